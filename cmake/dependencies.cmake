@@ -1,0 +1,17 @@
+find_package(Eigen3 3.4 REQUIRED NO_MODULE)
+find_package(Boost 1.74 REQUIRED COMPONENTS program_options)
+find_package(fmt REQUIRED)
+find_package(spdlog REQUIRED)
+find_package(yaml-cpp REQUIRED)
+find_package(nlohmann_json REQUIRED)
+find_package(Threads REQUIRED)
+
+# Sparse factorisation: the sequential build of MUMPS, METIS for its ordering, OpenBLAS below.
+find_path(MUMPS_INCLUDE dmumps_c.h PATH_SUFFIXES mumps_seq REQUIRED)
+find_library(MUMPS_LIBRARY dmumps_seq REQUIRED)
+find_path(METIS_INCLUDE metis.h REQUIRED)
+find_library(METIS_LIBRARY metis REQUIRED)
+find_library(OPENBLAS_LIBRARY openblas REQUIRED)
+add_library(avrenk-factorisation INTERFACE)
+target_include_directories(avrenk-factorisation SYSTEM INTERFACE ${MUMPS_INCLUDE} ${METIS_INCLUDE})
+target_link_libraries(avrenk-factorisation INTERFACE ${MUMPS_LIBRARY} ${METIS_LIBRARY} ${OPENBLAS_LIBRARY})

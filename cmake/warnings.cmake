@@ -1,0 +1,7 @@
+# The one place where warnings are chosen; every room links it.
+add_library(avrenk-warnings INTERFACE)
+# -Wno-restrict: GCC 12 warns falsely inside std::string at -O3 (GCC bug 105651).
+target_compile_options(avrenk-warnings INTERFACE -Wall -Wextra -Wconversion -Wshadow -Wnon-virtual-dtor -Wpedantic -Wno-restrict)
+if(AVRENK_WARNINGS_ARE_ERRORS)
+  target_compile_options(avrenk-warnings INTERFACE -Werror)
+endif()

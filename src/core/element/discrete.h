@@ -1,0 +1,35 @@
+/// core/element/discrete.h: elements without extent: the six-way spring that acts at one point through rigid arms, and
+/// the point mass with offset (theory: elements).
+#pragma once
+
+#include <Eigen/Dense>
+
+namespace avrenk {
+
+using Vector3 = Eigen::Vector3d;
+using Matrix3 = Eigen::Matrix3d;
+using Vector6 = Eigen::Matrix<double, 6, 1>;
+using Matrix6 = Eigen::Matrix<double, 6, 6>;
+using SpringMatrix = Eigen::Matrix<double, 12, 12>;
+using TravelRows = Eigen::Matrix<double, 6, 12>;
+
+/// 3 x 3 matrix of the cross product: cross_matrix(a) b = a × b.
+[[nodiscard]] Matrix3 cross_matrix(const Vector3& a);
+
+/// Six motions of the point `at` of a rigid body from the six motions of its point `from`: u + θ × (at − from), θ.
+[[nodiscard]] Matrix6 rigid_arm(const Vector3& from, const Vector3& at);
+
+/// Travel of a spring in its own axes (m ×3, rad ×3): motion of the second end less that of the first, both carried to
+/// the acting point by rigid arms. A rigid motion of both nodes gives none, however far apart they are.
+/// @param axes  rows: the spring's x, y, z in global axes
+[[nodiscard]] TravelRows travel_rows(const Vector3& acting_point, const Matrix3& axes, const Vector3& node1,
+                                     const Vector3& node2);
+
+/// Gᵀ diag(k) G with the travel rows G: N/m, N, N m in global axes.
+[[nodiscard]] SpringMatrix spring_matrix(const TravelRows& travel, const Vector6& diagonal);
+
+/// Mass matrix at a node (kg, kg m, kg m²) of a body whose centre of gravity sits at node + offset.
+/// @param inertia  about the centre of gravity, tensor: off-diagonal terms are −∫xy dm
+[[nodiscard]] Matrix6 mass_at_node(double mass, const Matrix3& inertia, const Vector3& offset);
+
+}  // namespace avrenk

@@ -1,0 +1,34 @@
+#include "core/error.h"
+
+#include <fmt/format.h>
+
+namespace avrenk {
+namespace {
+
+std::string all_sentences(const std::vector<Problem>& problems) {
+  std::string text;
+  for (const Problem& problem : problems) {
+    if (!text.empty()) text += '\n';
+    text += problem.sentence();
+  }
+  return text;
+}
+
+}  // namespace
+
+std::string Problem::sentence() const {
+  std::string text;
+  if (place && place->line > 0) {
+    text += fmt::format("{}:{}:{}: ", place->file, place->line, place->column);
+  } else if (place) {
+    text += place->file + ": ";
+  }
+  if (!subject.empty()) text += subject + ": ";
+  text += wrong;
+  if (!instead.empty()) text += "; " + instead;
+  return text;
+}
+
+InputError::InputError(std::vector<Problem> found) : Error(all_sentences(found)), problems(std::move(found)) {}
+
+}  // namespace avrenk

@@ -1,0 +1,30 @@
+#include "core/excitation/frequency_grid.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+
+std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& breakpoints,
+                                   const ModalBasis& basis, const ModalDamping& damping) {
+  std::vector<double> grid = request.at;
+  grid.insert(grid.end(), breakpoints.begin(), breakpoints.end());
+  const int steps = std::max(1, static_cast<int>(std::ceil(std::log2(request.to / request.from) * request.per_octave)));
+  for (int i = 0; i <= steps; ++i)
+    grid.push_back(i == steps ? request.to : request.from * std::pow(request.to / request.from, static_cast<double>(i) / steps));
+  const int n = request.points_per_resonance;
+  for (int r = 0; r < basis.modes; ++r) {
+    for (int k = 1; k <= n; ++k) {
+      const double theta = pi * (static_cast<double>(k) / (n + 1) - 0.5);
+      grid.push_back(basis.frequency(r) * (1 + damping.effective_ratio(r) * std::tan(theta)));
+    }
+  }
+  std::erase_if(grid, [&](double f) { return !(f >= request.from && f <= request.to && f > 0); });
+  std::sort(grid.begin(), grid.end());
+  grid.erase(std::unique(grid.begin(), grid.end(), [](double a, double b) { return b - a < 1e-12 * b; }), grid.end());
+  return grid;
+}
+
+}  // namespace avrenk

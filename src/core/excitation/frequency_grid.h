@@ -1,0 +1,23 @@
+/// core/excitation/frequency_grid.h: the frequencies at which curves are drawn and peaks are bracketed (theory 6).
+#pragma once
+
+#include <vector>
+
+#include "core/modes/damping.h"
+
+namespace avrenk {
+
+struct GridRequest {
+  double from = 0, to = 0;        ///< Hz
+  double per_octave = 24;         ///< base points, equally spaced in log frequency
+  int points_per_resonance = 21;  ///< odd
+  std::vector<double> at;         ///< further frequencies, Hz
+};
+
+/// Base points, `at`, breakpoints, and around each natural frequency f_r points at equal steps of phase along the
+/// resonance circle: f_r (1 + ζ_r tan θ_k), θ_k equally spaced in (−90°, 90°), so that so many points fix the resolution of the
+/// curve whatever the damping. Ascending, each once, inside [from, to].
+[[nodiscard]] std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& breakpoints,
+                                                 const ModalBasis& basis, const ModalDamping& damping);
+
+}  // namespace avrenk

@@ -1,0 +1,117 @@
+#include "core/excitation/profile.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/error.h"
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+namespace {
+
+[[noreturn]] void refuse(std::string wrong, std::string instead) {
+  throw InputError(Problem{"", std::move(wrong), std::move(instead), std::nullopt});
+}
+
+double octaves(double f1, double f2) { return std::log2(f2 / f1); }
+
+void check(const std::vector<Breakpoint>& points) {
+  if (points.size() < 2) refuse(points.empty() ? "the table is empty" : "the table has one point", "give at least two points");
+  for (std::size_t i = 0; i < points.size(); ++i) {
+    if (!(points[i].frequency > 0)) refuse(fmt::format("frequency {:g} Hz is not positive", points[i].frequency), "");
+    if (points[i].level && !(*points[i].level > 0))
+      refuse(fmt::format("the level at {:g} Hz is not positive", points[i].frequency), "a log-log line cannot reach zero");
+    if (i > 0 && points[i].frequency < points[i - 1].frequency)
+      refuse(fmt::format("frequencies fall from {:g} to {:g} Hz", points[i - 1].frequency, points[i].frequency), "write them in rising order");
+    if (i > 1 && points[i].frequency == points[i - 2].frequency)
+      refuse(fmt::format("three points lie at {:g} Hz", points[i].frequency), "two make a step");
+  }
+}
+
+}  // namespace
+
+double PowerLaw::exponent() const { return std::log(v2 / v1) / std::log(f2 / f1); }
+
+double PowerLaw::at(double f) const { return v1 * std::pow(f / f1, exponent()); }
+
+double PowerLaw::moment(double k) const {
+  // ∫ v1 (f/f1)^n f^k df = v1 f1^{k+1} ln(r) · (e^x − 1)/x with x = (n+k+1) ln r, r = f2/f1.
+  const double log_ratio = std::log(f2 / f1);
+  const double x = (exponent() + k + 1) * log_ratio;
+  const double growth = std::abs(x) < 1e-300 ? 1 : std::expm1(x) / x;
+  return v1 * std::pow(f1, k + 1) * log_ratio * growth;
+}
+
+LogLogTable::LogLogTable(const std::vector<Breakpoint>& points, double decibel_factor) {
+  check(points);
+  std::vector<double> level(points.size(), 0);
+  const auto first = std::find_if(points.begin(), points.end(), [](const Breakpoint& p) { return p.level.has_value(); });
+  if (first == points.end()) refuse("the table has slopes only", "give at least one level");
+  const auto known = static_cast<std::size_t>(first - points.begin());
+  const auto ratio = [&](std::size_t from, std::size_t to, double slope) {
+    return std::pow(10, slope * octaves(points[from].frequency, points[to].frequency) / decibel_factor);
+  };
+  level[known] = *points[known].level;
+  for (std::size_t i = known; i-- > 0;) level[i] = level[i + 1] / ratio(i, i + 1, *points[i].slope);
+  for (std::size_t i = known + 1; i < points.size(); ++i)
+    level[i] = points[i].level ? *points[i].level : level[i - 1] * ratio(i - 1, i, *points[i].slope);
+  for (std::size_t i = 1; i < points.size(); ++i)
+    if (points[i].frequency > points[i - 1].frequency)
+      stretches_.push_back({points[i - 1].frequency, points[i].frequency, level[i - 1], level[i]});
+  if (stretches_.empty()) refuse("the table spans no frequencies", "give two different frequencies");
+}
+
+std::vector<double> LogLogTable::breakpoints() const {
+  std::vector<double> all{from()};
+  for (const PowerLaw& stretch : stretches_) all.push_back(stretch.f2);
+  return all;
+}
+
+const PowerLaw* LogLogTable::stretch_at(double frequency) const {
+  for (const PowerLaw& stretch : stretches_)
+    if (frequency >= stretch.f1 && frequency <= stretch.f2) return &stretch;
+  return nullptr;
+}
+
+double LogLogTable::at(double frequency) const {
+  double highest = 0;
+  for (const PowerLaw& stretch : stretches_)
+    if (frequency >= stretch.f1 && frequency <= stretch.f2) highest = std::max(highest, stretch.at(frequency));
+  return highest;
+}
+
+LogLogTable LogLogTable::scaled(double factor) const {
+  LogLogTable result = *this;
+  for (PowerLaw& stretch : result.stretches_) {
+    stretch.v1 *= factor;
+    stretch.v2 *= factor;
+  }
+  return result;
+}
+
+LogLogTable LogLogTable::times_omega(int k) const {
+  LogLogTable result = *this;
+  for (PowerLaw& stretch : result.stretches_) {
+    stretch.v1 *= std::pow(2 * pi * stretch.f1, k);
+    stretch.v2 *= std::pow(2 * pi * stretch.f2, k);
+  }
+  return result;
+}
+
+double LogLogTable::area() const {
+  double sum = 0;
+  for (const PowerLaw& stretch : stretches_) sum += stretch.moment(0);
+  return sum;
+}
+
+double slope_in_decibels(const PowerLaw& stretch, double decibel_factor) {
+  return decibel_factor * std::log10(2.0) * stretch.exponent();
+}
+
+double sweep_cycles(double from, double to, double octaves_per_minute) {
+  return 60 * (to - from) / (octaves_per_minute * std::log(2.0));
+}
+
+}  // namespace avrenk

@@ -1,0 +1,44 @@
+#include "core/mesh/select.h"
+
+#include <limits>
+
+namespace avrenk {
+namespace {
+
+const Vector3& position(const Assembly& assembly, int node) { return assembly.nodes[static_cast<std::size_t>(node)].position; }
+
+}  // namespace
+
+std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part) {
+  std::vector<int> nodes;
+  for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node)
+    if (part.empty() || assembly.nodes[static_cast<std::size_t>(node)].origin == part) nodes.push_back(node);
+  return nodes;
+}
+
+std::vector<int> nodes_in_plane(const Assembly& assembly, const std::vector<int>& among, int axis, double value, double tolerance) {
+  std::vector<int> found;
+  for (const int node : among)
+    if (std::abs(position(assembly, node)[axis] - value) <= tolerance) found.push_back(node);
+  return found;
+}
+
+std::vector<int> nodes_in_box(const Assembly& assembly, const std::vector<int>& among, const Vector3& from, const Vector3& to,
+                              double tolerance) {
+  const Eigen::AlignedBox3d box((from.cwiseMin(to).array() - tolerance).matrix(), (from.cwiseMax(to).array() + tolerance).matrix());
+  std::vector<int> found;
+  for (const int node : among)
+    if (box.contains(position(assembly, node))) found.push_back(node);
+  return found;
+}
+
+std::pair<int, double> nearest_node(const Assembly& assembly, const std::vector<int>& among, const Vector3& at) {
+  std::pair<int, double> nearest{-1, std::numeric_limits<double>::infinity()};
+  for (const int node : among) {
+    const double distance = (position(assembly, node) - at).norm();
+    if (distance < nearest.second * (1 - 1e-12)) nearest = {node, distance};
+  }
+  return nearest;
+}
+
+}  // namespace avrenk

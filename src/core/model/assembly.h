@@ -1,0 +1,110 @@
+/// core/model/assembly.h: the model as plain values: nodes, parts, springs, masses, rigid links, base, named places.
+/// It holds no equations; system/ makes them. SI units, global axes unless said.
+#pragma once
+
+#include <Eigen/Dense>
+#include <array>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/element/beam.h"
+#include "core/element/discrete.h"
+
+namespace avrenk {
+
+struct Material {
+  std::string name;
+  double youngs_modulus = 0;          ///< Pa
+  double poissons_ratio = 0;          ///< −1 < nu < 0.5
+  double density = 0;                 ///< kg/m³
+  std::optional<double> loss_factor;  ///< η; absent: the general damping applies
+  [[nodiscard]] Elastic elastic() const { return {youngs_modulus, youngs_modulus / (2 * (1 + poissons_ratio))}; }
+};
+
+struct Node {
+  Vector3 position;
+  std::string origin;  ///< the part, mass or place that made it
+};
+
+struct BeamElement {
+  std::array<int, 2> nodes;
+  int part = 0;
+  BeamGeometry geometry;
+};
+
+/// A line part: its elements share one material and one section.
+struct Part {
+  std::string name;
+  int material = 0;
+  BeamSection section;
+};
+
+/// A body that is rigid and small: mass and inertia about its own centre of gravity, which sits at node + offset.
+struct PointMass {
+  std::string name;
+  int node = 0;
+  Vector3 offset = Vector3::Zero();
+  double mass = 0;                    ///< kg
+  Matrix3 inertia = Matrix3::Zero();  ///< kg m², tensor: off-diagonal terms are −∫xy dm
+};
+
+/// A six-way spring between two nodes, acting at `point` through rigid arms, so that a rigid rotation of both
+/// nodes stores no energy whatever their distance.
+struct Spring {
+  std::string joint;
+  std::array<int, 2> nodes;                   ///< a second node of −1 is the ground, which never moves
+  Vector3 point = Vector3::Zero();            ///< where it acts
+  Matrix3 axes = Matrix3::Identity();         ///< rows: its x, y, z in global axes
+  Vector6 stiffness = Vector6::Zero();  ///< N/m ×3, N m/rad ×3
+  Vector6 dashpot = Vector6::Zero();    ///< N s/m ×3, N m s/rad ×3
+  std::optional<double> loss_factor;          ///< η of its stiffness; absent: dashpot if given, else the general damping
+  [[nodiscard]] bool has_dashpot() const { return !dashpot.isZero(0); }
+};
+
+/// `follow` moves with `lead` as one rigid body (small rotations).
+struct RigidLink {
+  std::string joint;
+  int lead = 0;
+  std::vector<int> follow;
+};
+
+/// The rigid base: its six motions are the translations and rotations of `point`; `nodes` are held to it in the
+/// directions of `holds` (x y z rx ry rz).
+struct Base {
+  std::string name;
+  std::vector<int> nodes;
+  std::array<bool, 6> holds{true, true, true, true, true, true};
+  Vector3 point = Vector3::Zero();
+};
+
+struct Assembly {
+  std::vector<Node> nodes;
+  std::vector<Material> materials;
+  std::vector<Part> parts;
+  std::vector<BeamElement> beams;
+  std::vector<PointMass> masses;
+  std::vector<Spring> springs;
+  std::vector<RigidLink> links;
+  Base base;
+  std::map<std::string, std::vector<int>> places;
+
+  /// "node 12 of mast at (0, 0, 900) mm": what tables and messages call a node.
+  [[nodiscard]] std::string describe_node(int node) const;
+};
+
+/// Mass, centre of gravity and inertia about it, of rigid bodies added together.
+struct MassProperties {
+  double mass = 0;                                      ///< kg
+  Vector3 centre = Vector3::Zero();                     ///< m
+  Matrix3 inertia = Matrix3::Zero();                    ///< kg m², about `centre`, tensor
+  void add(double mass, const Vector3& centre, const Matrix3& inertia);
+};
+
+/// The mass properties of each part and each point mass by name, in the order of the plan; straight from geometry,
+/// so that the assembled mass matrix can be checked against them.
+[[nodiscard]] std::vector<std::pair<std::string, MassProperties>> mass_breakdown(const Assembly& assembly);
+[[nodiscard]] MassProperties total_mass(const Assembly& assembly);
+
+}  // namespace avrenk

@@ -1,0 +1,55 @@
+/// core/modes/modal_basis.h: normal modes of the held model, proof that none is missing, and residual vectors (theory 3).
+#pragma once
+
+#include <optional>
+
+#include "core/modes/reaction.h"
+#include "core/progress.h"
+#include "core/system/system.h"
+
+namespace avrenk {
+
+/// How many modes: all below a frequency, or a number of them. Exactly one is given.
+struct ModeRequest {
+  std::optional<double> up_to;  ///< Hz
+  std::optional<int> count;
+  bool residual_vectors = true;
+  bool feet = false;  ///< also the reaction of each single foot: six more solves a foot
+};
+
+/// Modes first, residual vectors after them; every column is mass-normalised, and K and M are diagonal in them.
+struct ModalBasis {
+  Eigen::VectorXd omega;          ///< rad/s, m
+  Eigen::MatrixXd shapes;         ///< Φ, n_f x m, signed so that the largest translation is positive
+  int modes = 0;                  ///< the first so many are normal modes, the others residual vectors
+  Eigen::MatrixXd participation;  ///< L = ΦᵀP, m x 6: √kg, √kg m
+  StaticSolution statics;
+  SupportReaction base;                ///< base.mass = [B;E]ᵀ M [B;E] is the whole model's 6 x 6 mass about the base's point
+  std::vector<SupportReaction> feet;   ///< in the order of Base::nodes; empty unless asked for
+
+  double proven_below = 0;             ///< Hz: by the pivot count no mode below this is missing
+  int counted_below = 0;               ///< modes below it by the pivot count
+  bool exhausted = false;              ///< these are all modes that the mass has
+  double largest_residual = 0;         ///< max ‖Kφ − λMφ‖ / ‖Kφ‖
+  double largest_nonorthogonality = 0; ///< max |ΦᵀMΦ − I|, residual vectors included
+  double factor_entries = 0, factor_operations = 0;
+  double factor_seconds = 0, count_seconds = 0, eigen_seconds = 0, statics_seconds = 0;
+
+  [[nodiscard]] int size() const { return static_cast<int>(omega.size()); }
+  [[nodiscard]] double frequency(int r) const;  ///< Hz
+  /// L_rd², kg or kg m².
+  [[nodiscard]] double effective_mass(int r, int direction) const {
+    return participation(r, direction) * participation(r, direction);
+  }
+};
+
+/// Factorises K_ff, solves the statics and the modes, counts pivots at the upper end, appends residual vectors.
+/// @throws InputError      a mechanism
+/// @throws NumericalError  not converged, or a mode is missing by the pivot count
+[[nodiscard]] ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
+                                     const Progress& progress = {});
+
+/// Number of modes below a frequency (Hz): negative pivots of K_ff − ω² M_ff (Sylvester's law of inertia).
+[[nodiscard]] int count_modes_below(const System& system, double frequency);
+
+}  // namespace avrenk

@@ -1,0 +1,134 @@
+#include "core/response/channels.h"
+
+namespace avrenk {
+
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+
+namespace {
+const Complex imaginary(0, 1);
+}
+
+Channels::Channels(const Assembly& assembly, const System& system, const ModalBasis& basis, const ModalDamping& damping)
+    : assembly_(assembly), system_(system), basis_(basis), damping_(damping), layout_{basis.size()} {}
+
+Channels::ElasticRows Channels::node_rows(int node) const {
+  ElasticRows rows{MatrixXd::Zero(6, layout_.modes), MatrixXd::Zero(6, 6)};
+  if (node < 0) return rows;  // ground
+  for (int component = 0; component < 6; ++component) {
+    for (SparseMatrix::InnerIterator entry(system_.transformation, 6 * node + component); entry; ++entry) {
+      if (entry.row() < system_.free) {
+        rows.modal.row(component) += entry.value() * basis_.shapes.row(entry.row());
+        rows.base.row(component) += entry.value() * basis_.statics.influence.row(entry.row());
+      } else {
+        rows.base.row(component) += entry.value() * system_.support_motion.row(entry.row() - system_.free);
+      }
+    }
+  }
+  return rows;
+}
+
+MatrixXcd Channels::motion(int node, NodeMotion quantity) const {
+  ElasticRows rows = node_rows(node);
+  const auto code = static_cast<int>(quantity);
+  const bool absolute = code % 2 == 1;
+  const bool rotation = quantity == NodeMotion::relative_rotation || quantity == NodeMotion::absolute_rotation;
+  const int derivative = rotation ? 0 : code / 2;
+  if (!absolute) {
+    rows.base -= rigid_arm(assembly_.base.point, assembly_.nodes[static_cast<std::size_t>(node)].position);
+    if (basis_.statics.moves_rigidly) rows.base.setZero();  // rounding only
+  }
+  const int first = rotation ? 3 : 0;
+  MatrixXcd channels = MatrixXcd::Zero(3, layout_.size());
+  channels.middleCols(layout_.modal(derivative), layout_.modes) = rows.modal.middleRows(first, 3).cast<Complex>();
+  channels.middleCols(layout_.base(derivative), 6) = rows.base.middleRows(first, 3).cast<Complex>();
+  return channels;
+}
+
+Channels::ElasticRows Channels::elastic_rows(const MatrixXd& rows, const std::array<int, 2>& nodes) const {
+  ElasticRows result{MatrixXd::Zero(rows.rows(), layout_.modes), MatrixXd::Zero(rows.rows(), 6)};
+  for (int end = 0; end < 2; ++end) {
+    const ElasticRows node = node_rows(nodes[static_cast<std::size_t>(end)]);
+    result.modal += rows.middleCols(6 * end, 6) * node.modal;
+    result.base += rows.middleCols(6 * end, 6) * node.base;
+  }
+  if (basis_.statics.moves_rigidly) result.base.setZero();  // a rigid motion strains nothing
+  return result;
+}
+
+MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor, bool has_dashpot) const {
+  MatrixXcd channels = MatrixXcd::Zero(elastic.modal.rows(), layout_.size());
+  const bool general = !loss_factor && !has_dashpot;
+  const Complex factor = 1.0 + imaginary * (general ? damping_.general_loss : loss_factor.value_or(0));
+  channels.middleCols(layout_.modal(0), layout_.modes) = factor * elastic.modal;
+  channels.middleCols(layout_.base(0), 6) = factor * elastic.base;
+  if (general)
+    channels.middleCols(layout_.modal(1), layout_.modes) = (elastic.modal * damping_.general_rate.asDiagonal()).cast<Complex>();
+  return channels;
+}
+
+MatrixXcd Channels::spring_travel(int spring) const {
+  const Spring& own = assembly_.springs[static_cast<std::size_t>(spring)];
+  const auto position = [&](int node) { return node < 0 ? own.point : assembly_.nodes[static_cast<std::size_t>(node)].position; };
+  const TravelRows travel = travel_rows(own.point, own.axes, position(own.nodes[0]), position(own.nodes[1]));
+  const ElasticRows rows = elastic_rows(travel, own.nodes);
+  MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());
+  channels.middleCols(layout_.modal(0), layout_.modes) = rows.modal.cast<Complex>();
+  channels.middleCols(layout_.base(0), 6) = rows.base.cast<Complex>();
+  return channels;
+}
+
+MatrixXcd Channels::spring_force(int spring) const {
+  const Spring& own = assembly_.springs[static_cast<std::size_t>(spring)];
+  const MatrixXcd travel = spring_travel(spring);
+  const ElasticRows elastic{own.stiffness.asDiagonal() * travel.middleCols(layout_.modal(0), layout_.modes).real(),
+                            own.stiffness.asDiagonal() * travel.middleCols(layout_.base(0), 6).real()};
+  MatrixXcd channels = with_damping(elastic, own.loss_factor, own.has_dashpot());
+  if (own.has_dashpot()) {
+    const MatrixXcd dashpot = own.dashpot.cast<Complex>().asDiagonal() * travel;
+    channels.middleCols(layout_.modal(1), layout_.modes) += dashpot.middleCols(layout_.modal(0), layout_.modes);
+    channels.middleCols(layout_.base(1), 6) += dashpot.middleCols(layout_.base(0), 6);
+  }
+  return channels;
+}
+
+MatrixXcd Channels::beam_forces(int beam) const {
+  const BeamElement& own = assembly_.beams[static_cast<std::size_t>(beam)];
+  const Part& part = assembly_.parts[static_cast<std::size_t>(own.part)];
+  const Material& material = assembly_.materials[static_cast<std::size_t>(part.material)];
+  const BeamMatrix recovery = force_recovery(own.geometry, part.section, material.elastic());
+  return with_damping(elastic_rows(recovery, own.nodes), material.loss_factor, false);
+}
+
+MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, const Vector3& about) const {
+  MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());
+  const int m = layout_.modes;
+  channels.middleCols(layout_.modal(2), m) = reaction.inertia.cast<Complex>();
+  channels.middleCols(layout_.modal(1), m) =
+      (reaction.viscous + reaction.general * damping_.general_rate.asDiagonal()).cast<Complex>();
+  channels.middleCols(layout_.modal(0), m) = imaginary * (reaction.loss + damping_.general_loss * reaction.general);
+  channels.middleCols(layout_.base(2), 6) = reaction.mass.cast<Complex>();
+  channels.middleCols(layout_.base(1), 6) = reaction.dashpot.cast<Complex>();
+  channels.middleCols(layout_.base(0), 6) =
+      reaction.stiffness + imaginary * (reaction.base_loss + damping_.general_loss * reaction.base_general);
+  // From the base's point to `about`: M' = M + (point − about) × F.
+  const Matrix3 arm = cross_matrix(assembly_.base.point - about);
+  const MatrixXcd force = channels.topRows<3>();
+  channels.bottomRows<3>() += arm.cast<Complex>() * force;
+  return channels;
+}
+
+MatrixXcd Channels::base_reaction(const Vector3& about) const {
+  MatrixXcd channels = reaction_rows(basis_.base, about);
+  if (basis_.statics.moves_rigidly) {  // damping inside the model puts no net force on the base
+    channels.middleCols(layout_.modal(0), layout_.modes).setZero();
+    channels.middleCols(layout_.modal(1), layout_.modes).setZero();
+  }
+  return channels;
+}
+
+MatrixXcd Channels::foot_reaction(int foot, const Vector3& about) const {
+  return reaction_rows(basis_.feet[static_cast<std::size_t>(foot)], about);
+}
+
+}  // namespace avrenk

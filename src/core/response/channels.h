@@ -1,0 +1,65 @@
+/// core/response/channels.h: the rows of everything that can be asked for (derivation: docs/theory.md, "Channels").
+#pragma once
+
+#include <array>
+
+#include "core/model/assembly.h"
+#include "core/response/transfer.h"
+
+namespace avrenk {
+
+/// What a node does. Relative: less the motion the base alone would give it; absolute: as an accelerometer on it reads.
+enum class NodeMotion {
+  relative_displacement,
+  absolute_displacement,
+  relative_velocity,
+  absolute_velocity,
+  relative_acceleration,
+  absolute_acceleration,
+  relative_rotation,
+  absolute_rotation,
+};
+
+/// Makes channels for one damped modal basis. Holds references to all it is given.
+class Channels {
+ public:
+  Channels(const Assembly& assembly, const System& system, const ModalBasis& basis, const ModalDamping& damping);
+
+  /// Three rows, global axes: m, m/s, m/s² or rad.
+  [[nodiscard]] Eigen::MatrixXcd motion(int node, NodeMotion quantity) const;
+
+  /// Six rows, spring axes: second end less first (m ×3, rad ×3).
+  [[nodiscard]] Eigen::MatrixXcd spring_travel(int spring) const;
+
+  /// Six rows, spring axes: stiffness and damping force together (N ×3, N m ×3), positive when it resists positive travel.
+  [[nodiscard]] Eigen::MatrixXcd spring_force(int spring) const;
+
+  /// Twelve rows N Vy Vz T My Mz at end 1, then 2, beam axes, damping force included (N, N m).
+  [[nodiscard]] Eigen::MatrixXcd beam_forces(int beam) const;
+
+  /// Six rows, global axes: force (N) and moment (N m) about a point that the base puts on the model.
+  [[nodiscard]] Eigen::MatrixXcd base_reaction(const Vector3& about) const;
+
+  /// The same of one foot (index into Base::nodes). @pre the modes were solved with ModeRequest::feet
+  [[nodiscard]] Eigen::MatrixXcd foot_reaction(int foot, const Vector3& about) const;
+
+ private:
+  // Rows on the raw motions of two nodes, as real rows on q (m columns) and u_b (6 columns).
+  struct ElasticRows {
+    Eigen::MatrixXd modal, base;
+  };
+  [[nodiscard]] ElasticRows elastic_rows(const Eigen::MatrixXd& rows, const std::array<int, 2>& nodes) const;
+  [[nodiscard]] ElasticRows node_rows(int node) const;
+  // Adds the damping that goes with an elastic force: its own loss factor or dashpot, or the general rule.
+  [[nodiscard]] Eigen::MatrixXcd with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor,
+                                              bool has_dashpot) const;
+  [[nodiscard]] Eigen::MatrixXcd reaction_rows(const SupportReaction& reaction, const Vector3& about) const;
+
+  const Assembly& assembly_;
+  const System& system_;
+  const ModalBasis& basis_;
+  const ModalDamping& damping_;
+  StateLayout layout_;
+};
+
+}  // namespace avrenk

@@ -1,0 +1,111 @@
+// Factorising the stiffness, and saying in the user's terms what moves freely when it is singular.
+#include <fmt/format.h>
+
+#include <map>
+
+#include "core/error.h"
+#include "core/system/system.h"
+
+namespace avrenk {
+namespace {
+
+std::string direction_words(const Vector3& direction) {
+  for (int axis = 0; axis < 3; ++axis)
+    if (std::abs(direction[axis]) > 0.999) return std::string(1, "xyz"[axis]);
+  return fmt::format("({:.3g}, {:.3g}, {:.3g})", direction.x(), direction.y(), direction.z());
+}
+
+// The motion of the nodes of one origin (part, mass or place) under a null vector.
+struct Motion {
+  std::vector<Vector3> at, move, turn;
+};
+
+// Fits one rigid motion (u, θ about the centroid) to the nodes and says it in words.
+std::string describe_motion(const Motion& motion) {
+  const auto count = static_cast<Eigen::Index>(motion.at.size());
+  Vector3 centre = Vector3::Zero();
+  for (const Vector3& at : motion.at) centre += at / static_cast<double>(count);
+  Eigen::MatrixXd rows(6 * count, 6);
+  Eigen::VectorXd values(6 * count);
+  double size = 0;
+  for (Eigen::Index i = 0; i < count; ++i) {
+    const auto n = static_cast<std::size_t>(i);
+    rows.middleRows<6>(6 * i) = rigid_arm(centre, motion.at[n]);
+    values.segment<3>(6 * i) = motion.move[n];
+    values.segment<3>(6 * i + 3) = motion.turn[n];
+    size = std::max(size, (motion.at[n] - centre).norm());
+  }
+  const Eigen::VectorXd fit = rows.colPivHouseholderQr().solve(values);
+  const Vector3 move = fit.head<3>(), turn = fit.tail<3>();
+  const double misfit = (rows * fit - values).norm() / std::max(values.norm(), 1e-300);
+  if (misfit > 0.2) return "moves freely, changing its shape";
+  if (turn.norm() * std::max(size, 1e-3) < 1e-3 * move.norm() || turn.norm() < 1e-9 * move.norm())
+    return "moves freely along " + direction_words(move.normalized());
+  const Vector3 axis = turn.normalized();
+  const Vector3 through = centre + turn.cross(move) / turn.squaredNorm();  // a point that does not move across the axis
+  return fmt::format("turns freely about the direction {} through ({:.4g}, {:.4g}, {:.4g}) mm", direction_words(axis),
+                     1e3 * through.x(), 1e3 * through.y(), 1e3 * through.z());
+}
+
+Problem describe_mechanism(const Assembly& assembly, const System& system, const Eigen::VectorXd& null_vector) {
+  Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
+  unknowns.head(system.free) = null_vector;
+  const Eigen::VectorXd raw = system.transformation.transpose() * unknowns;
+  double largest_move = 0, largest_turn = 0;
+  for (std::size_t n = 0; n < assembly.nodes.size(); ++n) {
+    const auto at = 6 * static_cast<Eigen::Index>(n);
+    largest_move = std::max(largest_move, raw.segment<3>(at).norm());
+    largest_turn = std::max(largest_turn, raw.segment<3>(at + 3).norm());
+  }
+  std::vector<std::pair<std::string, Motion>> moving;  // in the order of the model
+  std::map<std::string, std::size_t> index;
+  for (std::size_t n = 0; n < assembly.nodes.size(); ++n) {
+    const auto at = 6 * static_cast<Eigen::Index>(n);
+    const Vector3 move = raw.segment<3>(at), turn = raw.segment<3>(at + 3);
+    if (move.norm() < 1e-3 * largest_move && turn.norm() < 1e-3 * largest_turn) continue;
+    const auto [found, fresh] = index.try_emplace(assembly.nodes[n].origin, moving.size());
+    if (fresh) moving.emplace_back(assembly.nodes[n].origin, Motion{});
+    Motion& motion = moving[found->second].second;
+    motion.at.push_back(assembly.nodes[n].position);
+    motion.move.push_back(move);
+    motion.turn.push_back(turn);
+  }
+  std::string wrong = moving.empty() ? "the model moves freely" : moving.front().first + " " + describe_motion(moving.front().second);
+  if (moving.size() > 1) {
+    wrong += "; with it";
+    constexpr std::size_t most = 5;
+    for (std::size_t i = 1; i < std::min(moving.size(), most); ++i) wrong += (i > 1 ? ", " : " ") + moving[i].first;
+    if (moving.size() > most) wrong += fmt::format(" and {} more", moving.size() - most);
+  }
+  return {"mechanism", wrong, "join it or hold it, or give the joint that carries it a stiffness in that direction", std::nullopt};
+}
+
+}  // namespace
+
+Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
+  if (system.free == 0)
+    throw InputError(Problem{"base " + assembly.base.name, "every node is held, nothing can move", "hold fewer nodes", std::nullopt});
+  Factorisation factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect);
+  const Eigen::MatrixXd free_motions = factorisation.null_space();
+  if (free_motions.cols() == 0) return factorisation;
+  // A null space of several vectors has no basis of its own: reduce it so that each vector moves as little as can be.
+  Eigen::MatrixXd reduced = free_motions.colPivHouseholderQr().householderQ() *
+                            Eigen::MatrixXd::Identity(free_motions.rows(), free_motions.cols());
+  for (Eigen::Index k = 0; k < reduced.cols(); ++k) {  // Gauss–Jordan with the largest entry left as pivot
+    Eigen::Index row = 0;
+    const double peak = reduced.col(k).cwiseAbs().maxCoeff(&row);
+    if (peak < 1e-12) continue;
+    reduced.col(k) /= reduced(row, k);
+    for (Eigen::Index other = 0; other < reduced.cols(); ++other)
+      if (other != k) reduced.col(other) -= reduced(row, other) * reduced.col(k);
+  }
+  std::vector<Problem> problems;
+  constexpr Eigen::Index most = 6;
+  for (Eigen::Index k = 0; k < std::min(reduced.cols(), most); ++k)
+    problems.push_back(describe_mechanism(assembly, system, reduced.col(k)));
+  if (reduced.cols() > most)
+    problems.push_back({"mechanism", fmt::format("{} more free motions", reduced.cols() - most), "", std::nullopt});
+  throw InputError(std::move(problems));
+}
+
+}  // namespace avrenk

@@ -1,0 +1,63 @@
+/// core/system/system.h: the equations of motion of an Assembly on a moving base (theory 2).
+///
+/// Motion of every node, u = T [u_f; u_s]: the free unknowns u_f, and the support motions u_s = E u_b, six for each held
+/// node ("foot"), all driven by the base's six motions u_b. Followers of rigid links are eliminated by T, ground
+/// nodes are zero. Keeping the feet apart costs nothing and gives the reaction of each single foot.
+#pragma once
+
+#include <vector>
+
+#include "core/model/assembly.h"
+#include "core/system/factorisation.h"
+
+namespace avrenk {
+
+/// A symmetric matrix cut along free (f) and support (s) unknowns.
+struct Partitioned {
+  SparseMatrix ff, fs, ss;
+};
+
+struct System {
+  int free = 0;                     ///< n_f
+  int supports = 0;                 ///< n_s = 6 x number of feet
+  SparseMatrix transformation;      ///< Tᵀ, (n_f + n_s) x 6 N: one column for each component of each node (see row())
+  Eigen::MatrixXd support_motion;   ///< E, n_s x 6
+  Eigen::MatrixXd rigid;            ///< R, n_f x 6: free unknowns when the whole model moves with the base
+  std::vector<int> node_of_column;  ///< for each free unknown
+  std::vector<int> component_of_column;  ///< 0..5 = x y z rx ry rz, for each free unknown
+
+  Partitioned mass;            ///< M
+  Partitioned stiffness;       ///< K
+  Partitioned dashpot;         ///< C: dashpots only
+  Partitioned loss;            ///< K_η = Σ η_e K_e over elements with a loss factor of their own
+  Partitioned own_stiffness;   ///< Σ K_e over elements with a damping source of their own (loss factor or dashpot)
+
+  /// Row of T for one component of one node: coefficients on the n_f + n_s unknowns.
+  [[nodiscard]] Eigen::SparseVector<double> row(int node, int component) const {
+    return transformation.col(6 * node + component);
+  }
+};
+
+/// Numbers the unknowns and assembles the matrices.
+/// @throws InputError  a node follows two leads, links form a ring, a held node follows, no node is held
+[[nodiscard]] System make_system(const Assembly& assembly);
+
+/// Static solutions that everything downstream shares.
+struct StaticSolution {
+  Eigen::MatrixXd influence;          ///< B = −K_ff⁻¹ K_fs E, n_f x 6; exactly R where the base moves the model rigidly
+  Eigen::MatrixXd inertia_load;       ///< P = M_ff B + M_fs E, n_f x 6: kg, kg m
+  Eigen::MatrixXd unit_acceleration;  ///< K_ff⁻¹ P, n_f x 6: deflection under −1 (m/s²) of each base motion
+  double rigid_difference = 0;        ///< largest |B − R| over the translations, per unit base motion and model size
+  bool moves_rigidly = true;          ///< rigid_difference below rigid_tolerance
+};
+
+/// |B − R| below this is rounding: conditioning 1e10 times epsilon 1e-16, and a decade.
+inline constexpr double rigid_tolerance = 1e-5;
+
+/// Factorises K_ff and checks it.
+/// @throws InputError  a part of the model can move freely: says which part, and how
+[[nodiscard]] Factorisation factorise_stiffness(const Assembly& assembly, const System& system);
+
+[[nodiscard]] StaticSolution solve_statics(const System& system, const Factorisation& stiffness);
+
+}  // namespace avrenk

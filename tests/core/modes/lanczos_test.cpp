@@ -1,0 +1,64 @@
+#include "core/modes/lanczos.h"
+
+#include <gtest/gtest.h>
+
+#include <random>
+
+namespace avrenk {
+namespace {
+
+struct Pencil {
+  SparseMatrix k, m;
+  std::vector<int> node_of_row;
+};
+
+// A row of masses on springs where every third has no mass; `copies` of it side by side make each eigenvalue multiple.
+Pencil row_of_masses(int length, int copies) {
+  const int n = length * copies;
+  Pencil p{SparseMatrix(n, n), SparseMatrix(n, n), {}};
+  for (int c = 0; c < copies; ++c) {
+    for (int i = 0; i < length; ++i) {
+      const int at = c * length + i;
+      p.k.coeffRef(at, at) += 1 + 0.1 * i;
+      if (i > 0) {
+        p.k.coeffRef(at, at) += 2;
+        p.k.coeffRef(at - 1, at - 1) += 2;
+        p.k.coeffRef(at, at - 1) -= 2;
+        p.k.coeffRef(at - 1, at) -= 2;
+      }
+      if (i % 3 != 2) p.m.coeffRef(at, at) = 1 + 0.01 * i * i;
+      p.node_of_row.push_back(at);
+    }
+  }
+  return p;
+}
+
+struct Case {
+  int length, copies, wanted;
+};
+class LowestModes : public testing::TestWithParam<Case> {};
+
+// Against a dense solver on the inverse problem M x = θ K x, which takes a singular M (LAPACK-style reduction in Eigen).
+TEST_P(LowestModes, AgreeWithADenseSolver) {
+  const auto [length, copies, wanted] = GetParam();
+  const Pencil p = row_of_masses(length, copies);
+  const Eigen::GeneralizedSelfAdjointEigenSolver<Eigen::MatrixXd> dense{Eigen::MatrixXd(p.m), Eigen::MatrixXd(p.k)};
+  const Eigen::VectorXd theta = dense.eigenvalues().reverse();
+  const auto finite = (theta.array() > 1e-12 * theta[0]).count();
+  const Factorisation factorisation(p.k, p.node_of_row);
+  const EigenPairs pairs = lowest_modes(factorisation, p.m, wanted, copies > 8 ? 16 : 0);
+  ASSERT_EQ(pairs.values.size(), std::min<Eigen::Index>(wanted, finite));
+  EXPECT_EQ(pairs.exhausted, wanted > finite);
+  for (Eigen::Index i = 0; i < pairs.values.size(); ++i) EXPECT_NEAR(pairs.values[i] * theta[i], 1, 1e-11) << i;
+  const auto size = pairs.values.size();
+  EXPECT_LE((pairs.vectors.transpose() * p.m * pairs.vectors - Eigen::MatrixXd::Identity(size, size)).cwiseAbs().maxCoeff(), 1e-10);
+  const Eigen::MatrixXd residual = p.k * pairs.vectors - p.m * pairs.vectors * pairs.values.asDiagonal();
+  EXPECT_LE(residual.norm(), 1e-8 * (p.k * pairs.vectors).norm());
+}
+
+INSTANTIATE_TEST_SUITE_P(Pencils, LowestModes,
+                         testing::Values(Case{1, 1, 1}, Case{1, 1, 5}, Case{9, 1, 3}, Case{9, 1, 50}, Case{300, 1, 20},
+                                         Case{40, 3, 30}, Case{30, 11, 44}, Case{100, 2, 120}));
+
+}  // namespace
+}  // namespace avrenk

@@ -1,0 +1,112 @@
+// One mass on one spring: every formula of the response has a closed form.
+#include <gtest/gtest.h>
+
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+using test::Solved;
+constexpr double mass = 2.5, natural_frequency = 40;
+const double stiffness = mass * std::pow(2 * pi * natural_frequency, 2);
+
+struct Case {
+  double ratio, loss_factor;
+};
+class SingleDof : public testing::TestWithParam<Case> {};
+
+// Base displacement u: relative r²/(1 − r² + i(2ζr + η)), absolute (1 + i(2ζr + η))/(…), spring force −m ü_abs
+// (Thomson, Theory of Vibration, 1988, section 3.5). Closed form to 1e-10.
+TEST_P(SingleDof, FollowsTheClosedFormUnderBaseMotion) {
+  const auto [zeta, eta] = GetParam();
+  const Solved solved(test::chain({mass}, {stiffness}), test::count(6), eta > 0 ? test::loss_factor(eta) : test::ratio(zeta));
+  for (const double r : {0.01, 0.5, 0.99, 1.0, 1.01, std::sqrt(2.0), 7.0, 60.0}) {
+    if (zeta == 0 && eta == 0 && r == 1.0) continue;
+    SCOPED_TRACE(r);
+    const double f = r * natural_frequency, omega = 2 * pi * f;
+    const Complex below = 1 - r * r + Complex(0, 2 * zeta * r + eta), above = 1.0 + Complex(0, 2 * zeta * r + eta);
+    const Complex displacement = -1 / (omega * omega);  // of the base, per unit acceleration
+    const auto expect = [&](const Eigen::RowVectorXcd& row, Complex exact) {
+      EXPECT_LE(std::abs(solved.response(row, 2, f) - exact), 1e-10 * std::abs(exact));
+    };
+    const auto motion = [&](NodeMotion quantity) -> Channel { return solved.channels.motion(1, quantity).row(2); };
+    expect(motion(NodeMotion::relative_displacement), displacement * r * r / below);
+    expect(motion(NodeMotion::absolute_displacement), displacement * above / below);
+    expect(motion(NodeMotion::absolute_velocity), Complex(0, omega) * displacement * above / below);
+    expect(motion(NodeMotion::absolute_acceleration), above / below);
+    expect(motion(NodeMotion::relative_acceleration), r * r / below);
+    expect(solved.channels.spring_force(0).row(2), -mass * above / below);
+    expect(solved.channels.spring_travel(0).row(2), displacement * r * r / below);
+    expect(solved.channels.base_reaction(Vector3::Zero()).row(2), mass * above / below);
+    expect(solved.channels.foot_reaction(0, Vector3::Zero()).row(2), mass * above / below);
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(Damping, SingleDof, testing::Values(Case{0, 0}, Case{0.02, 0}, Case{0.3, 0}, Case{0, 0.1}));
+
+TEST(SingleDofPeak, LiesWhereCalculusPutsItWhateverTheGrid) {
+  // |T|² = (1 + 4ζ²r²)/((1 − r²)² + 4ζ²r²) is largest at r² = (√(1 + 8ζ²) − 1)/4ζ² (Den Hartog, Mechanical Vibrations).
+  for (const double zeta : {0.002, 0.02, 0.2}) {
+    const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::ratio(zeta));
+    const Transfer transfer = solved.transfer(2);
+    const double r = std::sqrt((std::sqrt(1 + 8 * zeta * zeta) - 1) / (4 * zeta * zeta));
+    const double highest = std::sqrt((1 + std::pow(2 * zeta * r, 2)) / (std::pow(1 - r * r, 2) + std::pow(2 * zeta * r, 2)));
+    const LogLogTable flat({{10, 3, {}}, {100, 3, {}}}, 20);
+    for (const int points : {5, 21, 101}) {
+      const auto grid = frequency_grid({10, 100, 24, points, {}}, flat.breakpoints(), solved.basis, solved.damping);
+      const SineResponse response(transfer, flat, grid);
+      const SinePeak peak = response.peak({"", solved.channels.motion(1, NodeMotion::absolute_acceleration).row(2)});
+      EXPECT_NEAR(peak.frequency / (r * natural_frequency), 1, peak_frequency_tolerance);
+      EXPECT_NEAR(peak.value / (3 * highest), 1, 1e-12);
+      EXPECT_FALSE(peak.at_end);
+    }
+  }
+}
+
+// ∫ |T|² dr from a to b in closed form: partial fractions over the four poles ±p, ±p̄, p = √(1−ζ²) + iζ.
+double exact_integral(double zeta, double a, double b, bool absolute) {
+  const Complex p(std::sqrt(1 - zeta * zeta), zeta);
+  const std::array<Complex, 4> poles{p, -p, std::conj(p), -std::conj(p)};
+  Complex sum = 0;
+  for (std::size_t k = 0; k < 4; ++k) {
+    Complex residue = absolute ? 1.0 + 4 * zeta * zeta * poles[k] * poles[k] : 1.0;
+    for (std::size_t j = 0; j < 4; ++j)
+      if (j != k) residue /= poles[k] - poles[j];
+    sum += residue * (std::log(b - poles[k]) - std::log(a - poles[k]));
+  }
+  return sum.real();
+}
+
+TEST(SingleDofRandom, HasTheExactRootMeanSquare) {
+  constexpr double level = 0.7;  // (m/s²)²/Hz
+  for (const double zeta : {0.001, 0.02, 0.4}) {
+    SCOPED_TRACE(zeta);
+    const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::ratio(zeta));
+    const Transfer transfer = solved.transfer(2);
+    const auto rms = [&](double from, double to, NodeMotion quantity) {
+      const LogLogTable white({{from, level, {}}, {to, level, {}}}, 10);
+      const auto covariance = integrate_covariance(transfer, solved.basis, solved.damping, white);
+      return root_mean_square({"", solved.channels.motion(1, quantity).row(2)}, covariance);
+    };
+    const double omega = 2 * pi * natural_frequency;
+    for (const auto& [from, to] : {std::pair{5.0, 400.0}, {35.0, 38.0}, {39.9, 2000.0}}) {
+      const double a = from / natural_frequency, b = to / natural_frequency;
+      EXPECT_NEAR(rms(from, to, NodeMotion::absolute_acceleration) /
+                      std::sqrt(level * natural_frequency * exact_integral(zeta, a, b, true)), 1, 1e-8);
+      EXPECT_NEAR(rms(from, to, NodeMotion::relative_displacement) /
+                      std::sqrt(level * natural_frequency * exact_integral(zeta, a, b, false)) * omega * omega, 1, 1e-8);
+    }
+    // From 0 to infinity (Crandall & Mark, Random Vibration in Mechanical Systems, 1963): a band of 1e-5 to 1e5 f_n leaves
+    // out less than 1e-4 of the variance of the acceleration.
+    const double wide = rms(1e-5 * natural_frequency, 1e5 * natural_frequency, NodeMotion::absolute_acceleration);
+    EXPECT_NEAR(wide * wide / (pi * natural_frequency * level * (1 + 4 * zeta * zeta) / (4 * zeta)), 1, 1e-4);
+    const double travel = rms(1e-5 * natural_frequency, 1e5 * natural_frequency, NodeMotion::relative_displacement);
+    EXPECT_NEAR(travel * travel / (level / (8 * zeta * std::pow(omega, 3))), 1, 1e-4);
+    // Miles, J. Aeronautical Sciences 21, 1954: the limit of light damping, off by the factor 1 + 4ζ².
+    const double miles = std::sqrt(0.5 * pi * natural_frequency * level / (2 * zeta));
+    EXPECT_NEAR(wide / miles, std::sqrt(1 + 4 * zeta * zeta), 1e-4);
+  }
+}
+
+}  // namespace
+}  // namespace avrenk
