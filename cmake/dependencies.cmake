@@ -15,3 +15,8 @@ find_library(OPENBLAS_LIBRARY openblas REQUIRED)
 add_library(avrenk-factorisation INTERFACE)
 target_include_directories(avrenk-factorisation SYSTEM INTERFACE ${MUMPS_INCLUDE} ${METIS_INCLUDE})
 target_link_libraries(avrenk-factorisation INTERFACE ${MUMPS_LIBRARY} ${METIS_LIBRARY} ${OPENBLAS_LIBRARY})
+
+# Dense products of Eigen go to OpenBLAS, which uses the vector units of the machine it runs on. One setting for all rooms.
+add_library(avrenk-dense INTERFACE)
+target_link_libraries(avrenk-dense INTERFACE Eigen3::Eigen ${OPENBLAS_LIBRARY})
+target_compile_definitions(avrenk-dense INTERFACE EIGEN_USE_BLAS)

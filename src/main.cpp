@@ -1,1 +1,3 @@
-int main() {}
+#include "cli/commands.h"
+
+int main(int count, char** arguments) { return avrenk::run_command_line(count, arguments); }

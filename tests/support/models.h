@@ -29,7 +29,7 @@ inline Spring stiff_spring(int node1, int node2, double along_z, double elsewher
 inline Assembly chain(const std::vector<double>& masses, const std::vector<double>& springs) {
   Assembly model;
   int below = add_node(model, Vector3::Zero(), "foot");
-  model.base = {"fixture", {below}, {true, true, true, true, true, true}, Vector3::Zero()};
+  model.base = {"fixture", {Foot{below}}, Vector3::Zero()};
   for (std::size_t i = 0; i < masses.size(); ++i) {
     const int node = add_node(model, Vector3::Zero(), "mass");
     model.masses.push_back({"mass", node, Vector3::Zero(), masses[i], Matrix3::Identity() * masses[i]});
@@ -58,7 +58,7 @@ inline Assembly cantilever(const Cantilever& c) {
     const auto n = static_cast<std::size_t>(i);
     model.beams.push_back({{i, i + 1}, 0, {model.nodes[n].position, model.nodes[n + 1].position, c.up}});
   }
-  model.base = {"fixture", {0}, {true, true, true, true, true, true}, Vector3::Zero()};
+  model.base = {"fixture", {Foot{}}, Vector3::Zero()};
   return model;
 }
 

@@ -19,7 +19,11 @@ std::vector<Line> with_mirror_images(std::vector<Line> lines, const std::array<b
     for (std::size_t i = 0; i < originals; ++i) {
       Line image = lines[i];
       for (Vector3* vector : {&image.from, &image.to, &image.up}) (*vector)[axis] *= -1;
-      lines.push_back(image);
+      const double spot = 1e-6 * (image.to - image.from).norm();
+      const auto joins = [&](const Vector3& from, const Vector3& to) {
+        return (image.from - from).norm() <= spot && (image.to - to).norm() <= spot;
+      };
+      if (!joins(lines[i].from, lines[i].to) && !joins(lines[i].to, lines[i].from)) lines.push_back(image);
     }
   }
   return lines;

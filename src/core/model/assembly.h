@@ -70,12 +70,16 @@ struct RigidLink {
   std::vector<int> follow;
 };
 
-/// The rigid base: its six motions are the translations and rotations of `point`; `nodes` are held to it in the
-/// directions of `holds` (x y z rx ry rz).
+/// A node held to the base in some of its directions x y z rx ry rz.
+struct Foot {
+  int node = 0;
+  std::array<bool, 6> holds{true, true, true, true, true, true};
+};
+
+/// The rigid base: its six motions are the translations and rotations of `point`.
 struct Base {
   std::string name;
-  std::vector<int> nodes;
-  std::array<bool, 6> holds{true, true, true, true, true, true};
+  std::vector<Foot> feet;
   Vector3 point = Vector3::Zero();
 };
 

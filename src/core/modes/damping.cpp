@@ -15,14 +15,14 @@ Eigen::VectorXd energies(const Eigen::MatrixXd& shapes, const SparseMatrix& matr
   return shapes.cwiseProduct(matrix * shapes).colwise().sum().transpose();
 }
 
-std::string describe_source(double general, double loss, double dashpot, bool general_is_loss) {
+std::string describe_source(double general, double loss, double dashpot) {
   const double sum = general + loss + dashpot;
   if (sum <= 0) return "none";
   struct Share {
     const char* name;
     double value;
   };
-  std::vector<Share> shares{{general_is_loss ? "general loss factor" : "ratio", general / sum}, {"loss factors", loss / sum}, {"dashpots", dashpot / sum}};
+  std::vector<Share> shares{{"general", general / sum}, {"own η", loss / sum}, {"dashpots", dashpot / sum}};
   std::stable_sort(shares.begin(), shares.end(), [](const Share& a, const Share& b) { return a.value > b.value; });
   if (shares[0].value > 0.995) return shares[0].name;
   std::string text;
@@ -64,7 +64,7 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
     damping.eta[r] = loss[r] / omega2 + damping.general_loss * general_share;
     damping.general_rate[r] = 2 * ratio / omega;
     damping.source.push_back(describe_source((ratio + 0.5 * damping.general_loss) * general_share, 0.5 * loss[r] / omega2,
-                                             from_dashpots, general_is_loss));
+                                             from_dashpots));
   }
   return damping;
 }

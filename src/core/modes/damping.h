@@ -26,7 +26,7 @@ struct ModalDamping {
   /// Force of elements under the general rule, beside their elastic force: general_rate·f on q̇ and i·general_loss·f on q.
   Eigen::VectorXd general_rate;  ///< 2ζ(f_r)/ω_r, s
   double general_loss = 0;       ///< η
-  std::vector<std::string> source;  ///< "ratio", "loss factors 62 %, ratio 38 %": shares of the damping
+  std::vector<std::string> source;  ///< "general", "own η 62 %, general 38 %": shares of the damping
 
   /// ζ + η/2: the fraction of critical damping that counts at resonance.
   [[nodiscard]] double effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }

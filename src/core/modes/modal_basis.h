@@ -25,7 +25,7 @@ struct ModalBasis {
   Eigen::MatrixXd participation;  ///< L = ΦᵀP, m x 6: √kg, √kg m
   StaticSolution statics;
   SupportReaction base;                ///< base.mass = [B;E]ᵀ M [B;E] is the whole model's 6 x 6 mass about the base's point
-  std::vector<SupportReaction> feet;   ///< in the order of Base::nodes; empty unless asked for
+  std::vector<SupportReaction> feet;   ///< in the order of Base::feet; empty unless asked for
 
   double proven_below = 0;             ///< Hz: by the pivot count no mode below this is missing
   int counted_below = 0;               ///< modes below it by the pivot count

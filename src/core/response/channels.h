@@ -40,7 +40,7 @@ class Channels {
   /// Six rows, global axes: force (N) and moment (N m) about a point that the base puts on the model.
   [[nodiscard]] Eigen::MatrixXcd base_reaction(const Vector3& about) const;
 
-  /// The same of one foot (index into Base::nodes). @pre the modes were solved with ModeRequest::feet
+  /// The same of one foot (index into Base::feet). @pre the modes were solved with ModeRequest::feet
   [[nodiscard]] Eigen::MatrixXcd foot_reaction(int foot, const Vector3& about) const;
 
  private:

@@ -14,8 +14,8 @@ inline constexpr double covariance_tolerance = 1e-8;
 /// Γ = ∫ z S zᴴ df over the band of the input, z the state per unit input.
 struct ModalCovariance {
   Eigen::MatrixXcd gamma;  ///< 3(m+6) square, Hermitian, SI
-  double error = 0;        ///< relative change of the diagonal at the last halving
-  int points = 0;          ///< frequencies at which the state was evaluated
+  double error = 0;        ///< relative change of the diagonal when the panels used are halved
+  int points = 0;          ///< frequencies of the integration rule
 };
 
 /// Integrates panel by panel: panels end at every breakpoint and, around each resonance, at equal steps of phase; eight Gauss–

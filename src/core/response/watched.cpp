@@ -74,7 +74,7 @@ std::vector<Block> blocks_of(const Assembly& assembly, const Channels& channels,
         break;
       }
       case Subject::foot: {
-        const int node = assembly.base.nodes[index];
+        const int node = assembly.base.feet[index].node;
         const Vector3& at = assembly.nodes[static_cast<std::size_t>(node)].position;
         blocks.push_back({assembly.describe_node(node), half(channels.foot_reaction(item, at))});
         break;

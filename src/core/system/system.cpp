@@ -44,9 +44,9 @@ std::vector<int> resolve_links(const Assembly& assembly) {
     }
     root[node] = at;
   }
-  for (const int held : assembly.base.nodes)
-    if (root[static_cast<std::size_t>(held)] != held)
-      refuse("base " + assembly.base.name, fmt::format("{} is held, but follows a rigid link", assembly.describe_node(held)),
+  for (const Foot& foot : assembly.base.feet)
+    if (root[static_cast<std::size_t>(foot.node)] != foot.node)
+      refuse("base " + assembly.base.name, fmt::format("{} is held, but follows a rigid link", assembly.describe_node(foot.node)),
              "let the held node lead the link");
   return root;
 }
@@ -54,22 +54,23 @@ std::vector<int> resolve_links(const Assembly& assembly) {
 class Numbering {
  public:
   explicit Numbering(const Assembly& assembly) : assembly_(assembly), root_(resolve_links(assembly)) {
-    if (assembly.base.nodes.empty()) refuse("base " + assembly.base.name, "no node is held", "name a place of at least one node");
+    if (assembly.base.feet.empty())
+      refuse("base " + assembly.base.name, "nothing is held by it", "name a place of at least one node, or let a spring lead to it");
     foot_.assign(assembly.nodes.size(), -1);
-    for (std::size_t k = 0; k < assembly.base.nodes.size(); ++k)
-      foot_[static_cast<std::size_t>(assembly.base.nodes[k])] = static_cast<int>(k);
+    const std::vector<Foot>& feet = assembly.base.feet;
+    for (std::size_t k = 0; k < feet.size(); ++k) foot_[static_cast<std::size_t>(feet[k].node)] = static_cast<int>(k);
     first_column_.assign(assembly.nodes.size(), {-1, -1, -1, -1, -1, -1});
     for (std::size_t node = 0; node < assembly.nodes.size(); ++node) {
       if (root_[node] != static_cast<int>(node)) continue;
       for (std::size_t d = 0; d < 6; ++d) {
-        if (foot_[node] >= 0 && assembly.base.holds[d]) continue;
+        if (foot_[node] >= 0 && feet[static_cast<std::size_t>(foot_[node])].holds[d]) continue;
         first_column_[node][d] = static_cast<int>(node_of_column.size());
         node_of_column.push_back(static_cast<int>(node));
         component_of_column.push_back(static_cast<int>(d));
       }
     }
     free = static_cast<int>(node_of_column.size());
-    supports = 6 * static_cast<int>(assembly.base.nodes.size());
+    supports = 6 * static_cast<int>(feet.size());
   }
 
   // Rows of T for the six motions of a node, as (column, coefficient) pairs.

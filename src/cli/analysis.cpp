@@ -1,0 +1,132 @@
+#include "cli/analysis.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <atomic>
+#include <chrono>
+#include <exception>
+#include <mutex>
+#include <thread>
+
+#include "core/nearest.h"
+
+namespace avrenk {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+
+std::string describe_rule(const DampingRule& rule) {
+  switch (rule.form) {
+    case DampingRule::Form::none: return "damping of joints and materials only";
+    case DampingRule::Form::ratio: return fmt::format("damping ratio {:.3g} %", 100 * rule.value);
+    case DampingRule::Form::table: return "damping ratio from a table";
+    case DampingRule::Form::loss_factor: return fmt::format("loss factor {:.3g} %", 100 * rule.value);
+  }
+  return "";
+}
+
+// Runs the jobs on several threads; the first error in the order of the jobs is thrown.
+void run_jobs(std::size_t count, int threads, const std::function<void(std::size_t)>& job) {
+  std::atomic<std::size_t> next{0};
+  std::vector<std::exception_ptr> errors(count);
+  const auto work = [&] {
+    for (std::size_t i; (i = next++) < count;) {
+      try {
+        job(i);
+      } catch (...) {
+        errors[i] = std::current_exception();
+      }
+    }
+  };
+  const auto wanted = static_cast<std::size_t>(threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency())));
+  std::vector<std::jthread> helpers;
+  for (std::size_t t = 1; t < std::min(wanted, count); ++t) helpers.emplace_back(work);
+  work();
+  helpers.clear();
+  for (const std::exception_ptr& error : errors)
+    if (error) std::rethrow_exception(error);
+}
+
+void warn_about_modes(Analysis& analysis) {
+  const ModalBasis& basis = analysis.basis;
+  double highest = 0;
+  for (const Environment& environment : analysis.plan.environments) highest = std::max(highest, environment.input.to());
+  if (highest > 0 && basis.proven_below < highest && !basis.exhausted)
+    analysis.warnings.push_back(fmt::format("the modes end at {:.5g} Hz, inside the excited band of {:.5g} Hz; write modes: {{up to: {:.4g} Hz}}",
+                                            basis.proven_below, highest, 1.5 * highest));
+  if (!basis.statics.moves_rigidly)
+    analysis.warnings.push_back(fmt::format("a motion of the base strains the model (static motion and rigid motion differ by {:.2g} of it): a spring "
+                                            "leads to the ground, or there is a second support",
+                                            basis.statics.rigid_difference));
+}
+
+}  // namespace
+
+std::string Analysis::heading() const {
+  return fmt::format("{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), basis.modes, basis.proven_below,
+                     basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
+}
+
+bool Analysis::all_met() const {
+  return std::all_of(limits.begin(), limits.end(), [](const LimitResult& result) { return result.met; });
+}
+
+void load(Analysis& analysis, const std::string& file, const Request& request) {
+  const auto start = Clock::now();
+  analysis.plan = read_plan(file, request.overrides);
+  analysis.times.push_back({"reading the plan", seconds_since(start)});
+}
+
+void solve(Analysis& analysis, Terminal& terminal) {
+  auto start = Clock::now();
+  terminal.progress("assembling", -1);
+  const Plan& plan = analysis.plan;
+  analysis.system = make_system(plan.assembly);
+  analysis.times.push_back({"assembling", seconds_since(start)});
+  analysis.basis = solve_modes(plan.assembly, analysis.system, plan.modes, terminal.reporter());
+  analysis.times.push_back({"factorising", analysis.basis.factor_seconds});
+  analysis.times.push_back({"static solutions", analysis.basis.statics_seconds});
+  analysis.times.push_back({"modes", analysis.basis.eigen_seconds});
+  analysis.times.push_back({"counting modes", analysis.basis.count_seconds});
+  start = Clock::now();
+  analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
+  const Channels channels(plan.assembly, analysis.system, analysis.basis, analysis.damping);
+  analysis.watched = watch(plan.assembly, channels, plan.watch);
+  analysis.times.push_back({"damping and channels", seconds_since(start)});
+  warn_about_modes(analysis);
+}
+
+void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen, const Request& request, Terminal& terminal) {
+  const auto start = Clock::now();
+  std::vector<std::pair<const Environment*, int>> jobs;
+  std::vector<std::string> names;
+  for (const Environment& environment : analysis.plan.environments) {
+    if (type && environment.type != *type) continue;
+    names.push_back(environment.name);
+    if (!chosen.empty() && std::find(chosen.begin(), chosen.end(), environment.name) == chosen.end()) continue;
+    for (const int axis : environment.axes) jobs.emplace_back(&environment, axis);
+  }
+  const char* const what = !type ? "" : *type == Environment::Type::sine ? "sine " : "random ";
+  for (const std::string& name : chosen)
+    if (std::find(names.begin(), names.end(), name) == names.end())
+      throw InputError(Problem{"", fmt::format("the plan has no {}environment \"{}\"", what, name), suggest_name(name, names), Place{analysis.plan.file, 0, 0}});
+  if (jobs.empty() && type)
+    throw InputError(Problem{"", fmt::format("the plan has no {}environment", what), "declare one under environments:", Place{analysis.plan.file, 0, 0}});
+  analysis.outcomes.resize(jobs.size());
+  std::mutex telling;
+  run_jobs(jobs.size(), request.threads, [&](std::size_t i) {
+    {
+      const std::lock_guard lock(telling);
+      terminal.progress(fmt::format("{}.{}", jobs[i].first->name, axis_names[static_cast<std::size_t>(jobs[i].second)]), -1);
+    }
+    analysis.outcomes[i] = run_environment(*jobs[i].first, jobs[i].second, analysis.basis, analysis.damping, analysis.watched);
+  });
+  analysis.times.push_back({"responses", seconds_since(start)});
+}
+
+void assess(Analysis& analysis) { analysis.limits = check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis); }
+
+}  // namespace avrenk

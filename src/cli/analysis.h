@@ -1,0 +1,46 @@
+/// cli/analysis.h: the pipeline from a plan to findings, stage by stage, with its times.
+#pragma once
+
+#include <optional>
+
+#include "cli/request.h"
+#include "cli/terminal.h"
+#include "plan/plan.h"
+
+namespace avrenk {
+
+/// How long a stage took.
+struct StageTime {
+  std::string stage;
+  double seconds = 0;
+};
+
+/// All that a command works with; not moved once made, because its parts refer to one another.
+struct Analysis {
+  Plan plan;
+  System system;
+  ModalBasis basis;
+  ModalDamping damping;
+  std::vector<Watched> watched;
+  std::vector<Outcome> outcomes;
+  std::vector<LimitResult> limits;
+  std::vector<std::string> warnings;
+  std::vector<StageTime> times;
+
+  Analysis() = default;
+  Analysis(const Analysis&) = delete;
+  Analysis& operator=(const Analysis&) = delete;
+
+  /// "1.5 % of critical …; 34 modes to 3000 Hz": the subtitle of figures.
+  [[nodiscard]] std::string heading() const;
+  [[nodiscard]] bool all_met() const;
+};
+
+void load(Analysis& analysis, const std::string& file, const Request& request);
+void solve(Analysis& analysis, Terminal& terminal);
+/// Runs the chosen environments, all axes, on two threads; `chosen` empty: all of the type (or of both).
+/// @throws InputError  a name that is no environment
+void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen, const Request& request, Terminal& terminal);
+void assess(Analysis& analysis);
+
+}  // namespace avrenk

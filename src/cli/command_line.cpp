@@ -1,0 +1,102 @@
+// From the command line to a command; the one place that catches errors.
+#include <fmt/format.h>
+
+#include <new>
+
+#include "cli/commands.h"
+#include "core/nearest.h"
+#include "version.h"
+
+namespace avrenk {
+namespace {
+
+constexpr Command all_commands[] = {
+    {"demo", "[DIR]", "write the demo plan into DIR (default: avrenk-demo) and run all of it", "avrenk demo", demo},
+    {"check", "PLAN", "read everything; mass, centre of gravity, supports, 1 g deflections; no modes", "avrenk check deck.yaml", check},
+    {"modes", "PLAN", "natural frequencies, effective mass, damping", "avrenk modes deck.yaml --set \"modes.up to=500 Hz\"", modes},
+    {"sine", "PLAN [ENVIRONMENT…]", "sine environments: peaks, exact over frequency and phase", "avrenk sine deck.yaml --set \"damping.otherwise=3 %\"", sine},
+    {"random", "PLAN [ENVIRONMENT…]", "random environments: RMS, and which modes make it", "avrenk random deck.yaml launch", random},
+    {"run", "PLAN", "all of it: modes, every environment, limits and verdict", "avrenk run deck.yaml --out results", run},
+    {"profile", "PLAN[:NAME]", "input profiles alone: slopes, RMS, velocity, stroke", "avrenk profile deck.yaml:launch-random", profile},
+};
+
+void print_help() {
+  fmt::print("avrenk {}: shows whether an assembly survives vibration of its base\n\nUse: avrenk COMMAND …\n\nCommands\n", avrenk_version);
+  for (const Command& command : all_commands) fmt::print("  {:<8} {:<21} {}\n", command.name, command.arguments, command.summary);
+  fmt::print("\n{}\n", describe_options());
+  fmt::print(
+      "Exit status\n  0  done, all limits met\n  1  done, some limit exceeded\n  2  the input is wrong\n  3  the computation failed\n"
+      "  4  a file could not be read or written\n\n\"avrenk COMMAND --help\" shows an example. Start with: avrenk demo\n");
+}
+
+void print_help(const Command& command) {
+  fmt::print("avrenk {} {}\n  {}\n\n{}\nExample\n  {}\n", command.name, command.arguments, command.summary, describe_options(), command.example);
+}
+
+ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
+  if (words.empty() || words[0] == "--help" || words[0] == "help") {
+    print_help();
+    return words.empty() ? ExitStatus::wrong_input : ExitStatus::done;
+  }
+  if (words[0] == "--version") {
+    fmt::print("avrenk {}\n", avrenk_version);
+    return ExitStatus::done;
+  }
+  for (const Command& command : all_commands) {
+    if (command.name != words[0]) continue;
+    const Request request = read_request(words.subspan(1));
+    if (request.help) {
+      print_help(command);
+      return ExitStatus::done;
+    }
+    terminal.set_quiet(request.quiet);
+    terminal.set_verbose(request.verbose);
+    return command.run(request, terminal);
+  }
+  std::vector<std::string> names;
+  for (const Command& command : all_commands) names.emplace_back(command.name);
+  throw InputError(Problem{"", fmt::format("unknown command \"{}\"", words[0]), suggest_name(words[0], names), std::nullopt});
+}
+
+ExitStatus report(Terminal& terminal, ExitStatus status, const std::string& text) {
+  terminal.end_progress();
+  std::fflush(stdout);
+  fmt::print(stderr, "{}\n", text);
+  return status;
+}
+
+}  // namespace
+
+std::span<const Command> commands() { return all_commands; }
+
+std::string plan_word(const Request& request, const char* command, std::size_t most_words) {
+  if (request.words.empty())
+    throw InputError(Problem{"", fmt::format("{} needs a plan", command), fmt::format("write avrenk {} PLAN.yaml, or try avrenk demo", command), std::nullopt});
+  if (request.words.size() > most_words)
+    throw InputError(Problem{"", fmt::format("{} does not take \"{}\"", command, request.words[most_words]), fmt::format("see avrenk {} --help", command), std::nullopt});
+  return request.words[0];
+}
+
+int run_command_line(int count, const char* const* arguments) {
+  const std::vector<std::string> words(arguments + 1, arguments + count);
+  Terminal terminal;
+  const ExitStatus status = [&] {
+    try {
+      return dispatch(words, terminal);
+    } catch (const InputError& error) {
+      return report(terminal, ExitStatus::wrong_input, error.what());
+    } catch (const FileError& error) {
+      return report(terminal, ExitStatus::file_error, error.what());
+    } catch (const NumericalError& error) {
+      return report(terminal, ExitStatus::failed, error.what());
+    } catch (const std::bad_alloc&) {
+      return report(terminal, ExitStatus::failed, "not enough memory");
+    } catch (const std::exception& error) {
+      return report(terminal, ExitStatus::failed, fmt::format("a fault in avrenk itself: {}", error.what()));
+    }
+  }();
+  if (std::fflush(stdout) != 0 && status == ExitStatus::done) return static_cast<int>(ExitStatus::file_error);
+  return static_cast<int>(status);
+}
+
+}  // namespace avrenk

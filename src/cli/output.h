@@ -1,0 +1,32 @@
+/// cli/output.h: what a finished analysis prints and writes.
+#pragma once
+
+#include "cli/analysis.h"
+#include "files/run_folder.h"
+#include "files/summary.h"
+
+namespace avrenk {
+
+/// The folder a command writes to: --out, or "PLAN-results" beside the plan.
+[[nodiscard]] std::filesystem::path result_folder(const Request& request, const std::string& plan);
+
+/// What of the analysis a command shows.
+struct Shown {
+  const char* command;
+  bool mass = false, modes = false, peaks = false, overview = false;
+};
+
+/// Prints the tables, writes CSV, summary.json and figures into the folder, and says the verdict.
+ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder, Terminal& terminal);
+
+/// Runs `work` with the errors of the core given their place in the plan.
+template <typename Work>
+void with_places(const Analysis& analysis, const Work& work) {
+  try {
+    work();
+  } catch (const InputError& error) {
+    throw analysis.plan.located(error);
+  }
+}
+
+}  // namespace avrenk

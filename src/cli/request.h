@@ -1,0 +1,33 @@
+/// cli/request.h: the command line, read and checked.
+#pragma once
+
+#include <boost/program_options.hpp>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "plan/tree.h"
+
+namespace avrenk {
+
+/// 0 done and all limits met; 1 done, some limit exceeded; 2 the input is wrong; 3 the computation failed; 4 a file could not be
+/// read or written.
+enum class ExitStatus { done = 0, limit_exceeded = 1, wrong_input = 2, failed = 3, file_error = 4 };
+
+struct Request {
+  std::vector<std::string> words;  ///< positional: plan, environments
+  std::vector<Override> overrides;
+  std::optional<std::string> out;
+  int threads = 0;  ///< 0: all cores
+  bool quiet = false, verbose = false, figures = true, help = false;
+};
+
+/// Reads the options common to all commands. Unknown options are errors with the nearest valid one.
+/// @throws InputError
+[[nodiscard]] Request read_request(std::span<const std::string> words);
+
+/// The option list for `--help`.
+[[nodiscard]] std::string describe_options();
+
+}  // namespace avrenk

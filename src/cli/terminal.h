@@ -1,0 +1,54 @@
+/// cli/terminal.h: what the user sees while a command runs: tables on stdout, progress and messages on stderr.
+#pragma once
+
+#include <cstdio>
+#include <memory>
+#include <string>
+
+#include "core/progress.h"
+#include "files/table.h"
+
+namespace spdlog {
+class logger;
+}
+
+namespace avrenk {
+
+class Terminal {
+ public:
+  Terminal();
+  ~Terminal();
+  Terminal(const Terminal&) = delete;
+  Terminal& operator=(const Terminal&) = delete;
+
+  void set_quiet(bool quiet) { quiet_ = quiet; }
+  void set_verbose(bool verbose) { verbose_ = verbose; }
+  /// From now on all messages also go to this file, with times.
+  void log_to(const std::string& file);
+  void stop_log();
+
+  /// Text or a table on stdout; nothing with --quiet.
+  void print(const std::string& text);
+  /// @param most_rows  further rows are left out and said to be; 0: all
+  void table(const Table& table, std::size_t most_rows = 0);
+  /// A message on stderr: said even with --quiet.
+  void warn(const std::string& text);
+  /// Said on stderr unless --quiet.
+  void note(const std::string& text);
+  /// Progress: one line that is overwritten on a terminal; with --verbose a line a stage elsewhere.
+  void progress(const std::string& stage, double fraction);
+  [[nodiscard]] Progress reporter();
+  void end_progress();
+  /// Bold, green or red text where stdout is a terminal and NO_COLOR is not set.
+  [[nodiscard]] std::string coloured(const std::string& text, const char* code) const;
+
+ private:
+  bool quiet_ = false, verbose_ = false, colour_ = false, live_ = false, open_line_ = false;
+  std::string last_stage_;
+  std::shared_ptr<spdlog::logger> log_;
+};
+
+inline constexpr const char* green = "32;1";
+inline constexpr const char* red = "31;1";
+
+}  // namespace avrenk

@@ -1,0 +1,119 @@
+#include "files/table.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace avrenk {
+namespace {
+
+std::string csv_field(const std::string& text) {
+  if (text.find_first_of(",\"\n") == std::string::npos) return text;
+  std::string quoted = "\"";
+  for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return quoted + "\"";
+}
+
+std::string cut(const std::string& text, std::size_t width) {
+  if (display_width(text) <= width) return text;
+  std::string kept;
+  std::size_t count = 0;
+  for (const char c : text) {
+    if ((static_cast<unsigned char>(c) & 0xC0) != 0x80 && ++count >= width) break;
+    kept += c;
+  }
+  return kept + "…";
+}
+
+std::string terminal_number(double value, const Column& column) {
+  if (column.decimals < 0 || !std::isfinite(value)) return format_number(value, column.digits);
+  const std::string text = fmt::format("{:.{}f}", value, column.decimals);
+  return text.find_first_of("123456789") == std::string::npos && text[0] == '-' ? text.substr(1) : text;  // no "-0.0"
+}
+
+}  // namespace
+
+std::size_t display_width(const std::string& text) {
+  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+
+std::string format_number(double value, int digits) {
+  if (std::isnan(value)) return "–";
+  if (std::isinf(value)) return value > 0 ? "∞" : "−∞";
+  if (value == 0) return "0";
+  const int exponent = static_cast<int>(std::floor(std::log10(std::abs(value)) + 1e-12));
+  if (exponent < -4 || exponent >= std::max(digits, 6)) return fmt::format("{:.{}e}", value, digits - 1);
+  return fmt::format("{:.{}f}", value, std::max(0, digits - 1 - exponent));
+}
+
+std::string to_csv(const Table& table) {
+  std::string text;
+  for (std::size_t c = 0; c < table.columns.size(); ++c) {
+    const Column& column = table.columns[c];
+    text += (c ? "," : "") + csv_field(column.unit.empty() ? column.name : fmt::format("{} ({})", column.name, column.unit));
+  }
+  text += '\n';
+  for (const auto& row : table.rows) {
+    for (std::size_t c = 0; c < row.size(); ++c) {
+      if (c) text += ',';
+      if (const double* number = std::get_if<double>(&row[c])) {
+        if (std::isfinite(*number)) fmt::format_to(std::back_inserter(text), "{:.9g}", *number);
+      } else {
+        text += csv_field(std::get<std::string>(row[c]));
+      }
+    }
+    text += '\n';
+  }
+  return text;
+}
+
+std::string to_text(const Table& table, std::size_t width) {
+  std::vector<std::size_t> shown;
+  for (std::size_t c = 0; c < table.columns.size(); ++c)
+    if (table.columns[c].terminal) shown.push_back(c);
+  std::vector<std::vector<std::string>> cells;
+  std::vector<std::size_t> widths;
+  std::vector<bool> numeric;
+  for (const std::size_t c : shown) {
+    widths.push_back(std::max(display_width(table.columns[c].name), display_width(table.columns[c].unit)));
+    numeric.push_back(!table.rows.empty() && std::holds_alternative<double>(table.rows.front()[c]));
+  }
+  for (const auto& row : table.rows) {
+    std::vector<std::string> line;
+    for (std::size_t k = 0; k < shown.size(); ++k) {
+      const Cell& cell = row[shown[k]];
+      const double* number = std::get_if<double>(&cell);
+      line.push_back(number ? terminal_number(*number, table.columns[shown[k]]) : std::get<std::string>(cell));
+      widths[k] = std::max(widths[k], display_width(line.back()));
+    }
+    cells.push_back(std::move(line));
+  }
+  std::size_t total = 0;
+  for (const std::size_t w : widths) total += w + 2;
+  total -= 2;
+  if (total > width && !numeric.back() && widths.back() > total - width + 8) {
+    widths.back() -= total - width;
+    total = width;
+  }
+  const auto line = [&](auto&& text_of) {
+    std::string text;
+    for (std::size_t k = 0; k < shown.size(); ++k) {
+      const std::string field = cut(text_of(k), widths[k]);
+      const std::string space(widths[k] - display_width(field), ' ');
+      text += (k ? "  " : "") + (numeric[k] ? space + field : field + space);
+    }
+    text.erase(text.find_last_not_of(' ') + 1);
+    return text + "\n";
+  };
+  std::string text = table.title.empty() ? "" : table.title + "\n";
+  text += line([&](std::size_t k) { return table.columns[shown[k]].name; });
+  if (std::any_of(shown.begin(), shown.end(), [&](std::size_t c) { return !table.columns[c].unit.empty(); }))
+    text += line([&](std::size_t k) { return table.columns[shown[k]].unit; });
+  for (std::size_t i = 0; i < total; ++i) text += "─";
+  text += '\n';
+  for (const auto& row : cells) text += line([&](std::size_t k) { return row[k]; });
+  return text;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,40 @@
+/// files/table.h: the one table of results: printed on the terminal, written as CSV and into summary.json.
+#pragma once
+
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace avrenk {
+
+struct Column {
+  std::string name;
+  std::string unit;        ///< empty for text and plain numbers
+  int digits = 4;          ///< significant digits on the terminal; CSV and JSON carry nine
+  bool terminal = true;    ///< false: in CSV and JSON only
+  int decimals = -1;       ///< fixed decimals on the terminal instead of significant digits; −1: none
+};
+
+using Cell = std::variant<std::string, double>;
+
+struct Table {
+  std::string name;   ///< file name without ending, key in summary.json
+  std::string title;  ///< heading on the terminal
+  std::vector<Column> columns;
+  std::vector<std::vector<Cell>> rows;
+};
+
+/// Comma-separated values (RFC 4180): one header line with units, then the rows; numbers with nine significant digits.
+[[nodiscard]] std::string to_csv(const Table& table);
+
+/// A number as the terminal shows it: `digits` significant, plain notation where it reads well, no "-0".
+[[nodiscard]] std::string format_number(double value, int digits);
+
+/// Columns a text takes on a terminal: code points, not bytes.
+[[nodiscard]] std::size_t display_width(const std::string& text);
+
+/// Text for a terminal: heading, column names, units, a rule, rows; numbers right, text left; two spaces between columns. The last
+/// text column is cut with an ellipsis where the line would pass `width`.
+[[nodiscard]] std::string to_text(const Table& table, std::size_t width = 100);
+
+}  // namespace avrenk

@@ -1,0 +1,49 @@
+/// plan/plan.h: the plan file, read, checked and turned into what the core works with.
+#pragma once
+
+#include "core/assess/limits.h"
+#include "core/quantity/show.h"
+#include "core/response/environment.h"
+#include "plan/tree.h"
+
+namespace avrenk {
+
+/// One input profile as the specification states it, level 0 dB.
+struct Profile {
+  enum class Type { sine, random };
+  std::string name;
+  Type type = Type::sine;
+  bool angular = false;
+  const Kind* stated = nullptr;  ///< what it was given in: acceleration, velocity, displacement, PSD
+  LogLogTable table;             ///< base acceleration amplitude, or its PSD; SI
+  std::optional<double> duration;    ///< s
+  std::optional<double> sweep_rate;  ///< octaves/minute
+};
+
+struct Plan {
+  std::string file, title;
+  Show show;
+  Assembly assembly;
+  ModeRequest modes;          ///< the default is filled in: 1.5 times the highest frequency excited or limited
+  bool modes_defaulted = false;
+  DampingRule damping;
+  std::vector<WatchRequest> watch;
+  std::vector<Profile> profiles;
+  std::vector<Environment> environments;
+  std::vector<Limit> limits;
+  std::vector<std::string> notes;  ///< defaults that the run prints
+  std::map<std::string, Place> subjects;  ///< where each part, joint, mass … stands, for problems found later
+
+  /// Adds the place of each problem's subject, where it has none.
+  [[nodiscard]] InputError located(const InputError& error) const;
+};
+
+/// Reads a plan file and everything it includes.
+/// @throws InputError  all that is wrong in it
+/// @throws FileError   it cannot be read
+[[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides);
+
+/// Only title, show and profiles: the rest of the file is neither needed nor checked.
+[[nodiscard]] Plan read_profiles_only(const std::string& file, const std::vector<Override>& overrides);
+
+}  // namespace avrenk

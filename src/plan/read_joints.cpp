@@ -1,0 +1,371 @@
+// places, masses, base and joints: where things are and what holds them together.
+#include <algorithm>
+#include <cmath>
+
+#include "core/mesh/select.h"
+#include "plan/sections.h"
+
+namespace avrenk {
+namespace {
+
+constexpr double place_tolerance = 1e-6;  // m: nodes this near to a plane or box lie in it
+
+using Nodes = std::vector<int>;
+
+// The nodes a selector may choose from: of one part, or of the whole model; empty with a problem noted.
+std::optional<Nodes> read_among(MapReader& map, Reading& reading) {
+  const Tree* const part = map.optional("part");
+  if (!part) return nodes_of_part(reading.plan.assembly, "");
+  if (!reading.parts.find(*part, map.subject(), reading.problems)) return std::nullopt;
+  return nodes_of_part(reading.plan.assembly, part->text);
+}
+
+std::optional<Nodes> read_plane(const Tree& tree, const Nodes& among, const std::string& subject, Reading& reading) {
+  MapReader plane(tree, subject + " plane", reading.problems);
+  if (!plane.is_map()) return std::nullopt;
+  const auto [axis, value] = plane.one_of({"x", "y", "z"});
+  plane.done();
+  const auto at = value ? read_quantity(*value, kind::length, plane.subject(), reading.problems) : std::nullopt;
+  if (!at) return std::nullopt;
+  return nodes_in_plane(reading.plan.assembly, among, axis[0] - 'x', *at, place_tolerance);
+}
+
+bool is_list_of_points(const Tree& tree) { return tree.is_list() && !tree.items.empty() && tree.items.front().is_list(); }
+
+std::vector<const Tree*> point_list(const Tree& tree) { return is_list_of_points(tree) ? one_or_more(tree) : std::vector<const Tree*>{&tree}; }
+
+std::optional<Nodes> read_selector(const Tree& tree, const std::string& name, Reading& reading) {
+  const std::string subject = "place " + name;
+  Problems& problems = reading.problems;
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  const auto [how, what] = map.one_of({"plane", "nearest", "box", "points"});
+  if (!what) {
+    map.done();
+    return std::nullopt;
+  }
+  Nodes nodes;
+  if (how == "points") {  // nodes of their own, on no part
+    map.done();
+    for (const Tree* each : point_list(*what)) {
+      const auto at = read_vector(*each, kind::length, subject + " points", problems);
+      if (!at) return std::nullopt;
+      nodes.push_back(static_cast<int>(reading.plan.assembly.nodes.size()));
+      reading.plan.assembly.nodes.push_back({*at, name});
+    }
+    return nodes;
+  }
+  const auto among = read_among(map, reading);
+  map.done();
+  if (!among) return std::nullopt;
+  if (how == "nearest") {
+    for (const Tree* each : point_list(*what)) {
+      const auto at = read_vector(*each, kind::length, subject + " nearest", problems);
+      if (!at || among->empty()) return std::nullopt;
+      const auto [node, distance] = nearest_node(reading.plan.assembly, *among, *at);
+      if (std::find(nodes.begin(), nodes.end(), node) == nodes.end()) nodes.push_back(node);
+    }
+  } else if (how == "plane") {
+    const auto found = read_plane(*what, *among, subject, reading);
+    if (!found) return std::nullopt;
+    nodes = *found;
+  } else {
+    MapReader box(*what, subject + " box", problems);
+    const Tree* const from_tree = box.required("from", "[0 mm, 0 mm, 0 mm]");
+    const Tree* const to_tree = box.required("to", "[50 mm, 50 mm, 50 mm]");
+    box.done();
+    const auto from = from_tree ? read_vector(*from_tree, kind::length, box.subject(), problems) : std::nullopt;
+    const auto to = to_tree ? read_vector(*to_tree, kind::length, box.subject(), problems) : std::nullopt;
+    if (!from || !to) return std::nullopt;
+    nodes = nodes_in_box(reading.plan.assembly, *among, *from, *to, place_tolerance);
+  }
+  if (nodes.empty()) {
+    problems.add(*what, subject, "no node lies there", "check the coordinates, or let a line end there");
+    return std::nullopt;
+  }
+  return nodes;
+}
+
+std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject, Problems& problems) {
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  const std::size_t before = problems.count();
+  Matrix3 inertia = Matrix3::Zero();
+  for (int i = 0; i < 3; ++i) {
+    for (int j = i; j < 3; ++j) {
+      const std::string key{"xyz"[i], "xyz"[j]};
+      const auto value = map.quantity(key, kind::inertia, i == j ? Sign::not_negative : Sign::any);
+      inertia(i, j) = inertia(j, i) = (i == j ? 1 : -1) * value.value_or(0);  // products are given as ∫xy dm
+    }
+  }
+  map.done();
+  if (problems.count() > before) return std::nullopt;
+  const Vector3 principal = Eigen::SelfAdjointEigenSolver<Matrix3>(inertia).eigenvalues();
+  if (principal[0] < -1e-12 * principal[2] || principal[2] > (principal[0] + principal[1]) * (1 + 1e-9)) {
+    problems.add(tree, subject, fmt::format("no body has the principal moments {:.4g}, {:.4g}, {:.4g} kg m^2", principal[0], principal[1], principal[2]),
+                 "the largest is at most the sum of the other two");
+    return std::nullopt;
+  }
+  return inertia;
+}
+
+const Nodes* find_one_node(const Tree& tree, const std::string& subject, Reading& reading) {
+  const Nodes* const nodes = reading.places.find(tree, subject, reading.problems);
+  if (nodes && nodes->size() != 1) {
+    reading.problems.add(tree, subject, fmt::format("place \"{}\" has {} nodes, one is due", tree.text, nodes->size()), "name a place of one node");
+    return nullptr;
+  }
+  return nodes;
+}
+
+// Links each following node to the nearest leading one.
+void add_links(const std::string& joint, const Nodes& lead, const Nodes& follow, Assembly& assembly) {
+  std::vector<RigidLink> links;
+  for (const int node : lead) links.push_back({joint, node, {}});
+  for (const int node : follow) {
+    const int nearest = nearest_node(assembly, lead, assembly.nodes[static_cast<std::size_t>(node)].position).first;
+    if (nearest != node) links[static_cast<std::size_t>(std::find(lead.begin(), lead.end(), nearest) - lead.begin())].follow.push_back(node);
+  }
+  for (RigidLink& link : links)
+    if (!link.follow.empty()) assembly.links.push_back(std::move(link));
+}
+
+void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
+  const std::string subject = "joint " + name;
+  MapReader map(tree, subject, reading.problems);
+  if (!map.is_map()) return;
+  const Tree* const lead_tree = map.required("lead", "PLACE");
+  const Tree* const follow_tree = map.required("follow", "PLACE");
+  map.done();
+  const Nodes* const lead = lead_tree ? reading.places.find(*lead_tree, subject, reading.problems) : nullptr;
+  const Nodes* const follow = follow_tree ? reading.places.find(*follow_tree, subject, reading.problems) : nullptr;
+  if (lead && follow) add_links(name, *lead, *follow, reading.plan.assembly);
+}
+
+// x, y, z, rx, ry, rz of a spring: three constants and three rotational ones.
+std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, const Kind& straight, const Kind& rotational, Problems& problems) {
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  const std::size_t before = problems.count();
+  Vector6 six = Vector6::Zero();
+  for (int i = 0; i < 6; ++i)
+    six[i] = map.quantity(std::string(axis_names[static_cast<std::size_t>(i)]), i < 3 ? straight : rotational, Sign::not_negative).value_or(0);
+  map.done();
+  if (problems.count() > before) return std::nullopt;
+  if (six.isZero(0)) problems.add(tree, subject, "all six are zero", "give at least one of x, y, z, rx, ry, rz");
+  return six;
+}
+
+std::optional<Matrix3> read_axes(const Tree& tree, const std::string& subject, Problems& problems) {
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  const Tree* const x_tree = map.required("x", "[1, 0, 0]");
+  const Tree* const y_tree = map.required("y", "[0, 1, 0]");
+  map.done();
+  const auto x = x_tree ? read_direction(*x_tree, subject, problems) : std::nullopt;
+  const auto y = y_tree ? read_direction(*y_tree, subject, problems) : std::nullopt;
+  if (!x || !y) return std::nullopt;
+  if (x->cross(*y).norm() < 1e-3) {
+    problems.add(tree, subject, "x and y point the same way", "give two directions across one another");
+    return std::nullopt;
+  }
+  Matrix3 axes;
+  const Vector3 z = x->cross(*y).normalized();
+  axes << x->transpose(), z.cross(*x).transpose(), z.transpose();
+  return axes;
+}
+
+// Pairs of nodes for the springs of one joint: every `from` node with the nearest `to` node.
+std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, const Nodes& from, const Nodes& to, const std::string& subject, Reading& reading) {
+  std::vector<std::array<int, 2>> pairs;
+  for (const int node : from) {
+    const int partner = nearest_node(reading.plan.assembly, to, reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position).first;
+    pairs.push_back({node, partner});
+  }
+  Nodes partners;
+  for (const auto& pair : pairs) partners.push_back(pair[1]);
+  std::sort(partners.begin(), partners.end());
+  const bool shared = std::adjacent_find(partners.begin(), partners.end()) != partners.end();
+  if (to.size() > 1 && (shared || from.size() != to.size())) {
+    reading.problems.add(tree, subject, fmt::format("{} nodes cannot be paired one to one with {}", from.size(), to.size()),
+                         "name places whose nodes face each other, or a second place of one node");
+    return std::nullopt;
+  }
+  return pairs;
+}
+
+// A node held by the base at the same spot as each of these.
+Nodes base_nodes_at(const Nodes& nodes, Assembly& assembly) {
+  Nodes held;
+  for (const int node : nodes) {
+    held.push_back(static_cast<int>(assembly.nodes.size()));
+    const Vector3 at = assembly.nodes[static_cast<std::size_t>(node)].position;
+    assembly.nodes.push_back({at, assembly.base.name});
+    assembly.base.feet.push_back({held.back()});
+  }
+  return held;
+}
+
+std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Reading& reading) {
+  const std::string subject = "joint " + name;
+  Problems& problems = reading.problems;
+  Assembly& assembly = reading.plan.assembly;
+  const std::size_t before = problems.count();
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  Spring model;
+  model.joint = name;
+  const Tree* const from_tree = map.required("from", "PLACE");
+  const Tree* const to_tree = map.required("to", "PLACE");
+  if (const Tree* each = map.required("each", "{x: 90 N/mm, y: 90 N/mm, z: 140 N/mm}"))
+    model.stiffness = read_six(*each, subject + " each", kind::stiffness, kind::rotational_stiffness, problems).value_or(Vector6::Zero());
+  model.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
+  if (const Tree* dashpot = map.optional("dashpot"))
+    model.dashpot = read_six(*dashpot, subject + " dashpot", kind::dashpot, kind::rotational_dashpot, problems).value_or(Vector6::Zero());
+  if (const Tree* axes = map.optional("axes")) model.axes = read_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
+  std::optional<Vector3> point;
+  if (const Tree* at = map.optional("acts at")) point = read_vector(*at, kind::length, subject + " acts at", problems);
+  map.done();
+  const Nodes* const from = from_tree ? reading.places.find(*from_tree, subject, problems) : nullptr;
+  std::vector<std::array<int, 2>> pairs;
+  if (from && to_tree && to_tree->is_text() && to_tree->text == "ground") {
+    for (const int node : *from) pairs.push_back({node, -1});
+  } else if (from && to_tree && to_tree->is_text() && to_tree->text == assembly.base.name) {
+    const Nodes held = base_nodes_at(*from, assembly);
+    for (std::size_t i = 0; i < from->size(); ++i) pairs.push_back({(*from)[i], held[i]});
+  } else if (const Nodes* const to = to_tree ? reading.places.find(*to_tree, subject, problems) : nullptr; from && to) {
+    pairs = pair_nodes(*to_tree, *from, *to, subject, reading).value_or(std::vector<std::array<int, 2>>{});
+  }
+  if (problems.count() > before || pairs.empty()) return std::nullopt;
+  Nodes springs;
+  for (const auto& pair : pairs) {
+    const Vector3& first = assembly.nodes[static_cast<std::size_t>(pair[0])].position;
+    const Vector3 second = pair[1] < 0 ? first : assembly.nodes[static_cast<std::size_t>(pair[1])].position;
+    model.nodes = pair;
+    model.point = point.value_or(0.5 * (first + second));
+    springs.push_back(static_cast<int>(assembly.springs.size()));
+    assembly.springs.push_back(model);
+  }
+  return springs;
+}
+
+}  // namespace
+
+void read_places(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    reading.plan.subjects["place " + entry.key] = entry.place;
+    std::optional<Nodes> all = Nodes{};
+    for (const Tree* each : one_or_more(entry.value)) {
+      const auto nodes = read_selector(*each, entry.key, reading);
+      if (!nodes) {
+        all.reset();
+        break;
+      }
+      for (const int node : *nodes)
+        if (std::find(all->begin(), all->end(), node) == all->end()) all->push_back(node);
+    }
+    if (all && all->empty()) {
+      reading.problems.add(entry.value, "place " + entry.key, "the list is empty", "write, for example, {part: mast, plane: {z: 0 mm}}");
+      all.reset();
+    }
+    if (all) reading.plan.assembly.places[entry.key] = *all;
+    reading.places.declare(entry.key, all);
+  }
+}
+
+void read_masses(const Tree& section, Reading& reading) {
+  Problems& problems = reading.problems;
+  Assembly& assembly = reading.plan.assembly;
+  for (const Tree::Entry& entry : section.entries) {
+    const std::string subject = "mass " + entry.key;
+    reading.plan.subjects[subject] = entry.place;
+    const std::size_t before = problems.count();
+    MapReader map(entry.value, subject, problems);
+    if (!map.is_map()) continue;
+    PointMass mass;
+    mass.name = entry.key;
+    mass.mass = map.required_quantity("mass", kind::mass, Sign::not_negative).value_or(0);
+    if (const Tree* inertia = map.optional("inertia")) mass.inertia = read_inertia(*inertia, subject + " inertia", problems).value_or(Matrix3::Zero());
+    const auto [how, where] = map.one_of({"position", "at"});
+    if (how == "at") {
+      if (const Nodes* nodes = find_one_node(*where, subject, reading)) mass.node = nodes->front();
+      if (const Tree* offset = map.optional("offset")) mass.offset = read_vector(*offset, kind::length, subject + " offset", problems).value_or(Vector3::Zero());
+    } else if (how == "position") {
+      const auto at = read_vector(*where, kind::length, subject + " position", problems);
+      const Tree* const carrier = map.required("carried by", "PLACE");
+      const Nodes* const carried_by = carrier ? reading.places.find(*carrier, subject, problems) : nullptr;
+      if (at && carried_by) {
+        mass.node = static_cast<int>(assembly.nodes.size());
+        assembly.nodes.push_back({*at, entry.key});
+        // A place that leads already (one node of a part) carries the mass; many nodes are joined by it as a rigid body.
+        if (carried_by->size() == 1)
+          assembly.links.push_back({entry.key, carried_by->front(), {mass.node}});
+        else
+          assembly.links.push_back({entry.key, mass.node, *carried_by});
+        if (reading.places.knows(entry.key))
+          problems.add(entry.value, subject, fmt::format("there is a place \"{}\" already", entry.key), "a mass with a position is a place too: choose another name");
+        else
+          reading.places.declare(entry.key, Nodes{mass.node});
+        assembly.places[entry.key] = {mass.node};
+        reading.plan.subjects["joint " + entry.key] = entry.place;
+      } else if (!reading.places.knows(entry.key)) {
+        reading.places.declare(entry.key, std::nullopt);
+      }
+    }
+    map.done();
+    if (problems.count() == before) assembly.masses.push_back(mass);
+  }
+}
+
+void read_base(const Tree& section, Reading& reading) {
+  Problems& problems = reading.problems;
+  Base& base = reading.plan.assembly.base;
+  if (!section.is_map() || section.entries.size() != 1) {
+    problems.add(section, "base", section.entries.size() > 1 ? "more than one base is given" : "no base is given", "write base: {fixture: {place: feet}}");
+    return;
+  }
+  const Tree::Entry& entry = section.entries.front();
+  base.name = entry.key;
+  reading.plan.subjects["base " + entry.key] = entry.place;
+  MapReader map(entry.value, "base " + entry.key, problems);
+  if (!map.is_map()) return;
+  Foot foot;
+  if (const Tree* holds = map.optional("holds"); holds && !(holds->is_text() && holds->text == "all")) {
+    foot.holds.fill(false);
+    const std::vector<std::string> names(axis_names.begin(), axis_names.end());
+    for (const Tree* each : one_or_more(*holds))
+      if (const auto axis = read_word(*each, names, map.subject() + " holds", problems)) foot.holds[static_cast<std::size_t>(*axis)] = true;
+  }
+  const Tree* const place = map.optional("place");  // absent: springs to the base hold the model
+  const Nodes* const nodes = place ? reading.places.find(*place, map.subject(), problems) : nullptr;
+  for (const int node : nodes ? *nodes : Nodes{}) {
+    foot.node = node;
+    base.feet.push_back(foot);
+    base.point += reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position / static_cast<double>(nodes->size());
+  }
+  if (const Tree* point = map.optional("point"))
+    base.point = read_vector(*point, kind::length, map.subject() + " point", problems).value_or(Vector3::Zero());
+  map.done();
+}
+
+void read_joints(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    const std::string subject = "joint " + entry.key;
+    reading.plan.subjects[subject] = entry.place;
+    MapReader map(entry.value, subject, reading.problems);
+    std::optional<Nodes> springs;
+    if (map.is_map()) {
+      const auto [type, what] = map.one_of({"rigid", "spring"});
+      map.done();
+      if (type == "rigid") {
+        read_rigid(*what, entry.key, reading);
+        springs = Nodes{};
+      } else if (type == "spring") {
+        springs = read_spring(*what, entry.key, reading);
+      }
+    }
+    reading.joints.declare(entry.key, springs);
+  }
+}
+
+}  // namespace avrenk

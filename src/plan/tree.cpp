@@ -1,0 +1,239 @@
+#include "plan/tree.h"
+
+#include <fmt/format.h>
+#include <yaml-cpp/yaml.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+#include <set>
+#include <sstream>
+
+#include "core/nearest.h"
+
+namespace avrenk {
+namespace {
+
+Place place_of(const YAML::Mark& mark, const std::string& file) { return {file, mark.line + 1, mark.column + 1}; }
+
+std::vector<std::string> keys_of(const Tree& map) {
+  std::vector<std::string> keys;
+  for (const Tree::Entry& entry : map.entries) keys.push_back(entry.key);
+  return keys;
+}
+
+Tree convert(const YAML::Node& node, const std::string& file, std::vector<Problem>& problems) {
+  Tree tree;
+  tree.place = place_of(node.Mark(), file);
+  if (node.IsScalar()) {
+    tree.kind = Tree::Kind::text;
+    tree.text = node.Scalar();
+  } else if (node.IsSequence()) {
+    tree.kind = Tree::Kind::list;
+    for (const YAML::Node& item : node) tree.items.push_back(convert(item, file, problems));
+  } else if (node.IsMap()) {
+    tree.kind = Tree::Kind::map;
+    for (const auto& pair : node) {
+      const Place place = place_of(pair.first.Mark(), file);
+      if (!pair.first.IsScalar()) {
+        problems.push_back({"", "a key must be plain text", "", place});
+        continue;
+      }
+      const std::string& key = pair.first.Scalar();
+      if (const Tree* first = tree.find(key)) {
+        problems.push_back({"", fmt::format("\"{}\" is given twice", key), fmt::format("it stands already in line {}", first->place.line), place});
+        continue;
+      }
+      tree.entries.push_back({key, place, convert(pair.second, file, problems)});
+    }
+  }
+  return tree;
+}
+
+Tree read_file(const std::string& file, std::vector<Problem>& problems) {
+  std::ifstream stream(file, std::ios::binary);
+  std::ostringstream text;
+  if (!stream || !(text << stream.rdbuf())) throw FileError(fmt::format("{}: cannot be read", file));
+  try {
+    return convert(YAML::Load(text.str()), file, problems);
+  } catch (const YAML::Exception& error) {
+    throw InputError(Problem{"", "this is not YAML: " + error.msg, "", place_of(error.mark, file)});
+  }
+}
+
+// Adds the entries of `more` to `plan`: sections of named things are merged, all else must be given once.
+void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
+  static const std::set<std::string, std::less<>> sections{"show", "values", "materials", "parts", "places", "masses", "joints", "watch",
+                                                            "profiles", "levels", "environments", "limits"};
+  const auto twice = [&](const std::string& key, const Place& again, const Place& first) {
+    problems.push_back({"", fmt::format("\"{}\" is defined twice", key), fmt::format("the other is at {}:{}:{}", first.file, first.line, first.column), again});
+  };
+  for (const Tree::Entry& entry : more.entries) {
+    if (entry.key == "include") continue;
+    Tree* const own = plan.find(entry.key);
+    if (!own) {
+      plan.entries.push_back(entry);
+    } else if (sections.contains(entry.key) && own->is_map() && entry.value.is_map()) {
+      for (const Tree::Entry& named : entry.value.entries) {
+        if (const Tree* first = own->find(named.key))
+          twice(named.key, named.place, first->place);
+        else
+          own->entries.push_back(named);
+      }
+    } else {
+      twice(entry.key, entry.place, own->place);
+    }
+  }
+}
+
+Tree read_with_includes(const std::string& file, std::vector<std::string>& open, std::vector<Problem>& problems) {
+  Tree plan = read_file(file, problems);
+  if (plan.kind == Tree::Kind::empty) plan.kind = Tree::Kind::map;
+  if (!plan.is_map())
+    throw InputError(Problem{"", "a plan is a map of sections", "write, for example, parts: and materials: at the left edge", plan.place});
+  open.push_back(std::filesystem::weakly_canonical(file).string());
+  if (const Tree* include = plan.find("include")) {
+    std::vector<Tree> names = include->is_list() ? include->items : std::vector<Tree>{*include};
+    for (const Tree& name : names) {
+      if (!name.is_text()) {
+        problems.push_back({"include", "a file name is due", "write include: [alloys.yaml]", name.place});
+        continue;
+      }
+      const auto path = (std::filesystem::path(file).parent_path() / name.text).string();
+      if (std::find(open.begin(), open.end(), std::filesystem::weakly_canonical(path).string()) != open.end()) {
+        problems.push_back({"include", fmt::format("{} includes itself", name.text), "", name.place});
+        continue;
+      }
+      if (!std::filesystem::exists(path)) {
+        problems.push_back({"include", fmt::format("there is no file {}", path), "paths start from the file that includes", name.place});
+        continue;
+      }
+      const Tree more = read_with_includes(path, open, problems);
+      merge(plan, more, problems);
+    }
+  }
+  open.pop_back();
+  return plan;
+}
+
+void apply(const Override& override, Tree& plan, std::vector<Problem>& problems) {
+  const Place place{"--set " + override.path, 0, 0};
+  Tree value;
+  try {
+    value = convert(YAML::Load(override.value), place.file, problems);
+  } catch (const YAML::Exception&) {
+    value.kind = Tree::Kind::text;  // "%" and its like are no YAML, but may be meant as text
+    value.text = override.value;
+  }
+  const auto set_place = [&](auto&& self, Tree& tree) -> void {
+    tree.place = place;
+    for (Tree& item : tree.items) self(self, item);
+    for (Tree::Entry& entry : tree.entries) {
+      entry.place = place;
+      self(self, entry.value);
+    }
+  };
+  set_place(set_place, value);
+  Tree* at = &plan;
+  std::string rest = override.path;
+  for (;;) {
+    const std::size_t dot = rest.find('.');
+    const std::string key = rest.substr(0, dot);
+    if (key.empty() || !(at->is_map() || at->kind == Tree::Kind::empty)) {
+      problems.push_back({"", fmt::format("there is no \"{}\" to go into", key), "a path leads through maps: parts.mast.material", place});
+      return;
+    }
+    at->kind = Tree::Kind::map;
+    if (dot == std::string::npos) {
+      if (Tree* old = at->find(key))
+        *old = value;
+      else
+        at->entries.push_back({key, place, value});
+      return;
+    }
+    Tree* next = at->find(key);
+    if (!next) {
+      const std::vector<std::string> known = keys_of(*at);
+      problems.push_back({"", fmt::format("the plan has no \"{}\"", key), suggest_name(key, known), place});
+      return;
+    }
+    at = next;
+    rest = rest.substr(dot + 1);
+  }
+}
+
+// Puts ${name} in, everywhere but in the values themselves, which may use those written before them.
+class Substitution {
+ public:
+  Substitution(Tree& plan, std::vector<Problem>& problems) : problems_(problems) {
+    if (Tree* values = plan.find("values"); values && values->is_map()) {
+      for (Tree::Entry& entry : values->entries) {
+        walk(entry.value);
+        known_.emplace_back(entry.key, entry.value);
+      }
+    }
+    for (Tree::Entry& entry : plan.entries)
+      if (entry.key != "values") walk(entry.value);
+  }
+
+ private:
+  void walk(Tree& tree) {
+    if (tree.is_text()) replace(tree);
+    for (Tree& item : tree.items) walk(item);
+    for (Tree::Entry& entry : tree.entries) walk(entry.value);
+  }
+
+  void replace(Tree& tree) {
+    std::size_t from = 0;
+    while ((from = tree.text.find("${", from)) != std::string::npos) {
+      const std::size_t end = tree.text.find('}', from);
+      const std::string name = tree.text.substr(from + 2, end == std::string::npos ? end : end - from - 2);
+      const auto found = std::find_if(known_.begin(), known_.end(), [&](const auto& pair) { return pair.first == name; });
+      if (end == std::string::npos || found == known_.end()) {
+        std::vector<std::string> names;
+        for (const auto& [known, value] : known_) names.push_back(known);
+        problems_.push_back({"", fmt::format("no value \"{}\"", name),
+                             names.empty() ? "declare it under values:" : suggest_name(name, names), tree.place});
+        return;
+      }
+      if (from == 0 && end + 1 == tree.text.size() && !found->second.is_text()) {  // the whole text: a list or map may stand there
+        const Place place = tree.place;
+        tree = found->second;
+        tree.place = place;
+        return;
+      }
+      tree.text.replace(from, end + 1 - from, found->second.text);
+      from += found->second.text.size();
+    }
+  }
+
+  std::vector<std::pair<std::string, Tree>> known_;
+  std::vector<Problem>& problems_;
+};
+
+}  // namespace
+
+Tree* Tree::find(std::string_view key) {
+  for (Entry& entry : entries)
+    if (entry.key == key) return &entry.value;
+  return nullptr;
+}
+
+const Tree* Tree::find(std::string_view key) const { return const_cast<Tree*>(this)->find(key); }
+
+Override parse_override(const std::string& text) {
+  const std::size_t equals = text.find('=');
+  if (equals == std::string::npos || equals == 0)
+    throw InputError(Problem{"--set " + text, "there is no value", "write --set path.to.key=VALUE, as in --set values.wall=\"2 mm\"", std::nullopt});
+  return {text.substr(0, equals), text.substr(equals + 1)};
+}
+
+Tree read_tree(const std::string& file, const std::vector<Override>& overrides, std::vector<Problem>& problems) {
+  std::vector<std::string> open;
+  Tree plan = read_with_includes(file, open, problems);
+  for (const Override& each : overrides) apply(each, plan, problems);
+  Substitution(plan, problems);
+  return plan;
+}
+
+}  // namespace avrenk
