@@ -9,6 +9,7 @@
 #include <mutex>
 #include <thread>
 
+#include "core/blas_threads.h"
 #include "core/nearest.h"
 
 namespace avrenk {
@@ -20,10 +21,14 @@ double seconds_since(Clock::time_point start) { return std::chrono::duration<dou
 
 std::string describe_rule(const DampingRule& rule) {
   switch (rule.form) {
-    case DampingRule::Form::none: return "damping of joints and materials only";
-    case DampingRule::Form::ratio: return fmt::format("damping ratio {:.3g} %", 100 * rule.value);
-    case DampingRule::Form::table: return "damping ratio from a table";
-    case DampingRule::Form::loss_factor: return fmt::format("loss factor {:.3g} %", 100 * rule.value);
+    case DampingRule::Form::none:
+      return "damping of joints and materials only";
+    case DampingRule::Form::ratio:
+      return fmt::format("damping ratio {:.3g} %", 100 * rule.value);
+    case DampingRule::Form::table:
+      return "damping ratio from a table";
+    case DampingRule::Form::loss_factor:
+      return fmt::format("loss factor {:.3g} %", 100 * rule.value);
   }
   return "";
 }
@@ -41,7 +46,9 @@ void run_jobs(std::size_t count, int threads, const std::function<void(std::size
       }
     }
   };
-  const auto wanted = static_cast<std::size_t>(threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency())));
+  const auto wanted = static_cast<std::size_t>(
+      threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency())));
+  const OneBlasThread held;
   std::vector<std::jthread> helpers;
   for (std::size_t t = 1; t < std::min(wanted, count); ++t) helpers.emplace_back(work);
   work();
@@ -55,19 +62,22 @@ void warn_about_modes(Analysis& analysis) {
   double highest = 0;
   for (const Environment& environment : analysis.plan.environments) highest = std::max(highest, environment.input.to());
   if (highest > 0 && basis.proven_below < highest && !basis.exhausted)
-    analysis.warnings.push_back(fmt::format("the modes end at {:.5g} Hz, inside the excited band of {:.5g} Hz; write modes: {{up to: {:.4g} Hz}}",
-                                            basis.proven_below, highest, 1.5 * highest));
+    analysis.warnings.push_back(fmt::format(
+        "the modes end at {:.5g} Hz, inside the excited band of {:.5g} Hz; write modes: {{up to: {:.4g} Hz}}",
+        basis.proven_below, highest, 1.5 * highest));
   if (!basis.statics.moves_rigidly)
-    analysis.warnings.push_back(fmt::format("a motion of the base strains the model (static motion and rigid motion differ by {:.2g} of it): a spring "
-                                            "leads to the ground, or there is a second support",
-                                            basis.statics.rigid_difference));
+    analysis.warnings.push_back(fmt::format(
+        "a motion of the base strains the model (static motion and rigid motion differ by {:.2g} of it): a spring "
+        "leads to the ground, or there is a second support",
+        basis.statics.rigid_difference));
 }
 
 }  // namespace
 
 std::string Analysis::heading() const {
-  return fmt::format("{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), basis.modes, basis.proven_below,
-                     basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
+  return fmt::format(
+      "{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), basis.modes, basis.proven_below,
+      basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
 }
 
 bool Analysis::all_met() const {
@@ -76,6 +86,7 @@ bool Analysis::all_met() const {
 
 void load(Analysis& analysis, const std::string& file, const Request& request) {
   const auto start = Clock::now();
+  if (request.threads > 0) set_blas_threads(request.threads);
   analysis.plan = read_plan(file, request.overrides);
   analysis.times.push_back({"reading the plan", seconds_since(start)});
 }
@@ -99,7 +110,8 @@ void solve(Analysis& analysis, Terminal& terminal) {
   warn_about_modes(analysis);
 }
 
-void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen, const Request& request, Terminal& terminal) {
+void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
+            const Request& request, Terminal& terminal) {
   const auto start = Clock::now();
   std::vector<std::pair<const Environment*, int>> jobs;
   std::vector<std::string> names;
@@ -112,21 +124,27 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   const char* const what = !type ? "" : *type == Environment::Type::sine ? "sine " : "random ";
   for (const std::string& name : chosen)
     if (std::find(names.begin(), names.end(), name) == names.end())
-      throw InputError(Problem{"", fmt::format("the plan has no {}environment \"{}\"", what, name), suggest_name(name, names), Place{analysis.plan.file, 0, 0}});
+      throw InputError(Problem{"", fmt::format("the plan has no {}environment \"{}\"", what, name),
+                               suggest_name(name, names), Place{analysis.plan.file, 0, 0}});
   if (jobs.empty() && type)
-    throw InputError(Problem{"", fmt::format("the plan has no {}environment", what), "declare one under environments:", Place{analysis.plan.file, 0, 0}});
+    throw InputError(Problem{"", fmt::format("the plan has no {}environment", what),
+                             "declare one under environments:", Place{analysis.plan.file, 0, 0}});
   analysis.outcomes.resize(jobs.size());
   std::mutex telling;
   run_jobs(jobs.size(), request.threads, [&](std::size_t i) {
     {
       const std::lock_guard lock(telling);
-      terminal.progress(fmt::format("{}.{}", jobs[i].first->name, axis_names[static_cast<std::size_t>(jobs[i].second)]), -1);
+      terminal.progress(fmt::format("{}.{}", jobs[i].first->name, axis_names[static_cast<std::size_t>(jobs[i].second)]),
+                        -1);
     }
-    analysis.outcomes[i] = run_environment(*jobs[i].first, jobs[i].second, analysis.basis, analysis.damping, analysis.watched);
+    analysis.outcomes[i] =
+        run_environment(*jobs[i].first, jobs[i].second, analysis.basis, analysis.damping, analysis.watched);
   });
   analysis.times.push_back({"responses", seconds_since(start)});
 }
 
-void assess(Analysis& analysis) { analysis.limits = check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis); }
+void assess(Analysis& analysis) {
+  analysis.limits = check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis);
+}
 
 }  // namespace avrenk

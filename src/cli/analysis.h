@@ -40,7 +40,8 @@ void load(Analysis& analysis, const std::string& file, const Request& request);
 void solve(Analysis& analysis, Terminal& terminal);
 /// Runs the chosen environments, all axes, on two threads; `chosen` empty: all of the type (or of both).
 /// @throws InputError  a name that is no environment
-void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen, const Request& request, Terminal& terminal);
+void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
+            const Request& request, Terminal& terminal);
 void assess(Analysis& analysis);
 
 }  // namespace avrenk

@@ -12,7 +12,8 @@ namespace {
 
 Table part_table(const Assembly& assembly, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
-  Table table{"parts", "Parts", {{"part", ""}, {"material", ""}, {"elements", ""}, {"nodes", ""}, {"length", length.text}}, {}};
+  Table table{
+      "parts", "Parts", {{"part", ""}, {"material", ""}, {"elements", ""}, {"nodes", ""}, {"length", length.text}}, {}};
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     double total = 0;
     int elements = 0;
@@ -21,8 +22,10 @@ Table part_table(const Assembly& assembly, const Show& show) {
       total += beam.geometry.length();
       ++elements;
     }
-    const auto nodes = std::count_if(assembly.nodes.begin(), assembly.nodes.end(), [&](const Node& node) { return node.origin == assembly.parts[p].name; });
-    table.rows.push_back({assembly.parts[p].name, assembly.materials[static_cast<std::size_t>(assembly.parts[p].material)].name,
+    const auto nodes = std::count_if(assembly.nodes.begin(), assembly.nodes.end(),
+                                     [&](const Node& node) { return node.origin == assembly.parts[p].name; });
+    table.rows.push_back({assembly.parts[p].name,
+                          assembly.materials[static_cast<std::size_t>(assembly.parts[p].material)].name,
                           fmt::format("{}", elements), fmt::format("{}", nodes), length.from_si(total)});
   }
   return table;
@@ -31,10 +34,16 @@ Table part_table(const Assembly& assembly, const Show& show) {
 Table joint_table(const Assembly& assembly) {
   Table table{"joints", "Joints", {{"joint", ""}, {"type", ""}, {"between", ""}}, {}};
   for (const RigidLink& link : assembly.links)
-    table.rows.push_back({link.joint, std::string("rigid"), fmt::format("{} leads {} node{}", assembly.describe_node(link.lead), link.follow.size(), link.follow.size() == 1 ? "" : "s")});
+    table.rows.push_back({link.joint, std::string("rigid"),
+                          fmt::format("{} leads {} node{}", assembly.describe_node(link.lead), link.follow.size(),
+                                      link.follow.size() == 1 ? "" : "s")});
   for (const Spring& spring : assembly.springs)
-    table.rows.push_back({spring.joint, std::string(spring.loss_factor ? "spring, loss factor" : spring.has_dashpot() ? "spring, dashpot" : "spring"),
-                          fmt::format("{} and {}", assembly.describe_node(spring.nodes[0]), spring.nodes[1] < 0 ? "the ground" : assembly.describe_node(spring.nodes[1]))});
+    table.rows.push_back({spring.joint,
+                          std::string(spring.loss_factor     ? "spring, loss factor"
+                                      : spring.has_dashpot() ? "spring, dashpot"
+                                                             : "spring"),
+                          fmt::format("{} and {}", assembly.describe_node(spring.nodes[0]),
+                                      spring.nodes[1] < 0 ? "the ground" : assembly.describe_node(spring.nodes[1]))});
   return table;
 }
 
@@ -55,10 +64,15 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   terminal.table(mass_table(assembly, show));
   if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly));
   terminal.table(static_table(assembly, analysis.system, statics, show));
-  terminal.print(fmt::format("\nBase {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm. {} equations.\n", assembly.base.name, assembly.base.feet.size(),
-                             1e3 * assembly.base.point.x(), 1e3 * assembly.base.point.y(), 1e3 * assembly.base.point.z(), analysis.system.free));
-  terminal.print(statics.moves_rigidly ? fmt::format("A motion of the base moves the model as a rigid body (difference {:.1e}): no spring leads to the ground.\n", statics.rigid_difference)
-                                       : fmt::format("A motion of the base STRAINS the model (difference {:.2g}): a spring leads to the ground, or there is a second support.\n", statics.rigid_difference));
+  terminal.print(fmt::format("\nBase {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm. {} equations.\n",
+                             assembly.base.name, assembly.base.feet.size(), 1e3 * assembly.base.point.x(),
+                             1e3 * assembly.base.point.y(), 1e3 * assembly.base.point.z(), analysis.system.free));
+  terminal.print(statics.moves_rigidly ? fmt::format("A motion of the base moves the model as a rigid body (difference "
+                                                     "{:.1e}): no spring leads to the ground.\n",
+                                                     statics.rigid_difference)
+                                       : fmt::format("A motion of the base STRAINS the model (difference {:.2g}): a "
+                                                     "spring leads to the ground, or there is a second support.\n",
+                                                     statics.rigid_difference));
   return ExitStatus::done;
 }
 

@@ -16,7 +16,8 @@ namespace {
 // Headline numbers: RMS of acceleration, velocity and displacement (random), cycles of a sweep (sine).
 std::vector<Fact> profile_facts(const Profile& profile, const Show& show) {
   const DisplayUnit acceleration = show.unit(profile.angular ? kind::angular_acceleration : kind::acceleration);
-  const DisplayUnit velocity = show.unit(profile.angular ? kind::angular_velocity : kind::velocity), length = show.unit(profile.angular ? kind::angle : kind::length);
+  const DisplayUnit velocity = show.unit(profile.angular ? kind::angular_velocity : kind::velocity),
+                    length = show.unit(profile.angular ? kind::angle : kind::length);
   std::vector<Fact> facts;
   if (profile.type == Profile::Type::random) {
     facts.push_back({"acceleration RMS", acceleration.from_si(std::sqrt(profile.table.area())), acceleration.text});
@@ -25,8 +26,10 @@ std::vector<Fact> profile_facts(const Profile& profile, const Show& show) {
     facts.push_back({"displacement RMS", displacement, length.text});
     facts.push_back({"displacement 3σ, one way", 3 * displacement, length.text});
   } else if (profile.sweep_rate) {
-    facts.push_back({"cycles in one sweep", sweep_cycles(profile.table.from(), profile.table.to(), *profile.sweep_rate), ""});
-    facts.push_back({"time of one sweep", std::log2(profile.table.to() / profile.table.from()) / *profile.sweep_rate, "min"});
+    facts.push_back(
+        {"cycles in one sweep", sweep_cycles(profile.table.from(), profile.table.to(), *profile.sweep_rate), ""});
+    facts.push_back(
+        {"time of one sweep", std::log2(profile.table.to() / profile.table.from()) / *profile.sweep_rate, "min"});
   }
   return facts;
 }
@@ -43,11 +46,12 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
   std::vector<std::string> names;
   for (const Profile& each : plan.profiles) names.push_back(each.name);
   if (!wanted.empty() && std::find(names.begin(), names.end(), wanted) == names.end())
-    throw InputError(Problem{"", fmt::format("no profile \"{}\"", wanted), suggest_name(wanted, names), Place{file, 0, 0}});
-  if (names.empty()) throw InputError(Problem{"", "there is no profile in it", "declare one under profiles:", Place{file, 0, 0}});
+    throw InputError(
+        Problem{"", fmt::format("no profile \"{}\"", wanted), suggest_name(wanted, names), Place{file, 0, 0}});
+  if (names.empty())
+    throw InputError(Problem{"", "there is no profile in it", "declare one under profiles:", Place{file, 0, 0}});
 
-  const std::filesystem::path beside(file);
-  RunFolder folder(request.out ? std::filesystem::path(*request.out) : beside.parent_path() / (beside.stem().string() + "-profile-results"));
+  RunFolder folder(result_folder(request, file, "profile"));
   Summary summary{avrenk_version, "profile", file, plan.title, "", {}, {}, {}, {}};
   std::vector<std::pair<std::filesystem::path, Chart>> charts;
   for (const Profile& each : plan.profiles) {
@@ -55,17 +59,21 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
     const bool is_random = each.type == Profile::Type::random;
     Table table = profile_table(each.table, is_random, *each.stated, plan.show);
     table.name = "profile." + each.name;
-    table.title = fmt::format("Profile {}: {}, level 0 dB, straight lines on log-log paper", each.name, is_random ? "random, PSD of the base acceleration" : "sine, 0 to peak");
+    table.title =
+        fmt::format("Profile {}: {}, level 0 dB, straight lines on log-log paper", each.name,
+                    is_random ? "random, PSD of the base acceleration" : "sine, 0 to peak; v velocity, d displacement");
     terminal.table(table);
     std::string headline;
     for (const Fact& fact : profile_facts(each, plan.show)) {
-      headline += fmt::format("{}{} {}{}", headline.empty() ? "" : "; ", fact.name, format_number(std::get<double>(fact.value), 4), fact.unit.empty() ? "" : " " + fact.unit);
+      headline += fmt::format("{}{} {}{}", headline.empty() ? "" : "; ", fact.name,
+                              format_number(std::get<double>(fact.value), 4), fact.unit.empty() ? "" : " " + fact.unit);
       summary.facts.push_back({each.name + " " + fact.name, fact.value, fact.unit});
     }
     if (!headline.empty()) terminal.print(headline + "\n");
     folder.write("tables/" + table.name + ".csv", to_csv(table));
     summary.tables.push_back(std::move(table));
-    charts.emplace_back(folder.path("figures/profile." + each.name), profile_chart(each.name, each.table, is_random, each.angular, headline, plan.show));
+    charts.emplace_back(folder.path("figures/profile." + each.name),
+                        profile_chart(each.name, each.table, is_random, each.angular, headline, plan.show));
   }
   folder.write("summary.json", to_json(summary));
   if (request.figures) draw_charts(charts);

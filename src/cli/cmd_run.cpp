@@ -15,7 +15,7 @@ ExitStatus analyse(const std::string& plan, const Request& request, Terminal& te
                    std::optional<Environment::Type> type, std::span<const std::string> chosen) {
   Analysis analysis;
   load(analysis, plan, request);
-  RunFolder folder(result_folder(request, plan));
+  RunFolder folder(result_folder(request, plan, shown.command));
   terminal.log_to(folder.path("run.log").string());
   terminal.progress(fmt::format("avrenk {} {} {}", avrenk_version, shown.command, plan), -1);
   with_places(analysis, [&] {
@@ -31,26 +31,31 @@ std::span<const std::string> environments_of(const Request& request) { return st
 }  // namespace
 
 ExitStatus modes(const Request& request, Terminal& terminal) {
-  return analyse(plan_word(request, "modes", 1), request, terminal, {.command = "modes", .modes = true}, Until::modes, std::nullopt, {});
+  return analyse(plan_word(request, "modes", 1), request, terminal, {.command = "modes", .modes = true}, Until::modes,
+                 std::nullopt, {});
 }
 
 ExitStatus sine(const Request& request, Terminal& terminal) {
   const std::string plan = plan_word(request, "sine", 1000);
-  return analyse(plan, request, terminal, {.command = "sine", .peaks = true}, Until::responses, Environment::Type::sine, environments_of(request));
+  return analyse(plan, request, terminal, {.command = "sine", .peaks = true}, Until::responses, Environment::Type::sine,
+                 environments_of(request));
 }
 
 ExitStatus random(const Request& request, Terminal& terminal) {
   const std::string plan = plan_word(request, "random", 1000);
-  return analyse(plan, request, terminal, {.command = "random", .peaks = true}, Until::responses, Environment::Type::random, environments_of(request));
+  return analyse(plan, request, terminal, {.command = "random", .peaks = true}, Until::responses,
+                 Environment::Type::random, environments_of(request));
 }
 
 ExitStatus run(const Request& request, Terminal& terminal) {
-  return analyse(plan_word(request, "run", 1), request, terminal, {.command = "run", .mass = true, .modes = true, .overview = true}, Until::responses, std::nullopt, {});
+  return analyse(plan_word(request, "run", 1), request, terminal,
+                 {.command = "run", .mass = true, .modes = true, .overview = true}, Until::responses, std::nullopt, {});
 }
 
 ExitStatus demo(const Request& request, Terminal& terminal) {
   if (request.words.size() > 1)
-    throw InputError(Problem{"", fmt::format("demo does not take \"{}\"", request.words[1]), "write avrenk demo DIR", std::nullopt});
+    throw InputError(
+        Problem{"", fmt::format("demo does not take \"{}\"", request.words[1]), "write avrenk demo DIR", std::nullopt});
   const std::filesystem::path folder = request.words.empty() ? "avrenk-demo" : request.words[0];
   std::error_code bad;
   std::filesystem::create_directories(folder, bad);

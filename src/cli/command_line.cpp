@@ -12,25 +12,37 @@ namespace {
 
 constexpr Command all_commands[] = {
     {"demo", "[DIR]", "write the demo plan into DIR (default: avrenk-demo) and run all of it", "avrenk demo", demo},
-    {"check", "PLAN", "read everything; mass, centre of gravity, supports, 1 g deflections; no modes", "avrenk check deck.yaml", check},
-    {"modes", "PLAN", "natural frequencies, effective mass, damping", "avrenk modes deck.yaml --set \"modes.up to=500 Hz\"", modes},
-    {"sine", "PLAN [ENVIRONMENT…]", "sine environments: peaks, exact over frequency and phase", "avrenk sine deck.yaml --set \"damping.otherwise=3 %\"", sine},
-    {"random", "PLAN [ENVIRONMENT…]", "random environments: RMS, and which modes make it", "avrenk random deck.yaml launch", random},
-    {"run", "PLAN", "all of it: modes, every environment, limits and verdict", "avrenk run deck.yaml --out results", run},
-    {"profile", "PLAN[:NAME]", "input profiles alone: slopes, RMS, velocity, stroke", "avrenk profile deck.yaml:launch-random", profile},
+    {"check", "PLAN", "read everything; mass, centre of gravity, supports, 1 g deflections; no modes",
+     "avrenk check deck.yaml", check},
+    {"modes", "PLAN", "natural frequencies, effective mass, damping",
+     "avrenk modes deck.yaml --set \"modes.up to=500 Hz\"", modes},
+    {"sine", "PLAN [ENVIRONMENT…]", "sine environments: peaks, exact over frequency and phase",
+     "avrenk sine deck.yaml --set \"damping.otherwise=3 %\"", sine},
+    {"random", "PLAN [ENVIRONMENT…]", "random environments: RMS, and which modes make it",
+     "avrenk random deck.yaml launch", random},
+    {"run", "PLAN", "all of it: modes, every environment, limits and verdict", "avrenk run deck.yaml --out results",
+     run},
+    {"profile", "PLAN[:NAME]", "input profiles alone: slopes, RMS, velocity, stroke",
+     "avrenk profile deck.yaml:launch-random", profile},
 };
 
 void print_help() {
-  fmt::print("avrenk {}: shows whether an assembly survives vibration of its base\n\nUse: avrenk COMMAND …\n\nCommands\n", avrenk_version);
-  for (const Command& command : all_commands) fmt::print("  {:<8} {:<21} {}\n", command.name, command.arguments, command.summary);
+  fmt::print(
+      "avrenk {}: shows whether an assembly survives vibration of its base\n\nUse: avrenk COMMAND …\n\nCommands\n",
+      avrenk_version);
+  for (const Command& command : all_commands)
+    fmt::print("  {:<8} {:<21} {}\n", command.name, command.arguments, command.summary);
   fmt::print("\n{}\n", describe_options());
   fmt::print(
-      "Exit status\n  0  done, all limits met\n  1  done, some limit exceeded\n  2  the input is wrong\n  3  the computation failed\n"
-      "  4  a file could not be read or written\n\n\"avrenk COMMAND --help\" shows an example. Start with: avrenk demo\n");
+      "Exit status\n  0  done, all limits met\n  1  done, some limit exceeded\n  2  the input is wrong\n  3  the "
+      "computation failed\n"
+      "  4  a file could not be read or written\n\n\"avrenk COMMAND --help\" shows an example. Start with: avrenk "
+      "demo\n");
 }
 
 void print_help(const Command& command) {
-  fmt::print("avrenk {} {}\n  {}\n\n{}\nExample\n  {}\n", command.name, command.arguments, command.summary, describe_options(), command.example);
+  fmt::print("avrenk {} {}\n  {}\n\n{}\nExample\n  {}\n", command.name, command.arguments, command.summary,
+             describe_options(), command.example);
 }
 
 ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
@@ -55,7 +67,8 @@ ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
   }
   std::vector<std::string> names;
   for (const Command& command : all_commands) names.emplace_back(command.name);
-  throw InputError(Problem{"", fmt::format("unknown command \"{}\"", words[0]), suggest_name(words[0], names), std::nullopt});
+  throw InputError(
+      Problem{"", fmt::format("unknown command \"{}\"", words[0]), suggest_name(words[0], names), std::nullopt});
 }
 
 ExitStatus report(Terminal& terminal, ExitStatus status, const std::string& text) {
@@ -71,9 +84,11 @@ std::span<const Command> commands() { return all_commands; }
 
 std::string plan_word(const Request& request, const char* command, std::size_t most_words) {
   if (request.words.empty())
-    throw InputError(Problem{"", fmt::format("{} needs a plan", command), fmt::format("write avrenk {} PLAN.yaml, or try avrenk demo", command), std::nullopt});
+    throw InputError(Problem{"", fmt::format("{} needs a plan", command),
+                             fmt::format("write avrenk {} PLAN.yaml, or try avrenk demo", command), std::nullopt});
   if (request.words.size() > most_words)
-    throw InputError(Problem{"", fmt::format("{} does not take \"{}\"", command, request.words[most_words]), fmt::format("see avrenk {} --help", command), std::nullopt});
+    throw InputError(Problem{"", fmt::format("{} does not take \"{}\"", command, request.words[most_words]),
+                             fmt::format("see avrenk {} --help", command), std::nullopt});
   return request.words[0];
 }
 

@@ -28,19 +28,24 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
   for (const Outcome& outcome : analysis.outcomes) {
     if (outcome.environment->type != Environment::Type::random) continue;
     const DisplayUnit unit = show.unit(outcome.environment->angular ? kind::angular_acceleration : kind::acceleration);
-    facts.push_back({outcome.name() + " input RMS", unit.from_si(std::sqrt(outcome.environment->input.area())), unit.text});
-    facts.push_back({outcome.name() + " relative change of the variance at the last halving", outcome.integration_error, ""});
+    facts.push_back(
+        {outcome.name() + " input RMS", unit.from_si(std::sqrt(outcome.environment->input.area())), unit.text});
+    facts.push_back(
+        {outcome.name() + " relative change of the variance at the last halving", outcome.integration_error, ""});
   }
   return facts;
 }
 
 std::vector<Table> tables_of(const Analysis& analysis) {
   const Show& show = analysis.plan.show;
-  std::vector<Table> tables{mass_table(analysis.plan.assembly, show), static_table(analysis.plan.assembly, analysis.system, analysis.basis.statics, show),
+  std::vector<Table> tables{mass_table(analysis.plan.assembly, show),
+                            static_table(analysis.plan.assembly, analysis.system, analysis.basis.statics, show),
                             mode_table(analysis.basis, analysis.damping, show)};
-  if (analysis.basis.size() > analysis.basis.modes) tables.push_back(residual_table(analysis.basis, analysis.damping, show));
+  if (analysis.basis.size() > analysis.basis.modes)
+    tables.push_back(residual_table(analysis.basis, analysis.damping, show));
   for (const Outcome& outcome : analysis.outcomes)
-    tables.push_back(outcome.sine.empty() ? rms_table(outcome, analysis.watched, show) : peak_table(outcome, analysis.watched, show));
+    tables.push_back(outcome.sine.empty() ? rms_table(outcome, analysis.watched, show)
+                                          : peak_table(outcome, analysis.watched, show));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
   return tables;
 }
@@ -48,12 +53,17 @@ std::vector<Table> tables_of(const Analysis& analysis) {
 void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& terminal) {
   const ModalBasis& basis = analysis.basis;
   terminal.table(mode_table(basis, analysis.damping, analysis.plan.show), most_rows);
-  terminal.print("Damping from: general, as damping: otherwise says; own η, loss factors of materials and joints by strain energy; dashpots.\n");
-  terminal.print(fmt::format("{} modes; the pivot count proves that none is missing below {:.5g} Hz{}.\n", basis.modes, basis.proven_below,
-                             basis.exhausted ? " (the mass carries no more)" : ""));
-  terminal.print(fmt::format("Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, |ΦᵀMΦ − I| ≤ {:.1e}. {}\n", basis.largest_residual, basis.largest_nonorthogonality,
-                             basis.size() > basis.modes ? fmt::format("{} residual vectors from {:.5g} Hz carry the rest of the mass.", basis.size() - basis.modes, basis.frequency(basis.modes))
-                                                        : std::string("No residual vectors.")));
+  terminal.print(
+      "Damping from: general, as damping: otherwise says; own η, loss factors of materials and joints by strain "
+      "energy; dashpots.\n");
+  terminal.print(fmt::format("{} modes; the pivot count proves that none is missing below {:.5g} Hz{}.\n", basis.modes,
+                             basis.proven_below, basis.exhausted ? " (the mass carries no more)" : ""));
+  terminal.print(fmt::format("Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, |ΦᵀMΦ − I| ≤ {:.1e}. {}\n", basis.largest_residual,
+                             basis.largest_nonorthogonality,
+                             basis.size() > basis.modes
+                                 ? fmt::format("{} residual vectors from {:.5g} Hz carry the rest of the mass.",
+                                               basis.size() - basis.modes, basis.frequency(basis.modes))
+                                 : std::string("No residual vectors.")));
 }
 
 void print_responses(const Analysis& analysis, bool overview, Terminal& terminal) {
@@ -67,17 +77,23 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     if (overview) {
       terminal.table(overview_table(axes, analysis.watched, show));
     } else {
-      for (const Outcome* outcome : axes) terminal.table(is_random ? rms_table(*outcome, analysis.watched, show) : peak_table(*outcome, analysis.watched, show));
+      for (const Outcome* outcome : axes)
+        terminal.table(is_random ? rms_table(*outcome, analysis.watched, show)
+                                 : peak_table(*outcome, analysis.watched, show));
     }
     if (is_random) {
       const DisplayUnit unit = show.unit(environment.angular ? kind::angular_acceleration : kind::acceleration);
       double error = 0;
       for (const Outcome* outcome : axes) error = std::max(error, outcome->integration_error);
-      terminal.print(fmt::format("Input: {} {} RMS. RMS by modal covariance, independent of the curve; last halving changed a variance by {:.0e}.\n"
-                                 "A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.\n",
-                                 format_number(unit.from_si(std::sqrt(environment.input.area())), 4), unit.text, error));
+      terminal.print(
+          fmt::format("Input: {} {} RMS. RMS by modal covariance, independent of the curve; last halving changed a "
+                      "variance by {:.0e}.\n"
+                      "A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.\n",
+                      format_number(unit.from_si(std::sqrt(environment.input.area())), 4), unit.text, error));
     } else {
-      terminal.print("Steady-state peaks, found by the derivative between grid points; phase to the base acceleration, a lag is negative.\n");
+      terminal.print(
+          "Steady-state peaks, found by the derivative between grid points; phase to the base acceleration, a lag is "
+          "negative.\n");
     }
   }
 }
@@ -85,24 +101,27 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
 void write_figures(const Analysis& analysis, const RunFolder& folder, Terminal& terminal) {
   std::vector<std::pair<std::filesystem::path, Chart>> charts;
   for (const Outcome& outcome : analysis.outcomes)
-    for (NamedChart& chart : response_charts(outcome, analysis.watched, analysis.plan.limits, analysis.heading(), analysis.plan.show))
+    for (NamedChart& chart :
+         response_charts(outcome, analysis.watched, analysis.plan.limits, analysis.heading(), analysis.plan.show))
       charts.emplace_back(folder.path("figures/" + chart.name), std::move(chart.chart));
   for (const Profile& profile : analysis.plan.profiles)
     charts.emplace_back(folder.path("figures/profile." + profile.name),
-                        profile_chart(profile.name, profile.table, profile.type == Profile::Type::random, profile.angular, "level 0 dB", analysis.plan.show));
+                        profile_chart(profile.name, profile.table, profile.type == Profile::Type::random,
+                                      profile.angular, "level 0 dB", analysis.plan.show));
   terminal.progress(fmt::format("drawing {} figures", charts.size()), -1);
   draw_charts(charts);
 }
 
 }  // namespace
 
-std::filesystem::path result_folder(const Request& request, const std::string& plan) {
+std::filesystem::path result_folder(const Request& request, const std::string& plan, const std::string& command) {
   if (request.out) return *request.out;
   const std::filesystem::path path(plan);
-  return path.parent_path() / (path.stem().string() + "-results");
+  return path.parent_path() / fmt::format("{}-{}results", path.stem().string(), command == "run" ? "" : command + "-");
 }
 
-ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder, Terminal& terminal) {
+ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder,
+                  Terminal& terminal) {
   const Show& show = analysis.plan.show;
   for (const std::string& note : analysis.plan.notes) terminal.note(note);
   for (const std::string& warning : analysis.warnings) terminal.warn(warning);
@@ -114,13 +133,18 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
 
   std::string verdict = "no limit applies";
   if (!analysis.limits.empty()) {
-    const auto exceeded = std::count_if(analysis.limits.begin(), analysis.limits.end(), [](const LimitResult& r) { return !r.met; });
-    verdict = exceeded == 0 ? fmt::format("all {} limits are met; the smallest margin is {} %, {}", analysis.limits.size(), format_number(100 * analysis.limits[0].margin, 3), analysis.limits[0].limit->name)
-                            : fmt::format("{} of {} limits exceeded; the worst is {}", exceeded, analysis.limits.size(), analysis.limits[0].limit->name);
+    const auto exceeded =
+        std::count_if(analysis.limits.begin(), analysis.limits.end(), [](const LimitResult& r) { return !r.met; });
+    verdict = exceeded == 0
+                  ? fmt::format("all {} limits are met; the smallest margin is {} %, {}", analysis.limits.size(),
+                                format_number(100 * analysis.limits[0].margin, 3), analysis.limits[0].limit->name)
+                  : fmt::format("{} of {} limits exceeded; the worst is {}", exceeded, analysis.limits.size(),
+                                analysis.limits[0].limit->name);
     terminal.print("\n" + terminal.coloured("Verdict: " + verdict, exceeded == 0 ? green : red) + "\n");
   }
 
-  Summary summary{avrenk_version, shown.command, analysis.plan.file, analysis.plan.title, verdict, analysis.plan.notes, analysis.warnings, facts_of(analysis), tables_of(analysis)};
+  Summary summary{avrenk_version,      shown.command,     analysis.plan.file, analysis.plan.title, verdict,
+                  analysis.plan.notes, analysis.warnings, facts_of(analysis), tables_of(analysis)};
   for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
   for (const Outcome& outcome : analysis.outcomes) {
     const Table curves = curve_table(outcome, analysis.watched, show);

@@ -7,8 +7,10 @@
 
 namespace avrenk {
 
-/// The folder a command writes to: --out, or "PLAN-results" beside the plan.
-[[nodiscard]] std::filesystem::path result_folder(const Request& request, const std::string& plan);
+/// The folder a command writes to: --out, or beside the plan "PLAN-results" (run) or "PLAN-COMMAND-results", so that a
+/// quick look at one thing never replaces a whole run.
+[[nodiscard]] std::filesystem::path result_folder(const Request& request, const std::string& plan,
+                                                  const std::string& command);
 
 /// What of the analysis a command shows.
 struct Shown {
@@ -17,7 +19,8 @@ struct Shown {
 };
 
 /// Prints the tables, writes CSV, summary.json and figures into the folder, and says the verdict.
-ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder, Terminal& terminal);
+ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder,
+                  Terminal& terminal);
 
 /// Runs `work` with the errors of the core given their place in the plan.
 template <typename Work>

@@ -12,13 +12,15 @@ namespace {
 
 po::options_description common_options() {
   po::options_description options("Options", 100, 50);
-  options.add_options()                                                                                          //
-      ("out", po::value<std::string>()->value_name("DIR"), "folder of results; default: beside the plan, named after it")  //
-      ("set", po::value<std::vector<std::string>>()->value_name("path.to.key=VALUE"), "change one value of the plan; may be repeated")  //
-      ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")                       //
-      ("no-figures", "write no figures")                                                                         //
-      ("quiet", "print nothing but warnings and errors")                                                         //
-      ("verbose", "say what is being done and what it took")                                                     //
+  options.add_options()  //
+      ("out", po::value<std::string>()->value_name("DIR"),
+       "folder of results; default: beside the plan, named after it")  //
+      ("set", po::value<std::vector<std::string>>()->value_name("path.to.key=VALUE"),
+       "change one value of the plan; may be repeated")                                     //
+      ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")  //
+      ("no-figures", "write no figures")                                                    //
+      ("quiet", "print nothing but warnings and errors")                                    //
+      ("verbose", "say what is being done and what it took")                                //
       ("help", "this text");
   return options;
 }
@@ -44,7 +46,12 @@ Request read_request(std::span<const std::string> words) {
   try {
     using namespace po::command_line_style;
     const auto style = unix_style & ~allow_guessing & ~allow_short;
-    po::store(po::command_line_parser(std::vector<std::string>(words.begin(), words.end())).options(all).positional(positional).style(style).run(), values);
+    po::store(po::command_line_parser(std::vector<std::string>(words.begin(), words.end()))
+                  .options(all)
+                  .positional(positional)
+                  .style(style)
+                  .run(),
+              values);
     po::notify(values);
   } catch (const po::unknown_option& error) {
     std::vector<std::string> names;
@@ -66,7 +73,8 @@ Request read_request(std::span<const std::string> words) {
   request.figures = !values.contains("no-figures");
   request.help = values.contains("help");
   if (values.contains("set"))
-    for (const std::string& text : values["set"].as<std::vector<std::string>>()) request.overrides.push_back(parse_override(text));
+    for (const std::string& text : values["set"].as<std::vector<std::string>>())
+      request.overrides.push_back(parse_override(text));
   return request;
 }
 

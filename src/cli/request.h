@@ -11,8 +11,8 @@
 
 namespace avrenk {
 
-/// 0 done and all limits met; 1 done, some limit exceeded; 2 the input is wrong; 3 the computation failed; 4 a file could not be
-/// read or written.
+/// 0 done and all limits met; 1 done, some limit exceeded; 2 the input is wrong; 3 the computation failed; 4 a file
+/// could not be read or written.
 enum class ExitStatus { done = 0, limit_exceeded = 1, wrong_input = 2, failed = 3, file_error = 4 };
 
 struct Request {

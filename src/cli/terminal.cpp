@@ -33,7 +33,8 @@ void Terminal::print(const std::string& text) {
 void Terminal::table(const Table& table, std::size_t most_rows) {
   if (quiet_) return;
   Table shown = table;
-  const std::size_t left_out = most_rows > 0 && table.rows.size() > most_rows + 1 ? table.rows.size() - most_rows - 1 : 0;
+  const std::size_t left_out =
+      most_rows > 0 && table.rows.size() > most_rows + 1 ? table.rows.size() - most_rows - 1 : 0;
   if (left_out > 0)  // the last row is the sum or the rest and stays
     shown.rows.erase(shown.rows.begin() + static_cast<std::ptrdiff_t>(most_rows), shown.rows.end() - 1);
   print("\n" + to_text(shown));

@@ -14,9 +14,11 @@ namespace avrenk {
 
 /// The candidate with the smallest spelling distance, if it is near enough to be what was meant:
 /// at most a third of the word's length, and at least 1.
-[[nodiscard]] std::optional<std::string> nearest_name(std::string_view word, const std::vector<std::string>& candidates);
+[[nodiscard]] std::optional<std::string> nearest_name(std::string_view word,
+                                                      const std::vector<std::string>& candidates);
 
-/// What to write instead of `word`: 'write "deck"', or 'write one of: a, b, c' if none is near; empty without candidates.
+/// What to write instead of `word`: 'write "deck"', or 'write one of: a, b, c' if none is near; empty without
+/// candidates.
 [[nodiscard]] std::string suggest_name(std::string_view word, const std::vector<std::string>& candidates);
 
 }  // namespace avrenk

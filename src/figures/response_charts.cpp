@@ -52,7 +52,8 @@ std::vector<Group> motion_groups(const Outcome& outcome, const std::vector<Watch
   std::vector<Group> groups;
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (watched[i].quantity->subject != Subject::node || watched[i].component != component) continue;
-    auto found = std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == watched[i].quantity; });
+    auto found =
+        std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == watched[i].quantity; });
     if (found == groups.end()) found = groups.insert(found, Group{watched[i].quantity, {}});
     if (found->members.size() < most_series) found->members.push_back(i);
   }
@@ -61,34 +62,41 @@ std::vector<Group> motion_groups(const Outcome& outcome, const std::vector<Watch
 
 std::string legend_label(const Watched& watched) { return fmt::format("{}, {}", watched.entry, watched.component); }
 
-void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const std::vector<Watched>& watched, const std::vector<Limit>& limits,
-                const DisplayUnit& unit, const Chart& chart) {
+void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const std::vector<Watched>& watched,
+                const std::vector<Limit>& limits, const DisplayUnit& unit, const Chart& chart) {
   for (const Limit& limit : limits) {
-    const bool here = std::any_of(limit.environments.begin(), limit.environments.end(),
-                                  [&](const std::string& name) { return name == outcome.environment->name || name == outcome.name(); });
+    const bool here = std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
+      return name == outcome.environment->name || name == outcome.name();
+    });
     const bool shown = std::any_of(group.members.begin(), group.members.end(), [&](std::size_t i) {
-      return limit.of == watched[i].name || limit.of == fmt::format("{}.{}", watched[i].entry, watched[i].quantity->keyword);
+      return limit.of == watched[i].name ||
+             limit.of == fmt::format("{}.{}", watched[i].entry, watched[i].quantity->keyword);
     });
     if (here && shown && limit.take.form == Take::Form::peak)
-      panel.series.push_back(flat_line(unit.from_si(limit.allowable), chart, fmt::format("limit {}: {} {}", limit.name, format_number(unit.from_si(limit.allowable), 4), unit.text)));
+      panel.series.push_back(flat_line(
+          unit.from_si(limit.allowable), chart,
+          fmt::format("limit {}: {} {}", limit.name, format_number(unit.from_si(limit.allowable), 4), unit.text)));
   }
 }
 
-Chart empty_chart(const Outcome& outcome, const WatchedQuantity& quantity, const std::string& what, const std::string& heading, const Show& show) {
+Chart empty_chart(const Outcome& outcome, const WatchedQuantity& quantity, const std::string& what,
+                  const std::string& heading, const Show& show) {
   const Environment& environment = *outcome.environment;
   Chart chart;
   std::string description(quantity.description);
   description[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(description[0])));
-  chart.title = fmt::format("{}{}: {}, base excited along {}", description, what, environment.name, axis_names[static_cast<std::size_t>(outcome.axis)]);
-  chart.subtitle = fmt::format("profile {}, {}; {}; {} frequencies", environment.profile, environment.level, heading, outcome.grid.size());
+  chart.title = fmt::format("{}{}: {}, base excited along {}", description, what, environment.name,
+                            axis_names[static_cast<std::size_t>(outcome.axis)]);
+  chart.subtitle = fmt::format("profile {}, {}; {}; {} frequencies", environment.profile, environment.level, heading,
+                               outcome.grid.size());
   chart.x_label = fmt::format("Frequency ({})", show.unit(kind::frequency).text);
   chart.x_from = show.unit(kind::frequency).from_si(outcome.grid.front());
   chart.x_to = show.unit(kind::frequency).from_si(outcome.grid.back());
   return chart;
 }
 
-Chart sine_chart(const Outcome& outcome, const Group& group, const std::vector<Watched>& watched, const std::vector<Limit>& limits,
-                 const std::string& heading, const Show& show) {
+Chart sine_chart(const Outcome& outcome, const Group& group, const std::vector<Watched>& watched,
+                 const std::vector<Limit>& limits, const std::string& heading, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency), unit = show.unit(*group.quantity->kind);
   Chart chart = empty_chart(outcome, *group.quantity, "", heading, show);
   const std::vector<double> grid = in_unit(outcome.grid, frequency);
@@ -98,13 +106,16 @@ Chart sine_chart(const Outcome& outcome, const Group& group, const std::vector<W
     const std::size_t i = group.members[s];
     const SineRow& row = outcome.sine[i];
     Series series{legend_label(watched[i]), grid, {}, Series::Style::line};
-    for (Eigen::Index k = 0; k < row.curve.cols(); ++k) series.y.push_back(unit.from_si(largest_over_phase(row.curve.col(k))));
+    for (Eigen::Index k = 0; k < row.curve.cols(); ++k)
+      series.y.push_back(unit.from_si(largest_over_phase(row.curve.col(k))));
     magnitude.series.push_back(std::move(series));
     Series lag = phase_series(outcome.grid, row.curve);
     lag.x = in_unit(lag.x, frequency);
     phase.series.push_back(std::move(lag));
     const double peak = unit.from_si(row.peak.value), at = frequency.from_si(row.peak.frequency);
-    magnitude.peaks.push_back({s, at, peak, fmt::format("{} {} @ {} {}", format_number(peak, 3), unit.text, format_number(at, 4), frequency.text)});
+    magnitude.peaks.push_back(
+        {s, at, peak,
+         fmt::format("{} {} @ {} {}", format_number(peak, 3), unit.text, format_number(at, 4), frequency.text)});
   }
   if (group.quantity->kind == &input_kind(outcome.environment->angular)) {
     Series input{"input", grid, {}, Series::Style::input};
@@ -116,17 +127,25 @@ Chart sine_chart(const Outcome& outcome, const Group& group, const std::vector<W
   return chart;
 }
 
-Chart random_chart(const Outcome& outcome, const Group& group, const std::vector<Watched>& watched, const std::string& heading, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(*group.quantity->kind), unit = psd_unit(plain);
+Chart random_chart(const Outcome& outcome, const Group& group, const std::vector<Watched>& watched,
+                   const std::string& heading, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(*group.quantity->kind),
+                    unit = psd_unit(plain);
   Chart chart = empty_chart(outcome, *group.quantity, " PSD", heading, show);
   const std::vector<double> grid = in_unit(outcome.grid, frequency);
   Panel panel{fmt::format("PSD ({})", unit.text), true, 0, 0, {}, 1, true, {}, {}};
   for (const std::size_t i : group.members) {
     const RandomRow& row = outcome.random[i];
-    panel.series.push_back({fmt::format("{}: {} {} RMS", legend_label(watched[i]), format_number(plain.from_si(row.rms), 3), plain.text), grid, in_unit(row.psd, unit), Series::Style::line});
+    panel.series.push_back(
+        {fmt::format("{}: {} {} RMS", legend_label(watched[i]), format_number(plain.from_si(row.rms), 3), plain.text),
+         grid, in_unit(row.psd, unit), Series::Style::line});
   }
   if (group.quantity->kind == &input_kind(outcome.environment->angular)) {
-    Series input{fmt::format("input: {} {} RMS", format_number(plain.from_si(std::sqrt(outcome.environment->input.area())), 3), plain.text), grid, {}, Series::Style::input};
+    Series input{fmt::format("input: {} {} RMS",
+                             format_number(plain.from_si(std::sqrt(outcome.environment->input.area())), 3), plain.text),
+                 grid,
+                 {},
+                 Series::Style::input};
     for (const double f : outcome.grid) input.y.push_back(unit.from_si(outcome.environment->input.at(f)));
     panel.series.push_back(std::move(input));
   }
@@ -136,8 +155,9 @@ Chart random_chart(const Outcome& outcome, const Group& group, const std::vector
 
 }  // namespace
 
-std::vector<NamedChart> response_charts(const Outcome& outcome, const std::vector<Watched>& watched, const std::vector<Limit>& limits,
-                                        const std::string& heading, const Show& show) {
+std::vector<NamedChart> response_charts(const Outcome& outcome, const std::vector<Watched>& watched,
+                                        const std::vector<Limit>& limits, const std::string& heading,
+                                        const Show& show) {
   std::vector<NamedChart> charts;
   for (const Group& group : motion_groups(outcome, watched)) {
     std::string name = fmt::format("{}.{}", outcome.name(), group.quantity->keyword);
@@ -148,15 +168,26 @@ std::vector<NamedChart> response_charts(const Outcome& outcome, const std::vecto
   return charts;
 }
 
-Chart profile_chart(const std::string& name, const LogLogTable& input, bool random, bool angular, const std::string& heading, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(input_kind(angular)), unit = random ? psd_unit(plain) : plain;
+Chart profile_chart(const std::string& name, const LogLogTable& input, bool random, bool angular,
+                    const std::string& heading, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(input_kind(angular)),
+                    unit = random ? psd_unit(plain) : plain;
   Chart chart;
   chart.title = fmt::format("Profile {}", name);
   chart.subtitle = heading;
   chart.x_label = fmt::format("Frequency ({})", frequency.text);
   chart.x_from = frequency.from_si(input.from());
   chart.x_to = frequency.from_si(input.to());
-  Panel panel{random ? fmt::format("Acceleration PSD of the base ({})", unit.text) : fmt::format("Acceleration of the base, 0 to peak ({})", unit.text), true, 0, 0, {}, 1, true, {}, {}};
+  Panel panel{random ? fmt::format("Acceleration PSD of the base ({})", unit.text)
+                     : fmt::format("Acceleration of the base, 0 to peak ({})", unit.text),
+              true,
+              0,
+              0,
+              {},
+              1,
+              true,
+              {},
+              {}};
   Series series{name, {}, {}, Series::Style::line};
   for (const PowerLaw& stretch : input.stretches()) {
     series.x.insert(series.x.end(), {frequency.from_si(stretch.f1), frequency.from_si(stretch.f2)});

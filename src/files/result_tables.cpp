@@ -52,8 +52,15 @@ Table mass_table(const Assembly& assembly, const Show& show) {
 
 Table static_table(const Assembly& assembly, const System& system, const StaticSolution& statics, const Show& show) {
   const DisplayUnit length = show.unit(kind::length), force = show.unit(kind::force);
-  Table table{"static", "1 g along each axis: the base accelerates, the model lags behind it",
-              {{"axis", ""}, {"largest deflection", length.text}, {"weight", force.text}, {"reaction", force.text}, {"reaction / weight − 1", "", 2}, {"where", ""}}, {}};
+  Table table{"static",
+              "1 g along each axis: the base accelerates, the model lags behind it",
+              {{"axis", ""},
+               {"largest deflection", length.text},
+               {"weight", force.text},
+               {"reaction", force.text},
+               {"reaction / weight − 1", "", 2},
+               {"where", ""}},
+              {}};
   for (int axis = 0; axis < 3; ++axis) {
     Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
     unknowns.head(system.free) = -standard_gravity * statics.unit_acceleration.col(axis);
@@ -68,26 +75,37 @@ Table static_table(const Assembly& assembly, const System& system, const StaticS
       }
     }
     // Spring and beam forces at the feet, and the mass that sits on them.
-    const Eigen::VectorXd elastic = system.support_motion.transpose() * (system.stiffness.fs.transpose() * unknowns.head(system.free));
-    const Eigen::VectorXd sitting = system.support_motion.transpose() *
-                                    (system.mass.fs.transpose() * statics.influence.col(axis) + system.mass.ss * system.support_motion.col(axis));
+    const Eigen::VectorXd elastic =
+        system.support_motion.transpose() * (system.stiffness.fs.transpose() * unknowns.head(system.free));
+    const Eigen::VectorXd sitting =
+        system.support_motion.transpose() *
+        (system.mass.fs.transpose() * statics.influence.col(axis) + system.mass.ss * system.support_motion.col(axis));
     const double reaction = elastic[axis] + standard_gravity * sitting[axis];
     const double weight = standard_gravity * total_mass(assembly).mass;
-    table.rows.push_back({std::string(axis_names[static_cast<std::size_t>(axis)]), length.from_si(largest), force.from_si(weight),
-                          force.from_si(reaction), reaction / weight - 1, assembly.describe_node(worst)});
+    table.rows.push_back({std::string(axis_names[static_cast<std::size_t>(axis)]), length.from_si(largest),
+                          force.from_si(weight), force.from_si(reaction), reaction / weight - 1,
+                          assembly.describe_node(worst)});
   }
   return table;
 }
 
 Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), mass = show.unit(kind::mass), inertia = show.unit(kind::inertia);
-  Table table{"modes", "Modes: effective mass as a part of the whole (Σ running sum), damping", {{"mode", ""}, {"frequency", frequency.text, 5}}, {}};
+  const DisplayUnit frequency = show.unit(kind::frequency), mass = show.unit(kind::mass),
+                    inertia = show.unit(kind::inertia);
+  Table table{"modes",
+              "Modes: effective mass as a part of the whole (Σ running sum), damping",
+              {{"mode", ""}, {"frequency", frequency.text, 5}},
+              {}};
   for (int d = 0; d < 6; ++d) {
     table.columns.push_back({component_headings[d], "%", 3, d < 3, 1});
     table.columns.push_back({fmt::format("Σ{}", component_headings[d]), "%", 3, d < 3, 1});
   }
-  for (int d = 0; d < 6; ++d) table.columns.push_back({fmt::format("effective mass {}", component_headings[d]), d < 3 ? mass.text : inertia.text, 4, false});
-  for (const Column& column : {Column{"ζ", "%", 3, true, 2}, {"η", "%", 3, true, 2}, {"Q", "", 3}, {"damping from", ""}}) table.columns.push_back(column);
+  for (int d = 0; d < 6; ++d)
+    table.columns.push_back(
+        {fmt::format("effective mass {}", component_headings[d]), d < 3 ? mass.text : inertia.text, 4, false});
+  for (const Column& column :
+       {Column{"ζ", "%", 3, true, 2}, {"η", "%", 3, true, 2}, {"Q", "", 3}, {"damping from", ""}})
+    table.columns.push_back(column);
   const auto percent = [](double part) { return std::round(1e7 * part) / 1e5; };  // below 1e-5 % is rounding
   Vector6 sum = Vector6::Zero();
   for (int r = 0; r < basis.modes; ++r) {
@@ -119,7 +137,10 @@ Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Sho
 
 Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
-  Table table{"residual-vectors", "Residual vectors: no modes, they carry what the modes leave out", {{"vector", ""}, {"frequency", frequency.text, 5}}, {}};
+  Table table{"residual-vectors",
+              "Residual vectors: no modes, they carry what the modes leave out",
+              {{"vector", ""}, {"frequency", frequency.text, 5}},
+              {}};
   for (int d = 0; d < 6; ++d) table.columns.push_back({component_headings[d], "%", 3, true, 1});
   table.columns.push_back({"ζ + η/2", "%", 3});
   for (int r = basis.modes; r < basis.size(); ++r) {
@@ -133,26 +154,50 @@ Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const
 
 Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
-  Table table{outcome.name() + ".peaks", fmt::format("{}: largest over frequency and phase, 0 to peak", outcome.name()),
-              {{"watched", ""}, {"peak", ""}, {"unit", ""}, {"at", frequency.text, 5}, {"phase", "°", 3, true, 1}, {"where", ""}, {"quantity", "", 4, false}}, {}};
+  Table table{outcome.name() + ".peaks",
+              fmt::format("{}: largest over frequency and phase, 0 to peak", outcome.name()),
+              {{"watched", ""},
+               {"peak", ""},
+               {"unit", ""},
+               {"at", frequency.text, 5},
+               {"phase", "°", 3, true, 1},
+               {"where", ""},
+               {"quantity", "", 4, false}},
+              {}};
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const SineRow& row = outcome.sine[i];
-    table.rows.push_back({watched[i].name, unit.from_si(row.peak.value), unit.text, frequency.from_si(row.peak.frequency), degrees * row.peak.phase,
-                          row.where + (row.peak.at_end ? " (end of the band)" : ""), std::string(watched[i].quantity->description)});
+    table.rows.push_back({watched[i].name, unit.from_si(row.peak.value), unit.text,
+                          frequency.from_si(row.peak.frequency), degrees * row.peak.phase,
+                          row.where + (row.peak.at_end ? " (end of the band)" : ""),
+                          std::string(watched[i].quantity->description)});
   }
   return table;
 }
 
 Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
-  Table table{outcome.name() + ".rms", fmt::format("{}: RMS; share of the variance by mode", outcome.name()),
-              {{"watched", ""}, {"1σ = RMS", ""}, {"2σ", ""}, {"3σ", ""}, {"unit", ""}, {"curve/RMS − 1", "%", 2, true, 2}, {"modes that make it", ""}, {"where", "", 4, false}, {"quantity", "", 4, false}, {"distribution", "", 4, false}}, {}};
+  Table table{outcome.name() + ".rms",
+              fmt::format("{}: RMS; the drawn curve's own integral over it − 1; mode and its share of the variance",
+                          outcome.name()),
+              {{"watched", ""},
+               {"RMS=1σ", "", 3},
+               {"2σ", "", 3},
+               {"3σ", "", 3},
+               {"unit", ""},
+               {"curve", "%", 2, true, 2},
+               {"modes that make it", ""},
+               {"where", "", 4, false},
+               {"quantity", "", 4, false},
+               {"distribution", "", 4, false}},
+              {}};
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const RandomRow& row = outcome.random[i];
     const double rms = unit.from_si(row.rms);
-    table.rows.push_back({watched[i].name, rms, 2 * rms, 3 * rms, unit.text, row.rms > 0 ? 100 * (row.curve_rms / row.rms - 1) : 0.0, share_text(row.shares),
-                          row.where, std::string(watched[i].quantity->description), std::string(watched[i].is_magnitude() ? "not Gaussian" : "Gaussian")});
+    table.rows.push_back({watched[i].name, rms, 2 * rms, 3 * rms, unit.text,
+                          row.rms > 0 ? 100 * (row.curve_rms / row.rms - 1) : 0.0, share_text(row.shares), row.where,
+                          std::string(watched[i].quantity->description),
+                          std::string(watched[i].is_magnitude() ? "not Gaussian" : "Gaussian")});
   }
   return table;
 }
@@ -161,18 +206,20 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
   const Environment& environment = *axes.front()->environment;
   const bool sine = environment.type == Environment::Type::sine;
   Table table{environment.name + ".overview",
-              fmt::format("{}, {}: {}", environment.name, environment.level, sine ? "peaks, 0 to peak, at their frequency" : "RMS (3σ is three times that)"),
-              {{"watched", ""}, {"unit", ""}}, {}};
+              fmt::format("{}, {}: {}", environment.name, environment.level,
+                          sine ? "peaks, 0 to peak, at their frequency" : "RMS (3σ is three times that)"),
+              {{"watched", ""}, {"unit", ""}},
+              {}};
   for (const Outcome* outcome : axes) table.columns.push_back({outcome->name(), ""});
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (watched[i].quantity->vector && !watched[i].is_magnitude()) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind), frequency = show.unit(kind::frequency);
-    const std::string name = watched[i].entry + "." + std::string(watched[i].quantity->keyword);
-    std::vector<Cell> row{name, unit.text};
+    std::vector<Cell> row{watched[i].name, unit.text};
     for (const Outcome* outcome : axes) {
       if (sine) {
         const SinePeak& peak = outcome->sine[i].peak;
-        row.emplace_back(fmt::format("{} @ {} {}", format_number(unit.from_si(peak.value), 4), format_number(frequency.from_si(peak.frequency), 4), frequency.text));
+        row.emplace_back(fmt::format("{} @ {} {}", format_number(unit.from_si(peak.value), 4),
+                                     format_number(frequency.from_si(peak.frequency), 4), frequency.text));
       } else {
         row.emplace_back(unit.from_si(outcome->random[i].rms));
       }
@@ -199,7 +246,8 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
     if (!each.is_magnitude()) table.columns.push_back({each.name + " phase", "°"});
   }
   for (std::size_t k = 0; k < outcome.grid.size(); ++k) {
-    std::vector<Cell> row{frequency.from_si(outcome.grid[k]), input.from_si(outcome.environment->input.at(outcome.grid[k]))};
+    std::vector<Cell> row{frequency.from_si(outcome.grid[k]),
+                          input.from_si(outcome.environment->input.at(outcome.grid[k]))};
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
       if (!sine) {
@@ -216,12 +264,22 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
 }
 
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
-  Table table{"limits", "Limits, worst first: margin = allowable / value − 1 (for a frequency above: value / allowable − 1)",
-              {{"limit", ""}, {"verdict", ""}, {"margin", "%", 3, true, 1}, {"value", ""}, {"allowable", ""}, {"unit", ""}, {"of", ""}, {"where", "", 4, false}}, {}};
+  Table table{"limits",
+              "Limits, worst first: margin = allowable / value − 1 (for a frequency above: value / allowable − 1)",
+              {{"limit", ""},
+               {"verdict", ""},
+               {"margin", "%", 3, true, 1},
+               {"value", ""},
+               {"allowable", ""},
+               {"unit", ""},
+               {"of", ""},
+               {"where", "", 4, false}},
+              {}};
   for (const LimitResult& result : results) {
     const DisplayUnit unit = show.unit(*result.kind);
-    table.rows.push_back({result.limit->name, std::string(result.met ? "met" : "EXCEEDED"), 100 * result.margin, unit.from_si(result.value), unit.from_si(result.allowable),
-                          unit.text, result.what, result.where});
+    table.rows.push_back({result.limit->name, std::string(result.met ? "met" : "EXCEEDED"), 100 * result.margin,
+                          unit.from_si(result.value), unit.from_si(result.allowable), unit.text, result.what,
+                          result.where});
   }
   return table;
 }
@@ -230,20 +288,29 @@ Table profile_table(const LogLogTable& input, bool random, const Kind& stated, c
   const DisplayUnit frequency = show.unit(kind::frequency);
   const bool angular = stated.dimension.exponents[3] != 0;
   const DisplayUnit acceleration = show.unit(angular ? kind::angular_acceleration : kind::acceleration);
-  const DisplayUnit velocity = show.unit(angular ? kind::angular_velocity : kind::velocity), length = show.unit(angular ? kind::angle : kind::length);
+  const DisplayUnit velocity = show.unit(angular ? kind::angular_velocity : kind::velocity),
+                    length = show.unit(angular ? kind::angle : kind::length);
   const DisplayUnit level = random ? psd_unit(acceleration) : acceleration;
-  Table table{"profile", "", {{"from", frequency.text, 5}, {"to", frequency.text, 5}, {"level from", level.text}, {"level to", level.text}, {"slope", "dB/oct", 3, true, 2}}, {}};
+  Table table{"profile",
+              "",
+              {{"from", frequency.text, 5},
+               {"to", frequency.text, 5},
+               {"level from", level.text},
+               {"level to", level.text},
+               {"slope", "dB/oct", 3, true, 2}},
+              {}};
   if (random) {
     table.columns.push_back({"RMS of this stretch", acceleration.text});
     table.columns.push_back({"share of the variance", "%", 3, true, 1});
   } else {
-    for (const auto& [name, unit] : {std::pair{"velocity", velocity}, {"displacement", length}}) {
+    for (const auto& [name, unit] : {std::pair{"v", velocity}, {"d", length}}) {
       table.columns.push_back({fmt::format("{} from", name), unit.text});
       table.columns.push_back({fmt::format("{} to", name), unit.text});
     }
   }
   for (const PowerLaw& stretch : input.stretches()) {
-    std::vector<Cell> row{frequency.from_si(stretch.f1), frequency.from_si(stretch.f2), level.from_si(stretch.v1), level.from_si(stretch.v2),
+    std::vector<Cell> row{frequency.from_si(stretch.f1), frequency.from_si(stretch.f2), level.from_si(stretch.v1),
+                          level.from_si(stretch.v2),
                           std::round(1e6 * slope_in_decibels(stretch, random ? 10 : 20)) / 1e6};
     if (random) {
       row.emplace_back(acceleration.from_si(std::sqrt(stretch.moment(0))));

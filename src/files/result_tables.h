@@ -1,4 +1,5 @@
-/// files/result_tables.h: what the core computed, as tables in the units asked for. No arithmetic beyond units and sums.
+/// files/result_tables.h: what the core computed, as tables in the units asked for. No arithmetic beyond units and
+/// sums.
 #pragma once
 
 #include "core/assess/limits.h"
@@ -9,14 +10,16 @@ namespace avrenk {
 
 [[nodiscard]] Table mass_table(const Assembly& assembly, const Show& show);
 /// 1 g along x, y, z: where the model deflects most, and the reaction over the weight.
-[[nodiscard]] Table static_table(const Assembly& assembly, const System& system, const StaticSolution& statics, const Show& show);
+[[nodiscard]] Table static_table(const Assembly& assembly, const System& system, const StaticSolution& statics,
+                                 const Show& show);
 /// Modes with effective mass as a fraction of the whole, running sums, damping and its source; last line: what is left.
 [[nodiscard]] Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);
 [[nodiscard]] Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);
 [[nodiscard]] Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 [[nodiscard]] Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// One line a watched quantity, one column an axis of the environment; magnitudes stand for their components.
-[[nodiscard]] Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched,
+                                   const Show& show);
 /// Magnitude and phase, or PSD, of every watched quantity at every frequency of the grid.
 [[nodiscard]] Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 [[nodiscard]] Table limit_table(const std::vector<LimitResult>& results, const Show& show);

@@ -6,8 +6,8 @@
 
 namespace avrenk {
 
-/// Files are written into a hidden folder beside the target; commit() renames it into place. Without commit() nothing is
-/// left behind, and an earlier result stays as it was.
+/// Files are written into a hidden folder beside the target; commit() renames it into place. Without commit() nothing
+/// is left behind, and an earlier result stays as it was.
 class RunFolder {
  public:
   /// @throws FileError  the target exists and is no folder of results, or the place cannot be written to

@@ -26,7 +26,8 @@ std::string to_json(const Summary& summary) {
   json["notes"] = summary.notes;
   json["warnings"] = summary.warnings;
   json["facts"] = Json::object();
-  for (const Fact& fact : summary.facts) json["facts"][fact.name] = {{"value", cell_value(fact.value)}, {"unit", fact.unit}};
+  for (const Fact& fact : summary.facts)
+    json["facts"][fact.name] = {{"value", cell_value(fact.value)}, {"unit", fact.unit}};
   json["tables"] = Json::object();
   for (const Table& table : summary.tables) {
     Json columns = Json::array(), rows = Json::array();

@@ -1,4 +1,5 @@
-/// files/summary.h: summary.json, every number of a run with its unit. Layout: docs/results.md; `layout` counts its versions.
+/// files/summary.h: summary.json, every number of a run with its unit. Layout: docs/results.md; `layout` counts its
+/// versions.
 #pragma once
 
 #include <string>

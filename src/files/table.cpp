@@ -35,7 +35,8 @@ std::string terminal_number(double value, const Column& column) {
 }  // namespace
 
 std::size_t display_width(const std::string& text) {
-  return static_cast<std::size_t>(std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
 }
 
 std::string format_number(double value, int digits) {
@@ -51,7 +52,8 @@ std::string to_csv(const Table& table) {
   std::string text;
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     const Column& column = table.columns[c];
-    text += (c ? "," : "") + csv_field(column.unit.empty() ? column.name : fmt::format("{} ({})", column.name, column.unit));
+    text += (c ? "," : "") +
+            csv_field(column.unit.empty() ? column.name : fmt::format("{} ({})", column.name, column.unit));
   }
   text += '\n';
   for (const auto& row : table.rows) {

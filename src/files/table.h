@@ -9,10 +9,10 @@ namespace avrenk {
 
 struct Column {
   std::string name;
-  std::string unit;        ///< empty for text and plain numbers
-  int digits = 4;          ///< significant digits on the terminal; CSV and JSON carry nine
-  bool terminal = true;    ///< false: in CSV and JSON only
-  int decimals = -1;       ///< fixed decimals on the terminal instead of significant digits; −1: none
+  std::string unit;      ///< empty for text and plain numbers
+  int digits = 4;        ///< significant digits on the terminal; CSV and JSON carry nine
+  bool terminal = true;  ///< false: in CSV and JSON only
+  int decimals = -1;     ///< fixed decimals on the terminal instead of significant digits; −1: none
 };
 
 using Cell = std::variant<std::string, double>;
@@ -33,8 +33,8 @@ struct Table {
 /// Columns a text takes on a terminal: code points, not bytes.
 [[nodiscard]] std::size_t display_width(const std::string& text);
 
-/// Text for a terminal: heading, column names, units, a rule, rows; numbers right, text left; two spaces between columns. The last
-/// text column is cut with an ellipsis where the line would pass `width`.
+/// Text for a terminal: heading, column names, units, a rule, rows; numbers right, text left; two spaces between
+/// columns. The last text column is cut with an ellipsis where the line would pass `width`.
 [[nodiscard]] std::string to_text(const Table& table, std::size_t width = 100);
 
 }  // namespace avrenk

@@ -7,7 +7,9 @@
 namespace avrenk {
 namespace {
 
-void read_title(const Tree& section, Reading& reading) { reading.plan.title = read_text(section, "title", reading.problems).value_or(""); }
+void read_title(const Tree& section, Reading& reading) {
+  reading.plan.title = read_text(section, "title", reading.problems).value_or("");
+}
 
 using SectionReader = void (*)(const Tree&, Reading&);
 struct Section {
@@ -17,27 +19,21 @@ struct Section {
   bool required;
 };
 // In the order in which they build on one another; the plan may hold them in any order.
-constexpr Section sections[] = {{"title", read_title, false, false},
-                                {"include", nullptr, false, false},
-                                {"values", nullptr, true, false},
-                                {"show", read_show, false, false},
-                                {"materials", read_materials, true, false},
-                                {"parts", read_parts, true, false},
-                                {"places", read_places, true, false},
-                                {"masses", read_masses, true, false},
-                                {"base", read_base, false, true},
-                                {"joints", read_joints, true, false},
-                                {"modes", read_modes, false, false},
-                                {"damping", read_damping, false, false},
-                                {"watch", read_watch, true, false},
-                                {"profiles", read_profiles, true, false},
-                                {"levels", read_levels, true, false},
-                                {"environments", read_environments, true, false},
-                                {"limits", read_limits, true, false}};
+constexpr Section sections[] = {
+    {"title", read_title, false, false},        {"include", nullptr, false, false},
+    {"values", nullptr, true, false},           {"show", read_show, false, false},
+    {"materials", read_materials, true, false}, {"parts", read_parts, true, false},
+    {"places", read_places, true, false},       {"masses", read_masses, true, false},
+    {"base", read_base, false, true},           {"joints", read_joints, true, false},
+    {"modes", read_modes, false, false},        {"damping", read_damping, false, false},
+    {"watch", read_watch, true, false},         {"profiles", read_profiles, true, false},
+    {"levels", read_levels, true, false},       {"environments", read_environments, true, false},
+    {"limits", read_limits, true, false}};
 
 void read_section(const Section& section, const Tree& value, Reading& reading) {
   if (section.named && !value.is_map()) {
-    reading.problems.add(value, section.key, value.kind == Tree::Kind::empty ? "the section is empty" : "a map of names is due",
+    reading.problems.add(value, section.key,
+                         value.kind == Tree::Kind::empty ? "the section is empty" : "a map of names is due",
                          fmt::format("write {}: {{NAME: …}}, or leave it out", section.key));
     return;
   }
@@ -47,7 +43,9 @@ void read_section(const Section& section, const Tree& value, Reading& reading) {
 // All problems of one reading, in the order of the text.
 void refuse_if_wrong(std::vector<Problem>& list) {
   if (list.empty()) return;
-  const auto key = [](const Problem& p) { return p.place ? std::tuple(p.place->file, p.place->line, p.place->column) : std::tuple(std::string(), 0, 0); };
+  const auto key = [](const Problem& p) {
+    return p.place ? std::tuple(p.place->file, p.place->line, p.place->column) : std::tuple(std::string(), 0, 0);
+  };
   std::stable_sort(list.begin(), list.end(), [&](const Problem& a, const Problem& b) { return key(a) < key(b); });
   throw InputError(std::move(list));
 }
@@ -57,11 +55,13 @@ void fill_in_modes(Plan& plan) {
   if (plan.modes.up_to || plan.modes.count) return;
   double highest = 0;
   for (const Environment& environment : plan.environments) highest = std::max(highest, environment.input.to());
-  for (const Limit& limit : plan.limits) highest = std::max({highest, limit.above.value_or(0), limit.below.value_or(0)});
+  for (const Limit& limit : plan.limits)
+    highest = std::max({highest, limit.above.value_or(0), limit.below.value_or(0)});
   plan.modes_defaulted = true;
   if (highest > 0) {
     plan.modes.up_to = 1.5 * highest;
-    plan.notes.push_back(fmt::format("modes: up to {:g} Hz, 1.5 times the highest frequency excited or limited (default)", *plan.modes.up_to));
+    plan.notes.push_back(fmt::format(
+        "modes: up to {:g} Hz, 1.5 times the highest frequency excited or limited (default)", *plan.modes.up_to));
   } else {
     plan.modes.count = 20;
     plan.notes.push_back("modes: the lowest 20 (default)");
@@ -89,7 +89,8 @@ Plan read_plan(const std::string& file, const std::vector<Override>& overrides) 
   Reading reading{plan, problems};
   MapReader map(tree, "", problems);
   for (const Section& section : sections) {
-    const Tree* const value = section.required ? map.required(section.key, "{fixture: {place: feet}}") : map.optional(section.key);
+    const Tree* const value =
+        section.required ? map.required(section.key, "{fixture: {place: feet}}") : map.optional(section.key);
     if (!value) continue;
     plan.subjects.try_emplace(section.key, value->place);
     if (section.read) read_section(section, *value, reading);
@@ -109,7 +110,8 @@ Plan read_profiles_only(const std::string& file, const std::vector<Override>& ov
   Reading reading{plan, problems};
   for (const Section& section : sections) {
     const Tree* const value = tree.find(section.key);
-    if (value && (section.read == read_title || section.read == read_show || section.read == read_profiles)) read_section(section, *value, reading);
+    if (value && (section.read == read_title || section.read == read_show || section.read == read_profiles))
+      read_section(section, *value, reading);
   }
   refuse_if_wrong(list);
   return plan;

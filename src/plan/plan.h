@@ -14,8 +14,8 @@ struct Profile {
   std::string name;
   Type type = Type::sine;
   bool angular = false;
-  const Kind* stated = nullptr;  ///< what it was given in: acceleration, velocity, displacement, PSD
-  LogLogTable table;             ///< base acceleration amplitude, or its PSD; SI
+  const Kind* stated = nullptr;      ///< what it was given in: acceleration, velocity, displacement, PSD
+  LogLogTable table;                 ///< base acceleration amplitude, or its PSD; SI
   std::optional<double> duration;    ///< s
   std::optional<double> sweep_rate;  ///< octaves/minute
 };
@@ -24,14 +24,14 @@ struct Plan {
   std::string file, title;
   Show show;
   Assembly assembly;
-  ModeRequest modes;          ///< the default is filled in: 1.5 times the highest frequency excited or limited
+  ModeRequest modes;  ///< the default is filled in: 1.5 times the highest frequency excited or limited
   bool modes_defaulted = false;
   DampingRule damping;
   std::vector<WatchRequest> watch;
   std::vector<Profile> profiles;
   std::vector<Environment> environments;
   std::vector<Limit> limits;
-  std::vector<std::string> notes;  ///< defaults that the run prints
+  std::vector<std::string> notes;         ///< defaults that the run prints
   std::map<std::string, Place> subjects;  ///< where each part, joint, mass … stands, for problems found later
 
   /// Adds the place of each problem's subject, where it has none.

@@ -33,9 +33,11 @@ bool is_angular(const Tree& table, const Kind& angular) {
   return false;
 }
 
-std::optional<Breakpoint> read_breakpoint(const Tree& row, const Kind& kind, const std::string& subject, Problems& problems) {
+std::optional<Breakpoint> read_breakpoint(const Tree& row, const Kind& kind, const std::string& subject,
+                                          Problems& problems) {
   if (!row.is_list() || row.items.size() != 2) {
-    problems.add(row, subject, "a point is a frequency and a level", fmt::format("write [20 Hz, {}] or [20 Hz, +6 dB/oct]", kind.example));
+    problems.add(row, subject, "a point is a frequency and a level",
+                 fmt::format("write [20 Hz, {}] or [20 Hz, +6 dB/oct]", kind.example));
     return std::nullopt;
   }
   Breakpoint point;
@@ -54,7 +56,8 @@ std::optional<Breakpoint> read_breakpoint(const Tree& row, const Kind& kind, con
   return point;
 }
 
-std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double decibel_factor, const std::string& subject, Problems& problems) {
+std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double decibel_factor,
+                                      const std::string& subject, Problems& problems) {
   if (!tree.is_list()) {
     problems.add(tree, subject, "a table is due", fmt::format("write [[20 Hz, {0}], [200 Hz, {0}]]", kind.example));
     return std::nullopt;
@@ -64,7 +67,9 @@ std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double
   for (const Tree& row : tree.items) {
     const auto point = read_breakpoint(row, kind, subject, problems);
     if (point && !points.empty() && point->frequency < points.back().frequency) {
-      problems.add(row, subject, fmt::format("frequencies fall from {:g} to {:g} Hz", points.back().frequency, point->frequency), "write them in rising order");
+      problems.add(row, subject,
+                   fmt::format("frequencies fall from {:g} to {:g} Hz", points.back().frequency, point->frequency),
+                   "write them in rising order");
       good = false;
     } else if (point) {
       points.push_back(*point);
@@ -109,7 +114,8 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
         if (table) table = table->times_omega(form.omega_power);
       }
     }
-    if (const Tree* rate = map.optional("sweep")) profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);
+    if (const Tree* rate = map.optional("sweep"))
+      profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);
   } else if (type == "random") {
     profile.type = Profile::Type::random;
     profile.angular = is_angular(*what, kind::angular_acceleration_psd);
@@ -124,7 +130,8 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
 }
 
 // A named level or decibels written in place: name for headings and dB.
-std::optional<std::pair<std::string, double>> read_level(const Tree& tree, const std::string& subject, Reading& reading) {
+std::optional<std::pair<std::string, double>> read_level(const Tree& tree, const std::string& subject,
+                                                         Reading& reading) {
   if (tree.is_text() && reading.levels.knows(tree.text)) {
     const double* const level = reading.levels.find(tree, subject, reading.problems);
     return level ? std::optional(std::pair(fmt::format("{} ({:+g} dB)", tree.text, *level), *level)) : std::nullopt;
@@ -158,20 +165,28 @@ void read_grid(const Tree& tree, const std::string& subject, Environment& enviro
   const double from = environment.input.from(), to = environment.input.to();
   grid.from = map.quantity("from", kind::frequency, Sign::positive).value_or(from);
   grid.to = map.quantity("to", kind::frequency, Sign::positive).value_or(to);
-  if (const Tree* density = map.optional("per octave")) grid.per_octave = read_count(*density, map.subject() + " per octave", problems).value_or(24);
+  if (const Tree* density = map.optional("per octave"))
+    grid.per_octave = read_count(*density, map.subject() + " per octave", problems).value_or(24);
   if (const Tree* points = map.optional("points per resonance")) {
     grid.points_per_resonance = read_count(*points, map.subject() + " points per resonance", problems).value_or(21);
-    if (grid.points_per_resonance % 2 == 0) problems.add(*points, map.subject(), "points per resonance must be odd", fmt::format("write {}", grid.points_per_resonance + 1));
+    if (grid.points_per_resonance % 2 == 0)
+      problems.add(*points, map.subject(), "points per resonance must be odd",
+                   fmt::format("write {}", grid.points_per_resonance + 1));
   }
   if (const Tree* at = map.optional("at"))
     for (const Tree* each : one_or_more(*at))
-      if (const auto f = read_quantity(*each, kind::frequency, map.subject() + " at", problems, Sign::positive)) grid.at.push_back(*f);
+      if (const auto f = read_quantity(*each, kind::frequency, map.subject() + " at", problems, Sign::positive))
+        grid.at.push_back(*f);
   map.done();
-  if (!(grid.from < grid.to)) problems.add(tree, map.subject(), fmt::format("{:g} Hz to {:g} Hz is no range", grid.from, grid.to), "let `from` lie below `to`");
+  if (!(grid.from < grid.to))
+    problems.add(tree, map.subject(), fmt::format("{:g} Hz to {:g} Hz is no range", grid.from, grid.to),
+                 "let `from` lie below `to`");
   if (grid.from < from * (1 - 1e-12) || grid.to > to * (1 + 1e-12))
-    problems.add(tree, map.subject(), fmt::format("the profile reaches from {:g} to {:g} Hz only", from, to), "stay inside it");
+    problems.add(tree, map.subject(), fmt::format("the profile reaches from {:g} to {:g} Hz only", from, to),
+                 "stay inside it");
   if (environment.type == Environment::Type::random && (grid.from > from || grid.to < to))
-    problems.add(tree, map.subject(), "a random environment uses its whole profile", "leave `from` and `to` out, or cut the profile");
+    problems.add(tree, map.subject(), "a random environment uses its whole profile",
+                 "leave `from` and `to` out, or cut the profile");
 }
 
 std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& reading) {
@@ -182,15 +197,18 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   if (!map.is_map()) return std::nullopt;
   Environment environment;
   environment.name = entry.key;
-  const Tree* const profile_tree = map.required("profile", reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front());
+  const Tree* const profile_tree =
+      map.required("profile", reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front());
   const Profile* const profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
   if (const Tree* at = map.optional("at"); at && !(at->is_text() && at->text == reading.plan.assembly.base.name))
-    problems.add(*at, subject, fmt::format("\"{}\" is not the base", at->text), fmt::format("write \"{}\"", reading.plan.assembly.base.name));
+    problems.add(*at, subject, fmt::format("\"{}\" is not the base", at->text),
+                 fmt::format("write \"{}\"", reading.plan.assembly.base.name));
   if (const Tree* axes = map.required("axes", "[x, y, z]")) environment.axes = read_axes(*axes, subject, problems);
   double decibels = 0;
   environment.level = "+0 dB";
   if (const Tree* level = map.optional("level"))
-    if (const auto found = read_level(*level, subject + " level", reading)) std::tie(environment.level, decibels) = *found;
+    if (const auto found = read_level(*level, subject + " level", reading))
+      std::tie(environment.level, decibels) = *found;
   const Tree* const frequencies = map.optional("frequencies");
   map.done();
   if (!profile) return std::nullopt;
@@ -198,15 +216,17 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   environment.profile = profile->name;
   environment.angular = profile->angular;
   environment.sweep_rate = profile->sweep_rate;
-  environment.input = profile->table.scaled(std::pow(10, decibels / (environment.type == Environment::Type::sine ? 20 : 10)));
+  environment.input =
+      profile->table.scaled(std::pow(10, decibels / (environment.type == Environment::Type::sine ? 20 : 10)));
   environment.grid.from = environment.input.from();
   environment.grid.to = environment.input.to();
   if (frequencies) read_grid(*frequencies, subject, environment, problems);
   for (const int axis : environment.axes)
     if ((axis > 2) != environment.angular)
       problems.add(*entry.value.find("axes"), subject,
-                   fmt::format("axis {} is a {}, profile {} is given in {}", axis_names[static_cast<std::size_t>(axis)], axis > 2 ? "rotation" : "translation",
-                               profile->name, environment.angular ? "rotations" : "translations"),
+                   fmt::format("axis {} is a {}, profile {} is given in {}", axis_names[static_cast<std::size_t>(axis)],
+                               axis > 2 ? "rotation" : "translation", profile->name,
+                               environment.angular ? "rotations" : "translations"),
                    environment.angular ? "use rx, ry, rz" : "use x, y, z");
   return problems.count() > before ? std::nullopt : std::optional(environment);
 }
@@ -219,10 +239,13 @@ void read_modes(const Tree& section, Reading& reading) {
   ModeRequest& modes = reading.plan.modes;
   modes.up_to = map.quantity("up to", kind::frequency, Sign::positive);
   if (const Tree* count = map.optional("count")) {
-    if (section.find("up to")) reading.problems.add(*count, "modes", "\"up to\" and \"count\" cannot both be given", "keep one");
+    if (section.find("up to"))
+      reading.problems.add(*count, "modes", "\"up to\" and \"count\" cannot both be given", "keep one");
     modes.count = read_count(*count, "modes count", reading.problems);
   }
-  if (const Tree* residual = map.optional("residual vectors")) modes.residual_vectors = read_word(*residual, {"no", "yes"}, "modes residual vectors", reading.problems).value_or(1) == 1;
+  if (const Tree* residual = map.optional("residual vectors"))
+    modes.residual_vectors =
+        read_word(*residual, {"no", "yes"}, "modes residual vectors", reading.problems).value_or(1) == 1;
   map.done();
 }
 
@@ -236,7 +259,9 @@ void read_damping(const Tree& section, Reading& reading) {
   DampingRule& rule = reading.plan.damping;
   const auto ratio = [&](const Tree& tree) {
     const auto value = read_quantity(tree, kind::ratio, "damping", problems, Sign::not_negative);
-    if (value && *value >= 1) problems.add(tree, "damping", fmt::format("a damping ratio of {:g} is beyond critical", *value), fmt::format("did you mean {:g} %?", *value));
+    if (value && *value >= 1)
+      problems.add(tree, "damping", fmt::format("a damping ratio of {:g} is beyond critical", *value),
+                   fmt::format("did you mean {:g} %?", *value));
     return value;
   };
   if (otherwise->is_list()) {
@@ -250,10 +275,13 @@ void read_damping(const Tree& section, Reading& reading) {
       const auto value = ratio(row.items[1]);
       if (!frequency || !value) continue;
       if (!rule.table.empty() && *frequency <= rule.table.back().first)
-        problems.add(row, "damping", fmt::format("frequencies do not rise from {:g} to {:g} Hz", rule.table.back().first, *frequency), "write them in rising order");
+        problems.add(row, "damping",
+                     fmt::format("frequencies do not rise from {:g} to {:g} Hz", rule.table.back().first, *frequency),
+                     "write them in rising order");
       rule.table.emplace_back(*frequency, *value);
     }
-    if (otherwise->items.empty()) problems.add(*otherwise, "damping", "the table is empty", "write [[20 Hz, 1 %], [2000 Hz, 2 %]]");
+    if (otherwise->items.empty())
+      problems.add(*otherwise, "damping", "the table is empty", "write [[20 Hz, 1 %], [2000 Hz, 2 %]]");
   } else if (otherwise->is_map()) {
     MapReader form(*otherwise, "damping otherwise", problems);
     const auto [name, value] = form.one_of({"loss factor", "Q"});
@@ -264,7 +292,8 @@ void read_damping(const Tree& section, Reading& reading) {
     } else if (name == "Q") {
       rule.form = DampingRule::Form::ratio;
       rule.value = 0.5 / read_quantity(*value, kind::number, "damping Q", problems, Sign::positive).value_or(1);
-      if (rule.value >= 1) problems.add(*value, "damping Q", "Q below 0.5 is beyond critical", "write, for example, {Q: 25}");
+      if (rule.value >= 1)
+        problems.add(*value, "damping Q", "Q below 0.5 is beyond critical", "write, for example, {Q: 25}");
     }
   } else {
     rule.form = DampingRule::Form::ratio;
@@ -290,7 +319,8 @@ void read_environments(const Tree& section, Reading& reading) {
     reading.plan.subjects["environment " + entry.key] = entry.place;
     const auto environment = read_environment(entry, reading);
     if (environment) reading.plan.environments.push_back(*environment);
-    reading.environments.declare(entry.key, environment ? std::optional(static_cast<int>(reading.plan.environments.size()) - 1) : std::nullopt);
+    reading.environments.declare(
+        entry.key, environment ? std::optional(static_cast<int>(reading.plan.environments.size()) - 1) : std::nullopt);
   }
 }
 

@@ -30,9 +30,13 @@ std::optional<Nodes> read_plane(const Tree& tree, const Nodes& among, const std:
   return nodes_in_plane(reading.plan.assembly, among, axis[0] - 'x', *at, place_tolerance);
 }
 
-bool is_list_of_points(const Tree& tree) { return tree.is_list() && !tree.items.empty() && tree.items.front().is_list(); }
+bool is_list_of_points(const Tree& tree) {
+  return tree.is_list() && !tree.items.empty() && tree.items.front().is_list();
+}
 
-std::vector<const Tree*> point_list(const Tree& tree) { return is_list_of_points(tree) ? one_or_more(tree) : std::vector<const Tree*>{&tree}; }
+std::vector<const Tree*> point_list(const Tree& tree) {
+  return is_list_of_points(tree) ? one_or_more(tree) : std::vector<const Tree*>{&tree};
+}
 
 std::optional<Nodes> read_selector(const Tree& tree, const std::string& name, Reading& reading) {
   const std::string subject = "place " + name;
@@ -102,7 +106,9 @@ std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject
   if (problems.count() > before) return std::nullopt;
   const Vector3 principal = Eigen::SelfAdjointEigenSolver<Matrix3>(inertia).eigenvalues();
   if (principal[0] < -1e-12 * principal[2] || principal[2] > (principal[0] + principal[1]) * (1 + 1e-9)) {
-    problems.add(tree, subject, fmt::format("no body has the principal moments {:.4g}, {:.4g}, {:.4g} kg m^2", principal[0], principal[1], principal[2]),
+    problems.add(tree, subject,
+                 fmt::format("no body has the principal moments {:.4g}, {:.4g}, {:.4g} kg m^2", principal[0],
+                             principal[1], principal[2]),
                  "the largest is at most the sum of the other two");
     return std::nullopt;
   }
@@ -112,7 +118,8 @@ std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject
 const Nodes* find_one_node(const Tree& tree, const std::string& subject, Reading& reading) {
   const Nodes* const nodes = reading.places.find(tree, subject, reading.problems);
   if (nodes && nodes->size() != 1) {
-    reading.problems.add(tree, subject, fmt::format("place \"{}\" has {} nodes, one is due", tree.text, nodes->size()), "name a place of one node");
+    reading.problems.add(tree, subject, fmt::format("place \"{}\" has {} nodes, one is due", tree.text, nodes->size()),
+                         "name a place of one node");
     return nullptr;
   }
   return nodes;
@@ -124,7 +131,9 @@ void add_links(const std::string& joint, const Nodes& lead, const Nodes& follow,
   for (const int node : lead) links.push_back({joint, node, {}});
   for (const int node : follow) {
     const int nearest = nearest_node(assembly, lead, assembly.nodes[static_cast<std::size_t>(node)].position).first;
-    if (nearest != node) links[static_cast<std::size_t>(std::find(lead.begin(), lead.end(), nearest) - lead.begin())].follow.push_back(node);
+    if (nearest != node)
+      links[static_cast<std::size_t>(std::find(lead.begin(), lead.end(), nearest) - lead.begin())].follow.push_back(
+          node);
   }
   for (RigidLink& link : links)
     if (!link.follow.empty()) assembly.links.push_back(std::move(link));
@@ -143,13 +152,16 @@ void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
 }
 
 // x, y, z, rx, ry, rz of a spring: three constants and three rotational ones.
-std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, const Kind& straight, const Kind& rotational, Problems& problems) {
+std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, const Kind& straight,
+                                const Kind& rotational, Problems& problems) {
   MapReader map(tree, subject, problems);
   if (!map.is_map()) return std::nullopt;
   const std::size_t before = problems.count();
   Vector6 six = Vector6::Zero();
   for (int i = 0; i < 6; ++i)
-    six[i] = map.quantity(std::string(axis_names[static_cast<std::size_t>(i)]), i < 3 ? straight : rotational, Sign::not_negative).value_or(0);
+    six[i] = map.quantity(std::string(axis_names[static_cast<std::size_t>(i)]), i < 3 ? straight : rotational,
+                          Sign::not_negative)
+                 .value_or(0);
   map.done();
   if (problems.count() > before) return std::nullopt;
   if (six.isZero(0)) problems.add(tree, subject, "all six are zero", "give at least one of x, y, z, rx, ry, rz");
@@ -176,10 +188,13 @@ std::optional<Matrix3> read_axes(const Tree& tree, const std::string& subject, P
 }
 
 // Pairs of nodes for the springs of one joint: every `from` node with the nearest `to` node.
-std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, const Nodes& from, const Nodes& to, const std::string& subject, Reading& reading) {
+std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, const Nodes& from, const Nodes& to,
+                                                          const std::string& subject, Reading& reading) {
   std::vector<std::array<int, 2>> pairs;
   for (const int node : from) {
-    const int partner = nearest_node(reading.plan.assembly, to, reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position).first;
+    const int partner =
+        nearest_node(reading.plan.assembly, to, reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position)
+            .first;
     pairs.push_back({node, partner});
   }
   Nodes partners;
@@ -187,7 +202,8 @@ std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, cons
   std::sort(partners.begin(), partners.end());
   const bool shared = std::adjacent_find(partners.begin(), partners.end()) != partners.end();
   if (to.size() > 1 && (shared || from.size() != to.size())) {
-    reading.problems.add(tree, subject, fmt::format("{} nodes cannot be paired one to one with {}", from.size(), to.size()),
+    reading.problems.add(tree, subject,
+                         fmt::format("{} nodes cannot be paired one to one with {}", from.size(), to.size()),
                          "name places whose nodes face each other, or a second place of one node");
     return std::nullopt;
   }
@@ -218,11 +234,14 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
   const Tree* const from_tree = map.required("from", "PLACE");
   const Tree* const to_tree = map.required("to", "PLACE");
   if (const Tree* each = map.required("each", "{x: 90 N/mm, y: 90 N/mm, z: 140 N/mm}"))
-    model.stiffness = read_six(*each, subject + " each", kind::stiffness, kind::rotational_stiffness, problems).value_or(Vector6::Zero());
+    model.stiffness = read_six(*each, subject + " each", kind::stiffness, kind::rotational_stiffness, problems)
+                          .value_or(Vector6::Zero());
   model.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
   if (const Tree* dashpot = map.optional("dashpot"))
-    model.dashpot = read_six(*dashpot, subject + " dashpot", kind::dashpot, kind::rotational_dashpot, problems).value_or(Vector6::Zero());
-  if (const Tree* axes = map.optional("axes")) model.axes = read_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
+    model.dashpot = read_six(*dashpot, subject + " dashpot", kind::dashpot, kind::rotational_dashpot, problems)
+                        .value_or(Vector6::Zero());
+  if (const Tree* axes = map.optional("axes"))
+    model.axes = read_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
   std::optional<Vector3> point;
   if (const Tree* at = map.optional("acts at")) point = read_vector(*at, kind::length, subject + " acts at", problems);
   map.done();
@@ -265,7 +284,8 @@ void read_places(const Tree& section, Reading& reading) {
         if (std::find(all->begin(), all->end(), node) == all->end()) all->push_back(node);
     }
     if (all && all->empty()) {
-      reading.problems.add(entry.value, "place " + entry.key, "the list is empty", "write, for example, {part: mast, plane: {z: 0 mm}}");
+      reading.problems.add(entry.value, "place " + entry.key, "the list is empty",
+                           "write, for example, {part: mast, plane: {z: 0 mm}}");
       all.reset();
     }
     if (all) reading.plan.assembly.places[entry.key] = *all;
@@ -285,11 +305,13 @@ void read_masses(const Tree& section, Reading& reading) {
     PointMass mass;
     mass.name = entry.key;
     mass.mass = map.required_quantity("mass", kind::mass, Sign::not_negative).value_or(0);
-    if (const Tree* inertia = map.optional("inertia")) mass.inertia = read_inertia(*inertia, subject + " inertia", problems).value_or(Matrix3::Zero());
+    if (const Tree* inertia = map.optional("inertia"))
+      mass.inertia = read_inertia(*inertia, subject + " inertia", problems).value_or(Matrix3::Zero());
     const auto [how, where] = map.one_of({"position", "at"});
     if (how == "at") {
       if (const Nodes* nodes = find_one_node(*where, subject, reading)) mass.node = nodes->front();
-      if (const Tree* offset = map.optional("offset")) mass.offset = read_vector(*offset, kind::length, subject + " offset", problems).value_or(Vector3::Zero());
+      if (const Tree* offset = map.optional("offset"))
+        mass.offset = read_vector(*offset, kind::length, subject + " offset", problems).value_or(Vector3::Zero());
     } else if (how == "position") {
       const auto at = read_vector(*where, kind::length, subject + " position", problems);
       const Tree* const carrier = map.required("carried by", "PLACE");
@@ -297,13 +319,15 @@ void read_masses(const Tree& section, Reading& reading) {
       if (at && carried_by) {
         mass.node = static_cast<int>(assembly.nodes.size());
         assembly.nodes.push_back({*at, entry.key});
-        // A place that leads already (one node of a part) carries the mass; many nodes are joined by it as a rigid body.
+        // A place that leads already (one node of a part) carries the mass; many nodes are joined by it as a rigid
+        // body.
         if (carried_by->size() == 1)
           assembly.links.push_back({entry.key, carried_by->front(), {mass.node}});
         else
           assembly.links.push_back({entry.key, mass.node, *carried_by});
         if (reading.places.knows(entry.key))
-          problems.add(entry.value, subject, fmt::format("there is a place \"{}\" already", entry.key), "a mass with a position is a place too: choose another name");
+          problems.add(entry.value, subject, fmt::format("there is a place \"{}\" already", entry.key),
+                       "a mass with a position is a place too: choose another name");
         else
           reading.places.declare(entry.key, Nodes{mass.node});
         assembly.places[entry.key] = {mass.node};
@@ -321,7 +345,8 @@ void read_base(const Tree& section, Reading& reading) {
   Problems& problems = reading.problems;
   Base& base = reading.plan.assembly.base;
   if (!section.is_map() || section.entries.size() != 1) {
-    problems.add(section, "base", section.entries.size() > 1 ? "more than one base is given" : "no base is given", "write base: {fixture: {place: feet}}");
+    problems.add(section, "base", section.entries.size() > 1 ? "more than one base is given" : "no base is given",
+                 "write base: {fixture: {place: feet}}");
     return;
   }
   const Tree::Entry& entry = section.entries.front();
@@ -334,14 +359,16 @@ void read_base(const Tree& section, Reading& reading) {
     foot.holds.fill(false);
     const std::vector<std::string> names(axis_names.begin(), axis_names.end());
     for (const Tree* each : one_or_more(*holds))
-      if (const auto axis = read_word(*each, names, map.subject() + " holds", problems)) foot.holds[static_cast<std::size_t>(*axis)] = true;
+      if (const auto axis = read_word(*each, names, map.subject() + " holds", problems))
+        foot.holds[static_cast<std::size_t>(*axis)] = true;
   }
   const Tree* const place = map.optional("place");  // absent: springs to the base hold the model
   const Nodes* const nodes = place ? reading.places.find(*place, map.subject(), problems) : nullptr;
   for (const int node : nodes ? *nodes : Nodes{}) {
     foot.node = node;
     base.feet.push_back(foot);
-    base.point += reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position / static_cast<double>(nodes->size());
+    base.point +=
+        reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position / static_cast<double>(nodes->size());
   }
   if (const Tree* point = map.optional("point"))
     base.point = read_vector(*point, kind::length, map.subject() + " point", problems).value_or(Vector3::Zero());

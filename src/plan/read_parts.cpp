@@ -7,7 +7,8 @@
 namespace avrenk {
 namespace {
 
-std::optional<BeamSection> read_section(const Tree& tree, const std::string& subject, double poissons_ratio, Problems& problems) {
+std::optional<BeamSection> read_section(const Tree& tree, const std::string& subject, double poissons_ratio,
+                                        Problems& problems) {
   MapReader section(tree, subject + " section", problems);
   if (!section.is_map()) return std::nullopt;
   const auto [shape, sizes] = section.one_of({"rod", "tube", "rectangle"});
@@ -17,12 +18,14 @@ std::optional<BeamSection> read_section(const Tree& tree, const std::string& sub
   if (!size.is_map()) return std::nullopt;
   std::optional<BeamSection> result;
   if (shape == "rod") {
-    if (const auto diameter = size.required_quantity("diameter", kind::length, Sign::positive)) result = rod_section(*diameter, poissons_ratio);
+    if (const auto diameter = size.required_quantity("diameter", kind::length, Sign::positive))
+      result = rod_section(*diameter, poissons_ratio);
   } else if (shape == "tube") {
     const auto diameter = size.required_quantity("diameter", kind::length, Sign::positive);
     const auto wall = size.required_quantity("wall", kind::length, Sign::positive);
     if (diameter && wall && 2 * *wall >= *diameter)
-      problems.add(*sizes->find("wall"), subject + " tube", "the wall is thicker than half the diameter", "write a rod, or a thinner wall");
+      problems.add(*sizes->find("wall"), subject + " tube", "the wall is thicker than half the diameter",
+                   "write a rod, or a thinner wall");
     else if (diameter && wall)
       result = tube_section(*diameter, *wall, poissons_ratio);
   } else {
@@ -38,13 +41,15 @@ std::optional<BeamSection> read_section(const Tree& tree, const std::string& sub
 std::vector<Vector3> read_points(MapReader& line) {
   std::vector<Vector3> points;
   const auto add = [&](const Tree* tree, const std::string& key) {
-    const auto point = tree ? read_vector(*tree, kind::length, line.subject() + " " + key, line.problems()) : std::nullopt;
+    const auto point =
+        tree ? read_vector(*tree, kind::length, line.subject() + " " + key, line.problems()) : std::nullopt;
     if (point) points.push_back(*point);
     return point.has_value();
   };
   if (const Tree* through = line.optional("through")) {
     if (!through->is_list() || through->items.size() < 2) {
-      line.problems().add(*through, line.subject(), "a list of points is due", "write through: [[0 mm, 0 mm, 0 mm], [0 mm, 0 mm, 900 mm]]");
+      line.problems().add(*through, line.subject(), "a list of points is due",
+                          "write through: [[0 mm, 0 mm, 0 mm], [0 mm, 0 mm, 900 mm]]");
       return {};
     }
     for (const Tree& item : through->items)
@@ -66,7 +71,8 @@ std::vector<Line> read_line(const Tree& tree, const std::string& subject, Proble
   std::optional<int> divisions;
   std::optional<double> size;
   if (how == "divisions") divisions = read_count(*amount, line.subject() + " divisions", problems);
-  if (how == "element") size = read_quantity(*amount, kind::length, line.subject() + " element", problems, Sign::positive);
+  if (how == "element")
+    size = read_quantity(*amount, kind::length, line.subject() + " element", problems, Sign::positive);
   std::optional<Vector3> up;
   const Tree* const up_tree = line.optional("up");
   if (up_tree) up = read_direction(*up_tree, line.subject() + " up", problems);
@@ -83,7 +89,9 @@ std::vector<Line> read_line(const Tree& tree, const std::string& subject, Proble
       problems.add(*up_tree, line.subject(), "up points along the line", "point it across the line");
       break;
     }
-    const int count = divisions ? *divisions : size ? std::max(1, static_cast<int>(std::ceil(length / *size * (1 - 1e-9)))) : 1;
+    const int count = divisions ? *divisions
+                      : size    ? std::max(1, static_cast<int>(std::ceil(length / *size * (1 - 1e-9))))
+                                : 1;
     lines.push_back({from, to, count, up.value_or(default_up(from, to))});
   }
   return problems.count() > before ? std::vector<Line>{} : lines;
@@ -114,10 +122,12 @@ bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   if (const Tree* line = part.required("line", "{from: [0 mm, 0 mm, 0 mm], to: [0 mm, 0 mm, 900 mm], divisions: 12}"))
     for (const Tree* each : one_or_more(*line))
       for (const Line& stretch : read_line(*each, subject, problems)) lines.push_back(stretch);
-  const Tree* const material_tree = part.required("material", reading.materials.names().empty() ? "NAME" : reading.materials.names().front());
+  const Tree* const material_tree =
+      part.required("material", reading.materials.names().empty() ? "NAME" : reading.materials.names().front());
   const int* const material = material_tree ? reading.materials.find(*material_tree, subject, problems) : nullptr;
   const Tree* const section_tree = part.required("section", "{tube: {diameter: 22 mm, wall: 2 mm}}");
-  const double poissons_ratio = material ? reading.plan.assembly.materials[static_cast<std::size_t>(*material)].poissons_ratio : 0.3;
+  const double poissons_ratio =
+      material ? reading.plan.assembly.materials[static_cast<std::size_t>(*material)].poissons_ratio : 0.3;
   const auto section = section_tree ? read_section(*section_tree, subject, poissons_ratio, problems) : std::nullopt;
   if (const Tree* copies = part.optional("copies"))
     if (const auto mirror = read_mirror(*copies, subject, problems)) lines = with_mirror_images(lines, *mirror);
@@ -149,9 +159,13 @@ void read_materials(const Tree& section, Reading& reading) {
     material.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
     map.done();
     if (!(material.poissons_ratio > -1 && material.poissons_ratio < 0.5))
-      reading.problems.add(*entry.value.find("nu"), subject, fmt::format("nu = {:g} is impossible", material.poissons_ratio), "it lies between -1 and 0.5");
+      reading.problems.add(*entry.value.find("nu"), subject,
+                           fmt::format("nu = {:g} is impossible", material.poissons_ratio),
+                           "it lies between -1 and 0.5");
     if (material.loss_factor && *material.loss_factor > 2)
-      reading.problems.add(*entry.value.find("loss factor"), subject, fmt::format("a loss factor of {:g} is not damping any more", *material.loss_factor), "write, for example, 0.4 %");
+      reading.problems.add(*entry.value.find("loss factor"), subject,
+                           fmt::format("a loss factor of {:g} is not damping any more", *material.loss_factor),
+                           "write, for example, 0.4 %");
     if (reading.problems.count() > before) {
       reading.materials.declare(entry.key, std::nullopt);
       continue;

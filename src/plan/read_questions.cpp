@@ -34,13 +34,18 @@ std::vector<std::string> keywords_of(Subject subject) {
 const WatchedQuantity* find_quantity(const Tree& tree, Subject subject, const std::string& where, Problems& problems) {
   if (tree.is_text()) {
     for (const WatchedQuantity& quantity : watched_quantities())
-      if (quantity.keyword == tree.text && (quantity.subject == subject || (subject == Subject::base && quantity.subject == Subject::foot))) return &quantity;
-    if (subject == Subject::node && (tree.text == "displacement" || tree.text == "velocity" || tree.text == "rotation")) {
-      problems.add(tree, where, fmt::format("\"{}\" may be relative to the base or absolute", tree.text), fmt::format("write \"relative {0}\" or \"absolute {0}\"", tree.text));
+      if (quantity.keyword == tree.text &&
+          (quantity.subject == subject || (subject == Subject::base && quantity.subject == Subject::foot)))
+        return &quantity;
+    if (subject == Subject::node &&
+        (tree.text == "displacement" || tree.text == "velocity" || tree.text == "rotation")) {
+      problems.add(tree, where, fmt::format("\"{}\" may be relative to the base or absolute", tree.text),
+                   fmt::format("write \"relative {0}\" or \"absolute {0}\"", tree.text));
       return nullptr;
     }
   }
-  problems.add(tree, where, fmt::format("no quantity \"{}\" here", tree.text), suggest_name(tree.text, keywords_of(subject)));
+  problems.add(tree, where, fmt::format("no quantity \"{}\" here", tree.text),
+               suggest_name(tree.text, keywords_of(subject)));
   return nullptr;
 }
 
@@ -63,7 +68,9 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   } else if (how == "joint") {
     kind = Subject::spring;
     const auto* springs = reading.joints.find(*what, subject, problems);
-    if (springs && springs->empty()) problems.add(*what, subject, fmt::format("joint \"{}\" is rigid: it has no force or travel to watch", what->text), "name a spring");
+    if (springs && springs->empty())
+      problems.add(*what, subject, fmt::format("joint \"{}\" is rigid: it has no force or travel to watch", what->text),
+                   "name a spring");
     if (springs) request.items = *springs;
   } else if (how == "part") {
     kind = Subject::beam;
@@ -76,8 +83,10 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     kind = Subject::base;
     request.about = assembly.base.point;
     if (!what->is_text() || what->text != assembly.base.name)
-      problems.add(*what, subject, fmt::format("\"{}\" is not the base", what->text), fmt::format("write \"{}\"", assembly.base.name));
-    if (about_tree) request.about = read_vector(*about_tree, kind::length, subject + " about", problems).value_or(Vector3::Zero());
+      problems.add(*what, subject, fmt::format("\"{}\" is not the base", what->text),
+                   fmt::format("write \"{}\"", assembly.base.name));
+    if (about_tree)
+      request.about = read_vector(*about_tree, kind::length, subject + " about", problems).value_or(Vector3::Zero());
   }
   for (const Tree* each : one_or_more(*quantities)) {
     request.quantity = find_quantity(*each, kind, subject, problems);
@@ -118,7 +127,8 @@ std::optional<Take> read_take(const Tree& tree, const std::string& subject, Prob
 std::optional<Environment::Type> check_environment(const Tree& tree, const std::string& subject, Reading& reading) {
   Tree name = tree;
   std::string axis;
-  if (const std::size_t dot = tree.text.rfind('.'); tree.is_text() && dot != std::string::npos && !reading.environments.knows(tree.text)) {
+  if (const std::size_t dot = tree.text.rfind('.');
+      tree.is_text() && dot != std::string::npos && !reading.environments.knows(tree.text)) {
     name.text = tree.text.substr(0, dot);
     axis = tree.text.substr(dot + 1);
   }
@@ -128,7 +138,8 @@ std::optional<Environment::Type> check_environment(const Tree& tree, const std::
   std::vector<std::string> axes;
   for (const int each : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(each)]);
   if (!axis.empty() && std::find(axes.begin(), axes.end(), axis) == axes.end()) {
-    reading.problems.add(tree, subject, fmt::format("environment {} has no axis \"{}\"", environment.name, axis), suggest_name(axis, axes));
+    reading.problems.add(tree, subject, fmt::format("environment {} has no axis \"{}\"", environment.name, axis),
+                         suggest_name(axis, axes));
     return std::nullopt;
   }
   return environment.type;
@@ -137,11 +148,14 @@ std::optional<Environment::Type> check_environment(const Tree& tree, const std::
 void read_frequency_limit(MapReader& map, Limit& limit) {
   Problems& problems = map.problems();
   if (const Tree* along = map.required("along", "z"))
-    limit.direction = read_word(*along, {axis_names.begin(), axis_names.end()}, map.subject() + " along", problems).value_or(2);
+    limit.direction =
+        read_word(*along, {axis_names.begin(), axis_names.end()}, map.subject() + " along", problems).value_or(2);
   limit.effective_mass_above = map.quantity("effective mass above", kind::ratio, Sign::not_negative).value_or(0);
   limit.above = map.quantity("above", kind::frequency, Sign::positive);
   limit.below = map.quantity("below", kind::frequency, Sign::positive);
-  if (!limit.above == !limit.below) problems.add(map.tree(), map.subject(), "a frequency limit needs one bound", "write above: 55 Hz, or below: 300 Hz");
+  if (!limit.above == !limit.below)
+    problems.add(map.tree(), map.subject(), "a frequency limit needs one bound",
+                 "write above: 55 Hz, or below: 300 Hz");
 }
 
 void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& reading) {
@@ -149,14 +163,19 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   const auto names = watched_names(reading.plan.watch);
   limit.of = of.text;
   const auto known = std::find(names.begin(), names.end(), of.text);
-  if (known == names.end()) problems.add(of, map.subject(), fmt::format("\"{}\" is not watched", of.text), names.empty() ? "declare it under watch:" : suggest_name(of.text, names));
+  if (known == names.end())
+    problems.add(of, map.subject(), fmt::format("\"{}\" is not watched", of.text),
+                 names.empty() ? "declare it under watch:" : suggest_name(of.text, names));
   const Kind* kind = nullptr;
   for (const WatchRequest& request : reading.plan.watch)
-    if (of.text.starts_with(fmt::format("{}.{}", request.name, request.quantity->keyword))) kind = request.quantity->kind;
+    if (of.text.starts_with(fmt::format("{}.{}", request.name, request.quantity->keyword)))
+      kind = request.quantity->kind;
   const Tree* const in = map.required("in", "random");
   const Tree* const take_tree = map.required("take", "3 sigma");
   const Tree* const allowable = map.required("allowable", kind ? std::string(kind->example) : "1.5 mm");
-  if (allowable && kind) limit.allowable = read_quantity(*allowable, *kind, map.subject() + " allowable", problems, Sign::positive).value_or(0);
+  if (allowable && kind)
+    limit.allowable =
+        read_quantity(*allowable, *kind, map.subject() + " allowable", problems, Sign::positive).value_or(0);
   const auto take = take_tree ? read_take(*take_tree, map.subject() + " take", problems) : std::nullopt;
   if (take) limit.take = *take;
   for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
@@ -164,7 +183,9 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
     if (!type) continue;
     limit.environments.push_back(each->text);
     if (take && (*type == Environment::Type::sine) != (take->form == Take::Form::peak))
-      problems.add(*take_tree, map.subject(), fmt::format("\"{}\" does not fit {} environment {}", take_tree->text, *type == Environment::Type::sine ? "sine" : "random", each->text),
+      problems.add(*take_tree, map.subject(),
+                   fmt::format("\"{}\" does not fit {} environment {}", take_tree->text,
+                               *type == Environment::Type::sine ? "sine" : "random", each->text),
                    *type == Environment::Type::sine ? "write take: peak" : "write take: 3 sigma, or RMS");
   }
 }
@@ -179,12 +200,15 @@ void read_show(const Tree& section, Reading& reading) {
     if (!unit) continue;
     const std::string subject = fmt::format("show {}", each.key);
     try {
-      if (!unit->is_text()) throw InputError(Problem{"", "a unit is due", fmt::format("write, for example, {}", each.kind->display), std::nullopt});
+      if (!unit->is_text())
+        throw InputError(
+            Problem{"", "a unit is due", fmt::format("write, for example, {}", each.kind->display), std::nullopt});
       const Dimension found = parse_unit(unit->text).dimension;
       if (found == each.kind->dimension)
         reading.plan.show.set(*each.kind, unit->text);
       else
-        reading.problems.add(*unit, subject, fmt::format("\"{}\" is {}'s unit", unit->text, describe(found)), fmt::format("write a unit of {} such as {}", each.kind->name, each.kind->display));
+        reading.problems.add(*unit, subject, fmt::format("\"{}\" is {}'s unit", unit->text, describe(found)),
+                             fmt::format("write a unit of {} such as {}", each.kind->name, each.kind->display));
     } catch (const InputError& error) {
       reading.problems.add(*unit, subject, error.problems.front().wrong, error.problems.front().instead);
     }

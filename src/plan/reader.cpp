@@ -16,7 +16,8 @@ std::string example_of(const Kind& kind) { return fmt::format("write {} such as 
 
 }  // namespace
 
-std::optional<double> read_quantity(const Tree& tree, const Kind& kind, const std::string& subject, Problems& problems, Sign sign) {
+std::optional<double> read_quantity(const Tree& tree, const Kind& kind, const std::string& subject, Problems& problems,
+                                    Sign sign) {
   if (!tree.is_text()) {
     problems.add(tree, subject, found_instead(tree), example_of(kind));
     return std::nullopt;
@@ -51,13 +52,17 @@ std::optional<int> read_count(const Tree& tree, const std::string& subject, Prob
     const auto [end, bad] = std::from_chars(tree.text.data(), tree.text.data() + tree.text.size(), value);
     if (bad == std::errc{} && end == tree.text.data() + tree.text.size() && value > 0) return value;
   }
-  problems.add(tree, subject, tree.is_text() ? fmt::format("\"{}\" is not a whole number above zero", tree.text) : found_instead(tree), "write, for example, 8");
+  problems.add(tree, subject,
+               tree.is_text() ? fmt::format("\"{}\" is not a whole number above zero", tree.text) : found_instead(tree),
+               "write, for example, 8");
   return std::nullopt;
 }
 
 std::optional<Vector3> read_vector(const Tree& tree, const Kind& kind, const std::string& subject, Problems& problems) {
   if (!tree.is_list() || tree.items.size() != 3) {
-    problems.add(tree, subject, tree.is_list() ? fmt::format("{} numbers stand here, three are due", tree.items.size()) : "a list of three is due",
+    problems.add(tree, subject,
+                 tree.is_list() ? fmt::format("{} numbers stand here, three are due", tree.items.size())
+                                : "a list of three is due",
                  fmt::format("write [{0}, {0}, {0}]", kind.example));
     return std::nullopt;
   }
@@ -79,7 +84,8 @@ std::optional<Vector3> read_direction(const Tree& tree, const std::string& subje
   return std::nullopt;
 }
 
-std::optional<int> read_word(const Tree& tree, const std::vector<std::string>& words, const std::string& subject, Problems& problems) {
+std::optional<int> read_word(const Tree& tree, const std::vector<std::string>& words, const std::string& subject,
+                             Problems& problems) {
   if (tree.is_text()) {
     const auto found = std::find(words.begin(), words.end(), tree.text);
     if (found != words.end()) return static_cast<int>(found - words.begin());
@@ -99,7 +105,11 @@ std::vector<const Tree*> one_or_more(const Tree& tree) {
 
 MapReader::MapReader(const Tree& tree, std::string subject, Problems& problems)
     : tree_(tree), subject_(std::move(subject)), problems_(problems), map_(tree.is_map()) {
-  if (!map_) problems_.add(tree, subject_, tree.is_text() ? fmt::format("\"{}\" stands where a map is due", tree.text) : found_instead(tree) + ", a map is due", "write {key: value, …}");
+  if (!map_)
+    problems_.add(tree, subject_,
+                  tree.is_text() ? fmt::format("\"{}\" stands where a map is due", tree.text)
+                                 : found_instead(tree) + ", a map is due",
+                  "write {key: value, …}");
 }
 
 const Tree* MapReader::optional(const std::string& key) {
@@ -109,7 +119,8 @@ const Tree* MapReader::optional(const std::string& key) {
 
 const Tree* MapReader::required(const std::string& key, const std::string& example) {
   const Tree* const found = optional(key);
-  if (!found && map_) problems_.add(tree_, subject_, fmt::format("\"{}\" is missing", key), fmt::format("write {}: {}", key, example));
+  if (!found && map_)
+    problems_.add(tree_, subject_, fmt::format("\"{}\" is missing", key), fmt::format("write {}: {}", key, example));
   return found;
 }
 
@@ -119,7 +130,8 @@ std::pair<std::string, const Tree*> MapReader::one_of(const std::vector<std::str
     const Tree* const each = optional(key);
     if (!each) continue;
     if (found.second) {
-      problems_.add(*each, subject_, fmt::format("\"{}\" and \"{}\" cannot both be given", found.first, key), "keep one");
+      problems_.add(*each, subject_, fmt::format("\"{}\" and \"{}\" cannot both be given", found.first, key),
+                    "keep one");
       return {"", nullptr};
     }
     found = {key, each};

@@ -1,5 +1,5 @@
-/// plan/reader.h: reads typed values out of the tree and gathers every problem on the way, so that one reading reports all
-/// that is wrong. A value that cannot be read is nullopt (or empty), and its problem has been noted.
+/// plan/reader.h: reads typed values out of the tree and gathers every problem on the way, so that one reading reports
+/// all that is wrong. A value that cannot be read is nullopt (or empty), and its problem has been noted.
 #pragma once
 
 #include <fmt/format.h>
@@ -8,8 +8,8 @@
 #include <optional>
 #include <set>
 
-#include "core/nearest.h"
 #include "core/model/assembly.h"
+#include "core/nearest.h"
 #include "core/quantity/quantity.h"
 #include "plan/tree.h"
 
@@ -30,16 +30,18 @@ class Problems {
 enum class Sign { any, positive, not_negative };
 
 /// A quantity of one kind, in SI.
-[[nodiscard]] std::optional<double> read_quantity(const Tree& tree, const Kind& kind, const std::string& subject, Problems& problems,
-                                                  Sign sign = Sign::any);
+[[nodiscard]] std::optional<double> read_quantity(const Tree& tree, const Kind& kind, const std::string& subject,
+                                                  Problems& problems, Sign sign = Sign::any);
 [[nodiscard]] std::optional<std::string> read_text(const Tree& tree, const std::string& subject, Problems& problems);
 [[nodiscard]] std::optional<int> read_count(const Tree& tree, const std::string& subject, Problems& problems);
 /// [x, y, z], each of the kind.
-[[nodiscard]] std::optional<Vector3> read_vector(const Tree& tree, const Kind& kind, const std::string& subject, Problems& problems);
+[[nodiscard]] std::optional<Vector3> read_vector(const Tree& tree, const Kind& kind, const std::string& subject,
+                                                 Problems& problems);
 /// A direction: three plain numbers, not all zero; normalised.
 [[nodiscard]] std::optional<Vector3> read_direction(const Tree& tree, const std::string& subject, Problems& problems);
 /// One of some words; the index.
-[[nodiscard]] std::optional<int> read_word(const Tree& tree, const std::vector<std::string>& words, const std::string& subject, Problems& problems);
+[[nodiscard]] std::optional<int> read_word(const Tree& tree, const std::vector<std::string>& words,
+                                           const std::string& subject, Problems& problems);
 /// A list may stand wherever one value may.
 [[nodiscard]] std::vector<const Tree*> one_or_more(const Tree& tree);
 
@@ -57,7 +59,8 @@ class MapReader {
   void done();
 
   [[nodiscard]] std::optional<double> quantity(const std::string& key, const Kind& kind, Sign sign = Sign::any);
-  [[nodiscard]] std::optional<double> required_quantity(const std::string& key, const Kind& kind, Sign sign = Sign::any);
+  [[nodiscard]] std::optional<double> required_quantity(const std::string& key, const Kind& kind,
+                                                        Sign sign = Sign::any);
   [[nodiscard]] const std::string& subject() const { return subject_; }
   [[nodiscard]] const Tree& tree() const { return tree_; }
   [[nodiscard]] Problems& problems() { return problems_; }
@@ -76,7 +79,10 @@ template <typename Value>
 class Declared {
  public:
   explicit Declared(std::string what) : what_(std::move(what)) {}
-  void declare(const std::string& name, std::optional<Value> value) { values_.insert_or_assign(name, std::move(value)); order_.push_back(name); }
+  void declare(const std::string& name, std::optional<Value> value) {
+    values_.insert_or_assign(name, std::move(value));
+    order_.push_back(name);
+  }
   /// The value, or nullptr; an unknown name is a problem, a broken one has been reported already.
   [[nodiscard]] const Value* find(const Tree& name, const std::string& subject, Problems& problems) const {
     if (!name.is_text()) {

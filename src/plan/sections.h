@@ -12,11 +12,11 @@ struct Reading {
   Problems& problems;
   Declared<int> materials{"material"};
   Declared<int> parts{"part"};
-  Declared<std::vector<int>> places{"place"};           ///< nodes; masses that have a node of their own are places too
-  Declared<std::vector<int>> joints{"joint"};           ///< springs, as indices; empty for rigid links
+  Declared<std::vector<int>> places{"place"};  ///< nodes; masses that have a node of their own are places too
+  Declared<std::vector<int>> joints{"joint"};  ///< springs, as indices; empty for rigid links
   Declared<Profile> profiles{"profile"};
-  Declared<double> levels{"level"};                     ///< dB
-  Declared<int> environments{"environment"};            ///< index
+  Declared<double> levels{"level"};           ///< dB
+  Declared<int> environments{"environment"};  ///< index
 };
 
 void read_show(const Tree& section, Reading& reading);

@@ -41,7 +41,8 @@ Tree convert(const YAML::Node& node, const std::string& file, std::vector<Proble
       }
       const std::string& key = pair.first.Scalar();
       if (const Tree* first = tree.find(key)) {
-        problems.push_back({"", fmt::format("\"{}\" is given twice", key), fmt::format("it stands already in line {}", first->place.line), place});
+        problems.push_back({"", fmt::format("\"{}\" is given twice", key),
+                            fmt::format("it stands already in line {}", first->place.line), place});
         continue;
       }
       tree.entries.push_back({key, place, convert(pair.second, file, problems)});
@@ -63,10 +64,12 @@ Tree read_file(const std::string& file, std::vector<Problem>& problems) {
 
 // Adds the entries of `more` to `plan`: sections of named things are merged, all else must be given once.
 void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
-  static const std::set<std::string, std::less<>> sections{"show", "values", "materials", "parts", "places", "masses", "joints", "watch",
-                                                            "profiles", "levels", "environments", "limits"};
+  static const std::set<std::string, std::less<>> sections{"show",     "values", "materials",    "parts",
+                                                           "places",   "masses", "joints",       "watch",
+                                                           "profiles", "levels", "environments", "limits"};
   const auto twice = [&](const std::string& key, const Place& again, const Place& first) {
-    problems.push_back({"", fmt::format("\"{}\" is defined twice", key), fmt::format("the other is at {}:{}:{}", first.file, first.line, first.column), again});
+    problems.push_back({"", fmt::format("\"{}\" is defined twice", key),
+                        fmt::format("the other is at {}:{}:{}", first.file, first.line, first.column), again});
   };
   for (const Tree::Entry& entry : more.entries) {
     if (entry.key == "include") continue;
@@ -90,7 +93,8 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
   Tree plan = read_file(file, problems);
   if (plan.kind == Tree::Kind::empty) plan.kind = Tree::Kind::map;
   if (!plan.is_map())
-    throw InputError(Problem{"", "a plan is a map of sections", "write, for example, parts: and materials: at the left edge", plan.place});
+    throw InputError(Problem{"", "a plan is a map of sections",
+                             "write, for example, parts: and materials: at the left edge", plan.place});
   open.push_back(std::filesystem::weakly_canonical(file).string());
   if (const Tree* include = plan.find("include")) {
     std::vector<Tree> names = include->is_list() ? include->items : std::vector<Tree>{*include};
@@ -105,7 +109,8 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
         continue;
       }
       if (!std::filesystem::exists(path)) {
-        problems.push_back({"include", fmt::format("there is no file {}", path), "paths start from the file that includes", name.place});
+        problems.push_back({"include", fmt::format("there is no file {}", path),
+                            "paths start from the file that includes", name.place});
         continue;
       }
       const Tree more = read_with_includes(path, open, problems);
@@ -140,7 +145,8 @@ void apply(const Override& override, Tree& plan, std::vector<Problem>& problems)
     const std::size_t dot = rest.find('.');
     const std::string key = rest.substr(0, dot);
     if (key.empty() || !(at->is_map() || at->kind == Tree::Kind::empty)) {
-      problems.push_back({"", fmt::format("there is no \"{}\" to go into", key), "a path leads through maps: parts.mast.material", place});
+      problems.push_back({"", fmt::format("there is no \"{}\" to go into", key),
+                          "a path leads through maps: parts.mast.material", place});
       return;
     }
     at->kind = Tree::Kind::map;
@@ -188,7 +194,8 @@ class Substitution {
     while ((from = tree.text.find("${", from)) != std::string::npos) {
       const std::size_t end = tree.text.find('}', from);
       const std::string name = tree.text.substr(from + 2, end == std::string::npos ? end : end - from - 2);
-      const auto found = std::find_if(known_.begin(), known_.end(), [&](const auto& pair) { return pair.first == name; });
+      const auto found =
+          std::find_if(known_.begin(), known_.end(), [&](const auto& pair) { return pair.first == name; });
       if (end == std::string::npos || found == known_.end()) {
         std::vector<std::string> names;
         for (const auto& [known, value] : known_) names.push_back(known);
@@ -196,7 +203,8 @@ class Substitution {
                              names.empty() ? "declare it under values:" : suggest_name(name, names), tree.place});
         return;
       }
-      if (from == 0 && end + 1 == tree.text.size() && !found->second.is_text()) {  // the whole text: a list or map may stand there
+      if (from == 0 && end + 1 == tree.text.size() &&
+          !found->second.is_text()) {  // the whole text: a list or map may stand there
         const Place place = tree.place;
         tree = found->second;
         tree.place = place;
@@ -224,7 +232,8 @@ const Tree* Tree::find(std::string_view key) const { return const_cast<Tree*>(th
 Override parse_override(const std::string& text) {
   const std::size_t equals = text.find('=');
   if (equals == std::string::npos || equals == 0)
-    throw InputError(Problem{"--set " + text, "there is no value", "write --set path.to.key=VALUE, as in --set values.wall=\"2 mm\"", std::nullopt});
+    throw InputError(Problem{"--set " + text, "there is no value",
+                             "write --set path.to.key=VALUE, as in --set values.wall=\"2 mm\"", std::nullopt});
   return {text.substr(0, equals), text.substr(equals + 1)};
 }
 

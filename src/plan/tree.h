@@ -1,4 +1,5 @@
-/// plan/tree.h: the plan file as a tree of texts, each with its place; includes merged, overrides applied, values put in.
+/// plan/tree.h: the plan file as a tree of texts, each with its place; includes merged, overrides applied, values put
+/// in.
 #pragma once
 
 #include <string>
@@ -41,6 +42,7 @@ struct Override {
 /// Reads a plan file with all its includes. Problems that leave a tree to go on with are added to `problems`.
 /// @throws FileError   the file cannot be read
 /// @throws InputError  it is not YAML
-[[nodiscard]] Tree read_tree(const std::string& file, const std::vector<Override>& overrides, std::vector<Problem>& problems);
+[[nodiscard]] Tree read_tree(const std::string& file, const std::vector<Override>& overrides,
+                             std::vector<Problem>& problems);
 
 }  // namespace avrenk

@@ -33,7 +33,9 @@ TEST_P(SlenderCantilever, HasTheErrorThatTheoryPredicts) {
   const Cantilever c = slender(16);
   const Solved solved(test::cantilever(c), test::count(12), test::ratio(0.01));
   const double predicted = std::pow(root / c.elements, 4) / 1440;
-  const double unit = std::sqrt(c.material.youngs_modulus * c.section.second_moment_y / (c.material.density * c.section.area)) / (2 * pi);
+  const double unit =
+      std::sqrt(c.material.youngs_modulus * c.section.second_moment_y / (c.material.density * c.section.area)) /
+      (2 * pi);
   // Modes of both planes alternate; look for the one nearest to the closed form.
   double best = 1;
   for (int r = 0; r < solved.basis.modes; ++r) {
@@ -43,7 +45,8 @@ TEST_P(SlenderCantilever, HasTheErrorThatTheoryPredicts) {
   EXPECT_NEAR(best, predicted, tolerance * predicted) << "mode " << mode;
 }
 INSTANTIATE_TEST_SUITE_P(ClosedForm, SlenderCantilever,
-                         testing::Values(Root{1, 1.87510407, 0.05}, Root{2, 4.69409113, 0.03}, Root{3, 7.85475744, 0.03}));
+                         testing::Values(Root{1, 1.87510407, 0.05}, Root{2, 4.69409113, 0.03},
+                                         Root{3, 7.85475744, 0.03}));
 
 TEST(BaseExcitedCantilever, FollowsEulerAndBernoulli) {
   // Tip over base, both absolute: (cos b + cosh b)/(1 + cos b cosh b), b⁴ = ρA ω² L⁴/(EI(1 + iη)).
@@ -93,7 +96,8 @@ TEST(BaseExcitedCantilever, ConvergesToTimoshenkoWithTheSquareOfTheLength) {
       const Complex exact = timoshenko_tip(c, 2 * pi * frequency);
       error.push_back(std::abs(solved.response(tip, 2, frequency) - exact) / std::abs(exact));
     }
-    EXPECT_NEAR(std::log2(error[1] / error[2]), 2, 0.1) << frequency << " Hz, errors " << error[0] << " " << error[1] << " " << error[2];
+    EXPECT_NEAR(std::log2(error[1] / error[2]), 2, 0.1)
+        << frequency << " Hz, errors " << error[0] << " " << error[1] << " " << error[2];
     EXPECT_LE(error[2], 3e-3);
   }
 }

@@ -18,15 +18,19 @@ bool covers(const Limit& limit, const Outcome& outcome) {
   });
 }
 
-std::optional<LimitResult> check_response(const Limit& limit, const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched) {
+std::optional<LimitResult> check_response(const Limit& limit, const std::vector<Outcome>& outcomes,
+                                          const std::vector<Watched>& watched) {
   const Watched* const found = find_watched(watched, limit.of);
   if (!found) return std::nullopt;
   const auto index = static_cast<std::size_t>(found - watched.data());
   std::optional<LimitResult> worst;
   for (const Outcome& outcome : outcomes) {
     if (!covers(limit, outcome)) continue;
-    LimitResult result{&limit, fmt::format("{}, {}, {}", found->name, limit.take.words(), outcome.name()), "", found->quantity->kind,
-                       0, limit.allowable, 0, false, true};
+    LimitResult result{&limit, fmt::format("{}, {}, {}", found->name, limit.take.words(), outcome.name()),
+                       "",     found->quantity->kind,
+                       0,      limit.allowable,
+                       0,      false,
+                       true};
     if (outcome.sine.empty()) {
       const RandomRow& row = outcome.random[index];
       result.value = row.rms * (limit.take.form == Take::Form::sigma ? limit.take.sigma : 1);
@@ -53,7 +57,8 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
   for (int r = 0; r < basis.modes; ++r) {
     const double fraction = basis.effective_mass(r, limit.direction) / total;
     if (fraction < limit.effective_mass_above) continue;
-    result.what = fmt::format("lowest frequency along {} with {:.3g} % of the mass", direction, 100 * limit.effective_mass_above);
+    result.what =
+        fmt::format("lowest frequency along {} with {:.3g} % of the mass", direction, 100 * limit.effective_mass_above);
     result.where = fmt::format("mode {}, {:.1f} %", r + 1, 100 * fraction);
     result.value = basis.frequency(r);
     result.margin = limit.above ? result.value / *limit.above - 1 : *limit.below / result.value - 1;
@@ -61,7 +66,8 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
     return result;
   }
   // No such mode below the highest frequency that is proven complete: the true value lies above that.
-  result.what = fmt::format("no mode along {} with {:.3g} % of the mass below", direction, 100 * limit.effective_mass_above);
+  result.what =
+      fmt::format("no mode along {} with {:.3g} % of the mass below", direction, 100 * limit.effective_mass_above);
   result.where = fmt::format("{} modes", basis.modes);
   result.value = basis.proven_below;
   result.margin = limit.above ? result.value / *limit.above - 1 : *limit.below / result.value - 1;
@@ -86,7 +92,8 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
       results.push_back(std::move(*result));
     }
   }
-  std::stable_sort(results.begin(), results.end(), [](const LimitResult& a, const LimitResult& b) { return a.margin < b.margin; });
+  std::stable_sort(results.begin(), results.end(),
+                   [](const LimitResult& a, const LimitResult& b) { return a.margin < b.margin; });
   return results;
 }
 

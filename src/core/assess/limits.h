@@ -9,7 +9,7 @@ namespace avrenk {
 struct Take {
   enum class Form { peak, rms, sigma };
   Form form = Form::peak;
-  double sigma = 1;  ///< multiple of the RMS
+  double sigma = 1;                         ///< multiple of the RMS
   [[nodiscard]] std::string words() const;  ///< "peak", "RMS", "3σ"
 };
 
@@ -19,29 +19,30 @@ struct Limit {
   std::string of;                         ///< "tip.acceleration.z"; empty for a frequency limit
   std::vector<std::string> environments;  ///< "random" (all its axes) or "random.z"
   Take take;
-  double allowable = 0;                   ///< SI
+  double allowable = 0;  ///< SI
   // … or a natural frequency: the lowest mode with enough effective mass along a direction.
-  int direction = 2;                      ///< 0..5
-  double effective_mass_above = 0;        ///< fraction of the total
-  std::optional<double> above, below;     ///< Hz
+  int direction = 2;                   ///< 0..5
+  double effective_mass_above = 0;     ///< fraction of the total
+  std::optional<double> above, below;  ///< Hz
   [[nodiscard]] bool is_frequency() const { return of.empty(); }
 };
 
 struct LimitResult {
   const Limit* limit = nullptr;
-  std::string what;         ///< "tip.acceleration.z, 3σ, random.z"
-  std::string where;        ///< node or mode
+  std::string what;   ///< "tip.acceleration.z, 3σ, random.z"
+  std::string where;  ///< node or mode
   const Kind* kind = nullptr;
-  double value = 0;         ///< SI or Hz
+  double value = 0;  ///< SI or Hz
   double allowable = 0;
-  double margin = 0;        ///< allowable/value − 1; value/allowable − 1 for a frequency that must lie above
+  double margin = 0;  ///< allowable/value − 1; value/allowable − 1 for a frequency that must lie above
   bool met = false;
-  bool gaussian = true;     ///< false: n sigma of a magnitude has no fixed probability
+  bool gaussian = true;  ///< false: n sigma of a magnitude has no fixed probability
 };
 
-/// One result a limit: the worst over its environments and axes that were run. Worst margin first. A limit none of whose
-/// environments was run gives no result.
-[[nodiscard]] std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes,
+/// One result a limit: the worst over its environments and axes that were run. Worst margin first. A limit none of
+/// whose environments was run gives no result.
+[[nodiscard]] std::vector<LimitResult> check_limits(const std::vector<Limit>& limits,
+                                                    const std::vector<Outcome>& outcomes,
                                                     const std::vector<Watched>& watched, const ModalBasis& basis);
 
 }  // namespace avrenk

@@ -122,8 +122,10 @@ BeamSection tube_section(double diameter, double wall, double poissons_ratio) {
   const double inner = diameter - 2 * wall;
   const double second_moment = pi * (std::pow(diameter, 4) - std::pow(inner, 4)) / 64;
   const double ratio = std::pow(inner / diameter, 2), sum = std::pow(1 + ratio, 2);
-  const double shear = 6 * (1 + poissons_ratio) * sum / ((7 + 6 * poissons_ratio) * sum + (20 + 12 * poissons_ratio) * ratio);
-  return {pi * (diameter * diameter - inner * inner) / 4, second_moment, second_moment, 2 * second_moment, shear, shear};
+  const double shear =
+      6 * (1 + poissons_ratio) * sum / ((7 + 6 * poissons_ratio) * sum + (20 + 12 * poissons_ratio) * ratio);
+  return {
+      pi * (diameter * diameter - inner * inner) / 4, second_moment, second_moment, 2 * second_moment, shear, shear};
 }
 
 BeamSection rectangle_section(double width, double height, double poissons_ratio) {

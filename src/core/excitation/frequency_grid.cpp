@@ -7,13 +7,14 @@
 
 namespace avrenk {
 
-std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& breakpoints,
+std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& curve_points,
                                    const ModalBasis& basis, const ModalDamping& damping) {
   std::vector<double> grid = request.at;
-  grid.insert(grid.end(), breakpoints.begin(), breakpoints.end());
+  grid.insert(grid.end(), curve_points.begin(), curve_points.end());
   const int steps = std::max(1, static_cast<int>(std::ceil(std::log2(request.to / request.from) * request.per_octave)));
   for (int i = 0; i <= steps; ++i)
-    grid.push_back(i == steps ? request.to : request.from * std::pow(request.to / request.from, static_cast<double>(i) / steps));
+    grid.push_back(i == steps ? request.to
+                              : request.from * std::pow(request.to / request.from, static_cast<double>(i) / steps));
   const int n = request.points_per_resonance;
   for (int r = 0; r < basis.modes; ++r) {
     for (int k = 1; k <= n; ++k) {

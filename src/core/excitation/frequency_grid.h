@@ -14,10 +14,10 @@ struct GridRequest {
   std::vector<double> at;         ///< further frequencies, Hz
 };
 
-/// Base points, `at`, breakpoints, and around each natural frequency f_r points at equal steps of phase along the
-/// resonance circle: f_r (1 + ζ_r tan θ_k), θ_k equally spaced in (−90°, 90°), so that so many points fix the resolution of the
-/// curve whatever the damping. Ascending, each once, inside [from, to].
-[[nodiscard]] std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& breakpoints,
+/// Base points, `at`, the points of the profile, and around each natural frequency f_r points at equal steps of phase
+/// along the resonance circle: f_r (1 + ζ_r tan θ_k), θ_k equally spaced in (−90°, 90°), so that so many points fix the
+/// resolution of the curve whatever the damping. Ascending, each once, inside [from, to].
+[[nodiscard]] std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& curve_points,
                                                  const ModalBasis& basis, const ModalDamping& damping);
 
 }  // namespace avrenk

@@ -18,13 +18,16 @@ namespace {
 double octaves(double f1, double f2) { return std::log2(f2 / f1); }
 
 void check(const std::vector<Breakpoint>& points) {
-  if (points.size() < 2) refuse(points.empty() ? "the table is empty" : "the table has one point", "give at least two points");
+  if (points.size() < 2)
+    refuse(points.empty() ? "the table is empty" : "the table has one point", "give at least two points");
   for (std::size_t i = 0; i < points.size(); ++i) {
     if (!(points[i].frequency > 0)) refuse(fmt::format("frequency {:g} Hz is not positive", points[i].frequency), "");
     if (points[i].level && !(*points[i].level > 0))
-      refuse(fmt::format("the level at {:g} Hz is not positive", points[i].frequency), "a log-log line cannot reach zero");
+      refuse(fmt::format("the level at {:g} Hz is not positive", points[i].frequency),
+             "a log-log line cannot reach zero");
     if (i > 0 && points[i].frequency < points[i - 1].frequency)
-      refuse(fmt::format("frequencies fall from {:g} to {:g} Hz", points[i - 1].frequency, points[i].frequency), "write them in rising order");
+      refuse(fmt::format("frequencies fall from {:g} to {:g} Hz", points[i - 1].frequency, points[i].frequency),
+             "write them in rising order");
     if (i > 1 && points[i].frequency == points[i - 2].frequency)
       refuse(fmt::format("three points lie at {:g} Hz", points[i].frequency), "two make a step");
   }
@@ -47,7 +50,8 @@ double PowerLaw::moment(double k) const {
 LogLogTable::LogLogTable(const std::vector<Breakpoint>& points, double decibel_factor) {
   check(points);
   std::vector<double> level(points.size(), 0);
-  const auto first = std::find_if(points.begin(), points.end(), [](const Breakpoint& p) { return p.level.has_value(); });
+  const auto first =
+      std::find_if(points.begin(), points.end(), [](const Breakpoint& p) { return p.level.has_value(); });
   if (first == points.end()) refuse("the table has slopes only", "give at least one level");
   const auto known = static_cast<std::size_t>(first - points.begin());
   const auto ratio = [&](std::size_t from, std::size_t to, double slope) {
@@ -66,6 +70,18 @@ LogLogTable::LogLogTable(const std::vector<Breakpoint>& points, double decibel_f
 std::vector<double> LogLogTable::breakpoints() const {
   std::vector<double> all{from()};
   for (const PowerLaw& stretch : stretches_) all.push_back(stretch.f2);
+  return all;
+}
+
+std::vector<double> LogLogTable::curve_points() const {
+  std::vector<double> all{from()};
+  for (std::size_t i = 0; i < stretches_.size(); ++i) {
+    const double end = stretches_[i].f2;
+    const bool step = i + 1 < stretches_.size() && stretches_[i + 1].v1 != stretches_[i].v2;
+    if (step) all.push_back(end * (1 - 1e-9));
+    all.push_back(end);
+    if (step) all.push_back(end * (1 + 1e-9));
+  }
   return all;
 }
 

@@ -9,10 +9,10 @@ namespace avrenk {
 
 /// One stretch v(f) = v1 (f/f1)^n between f1 < f2.
 struct PowerLaw {
-  double f1 = 0, f2 = 0;  ///< Hz
-  double v1 = 0, v2 = 0;  ///< > 0
-  [[nodiscard]] double exponent() const;             ///< n
-  [[nodiscard]] double at(double f) const;           ///< v(f)
+  double f1 = 0, f2 = 0;                    ///< Hz
+  double v1 = 0, v2 = 0;                    ///< > 0
+  [[nodiscard]] double exponent() const;    ///< n
+  [[nodiscard]] double at(double f) const;  ///< v(f)
   /// ∫ v(f) f^k df over the stretch, without cancellation near n + k = −1.
   [[nodiscard]] double moment(double k) const;
 };
@@ -25,7 +25,8 @@ struct Breakpoint {
   std::optional<double> slope;  ///< dB/oct
 };
 
-/// Levels over frequency, log-log between breakpoints. Two equal frequencies make a step; the higher level applies there.
+/// Levels over frequency, log-log between breakpoints. Two equal frequencies make a step; the higher level applies
+/// there.
 class LogLogTable {
  public:
   LogLogTable() = default;
@@ -38,13 +39,16 @@ class LogLogTable {
   [[nodiscard]] double to() const { return stretches_.back().f2; }
   [[nodiscard]] const std::vector<PowerLaw>& stretches() const { return stretches_; }
   [[nodiscard]] std::vector<double> breakpoints() const;  ///< Hz, ascending, each once
+  /// Breakpoints with both sides of each step, a billionth of the frequency away from it.
+  [[nodiscard]] std::vector<double> curve_points() const;
   /// The level; 0 outside the table.
   [[nodiscard]] double at(double frequency) const;
   /// The stretch that holds the open interval around `frequency`; nullptr outside.
   [[nodiscard]] const PowerLaw* stretch_at(double frequency) const;
 
   [[nodiscard]] LogLogTable scaled(double factor) const;
-  /// Multiplied by (2πf)^k: turns a displacement into an acceleration (k = 2), an acceleration PSD into one of velocity (−2).
+  /// Multiplied by (2πf)^k: turns a displacement into an acceleration (k = 2), an acceleration PSD into one of velocity
+  /// (−2).
   [[nodiscard]] LogLogTable times_omega(int k) const;
   /// ∫ v(f) df over the whole table.
   [[nodiscard]] double area() const;

@@ -40,7 +40,8 @@ void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines) {
   std::map<std::array<long long, 3>, std::vector<int>> cells;
   const auto cell_of = [&](const Vector3& at) {
     std::array<long long, 3> cell{};
-    for (int axis = 0; axis < 3; ++axis) cell[static_cast<std::size_t>(axis)] = std::llround((at[axis] - box.min()[axis]) / (2 * spot));
+    for (int axis = 0; axis < 3; ++axis)
+      cell[static_cast<std::size_t>(axis)] = std::llround((at[axis] - box.min()[axis]) / (2 * spot));
     return cell;
   };
   const auto node_at = [&](const Vector3& at) {

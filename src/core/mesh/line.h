@@ -16,12 +16,12 @@ struct Line {
 /// The direction "up" of a line that does not say: global z, or global y for a line within 1° of z.
 [[nodiscard]] Vector3 default_up(const Vector3& from, const Vector3& to);
 
-/// The lines and their images in the global planes: mirror[0] copies to −x, mirror[1] to −y, mirror[2] to −z; two of them
-/// make three images. A line that is its own image, lying in the plane or across it, is not copied.
+/// The lines and their images in the global planes: mirror[0] copies to −x, mirror[1] to −y, mirror[2] to −z; two of
+/// them make three images. A line that is its own image, lying in the plane or across it, is not copied.
 [[nodiscard]] std::vector<Line> with_mirror_images(std::vector<Line> lines, const std::array<bool, 3>& mirror);
 
-/// Adds the elements of one part. Nodes of the part that lie at one spot are one node: lines that meet there are joined.
-/// "One spot" is within 1e-6 of the part's size.
+/// Adds the elements of one part. Nodes of the part that lie at one spot are one node: lines that meet there are
+/// joined. "One spot" is within 1e-6 of the part's size.
 /// @param part  index into assembly.parts
 void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines);
 

@@ -5,7 +5,9 @@
 namespace avrenk {
 namespace {
 
-const Vector3& position(const Assembly& assembly, int node) { return assembly.nodes[static_cast<std::size_t>(node)].position; }
+const Vector3& position(const Assembly& assembly, int node) {
+  return assembly.nodes[static_cast<std::size_t>(node)].position;
+}
 
 }  // namespace
 
@@ -16,16 +18,18 @@ std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part
   return nodes;
 }
 
-std::vector<int> nodes_in_plane(const Assembly& assembly, const std::vector<int>& among, int axis, double value, double tolerance) {
+std::vector<int> nodes_in_plane(const Assembly& assembly, const std::vector<int>& among, int axis, double value,
+                                double tolerance) {
   std::vector<int> found;
   for (const int node : among)
     if (std::abs(position(assembly, node)[axis] - value) <= tolerance) found.push_back(node);
   return found;
 }
 
-std::vector<int> nodes_in_box(const Assembly& assembly, const std::vector<int>& among, const Vector3& from, const Vector3& to,
-                              double tolerance) {
-  const Eigen::AlignedBox3d box((from.cwiseMin(to).array() - tolerance).matrix(), (from.cwiseMax(to).array() + tolerance).matrix());
+std::vector<int> nodes_in_box(const Assembly& assembly, const std::vector<int>& among, const Vector3& from,
+                              const Vector3& to, double tolerance) {
+  const Eigen::AlignedBox3d box((from.cwiseMin(to).array() - tolerance).matrix(),
+                                (from.cwiseMax(to).array() + tolerance).matrix());
   std::vector<int> found;
   for (const int node : among)
     if (box.contains(position(assembly, node))) found.push_back(node);

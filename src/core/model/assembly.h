@@ -54,12 +54,12 @@ struct PointMass {
 /// nodes stores no energy whatever their distance.
 struct Spring {
   std::string joint;
-  std::array<int, 2> nodes;                   ///< a second node of −1 is the ground, which never moves
-  Vector3 point = Vector3::Zero();            ///< where it acts
-  Matrix3 axes = Matrix3::Identity();         ///< rows: its x, y, z in global axes
+  std::array<int, 2> nodes;             ///< a second node of −1 is the ground, which never moves
+  Vector3 point = Vector3::Zero();      ///< where it acts
+  Matrix3 axes = Matrix3::Identity();   ///< rows: its x, y, z in global axes
   Vector6 stiffness = Vector6::Zero();  ///< N/m ×3, N m/rad ×3
   Vector6 dashpot = Vector6::Zero();    ///< N s/m ×3, N m s/rad ×3
-  std::optional<double> loss_factor;          ///< η of its stiffness; absent: dashpot if given, else the general damping
+  std::optional<double> loss_factor;    ///< η of its stiffness; absent: dashpot if given, else the general damping
   [[nodiscard]] bool has_dashpot() const { return !dashpot.isZero(0); }
 };
 
@@ -100,9 +100,9 @@ struct Assembly {
 
 /// Mass, centre of gravity and inertia about it, of rigid bodies added together.
 struct MassProperties {
-  double mass = 0;                                      ///< kg
-  Vector3 centre = Vector3::Zero();                     ///< m
-  Matrix3 inertia = Matrix3::Zero();                    ///< kg m², about `centre`, tensor
+  double mass = 0;                    ///< kg
+  Vector3 centre = Vector3::Zero();   ///< m
+  Matrix3 inertia = Matrix3::Zero();  ///< kg m², about `centre`, tensor
   void add(double mass, const Vector3& centre, const Matrix3& inertia);
 };
 

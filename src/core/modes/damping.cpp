@@ -27,7 +27,8 @@ std::string describe_source(double general, double loss, double dashpot) {
   if (shares[0].value > 0.995) return shares[0].name;
   std::string text;
   for (const Share& share : shares)
-    if (share.value >= 0.005) text += fmt::format("{}{} {:.0f} %", text.empty() ? "" : ", ", share.name, 100 * share.value);
+    if (share.value >= 0.005)
+      text += fmt::format("{}{} {:.0f} %", text.empty() ? "" : ", ", share.name, 100 * share.value);
   return text;
 }
 
@@ -38,7 +39,8 @@ double DampingRule::ratio(double frequency) const {
   if (form != Form::table) return 0;
   if (frequency <= table.front().first) return table.front().second;
   if (frequency >= table.back().first) return table.back().second;
-  const auto above = std::upper_bound(table.begin(), table.end(), frequency, [](double f, const auto& row) { return f < row.first; });
+  const auto above =
+      std::upper_bound(table.begin(), table.end(), frequency, [](double f, const auto& row) { return f < row.first; });
   const auto below = above - 1;
   const double part = std::log(frequency / below->first) / std::log(above->first / below->first);
   return below->second + part * (above->second - below->second);
@@ -63,8 +65,8 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
     damping.zeta[r] = ratio * general_share + from_dashpots;
     damping.eta[r] = loss[r] / omega2 + damping.general_loss * general_share;
     damping.general_rate[r] = 2 * ratio / omega;
-    damping.source.push_back(describe_source((ratio + 0.5 * damping.general_loss) * general_share, 0.5 * loss[r] / omega2,
-                                             from_dashpots));
+    damping.source.push_back(
+        describe_source((ratio + 0.5 * damping.general_loss) * general_share, 0.5 * loss[r] / omega2, from_dashpots));
   }
   return damping;
 }
@@ -73,9 +75,12 @@ void require_damping(const ModalBasis& basis, const ModalDamping& damping, doubl
   for (int r = 0; r < basis.modes; ++r) {
     const double f = basis.frequency(r);
     if (f < from || f > to || damping.effective_ratio(r) > 0) continue;
-    throw InputError(Problem{"damping", fmt::format("mode {} at {:.5g} Hz lies between {:.5g} and {:.5g} Hz and has no damping, so its "
-                                         "response is infinite", r + 1, f, from, to),
-                      "write, for example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor", std::nullopt});
+    throw InputError(Problem{
+        "damping",
+        fmt::format("mode {} at {:.5g} Hz lies between {:.5g} and {:.5g} Hz and has no damping, so its "
+                    "response is infinite",
+                    r + 1, f, from, to),
+        "write, for example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor", std::nullopt});
   }
 }
 

@@ -23,9 +23,10 @@ struct DampingRule {
 struct ModalDamping {
   Eigen::VectorXd zeta;  ///< viscous: general ratio by its share of the strain energy, and dashpots
   Eigen::VectorXd eta;   ///< hysteretic: loss factors by strain energy
-  /// Force of elements under the general rule, beside their elastic force: general_rate·f on q̇ and i·general_loss·f on q.
-  Eigen::VectorXd general_rate;  ///< 2ζ(f_r)/ω_r, s
-  double general_loss = 0;       ///< η
+  /// Force of elements under the general rule, beside their elastic force: general_rate·f on q̇ and i·general_loss·f on
+  /// q.
+  Eigen::VectorXd general_rate;     ///< 2ζ(f_r)/ω_r, s
+  double general_loss = 0;          ///< η
   std::vector<std::string> source;  ///< "general", "own η 62 %, general 38 %": shares of the damping
 
   /// ζ + η/2: the fraction of critical damping that counts at resonance.

@@ -62,7 +62,11 @@ VectorXd mass_norms(const MatrixXd& w, const MatrixXd& mass_w) {
 class Krylov {
  public:
   Krylov(const Factorisation& stiffness, const SparseMatrix& mass, Index block, Index most)
-      : stiffness_(stiffness), mass_(mass), block_(block), basis_(mass.rows(), most), projected_(MatrixXd::Zero(most, most)) {}
+      : stiffness_(stiffness),
+        mass_(mass),
+        block_(block),
+        basis_(mass.rows(), most),
+        projected_(MatrixXd::Zero(most, most)) {}
 
   // A fresh random block, orthogonal to all so far; false if nothing is left.
   bool start(unsigned seed) {
@@ -90,7 +94,8 @@ class Krylov {
 
   // Ritz values (largest first) with their residual norms ‖R s‖.
   void ritz() {
-    const MatrixXd h = 0.5 * (projected_.topLeftCorner(size_, size_) + projected_.topLeftCorner(size_, size_).transpose());
+    const MatrixXd h =
+        0.5 * (projected_.topLeftCorner(size_, size_) + projected_.topLeftCorner(size_, size_).transpose());
     const Eigen::SelfAdjointEigenSolver<MatrixXd> solver(h);
     theta = solver.eigenvalues().reverse();
     vectors_ = solver.eigenvectors().rowwise().reverse();
@@ -101,7 +106,8 @@ class Krylov {
 
   [[nodiscard]] Index converged() const {
     Index count = 0;
-    while (count < theta.size() && theta[count] > dependent * theta[0] && residual[count] <= lanczos_tolerance * theta[count])
+    while (count < theta.size() && theta[count] > dependent * theta[0] &&
+           residual[count] <= lanczos_tolerance * theta[count])
       ++count;
     return count;
   }
@@ -144,7 +150,8 @@ class Krylov {
 
 }  // namespace
 
-EigenPairs lowest_modes(const Factorisation& stiffness, const SparseMatrix& mass, int wanted, int block_size, const Progress& progress) {
+EigenPairs lowest_modes(const Factorisation& stiffness, const SparseMatrix& mass, int wanted, int block_size,
+                        const Progress& progress) {
   const Index n = mass.rows();
   const Index block = block_size > 0 ? block_size : wanted > 100 ? 16 : 8;
   const Index most = std::min<Index>(n, 3 * wanted + 12 * block + 60);
@@ -174,7 +181,8 @@ EigenPairs lowest_modes(const Factorisation& stiffness, const SparseMatrix& mass
   const Index converged = krylov.converged();
   pairs.exhausted = converged < wanted && (!open || krylov.size() == n);
   if (converged < wanted && !pairs.exhausted)
-    throw NumericalError(fmt::format("only {} of {} modes converged in a Krylov space of {} vectors", converged, wanted, most));
+    throw NumericalError(
+        fmt::format("only {} of {} modes converged in a Krylov space of {} vectors", converged, wanted, most));
   const Index kept = std::min<Index>(converged, wanted);
   pairs.values = krylov.theta.head(kept).cwiseInverse();
   pairs.vectors = krylov.purified(kept);

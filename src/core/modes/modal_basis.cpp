@@ -21,9 +21,7 @@ constexpr double residual_vector_floor = 1e-7;
 
 using Clock = std::chrono::steady_clock;
 
-double seconds_since(Clock::time_point start) {
-  return std::chrono::duration<double>(Clock::now() - start).count();
-}
+double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
 
 void fix_signs(MatrixXd& shapes, const System& system) {
   for (Index r = 0; r < shapes.cols(); ++r) {
@@ -39,13 +37,14 @@ void fix_signs(MatrixXd& shapes, const System& system) {
 
 // r = K⁻¹p − ΦΛ⁻¹Φᵀp for the six inertia loads, made mass-orthonormal to Φ and stiffness-orthogonal among themselves
 // (Dickens, Nakagawa & Wittbrodt, Comput. Struct. 62(6), 1997).
-MatrixXd residual_vectors(const System& system, const StaticSolution& statics, const MatrixXd& shapes, const VectorXd& omega,
-                          VectorXd& pseudo_omega) {
+MatrixXd residual_vectors(const System& system, const StaticSolution& statics, const MatrixXd& shapes,
+                          const VectorXd& omega, VectorXd& pseudo_omega) {
   const MatrixXd& whole = statics.unit_acceleration;
   MatrixXd rest = whole - shapes * omega.array().square().inverse().matrix().asDiagonal() *
                               (shapes.transpose() * statics.inertia_load);
   for (int pass = 0; pass < 2; ++pass) rest -= shapes * (shapes.transpose() * (system.mass.ff * rest));
-  const VectorXd size = (whole.cwiseProduct(system.mass.ff * whole)).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
+  const VectorXd size =
+      (whole.cwiseProduct(system.mass.ff * whole)).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
   MatrixXd kept(rest.rows(), 0);
   for (Index d = 0; d < rest.cols(); ++d) {
     VectorXd v = rest.col(d);
@@ -77,7 +76,8 @@ double largest_relative_residual(const System& system, const MatrixXd& shapes, c
   return worst;
 }
 
-std::vector<SupportReaction> foot_reactions(const System& system, const ModalBasis& basis, const Factorisation& stiffness) {
+std::vector<SupportReaction> foot_reactions(const System& system, const ModalBasis& basis,
+                                            const Factorisation& stiffness) {
   std::vector<SupportReaction> feet;
   for (int foot = 0; foot < system.supports / 6; ++foot) {
     MatrixXd motion = MatrixXd::Zero(system.supports, 6);
@@ -116,7 +116,8 @@ ModalBasis solve_once(const Assembly& assembly, const System& system, const Mode
   EigenPairs pairs = lowest_modes(stiffness, system.mass.ff, wanted, block, progress);
   basis.eigen_seconds = seconds_since(start);
   if (pairs.values.size() == 0)
-    throw InputError(Problem{"model", "nothing that can move has mass", "give a part a density, or add a mass", std::nullopt});
+    throw InputError(
+        Problem{"model", "nothing that can move has mass", "give a part a density, or add a mass", std::nullopt});
   basis.omega = pairs.values.cwiseSqrt();
   basis.shapes = std::move(pairs.vectors);
   basis.modes = static_cast<int>(basis.omega.size());
@@ -130,7 +131,8 @@ ModalBasis solve_once(const Assembly& assembly, const System& system, const Mode
 
 }  // namespace
 
-ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request, const Progress& progress) {
+ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
+                       const Progress& progress) {
   double count_seconds = 0;
   const auto count = [&](double frequency) {
     tell(progress, fmt::format("counting the modes below {:.6g} Hz", frequency));
@@ -154,10 +156,12 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
       const MatrixXd gram = basis.shapes.transpose() * (system.mass.ff * basis.shapes);
       basis.largest_nonorthogonality = (gram - MatrixXd::Identity(gram.rows(), gram.cols())).cwiseAbs().maxCoeff();
       basis.participation = basis.shapes.transpose() * basis.statics.inertia_load;
-      basis.base = support_reaction(system, basis.statics, basis.shapes, basis.statics.influence, system.support_motion);
+      basis.base =
+          support_reaction(system, basis.statics, basis.shapes, basis.statics.influence, system.support_motion);
       return basis;
     }
-    // Equal frequencies cut apart by the count, or a multiplicity above the block size: take them whole, with a larger block.
+    // Equal frequencies cut apart by the count, or a multiplicity above the block size: take them whole, with a larger
+    // block.
     wanted = std::max(wanted, basis.counted_below);
   }
   throw NumericalError("the pivot count shows a mode that the eigen-solver does not find");

@@ -1,4 +1,5 @@
-/// core/modes/modal_basis.h: normal modes of the held model, proof that none is missing, and residual vectors (theory 3).
+/// core/modes/modal_basis.h: normal modes of the held model, proof that none is missing, and residual vectors (theory
+/// 3).
 #pragma once
 
 #include <optional>
@@ -24,14 +25,14 @@ struct ModalBasis {
   int modes = 0;                  ///< the first so many are normal modes, the others residual vectors
   Eigen::MatrixXd participation;  ///< L = ΦᵀP, m x 6: √kg, √kg m
   StaticSolution statics;
-  SupportReaction base;                ///< base.mass = [B;E]ᵀ M [B;E] is the whole model's 6 x 6 mass about the base's point
-  std::vector<SupportReaction> feet;   ///< in the order of Base::feet; empty unless asked for
+  SupportReaction base;  ///< base.mass = [B;E]ᵀ M [B;E] is the whole model's 6 x 6 mass about the base's point
+  std::vector<SupportReaction> feet;  ///< in the order of Base::feet; empty unless asked for
 
-  double proven_below = 0;             ///< Hz: by the pivot count no mode below this is missing
-  int counted_below = 0;               ///< modes below it by the pivot count
-  bool exhausted = false;              ///< these are all modes that the mass has
-  double largest_residual = 0;         ///< max ‖Kφ − λMφ‖ / ‖Kφ‖
-  double largest_nonorthogonality = 0; ///< max |ΦᵀMΦ − I|, residual vectors included
+  double proven_below = 0;              ///< Hz: by the pivot count no mode below this is missing
+  int counted_below = 0;                ///< modes below it by the pivot count
+  bool exhausted = false;               ///< these are all modes that the mass has
+  double largest_residual = 0;          ///< max ‖Kφ − λMφ‖ / ‖Kφ‖
+  double largest_nonorthogonality = 0;  ///< max |ΦᵀMΦ − I|, residual vectors included
   double factor_entries = 0, factor_operations = 0;
   double factor_seconds = 0, count_seconds = 0, eigen_seconds = 0, statics_seconds = 0;
 

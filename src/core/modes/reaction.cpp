@@ -4,7 +4,8 @@ namespace avrenk {
 namespace {
 
 // (W_fᵀX_ff + W_sᵀX_sf): 6 x n_f.
-Eigen::MatrixXd left_rows(const Partitioned& x, const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports) {
+Eigen::MatrixXd left_rows(const Partitioned& x, const Eigen::MatrixXd& left_free,
+                          const Eigen::MatrixXd& left_supports) {
   return (x.ff * left_free + x.fs * left_supports).transpose();
 }
 
@@ -34,7 +35,8 @@ SupportReaction support_reaction(const System& system, const StaticSolution& sta
   reaction.general *= -1;
   reaction.base_general = reaction.stiffness - reaction.base_general;
   if (statics.moves_rigidly) {  // what is left is rounding, which u_b = −ü_b/ω² would blow up at low frequency
-    for (Matrix6* zero : {&reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general}) zero->setZero();
+    for (Matrix6* zero : {&reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general})
+      zero->setZero();
   }
   return reaction;
 }

@@ -9,9 +9,10 @@ namespace avrenk {
 ///
 ///     F = inertia q̈ + viscous q̇ + i loss q + mass ü_b + dashpot u̇_b + (stiffness + i base_loss) u_b + general damping
 ///
-/// With the left factor W = [B_s; E_s]: X-rows = (B_sᵀX_ff + X_sf) Φ for X = M, C, K_η. For one base that moves the model
-/// rigidly all but `inertia` (= Lᵀ) and `mass` vanish. For a single foot B_s is its own static influence, so that static
-/// loads are shared among the feet as their stiffness demands, and the sum over feet is the reaction of the base.
+/// With the left factor W = [B_s; E_s]: X-rows = (B_sᵀX_ff + X_sf) Φ for X = M, C, K_η. For one base that moves the
+/// model rigidly all but `inertia` (= Lᵀ) and `mass` vanish. For a single foot B_s is its own static influence, so that
+/// static loads are shared among the feet as their stiffness demands, and the sum over feet is the reaction of the
+/// base.
 struct SupportReaction {
   Eigen::MatrixXd inertia, viscous, loss;  ///< 6 x m
   /// −(B_sᵀK_own,ff + K_own,sf) Φ: what elements under the general damping rule add, per unit loss factor; 6 x m.
@@ -21,7 +22,8 @@ struct SupportReaction {
 
 /// @param left_free      B_s, n_f x 6
 /// @param left_supports  E_s, n_s x 6
-[[nodiscard]] SupportReaction support_reaction(const System& system, const StaticSolution& statics, const Eigen::MatrixXd& shapes,
-                                               const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports);
+[[nodiscard]] SupportReaction support_reaction(const System& system, const StaticSolution& statics,
+                                               const Eigen::MatrixXd& shapes, const Eigen::MatrixXd& left_free,
+                                               const Eigen::MatrixXd& left_supports);
 
 }  // namespace avrenk

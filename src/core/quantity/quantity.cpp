@@ -42,7 +42,7 @@ constexpr NamedUnit units[] = {
     {"mg", 1e-6, dim_mass},
     {"tonne", 1e3, dim_mass},
     {"lbm", pound, dim_mass},
-    {"slug", pound * standard_gravity / (12 * inch), dim_mass},
+    {"slug", pound* standard_gravity / (12 * inch), dim_mass},
     {"s", 1, dim_time},
     {"ms", 1e-3, dim_time},
     {"min", 60, dim_time},
@@ -51,15 +51,15 @@ constexpr NamedUnit units[] = {
     {"mN", 1e-3, dim_force},
     {"kN", 1e3, dim_force},
     {"MN", 1e6, dim_force},
-    {"lbf", pound * standard_gravity, dim_force},
+    {"lbf", pound* standard_gravity, dim_force},
     {"Pa", 1, dim_stress},
     {"kPa", 1e3, dim_stress},
     {"MPa", 1e6, dim_stress},
     {"GPa", 1e9, dim_stress},
     {"bar", 1e5, dim_stress},
-    {"psi", pound * standard_gravity / (inch * inch), dim_stress},
-    {"ksi", 1e3 * pound * standard_gravity / (inch * inch), dim_stress},
-    {"Msi", 1e6 * pound * standard_gravity / (inch * inch), dim_stress},
+    {"psi", pound* standard_gravity / (inch * inch), dim_stress},
+    {"ksi", 1e3 * pound* standard_gravity / (inch * inch), dim_stress},
+    {"Msi", 1e6 * pound* standard_gravity / (inch * inch), dim_stress},
     {"Hz", 1, dim_rate},
     {"kHz", 1e3, dim_rate},
     {"rpm", 1.0 / 60, dim_rate},
@@ -105,7 +105,8 @@ const NamedUnit& find_unit(std::string_view name) {
   std::vector<std::string> names;
   for (const NamedUnit& unit : units) names.emplace_back(unit.name);
   const auto nearest = nearest_name(name, names);
-  refuse(fmt::format("unknown unit \"{}\"", name), nearest ? fmt::format("write \"{}\"", *nearest) : "see the list of units in docs/plan.md");
+  refuse(fmt::format("unknown unit \"{}\"", name),
+         nearest ? fmt::format("write \"{}\"", *nearest) : "see the list of units in docs/plan.md");
 }
 
 // unit = factor { (" " | "/") factor };  factor = (name | "(" unit ")") [ "^" integer ]
@@ -134,7 +135,8 @@ class UnitParser {
         divided = true;
       } else if (space || text_[at_] == '(') {
         if (divided)
-          refuse(fmt::format("unit \"{}\" can be read in two ways", text_), "put what is divided by in brackets, as in N/(m s)");
+          refuse(fmt::format("unit \"{}\" can be read in two ways", text_),
+                 "put what is divided by in brackets, as in N/(m s)");
         const Unit next = factor();
         total = {total.factor * next.factor, total.dimension * next.dimension};
       } else {
@@ -184,13 +186,30 @@ std::string_view trimmed(std::string_view text) {
   return text;
 }
 
-constexpr const Kind* known_kinds[] = {
-    &kind::length,         &kind::area,         &kind::second_moment,      &kind::angle,
-    &kind::velocity,       &kind::acceleration, &kind::angular_velocity,   &kind::angular_acceleration,
-    &kind::mass,           &kind::inertia,      &kind::density,            &kind::force,
-    &kind::moment,         &kind::stress,       &kind::stiffness,          &kind::rotational_stiffness,
-    &kind::dashpot,        &kind::frequency,    &kind::rotational_dashpot, &kind::acceleration_psd,
-    &kind::level,          &kind::slope,        &kind::time,               &kind::angular_acceleration_psd};
+constexpr const Kind* known_kinds[] = {&kind::length,
+                                       &kind::area,
+                                       &kind::second_moment,
+                                       &kind::angle,
+                                       &kind::velocity,
+                                       &kind::acceleration,
+                                       &kind::angular_velocity,
+                                       &kind::angular_acceleration,
+                                       &kind::mass,
+                                       &kind::inertia,
+                                       &kind::density,
+                                       &kind::force,
+                                       &kind::moment,
+                                       &kind::stress,
+                                       &kind::stiffness,
+                                       &kind::rotational_stiffness,
+                                       &kind::dashpot,
+                                       &kind::frequency,
+                                       &kind::rotational_dashpot,
+                                       &kind::acceleration_psd,
+                                       &kind::level,
+                                       &kind::slope,
+                                       &kind::time,
+                                       &kind::angular_acceleration_psd};
 
 bool fits(const Kind& due, const Dimension& found) {
   if (found == due.dimension) return true;
@@ -246,7 +265,8 @@ double parse_as(const Kind& due, std::string_view text) {
   }
   const bool unitless = due.dimension == none;
   if (quantity.bare && !unitless)
-    refuse(fmt::format("\"{}\" has no unit", trimmed(text)), fmt::format("write {} such as \"{}\"", due.name, due.example));
+    refuse(fmt::format("\"{}\" has no unit", trimmed(text)),
+           fmt::format("write {} such as \"{}\"", due.name, due.example));
   if (!fits(due, quantity.dimension))
     refuse(fmt::format("\"{}\" is {}", trimmed(text), describe(quantity.dimension)),
            fmt::format("write {} such as \"{}\"", due.name, due.example));

@@ -56,20 +56,24 @@ Channels::ElasticRows Channels::elastic_rows(const MatrixXd& rows, const std::ar
   return result;
 }
 
-MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor, bool has_dashpot) const {
+MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor,
+                                 bool has_dashpot) const {
   MatrixXcd channels = MatrixXcd::Zero(elastic.modal.rows(), layout_.size());
   const bool general = !loss_factor && !has_dashpot;
   const Complex factor = 1.0 + imaginary * (general ? damping_.general_loss : loss_factor.value_or(0));
   channels.middleCols(layout_.modal(0), layout_.modes) = factor * elastic.modal;
   channels.middleCols(layout_.base(0), 6) = factor * elastic.base;
   if (general)
-    channels.middleCols(layout_.modal(1), layout_.modes) = (elastic.modal * damping_.general_rate.asDiagonal()).cast<Complex>();
+    channels.middleCols(layout_.modal(1), layout_.modes) =
+        (elastic.modal * damping_.general_rate.asDiagonal()).cast<Complex>();
   return channels;
 }
 
 MatrixXcd Channels::spring_travel(int spring) const {
   const Spring& own = assembly_.springs[static_cast<std::size_t>(spring)];
-  const auto position = [&](int node) { return node < 0 ? own.point : assembly_.nodes[static_cast<std::size_t>(node)].position; };
+  const auto position = [&](int node) {
+    return node < 0 ? own.point : assembly_.nodes[static_cast<std::size_t>(node)].position;
+  };
   const TravelRows travel = travel_rows(own.point, own.axes, position(own.nodes[0]), position(own.nodes[1]));
   const ElasticRows rows = elastic_rows(travel, own.nodes);
   MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());

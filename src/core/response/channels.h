@@ -31,7 +31,8 @@ class Channels {
   /// Six rows, spring axes: second end less first (m ×3, rad ×3).
   [[nodiscard]] Eigen::MatrixXcd spring_travel(int spring) const;
 
-  /// Six rows, spring axes: stiffness and damping force together (N ×3, N m ×3), positive when it resists positive travel.
+  /// Six rows, spring axes: stiffness and damping force together (N ×3, N m ×3), positive when it resists positive
+  /// travel.
   [[nodiscard]] Eigen::MatrixXcd spring_force(int spring) const;
 
   /// Twelve rows N Vy Vz T My Mz at end 1, then 2, beam axes, damping force included (N, N m).

@@ -14,9 +14,11 @@ constexpr double smallest_share = 0.005;  // of the variance, worth a place in a
 void require_enough_modes(const Environment& environment, const ModalBasis& basis) {
   for (int r = basis.modes; r < basis.size(); ++r) {
     if (basis.frequency(r) > environment.input.to()) continue;
-    throw InputError(Problem{"modes", fmt::format("the residual vector at {:.5g} Hz falls inside environment {}, which reaches {:.5g} Hz",
-                                                  basis.frequency(r), environment.name, environment.input.to()),
-                             fmt::format("write modes: {{up to: {:.4g} Hz}} or more", 1.5 * environment.input.to()), std::nullopt});
+    throw InputError(
+        Problem{"modes",
+                fmt::format("the residual vector at {:.5g} Hz falls inside environment {}, which reaches {:.5g} Hz",
+                            basis.frequency(r), environment.name, environment.input.to()),
+                fmt::format("write modes: {{up to: {:.4g} Hz}} or more", 1.5 * environment.input.to()), std::nullopt});
   }
 }
 
@@ -31,14 +33,22 @@ std::vector<std::pair<int, double>> largest_shares(const Eigen::VectorXd& shares
 
 }  // namespace
 
-std::string Outcome::name() const { return fmt::format("{}.{}", environment->name, axis_names[static_cast<std::size_t>(axis)]); }
+std::string Outcome::name() const {
+  return fmt::format("{}.{}", environment->name, axis_names[static_cast<std::size_t>(axis)]);
+}
 
 Outcome run_environment(const Environment& environment, int axis, const ModalBasis& basis, const ModalDamping& damping,
                         const std::vector<Watched>& watched) {
   require_damping(basis, damping, environment.grid.from, environment.grid.to);
   require_enough_modes(environment, basis);
   const Transfer transfer(basis, damping, base_inputs(basis, damping, Eigen::MatrixXd::Identity(6, 6).col(axis)));
-  Outcome outcome{&environment, axis, frequency_grid(environment.grid, environment.input.breakpoints(), basis, damping), {}, {}, 0, 0};
+  Outcome outcome{&environment,
+                  axis,
+                  frequency_grid(environment.grid, environment.input.curve_points(), basis, damping),
+                  {},
+                  {},
+                  0,
+                  0};
   if (environment.type == Environment::Type::sine) {
     const SineResponse response(transfer, environment.input, outcome.grid);
     for (const Watched& each : watched) {

@@ -1,4 +1,5 @@
-/// core/response/environment.h: one environment along one axis, from its profile to peaks or RMS of all that is watched.
+/// core/response/environment.h: one environment along one axis, from its profile to peaks or RMS of all that is
+/// watched.
 #pragma once
 
 #include <map>
@@ -19,11 +20,11 @@ struct Environment {
   enum class Type { sine, random };
   std::string name;
   Type type = Type::sine;
-  std::string profile;        ///< name, for headings
-  std::string level;          ///< "qualification (0 dB)", for headings
-  LogLogTable input;          ///< sine: m/s² or rad/s², 0-to-peak; random: PSD of it; level applied
-  bool angular = false;       ///< the input is a rotation
-  std::vector<int> axes;      ///< indices into axis_names
+  std::string profile;    ///< name, for headings
+  std::string level;      ///< "qualification (0 dB)", for headings
+  LogLogTable input;      ///< sine: m/s² or rad/s², 0-to-peak; random: PSD of it; level applied
+  bool angular = false;   ///< the input is a rotation
+  std::vector<int> axes;  ///< indices into axis_names
   GridRequest grid;
   std::optional<double> sweep_rate;  ///< octaves/minute
 };
@@ -31,15 +32,16 @@ struct Environment {
 /// One watched quantity in one environment and axis.
 struct SineRow {
   SinePeak peak;
-  std::string where;          ///< the worst candidate
-  Eigen::MatrixXcd curve;     ///< of the worst candidate: 1 or 3 rows x grid points, per the level applied
+  std::string where;       ///< the worst candidate
+  Eigen::MatrixXcd curve;  ///< of the worst candidate: 1 or 3 rows x grid points, per the level applied
 };
 struct RandomRow {
   double rms = 0;
   std::string where;
-  double curve_rms = 0;       ///< the drawn curve's own integral
-  std::vector<double> psd;    ///< of the worst candidate, unit²/Hz
-  std::vector<std::pair<int, double>> shares;  ///< mode (from 0; −1: base motion) and part of the variance, largest first
+  double curve_rms = 0;     ///< the drawn curve's own integral
+  std::vector<double> psd;  ///< of the worst candidate, unit²/Hz
+  std::vector<std::pair<int, double>>
+      shares;  ///< mode (from 0; −1: base motion) and part of the variance, largest first
 };
 
 struct Outcome {
@@ -56,7 +58,7 @@ struct Outcome {
 /// Runs an environment along one of its axes.
 /// @throws InputError      an undamped mode inside the band, or a residual vector inside it (too few modes)
 /// @throws NumericalError  the RMS integral does not settle
-[[nodiscard]] Outcome run_environment(const Environment& environment, int axis, const ModalBasis& basis, const ModalDamping& damping,
-                                      const std::vector<Watched>& watched);
+[[nodiscard]] Outcome run_environment(const Environment& environment, int axis, const ModalBasis& basis,
+                                      const ModalDamping& damping, const std::vector<Watched>& watched);
 
 }  // namespace avrenk

@@ -32,7 +32,8 @@ std::vector<double> boundaries(const ModalBasis& basis, const ModalDamping& damp
   for (int r = 0; r < basis.size(); ++r) {
     const double ratio = damping.effective_ratio(r), f = basis.frequency(r);
     all.push_back(f);
-    for (int k = 1; k < phase_panels; ++k) all.push_back(f * (1 + ratio * std::tan(pi * (static_cast<double>(k) / phase_panels - 0.5))));
+    for (int k = 1; k < phase_panels; ++k)
+      all.push_back(f * (1 + ratio * std::tan(pi * (static_cast<double>(k) / phase_panels - 0.5))));
     for (double reach = 16; reach * ratio < 1; reach *= 4) {
       all.push_back(f * (1 + reach * ratio));
       all.push_back(f * (1 - reach * ratio));
@@ -72,7 +73,7 @@ MatrixXcd integrate(const Transfer& transfer, const std::vector<Panel>& panels) 
   MatrixXcd gamma = MatrixXcd::Zero(size, size), block(size, chunk);
   Index filled = 0;
   const auto flush = [&] {
-    gamma.selfadjointView<Eigen::Lower>().rankUpdate(block.leftCols(filled));
+    gamma.noalias() += block.leftCols(filled) * block.leftCols(filled).adjoint();  // whole product: BLAS is faster so
     filled = 0;
   };
   visit_points(transfer, panels, [&](const Eigen::MatrixXcd& z) {
@@ -80,7 +81,6 @@ MatrixXcd integrate(const Transfer& transfer, const std::vector<Panel>& panels) 
     if (filled == chunk) flush();
   });
   flush();
-  gamma.triangularView<Eigen::StrictlyUpper>() = gamma.adjoint();
   return gamma;
 }
 
@@ -119,8 +119,9 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const ModalBasis&
     panels = std::move(halves);
     diagonal = finer;
   }
-  throw NumericalError(fmt::format("the RMS integral did not settle: a change of {:.1e} is left where {:.0e} is asked for",
-                                   result.error, covariance_tolerance));
+  throw NumericalError(
+      fmt::format("the RMS integral did not settle: a change of {:.1e} is left where {:.0e} is asked for", result.error,
+                  covariance_tolerance));
 }
 
 double root_mean_square(const Measure& measure, const ModalCovariance& covariance) {
@@ -129,7 +130,8 @@ double root_mean_square(const Measure& measure, const ModalCovariance& covarianc
 }
 
 Eigen::VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
-  const Eigen::RowVectorXd parts = (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum();
+  const Eigen::RowVectorXd parts =
+      (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum();
   Eigen::VectorXd shares = Eigen::VectorXd::Zero(layout.modes + 1);
   for (int derivative = 0; derivative < 3; ++derivative) {
     shares.head(layout.modes) += parts.segment(layout.modal(derivative), layout.modes).transpose();

@@ -82,7 +82,9 @@ SinePeak SineResponse::refine(const Measure& measure, const std::vector<double>&
       const double slope_a = slope(a), slope_b = slope(b);
       if (!(slope_a > 0 && slope_b < 0)) continue;
       std::uintmax_t steps = 100;
-      const auto close = [](double x, double y) { return std::abs(x - y) <= 0.1 * peak_frequency_tolerance * std::abs(x); };
+      const auto close = [](double x, double y) {
+        return std::abs(x - y) <= 0.1 * peak_frequency_tolerance * std::abs(x);
+      };
       const auto [lower, upper] = boost::math::tools::toms748_solve(slope, a, b, slope_a, slope_b, close, steps);
       consider(0.5 * (lower + upper));
     }

@@ -33,7 +33,8 @@ inline constexpr double peak_frequency_tolerance = 1e-8;
 /// Response of one structure to one sine input column of varying amplitude; all states on a grid are computed once.
 class SineResponse {
  public:
-  /// @param amplitude  base acceleration amplitude over frequency, m/s² (or rad/s²); its breakpoints must be on the grid
+  /// @param amplitude  base acceleration amplitude over frequency, m/s² (or rad/s²); its breakpoints must be on the
+  /// grid
   /// @param grid       Hz, ascending
   SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid);
 
@@ -51,8 +52,8 @@ class SineResponse {
   /// depend on where the points fell.
   [[nodiscard]] SinePeak peak(const Measure& measure) const;
 
-  /// Index of the measure with the highest peak, and that peak. Only measures within 30 % of the highest on the grid are
-  /// refined: between neighbouring points of a resonance (8°) a curve rises by less.
+  /// Index of the measure with the highest peak, and that peak. Only measures within 30 % of the highest on the grid
+  /// are refined: between neighbouring points of a resonance (8°) a curve rises by less.
   [[nodiscard]] std::pair<std::size_t, SinePeak> worst(std::span<const Measure> measures) const;
 
  private:

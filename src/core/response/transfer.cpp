@@ -18,7 +18,7 @@ InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, c
 // H and the modal force with their derivatives by ω.
 struct Transfer::Point {
   double omega;
-  Eigen::ArrayXcd h, h_slope;          // m
+  Eigen::ArrayXcd h, h_slope;           // m
   Eigen::MatrixXcd force, force_slope;  // m x n
 };
 
@@ -38,7 +38,8 @@ Transfer::Point Transfer::at(double frequency) const {
   point.force_slope = Eigen::MatrixXcd::Zero(point.force.rows(), point.force.cols());
   if (inputs_.velocity.size() > 0) {  // u̇ = ü/(iω), u = −ü/ω²
     point.force += inputs_.velocity / (i * omega) - i * inputs_.displacement / (omega * omega);
-    point.force_slope = -inputs_.velocity / (i * omega * omega) + 2.0 * i * inputs_.displacement / (omega * omega * omega);
+    point.force_slope =
+        -inputs_.velocity / (i * omega * omega) + 2.0 * i * inputs_.displacement / (omega * omega * omega);
   }
   return point;
 }

@@ -1,7 +1,7 @@
 /// core/response/transfer.h: inputs are columns, channels are rows, and the modal state lies between them (theory 5).
 ///
-/// The state of the model at one frequency stacks z = [q, q̇, q̈, u_b, u̇_b, ü_b]: m modal coordinates and six base motions,
-/// each with two derivatives, 3(m+6) complex numbers. Whatever can be asked for is a row times z.
+/// The state of the model at one frequency stacks z = [q, q̇, q̈, u_b, u̇_b, ü_b]: m modal coordinates and six base
+/// motions, each with two derivatives, 3(m+6) complex numbers. Whatever can be asked for is a row times z.
 #pragma once
 
 #include <complex>
@@ -16,8 +16,8 @@ using Complex = std::complex<double>;
 struct StateLayout {
   int modes = 0;  ///< columns of the modal basis, residual vectors included
   [[nodiscard]] int size() const { return 3 * (modes + 6); }
-  [[nodiscard]] int modal(int derivative) const { return derivative * modes; }                   ///< q, q̇, q̈
-  [[nodiscard]] int base(int derivative) const { return 3 * modes + 6 * derivative; }            ///< u_b, u̇_b, ü_b
+  [[nodiscard]] int modal(int derivative) const { return derivative * modes; }         ///< q, q̇, q̈
+  [[nodiscard]] int base(int derivative) const { return 3 * modes + 6 * derivative; }  ///< u_b, u̇_b, ü_b
 };
 
 /// Columns of unit inputs: each a combination of the six base accelerations (m/s², rad/s²). The modal forces of one
@@ -34,7 +34,8 @@ struct InputColumns {
 };
 
 /// Base accelerations along the six directions given (columns of a 6 x n matrix).
-[[nodiscard]] InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, const Eigen::MatrixXd& directions);
+[[nodiscard]] InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping,
+                                       const Eigen::MatrixXd& directions);
 
 /// Steady state per unit input. Holds references: basis and damping must outlive it.
 class Transfer {

@@ -41,12 +41,15 @@ struct Block {
   Eigen::MatrixXcd rows;
 };
 
-void add_beam_ends(std::vector<Block>& blocks, const Assembly& assembly, const Channels& channels, const WatchedQuantity& quantity, int beam) {
+void add_beam_ends(std::vector<Block>& blocks, const Assembly& assembly, const Channels& channels,
+                   const WatchedQuantity& quantity, int beam) {
   const BeamElement& element = assembly.beams[static_cast<std::size_t>(beam)];
   const Eigen::MatrixXcd forces = channels.beam_forces(beam);
   for (int end = 0; end < 2; ++end) {
     const std::string label = assembly.describe_node(element.nodes[static_cast<std::size_t>(end)]);
-    const auto row = [&](int index, int count) -> Eigen::MatrixXcd { return forces.middleRows(6 * end + index, count); };
+    const auto row = [&](int index, int count) -> Eigen::MatrixXcd {
+      return forces.middleRows(6 * end + index, count);
+    };
     if (is(quantity, "axial force")) blocks.push_back({label, row(0, 1)});
     if (is(quantity, "shear force")) blocks.push_back({label, row(1, 2)});
     if (is(quantity, "torque")) blocks.push_back({label, row(3, 1)});
@@ -58,19 +61,24 @@ std::vector<Block> blocks_of(const Assembly& assembly, const Channels& channels,
   const WatchedQuantity& quantity = *request.quantity;
   std::vector<Block> blocks;
   const bool lower_half = is(quantity, "moment") || is(quantity, "turn") || is(quantity, "foot moment");
-  const auto half = [&](const Eigen::MatrixXcd& six) -> Eigen::MatrixXcd { return six.middleRows(lower_half ? 3 : 0, 3); };
-  if (quantity.subject == Subject::base) return {{"base " + assembly.base.name, half(channels.base_reaction(request.about))}};
+  const auto half = [&](const Eigen::MatrixXcd& six) -> Eigen::MatrixXcd {
+    return six.middleRows(lower_half ? 3 : 0, 3);
+  };
+  if (quantity.subject == Subject::base)
+    return {{"base " + assembly.base.name, half(channels.base_reaction(request.about))}};
   for (const int item : request.items) {
     const auto index = static_cast<std::size_t>(item);
     switch (quantity.subject) {
       case Subject::node:
-        blocks.push_back({assembly.describe_node(item), channels.motion(item, node_motions[&quantity - &quantities[0]])});
+        blocks.push_back(
+            {assembly.describe_node(item), channels.motion(item, node_motions[&quantity - &quantities[0]])});
         break;
       case Subject::spring: {
         const Spring& spring = assembly.springs[index];
         const bool travel = is(quantity, "travel") || is(quantity, "turn");
         const std::string at = assembly.describe_node(spring.nodes[0]);
-        blocks.push_back({fmt::format("{} at {}", spring.joint, at), half(travel ? channels.spring_travel(item) : channels.spring_force(item))});
+        blocks.push_back({fmt::format("{} at {}", spring.joint, at),
+                          half(travel ? channels.spring_travel(item) : channels.spring_force(item))});
         break;
       }
       case Subject::foot: {
@@ -79,8 +87,11 @@ std::vector<Block> blocks_of(const Assembly& assembly, const Channels& channels,
         blocks.push_back({assembly.describe_node(node), half(channels.foot_reaction(item, at))});
         break;
       }
-      case Subject::beam: add_beam_ends(blocks, assembly, channels, quantity, item); break;
-      case Subject::base: break;
+      case Subject::beam:
+        add_beam_ends(blocks, assembly, channels, quantity, item);
+        break;
+      case Subject::base:
+        break;
     }
   }
   return blocks;
@@ -93,14 +104,16 @@ std::vector<std::string> components_of(const WatchedQuantity& quantity) {
 }
 
 std::string full_name(const WatchRequest& request, const std::string& component) {
-  return fmt::format("{}.{}{}{}", request.name, request.quantity->keyword, component.empty() ? "" : ".", component);
+  const bool bare = component.empty() || component == "magnitude";
+  return fmt::format("{}.{}{}{}", request.name, request.quantity->keyword, bare ? "" : ".", bare ? "" : component);
 }
 
 }  // namespace
 
 std::span<const WatchedQuantity> watched_quantities() { return quantities; }
 
-std::vector<Watched> watch(const Assembly& assembly, const Channels& channels, const std::vector<WatchRequest>& requests) {
+std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,
+                           const std::vector<WatchRequest>& requests) {
   std::vector<Watched> all;
   for (const WatchRequest& request : requests) {
     const std::vector<Block> blocks = blocks_of(assembly, channels, request);
@@ -121,15 +134,15 @@ std::vector<Watched> watch(const Assembly& assembly, const Channels& channels, c
 
 const Watched* find_watched(const std::vector<Watched>& all, std::string_view name) {
   for (const Watched& watched : all)
-    if (watched.name == name || (watched.is_magnitude() && watched.name == fmt::format("{}.magnitude", name))) return &watched;
+    if (watched.name == name) return &watched;
   return nullptr;
 }
 
 std::vector<std::string> watched_names(const std::vector<WatchRequest>& requests) {
   std::vector<std::string> names;
   for (const WatchRequest& request : requests) {
-    if (request.quantity->vector) names.push_back(full_name(request, ""));
-    for (const std::string& component : components_of(*request.quantity)) names.push_back(full_name(request, component));
+    for (const std::string& component : components_of(*request.quantity))
+      names.push_back(full_name(request, component));
   }
   return names;
 }

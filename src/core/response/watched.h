@@ -1,4 +1,5 @@
-/// core/response/watched.h: what the user asked to see: a quantity at a place, of a joint, a part or a base, by component.
+/// core/response/watched.h: what the user asked to see: a quantity at a place, of a joint, a part or a base, by
+/// component.
 #pragma once
 
 #include "core/quantity/quantity.h"
@@ -30,17 +31,18 @@ struct WatchRequest {
 /// One number as a function of frequency; where several nodes or elements make one place, each is a candidate and the
 /// worst is reported by name.
 struct Watched {
-  std::string name;         ///< "tip.acceleration.z"
-  std::string entry;        ///< "tip"
-  std::string component;    ///< "x", "y", "z", "magnitude", or empty
+  std::string name;       ///< "tip.acceleration.z"; "tip.acceleration" for the magnitude
+  std::string entry;      ///< "tip"
+  std::string component;  ///< "x", "y", "z", "magnitude", or empty
   const WatchedQuantity* quantity = nullptr;
   std::vector<Measure> candidates;
   [[nodiscard]] bool is_magnitude() const { return component == "magnitude"; }
 };
 
-[[nodiscard]] std::vector<Watched> watch(const Assembly& assembly, const Channels& channels, const std::vector<WatchRequest>& requests);
+[[nodiscard]] std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,
+                                         const std::vector<WatchRequest>& requests);
 
-/// The name that a limit means: "tip.acceleration" is the magnitude, "tip.acceleration.z" a component. nullptr if none.
+/// By its name; nullptr if none.
 [[nodiscard]] const Watched* find_watched(const std::vector<Watched>& all, std::string_view name);
 
 /// All names that `watch` will make, without the modes: for checking a plan.

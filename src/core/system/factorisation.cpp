@@ -78,7 +78,8 @@ std::vector<int> node_ordering(const SparseMatrix& matrix, std::span<const int> 
   std::vector<std::vector<idx_t>> rows_of_vertex;
   {
     std::vector<int> vertex_of_node(
-        row_count == 0 ? 0 : static_cast<std::size_t>(*std::max_element(node_of_row.begin(), node_of_row.end())) + 1, -1);
+        row_count == 0 ? 0 : static_cast<std::size_t>(*std::max_element(node_of_row.begin(), node_of_row.end())) + 1,
+        -1);
     for (std::size_t row = 0; row < row_count; ++row) {
       int& vertex = vertex_of_node[static_cast<std::size_t>(node_of_row[row])];
       if (vertex < 0) {
@@ -117,7 +118,8 @@ std::vector<int> node_ordering(const SparseMatrix& matrix, std::span<const int> 
   std::vector<int> order(row_count);
   int next = 0;
   for (const idx_t vertex : elimination)
-    for (const idx_t row : rows_of_vertex[static_cast<std::size_t>(vertex)]) order[static_cast<std::size_t>(row)] = next++;
+    for (const idx_t row : rows_of_vertex[static_cast<std::size_t>(vertex)])
+      order[static_cast<std::size_t>(row)] = next++;
   return order;
 }
 
@@ -147,7 +149,8 @@ Factorisation::Factorisation(const SparseMatrix& matrix, std::span<const int> no
     own.control(14) *= 2;  // delayed pivots took the workspace
     own.run(2);
   }
-  if (own.info(1) == -13 || own.info(1) == -7) throw NumericalError("not enough memory to factorise the stiffness matrix");
+  if (own.info(1) == -13 || own.info(1) == -7)
+    throw NumericalError("not enough memory to factorise the stiffness matrix");
   if (own.info(1) == -10) throw NumericalError("the matrix to be factorised is singular");
   if (own.info(1) < 0)
     throw NumericalError(fmt::format("the sparse factorisation failed (MUMPS {}, {})", own.info(1), own.info(2)));
@@ -170,7 +173,8 @@ Eigen::MatrixXd Factorisation::solve(const Eigen::MatrixXd& right_hand_sides) co
   own.control(25) = 0;
   own.control(27) = 16;  // right-hand sides solved together
   own.run(3);
-  if (own.info(1) < 0) throw NumericalError(fmt::format("the sparse solve failed (MUMPS {}, {})", own.info(1), own.info(2)));
+  if (own.info(1) < 0)
+    throw NumericalError(fmt::format("the sparse solve failed (MUMPS {}, {})", own.info(1), own.info(2)));
   return own.scale.asDiagonal() * x;
 }
 

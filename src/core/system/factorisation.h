@@ -15,8 +15,8 @@ using SparseMatrix = Eigen::SparseMatrix<double>;
 /// many right-hand sides, pivot counts and the detection of mechanisms. Not for use from two threads at once.
 class Factorisation {
  public:
-  /// A pivot below this, after scaling, counts as zero: a mechanism leaves about 1e-15; the tip pivot of a cantilever of
-  /// n elements is 1/(4 n³), so lines of up to 1500 elements in one bending span are safe.
+  /// A pivot below this, after scaling, counts as zero: a mechanism leaves about 1e-15; the tip pivot of a cantilever
+  /// of n elements is 1/(4 n³), so lines of up to 1500 elements in one bending span are safe.
   static constexpr double zero_pivot = 5e-14;
 
   enum class ZeroPivots { ignore, detect };

@@ -70,21 +70,24 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
     motion.move.push_back(move);
     motion.turn.push_back(turn);
   }
-  std::string wrong = moving.empty() ? "the model moves freely" : moving.front().first + " " + describe_motion(moving.front().second);
+  std::string wrong =
+      moving.empty() ? "the model moves freely" : moving.front().first + " " + describe_motion(moving.front().second);
   if (moving.size() > 1) {
     wrong += "; with it";
     constexpr std::size_t most = 5;
     for (std::size_t i = 1; i < std::min(moving.size(), most); ++i) wrong += (i > 1 ? ", " : " ") + moving[i].first;
     if (moving.size() > most) wrong += fmt::format(" and {} more", moving.size() - most);
   }
-  return {"mechanism", wrong, "join it or hold it, or give the joint that carries it a stiffness in that direction", std::nullopt};
+  return {"mechanism", wrong, "join it or hold it, or give the joint that carries it a stiffness in that direction",
+          std::nullopt};
 }
 
 }  // namespace
 
 Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
   if (system.free == 0)
-    throw InputError(Problem{"base " + assembly.base.name, "every node is held, nothing can move", "hold fewer nodes", std::nullopt});
+    throw InputError(Problem{"base " + assembly.base.name, "every node is held, nothing can move", "hold fewer nodes",
+                             std::nullopt});
   Factorisation factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect);
   const Eigen::MatrixXd free_motions = factorisation.null_space();
   if (free_motions.cols() == 0) return factorisation;

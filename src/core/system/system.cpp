@@ -46,7 +46,8 @@ std::vector<int> resolve_links(const Assembly& assembly) {
   }
   for (const Foot& foot : assembly.base.feet)
     if (root[static_cast<std::size_t>(foot.node)] != foot.node)
-      refuse("base " + assembly.base.name, fmt::format("{} is held, but follows a rigid link", assembly.describe_node(foot.node)),
+      refuse("base " + assembly.base.name,
+             fmt::format("{} is held, but follows a rigid link", assembly.describe_node(foot.node)),
              "let the held node lead the link");
   return root;
 }
@@ -55,7 +56,8 @@ class Numbering {
  public:
   explicit Numbering(const Assembly& assembly) : assembly_(assembly), root_(resolve_links(assembly)) {
     if (assembly.base.feet.empty())
-      refuse("base " + assembly.base.name, "nothing is held by it", "name a place of at least one node, or let a spring lead to it");
+      refuse("base " + assembly.base.name, "nothing is held by it",
+             "name a place of at least one node, or let a spring lead to it");
     foot_.assign(assembly.nodes.size(), -1);
     const std::vector<Foot>& feet = assembly.base.feet;
     for (std::size_t k = 0; k < feet.size(); ++k) foot_[static_cast<std::size_t>(feet[k].node)] = static_cast<int>(k);
@@ -128,7 +130,8 @@ class Gatherer {
   }
 
   [[nodiscard]] Partitioned finish() const {
-    Partitioned result{SparseMatrix(numbering_.free, numbering_.free), SparseMatrix(numbering_.free, numbering_.supports),
+    Partitioned result{SparseMatrix(numbering_.free, numbering_.free),
+                       SparseMatrix(numbering_.free, numbering_.supports),
                        SparseMatrix(numbering_.supports, numbering_.supports)};
     result.ff.setFromTriplets(ff_.begin(), ff_.end());
     result.fs.setFromTriplets(fs_.begin(), fs_.end());
@@ -159,7 +162,8 @@ Vector3 position(const Assembly& assembly, int node, const Vector3& ground) {
 
 System make_system(const Assembly& assembly) {
   const Numbering numbering(assembly);
-  Gatherer mass_sum(numbering), stiffness_sum(numbering), dashpot_sum(numbering), loss_sum(numbering), own_sum(numbering);
+  Gatherer mass_sum(numbering), stiffness_sum(numbering), dashpot_sum(numbering), loss_sum(numbering),
+      own_sum(numbering);
   for (const BeamElement& beam : assembly.beams) {
     const Part& part = assembly.parts[static_cast<std::size_t>(beam.part)];
     const Material& material = assembly.materials[static_cast<std::size_t>(part.material)];
@@ -198,7 +202,8 @@ System make_system(const Assembly& assembly) {
   for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
     numbering.rows(node, rows);
     for (int i = 0; i < 6; ++i)
-      for (const auto& [column, value] : rows[static_cast<std::size_t>(i)]) rows_of_t.emplace_back(column, 6 * node + i, value);
+      for (const auto& [column, value] : rows[static_cast<std::size_t>(i)])
+        rows_of_t.emplace_back(column, 6 * node + i, value);
   }
   system.transformation.resize(system.free + system.supports, 6 * static_cast<int>(assembly.nodes.size()));
   system.transformation.setFromTriplets(rows_of_t.begin(), rows_of_t.end());

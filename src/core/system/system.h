@@ -1,7 +1,7 @@
 /// core/system/system.h: the equations of motion of an Assembly on a moving base (theory 2).
 ///
-/// Motion of every node, u = T [u_f; u_s]: the free unknowns u_f, and the support motions u_s = E u_b, six for each held
-/// node ("foot"), all driven by the base's six motions u_b. Followers of rigid links are eliminated by T, ground
+/// Motion of every node, u = T [u_f; u_s]: the free unknowns u_f, and the support motions u_s = E u_b, six for each
+/// held node ("foot"), all driven by the base's six motions u_b. Followers of rigid links are eliminated by T, ground
 /// nodes are zero. Keeping the feet apart costs nothing and gives the reaction of each single foot.
 #pragma once
 
@@ -26,11 +26,11 @@ struct System {
   std::vector<int> node_of_column;  ///< for each free unknown
   std::vector<int> component_of_column;  ///< 0..5 = x y z rx ry rz, for each free unknown
 
-  Partitioned mass;            ///< M
-  Partitioned stiffness;       ///< K
-  Partitioned dashpot;         ///< C: dashpots only
-  Partitioned loss;            ///< K_η = Σ η_e K_e over elements with a loss factor of their own
-  Partitioned own_stiffness;   ///< Σ K_e over elements with a damping source of their own (loss factor or dashpot)
+  Partitioned mass;           ///< M
+  Partitioned stiffness;      ///< K
+  Partitioned dashpot;        ///< C: dashpots only
+  Partitioned loss;           ///< K_η = Σ η_e K_e over elements with a loss factor of their own
+  Partitioned own_stiffness;  ///< Σ K_e over elements with a damping source of their own (loss factor or dashpot)
 
   /// Row of T for one component of one node: coefficients on the n_f + n_s unknowns.
   [[nodiscard]] Eigen::SparseVector<double> row(int node, int component) const {
@@ -44,8 +44,8 @@ struct System {
 
 /// Static solutions that everything downstream shares.
 struct StaticSolution {
-  Eigen::MatrixXd influence;          ///< B = −K_ff⁻¹ K_fs E, n_f x 6; exactly R where the base moves the model rigidly
-  Eigen::MatrixXd inertia_load;       ///< P = M_ff B + M_fs E, n_f x 6: kg, kg m
+  Eigen::MatrixXd influence;     ///< B = −K_ff⁻¹ K_fs E, n_f x 6; exactly R where the base moves the model rigidly
+  Eigen::MatrixXd inertia_load;  ///< P = M_ff B + M_fs E, n_f x 6: kg, kg m
   Eigen::MatrixXd unit_acceleration;  ///< K_ff⁻¹ P, n_f x 6: deflection under −1 (m/s²) of each base motion
   double rigid_difference = 0;        ///< largest |B − R| over the translations, per unit base motion and model size
   bool moves_rigidly = true;          ///< rigid_difference below rigid_tolerance

@@ -91,7 +91,8 @@ TEST(Beam, SectionForcesBalanceATipLoadAndKeepTheirSign) {
 }
 
 TEST(Section, HasTheConstantsOfTheHandbooks) {
-  // Torsion of a rectangle: J = c a b³, c from Timoshenko & Goodier, Theory of Elasticity, table of art. 109 (four digits).
+  // Torsion of a rectangle: J = c a b³, c from Timoshenko & Goodier, Theory of Elasticity, table of art. 109 (four
+  // digits).
   for (const auto& [ratio, c] : {std::pair{1.0, 0.1406}, {1.5, 0.1958}, {2.0, 0.229}, {5.0, 0.291}, {10.0, 0.312}})
     EXPECT_NEAR(rectangle_section(0.01 * ratio, 0.01, 0.3).torsion_constant / (ratio * 1e-8), c, 6e-4) << ratio;
   // Shear factors: Cowper, J. Appl. Mech. 33, 1966. A thin tube tends to 2(1+ν)/(4+3ν), a thick one to the solid rod.

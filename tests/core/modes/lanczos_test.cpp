@@ -38,7 +38,8 @@ struct Case {
 };
 class LowestModes : public testing::TestWithParam<Case> {};
 
-// Against a dense solver on the inverse problem M x = θ K x, which takes a singular M (LAPACK-style reduction in Eigen).
+// Against a dense solver on the inverse problem M x = θ K x, which takes a singular M (LAPACK-style reduction in
+// Eigen).
 TEST_P(LowestModes, AgreeWithADenseSolver) {
   const auto [length, copies, wanted] = GetParam();
   const Pencil p = row_of_masses(length, copies);
@@ -51,7 +52,9 @@ TEST_P(LowestModes, AgreeWithADenseSolver) {
   EXPECT_EQ(pairs.exhausted, wanted > finite);
   for (Eigen::Index i = 0; i < pairs.values.size(); ++i) EXPECT_NEAR(pairs.values[i] * theta[i], 1, 1e-11) << i;
   const auto size = pairs.values.size();
-  EXPECT_LE((pairs.vectors.transpose() * p.m * pairs.vectors - Eigen::MatrixXd::Identity(size, size)).cwiseAbs().maxCoeff(), 1e-10);
+  EXPECT_LE(
+      (pairs.vectors.transpose() * p.m * pairs.vectors - Eigen::MatrixXd::Identity(size, size)).cwiseAbs().maxCoeff(),
+      1e-10);
   const Eigen::MatrixXd residual = p.k * pairs.vectors - p.m * pairs.vectors * pairs.values.asDiagonal();
   EXPECT_LE(residual.norm(), 1e-8 * (p.k * pairs.vectors).norm());
 }

@@ -19,7 +19,8 @@ class SingleDof : public testing::TestWithParam<Case> {};
 // (Thomson, Theory of Vibration, 1988, section 3.5). Closed form to 1e-10.
 TEST_P(SingleDof, FollowsTheClosedFormUnderBaseMotion) {
   const auto [zeta, eta] = GetParam();
-  const Solved solved(test::chain({mass}, {stiffness}), test::count(6), eta > 0 ? test::loss_factor(eta) : test::ratio(zeta));
+  const Solved solved(test::chain({mass}, {stiffness}), test::count(6),
+                      eta > 0 ? test::loss_factor(eta) : test::ratio(zeta));
   for (const double r : {0.01, 0.5, 0.99, 1.0, 1.01, std::sqrt(2.0), 7.0, 60.0}) {
     if (zeta == 0 && eta == 0 && r == 1.0) continue;
     SCOPED_TRACE(r);
@@ -50,7 +51,8 @@ TEST(SingleDofPeak, LiesWhereCalculusPutsItWhateverTheGrid) {
     const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::ratio(zeta));
     const Transfer transfer = solved.transfer(2);
     const double r = std::sqrt((std::sqrt(1 + 8 * zeta * zeta) - 1) / (4 * zeta * zeta));
-    const double highest = std::sqrt((1 + std::pow(2 * zeta * r, 2)) / (std::pow(1 - r * r, 2) + std::pow(2 * zeta * r, 2)));
+    const double highest =
+        std::sqrt((1 + std::pow(2 * zeta * r, 2)) / (std::pow(1 - r * r, 2) + std::pow(2 * zeta * r, 2)));
     const LogLogTable flat({{10, 3, {}}, {100, 3, {}}}, 20);
     for (const int points : {5, 21, 101}) {
       const auto grid = frequency_grid({10, 100, 24, points, {}}, flat.breakpoints(), solved.basis, solved.damping);
@@ -92,12 +94,14 @@ TEST(SingleDofRandom, HasTheExactRootMeanSquare) {
     for (const auto& [from, to] : {std::pair{5.0, 400.0}, {35.0, 38.0}, {39.9, 2000.0}}) {
       const double a = from / natural_frequency, b = to / natural_frequency;
       EXPECT_NEAR(rms(from, to, NodeMotion::absolute_acceleration) /
-                      std::sqrt(level * natural_frequency * exact_integral(zeta, a, b, true)), 1, 1e-8);
+                      std::sqrt(level * natural_frequency * exact_integral(zeta, a, b, true)),
+                  1, 1e-8);
       EXPECT_NEAR(rms(from, to, NodeMotion::relative_displacement) /
-                      std::sqrt(level * natural_frequency * exact_integral(zeta, a, b, false)) * omega * omega, 1, 1e-8);
+                      std::sqrt(level * natural_frequency * exact_integral(zeta, a, b, false)) * omega * omega,
+                  1, 1e-8);
     }
-    // From 0 to infinity (Crandall & Mark, Random Vibration in Mechanical Systems, 1963): a band of 1e-5 to 1e5 f_n leaves
-    // out less than 1e-4 of the variance of the acceleration.
+    // From 0 to infinity (Crandall & Mark, Random Vibration in Mechanical Systems, 1963): a band of 1e-5 to 1e5 f_n
+    // leaves out less than 1e-4 of the variance of the acceleration.
     const double wide = rms(1e-5 * natural_frequency, 1e5 * natural_frequency, NodeMotion::absolute_acceleration);
     EXPECT_NEAR(wide * wide / (pi * natural_frequency * level * (1 + 4 * zeta * zeta) / (4 * zeta)), 1, 1e-4);
     const double travel = rms(1e-5 * natural_frequency, 1e5 * natural_frequency, NodeMotion::relative_displacement);
