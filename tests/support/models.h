@@ -62,6 +62,51 @@ inline Assembly cantilever(const Cantilever& c) {
   return model;
 }
 
+/// A portal frame on two feet with a leaning beam, a heavy offset mass on a rigid link and a second mass on two
+/// isolators: every kind of element, no symmetry. With `eta` every element has that loss factor, so that modes uncouple
+/// exactly.
+inline Assembly portal(std::optional<double> eta, const Matrix3& turn = Matrix3::Identity(),
+                       const Vector3& shift = Vector3::Zero()) {
+  Assembly model;
+  model.materials = {{"alloy", 70e9, 0.33, 2700, eta}};
+  model.parts = {{"frame", 0, rectangle_section(0.02, 0.03, 0.33)}, {"brace", 0, tube_section(0.02, 0.002, 0.33)}};
+  const auto place = [&](double x, double y, double z) -> Vector3 { return turn * Vector3(x, y, z) + shift; };
+  const auto beam_line = [&](int part, const Vector3& from, const Vector3& to, int divisions, int first, int last) {
+    int before = first;
+    for (int i = 1; i <= divisions; ++i) {
+      const int node =
+          i == divisions && last >= 0 ? last : add_node(model, from + (to - from) * i / divisions, "frame");
+      const auto at = [&](int n) { return model.nodes[static_cast<std::size_t>(n)].position; };
+      model.beams.push_back({{before, node}, part, {at(before), at(node), turn * Vector3(0.1, 1, 0.2)}});
+      before = node;
+    }
+    return before;
+  };
+  const int foot1 = add_node(model, place(0, 0, 0), "foot"), foot2 = add_node(model, place(0.5, 0, 0), "foot");
+  const int top1 = beam_line(0, place(0, 0, 0), place(0, 0, 0.4), 3, foot1, -1);
+  const int top2 = beam_line(0, place(0.5, 0, 0), place(0.5, 0.1, 0.35), 3, foot2, -1);
+  beam_line(0, place(0, 0, 0.4), place(0.5, 0.1, 0.35), 4, top1, top2);
+  const int tip = beam_line(1, place(0.5, 0.1, 0.35), place(0.5, 0.3, 0.6), 3, top2, -1);
+  const int follower = add_node(model, place(0.55, 0.3, 0.65), "bracket");
+  model.links = {{"bracket", tip, {follower}}};
+  const Matrix3 inertia = turn * Vector3(0.004, 0.006, 0.005).asDiagonal() * turn.transpose();
+  model.masses = {{"battery", follower, turn * Vector3(0.01, 0.02, 0.03), 1.5, inertia}};
+  const int box = add_node(model, place(0.1, 0.2, 0.4), "box");
+  model.masses.push_back({"box", box, Vector3::Zero(), 2, inertia});
+  for (const int partner : {top1, follower}) {
+    Spring isolator;
+    isolator.joint = "isolator";
+    isolator.nodes = {box, partner};
+    isolator.point = place(0.05, 0.15, 0.42);
+    isolator.axes = turn.transpose();
+    isolator.stiffness << 4e4, 5e4, 7e4, 300, 200, 250;
+    isolator.loss_factor = eta;
+    model.springs.push_back(isolator);
+  }
+  model.base = {"fixture", {Foot{foot1}, Foot{foot2}}, place(0.2, -0.1, 0)};
+  return model;
+}
+
 /// Everything that is solved once for a model; not copied, because parts refer to one another.
 struct Solved {
   Solved(Assembly given, const ModeRequest& request, const DampingRule& rule)

@@ -62,7 +62,7 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
   for (std::size_t n = 0; n < assembly.nodes.size(); ++n) {
     const auto at = 6 * static_cast<Eigen::Index>(n);
     const Vector3 move = raw.segment<3>(at), turn = raw.segment<3>(at + 3);
-    if (move.norm() < 1e-3 * largest_move && turn.norm() < 1e-3 * largest_turn) continue;
+    if (move.norm() <= 1e-3 * largest_move && turn.norm() <= 1e-3 * largest_turn) continue;
     const auto [found, fresh] = index.try_emplace(assembly.nodes[n].origin, moving.size());
     if (fresh) moving.emplace_back(assembly.nodes[n].origin, Motion{});
     Motion& motion = moving[found->second].second;

@@ -1,0 +1,99 @@
+#include "core/modes/modal_basis.h"
+
+#include <gtest/gtest.h>
+
+#include "core/error.h"
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+using test::Solved;
+
+TEST(Modes, AreCompleteByThePivotCountEvenWhenFrequenciesRepeat) {
+  // A round mast has every bending mode twice; a count that would cut a pair apart takes it whole.
+  test::Cantilever c;
+  c.elements = 12;
+  const Solved odd(test::cantilever(c), test::count(3), test::ratio(0.01));
+  EXPECT_EQ(odd.basis.modes, 4);
+  EXPECT_NEAR(odd.basis.frequency(2) / odd.basis.frequency(3), 1, 1e-9);
+  const double up_to = 0.5 * (odd.basis.frequency(3) + 3 * odd.basis.frequency(3));
+  const Solved band(test::cantilever(c), {up_to, std::nullopt, true, false}, test::ratio(0.01));
+  EXPECT_EQ(band.basis.modes, count_modes_below(band.system, up_to));
+  EXPECT_LE(band.basis.frequency(band.basis.modes - 1), up_to);
+  // Nothing below the limit: the first mode is shown all the same.
+  const Solved none(test::cantilever(c), {0.1 * odd.basis.frequency(0), std::nullopt, true, false}, test::ratio(0.01));
+  EXPECT_EQ(none.basis.modes, 2);
+}
+
+TEST(Modes, CarryTheWholeMassWhenAllAreKept) {
+  const Solved all(test::portal(std::nullopt), test::count(1000), test::ratio(0.01));
+  EXPECT_TRUE(all.basis.exhausted);
+  EXPECT_EQ(all.basis.size(), all.basis.modes);  // no residual vector is left to add
+  // Σ L² = PᵀM⁻¹P in every direction: the mass that moves, all but what sits on the feet (closed form by linear
+  // algebra).
+  const Eigen::MatrixXd dense = all.system.mass.ff;
+  const Eigen::MatrixXd& p = all.basis.statics.inertia_load;
+  const Eigen::MatrixXd moving = p.transpose() * dense.completeOrthogonalDecomposition().solve(p);
+  for (int d = 0; d < 6; ++d) EXPECT_NEAR(all.basis.participation.col(d).squaredNorm() / moving(d, d), 1, 1e-9) << d;
+}
+
+TEST(ResidualVectors, MakeTheStaticResponseExactAndAreFlagged) {
+  const Solved few(test::portal(std::nullopt), test::count(3), test::ratio(0.01));
+  const Solved bare(test::portal(std::nullopt), {std::nullopt, 3, false, false}, test::ratio(0.01));
+  EXPECT_EQ(few.basis.modes, 3);
+  EXPECT_EQ(few.basis.size(), 9);
+  EXPECT_EQ(bare.basis.size(), 3);
+  for (int r = 3; r < 9; ++r) EXPECT_GT(few.basis.omega[r], few.basis.omega[2]);
+  const auto static_error = [](const Solved& model) {
+    const auto& basis = model.basis;
+    const Eigen::MatrixXd modal =
+        basis.shapes * basis.omega.array().square().inverse().matrix().asDiagonal() * basis.participation;
+    return (modal - basis.statics.unit_acceleration).norm() / basis.statics.unit_acceleration.norm();
+  };
+  EXPECT_LE(static_error(few), 1e-10);
+  EXPECT_GT(static_error(bare), 1e-3);
+  const Eigen::MatrixXd k = few.basis.shapes.transpose() * few.system.stiffness.ff * few.basis.shapes;
+  EXPECT_LE((k - Eigen::MatrixXd(k.diagonal().asDiagonal())).norm(), 1e-8 * k.norm());
+}
+
+TEST(Damping, AddsLossFactorsByStrainEnergyAndDashpotsByTheirWork) {
+  // Two equal masses on three springs in a row (fixed-free chain of two): closed form of the 2 x 2 problem
+  // k [2 −1; −1 1], m I: λ = (3 ∓ √5)/2 k/m; the first spring's share of the strain energy is x₁²/λ' with x normalised.
+  Assembly model = test::chain({1, 1}, {1e4, 1e4});
+  model.springs[0].loss_factor = 0.2;
+  model.springs[1].dashpot[2] = 3;
+  const Solved solved(model, test::count(2), test::ratio(0.05));
+  const double root = std::sqrt(5.0);
+  for (const int r : {0, 1}) {
+    const double lambda = (3 + (r == 0 ? -root : root)) / 2, ratio = 2 - lambda;  // x₂/x₁
+    const double x1 = 1 / std::sqrt(1 + ratio * ratio), travel = x1 * (ratio - 1);
+    const double omega = std::sqrt(lambda * 1e4);
+    EXPECT_NEAR(solved.basis.omega[r], omega, 1e-9 * omega);
+    EXPECT_NEAR(solved.damping.eta[r], 0.2 * x1 * x1 / lambda, 1e-10);
+    EXPECT_NEAR(solved.damping.zeta[r], 3 * travel * travel / (2 * omega),
+                1e-10);  // no element is left to the general ratio
+    EXPECT_NEAR(solved.damping.amplification(r), 1 / (2 * solved.damping.zeta[r] + solved.damping.eta[r]), 1e-12);
+  }
+  const DampingRule table{DampingRule::Form::table, 0, {{10, 0.01}, {1000, 0.03}}};
+  EXPECT_DOUBLE_EQ(table.ratio(1), 0.01);
+  EXPECT_DOUBLE_EQ(table.ratio(100), 0.02);  // half way on a logarithmic axis
+  EXPECT_DOUBLE_EQ(table.ratio(5000), 0.03);
+}
+
+TEST(Damping, IsRequiredInsideTheBandOnly) {
+  const Solved solved(test::chain({1}, {std::pow(2 * pi * 40, 2)}), test::count(1), {});
+  EXPECT_NO_THROW(require_damping(solved.basis, solved.damping, 41, 100));
+  try {
+    require_damping(solved.basis, solved.damping, 5, 100);
+    FAIL();
+  } catch (const InputError& error) {
+    EXPECT_STREQ(error.what(),
+                 "damping: mode 1 at 40 Hz lies between 5 and 100 Hz and has no damping, so its response is infinite; "
+                 "write, for "
+                 "example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor");
+  }
+}
+
+}  // namespace
+}  // namespace avrenk

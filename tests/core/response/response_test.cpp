@@ -1,0 +1,235 @@
+// Rows, columns and transfer against the equations of motion solved directly, without modes.
+#include <gtest/gtest.h>
+
+#include <random>
+
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+using Eigen::VectorXcd;
+using test::Solved;
+
+// The complex dynamic stiffness K + iK_η + iωC − ω²M of one block.
+MatrixXcd dynamic(const System& s, double omega, SparseMatrix Partitioned::*block) {
+  const Complex i(0, 1);
+  return MatrixXd(s.stiffness.*block).cast<Complex>() + i * MatrixXd(s.loss.*block) +
+         i * omega * MatrixXd(s.dashpot.*block) - omega * omega * MatrixXd(s.mass.*block).cast<Complex>();
+}
+
+struct Direct {
+  VectorXcd raw;        // motion of every component of every node
+  VectorXcd reactions;  // n_s: of every foot, about the base's point
+};
+Direct solve_directly(const System& s, double frequency, int direction) {
+  const double omega = 2 * pi * frequency;
+  const VectorXcd supports = (-1 / (omega * omega)) * s.support_motion.col(direction).cast<Complex>();
+  const MatrixXcd fs = dynamic(s, omega, &Partitioned::fs);
+  VectorXcd all(s.free + s.supports);
+  all.head(s.free) = -dynamic(s, omega, &Partitioned::ff).partialPivLu().solve(fs * supports);
+  all.tail(s.supports) = supports;
+  return {s.transformation.transpose() * all,
+          fs.transpose() * all.head(s.free) + dynamic(s, omega, &Partitioned::ss) * supports};
+}
+
+void expect_near(const VectorXcd& found, const VectorXcd& exact, double tolerance) {
+  EXPECT_LE((found - exact).norm(), tolerance * exact.norm()) << found.transpose() << "\nexact " << exact.transpose();
+}
+
+VectorXcd through(const Solved& solved, const MatrixXcd& rows, int direction, double frequency) {
+  return rows * solved.transfer(direction).state(frequency).col(0);
+}
+
+// Every element with the same loss factor: modes uncouple exactly, so that with all modes kept modal and direct
+// solution agree to rounding: motions, forces, reactions, for translations and rotations of the base, with and without
+// a spring to ground.
+TEST(Response, AgreesWithTheDirectSolutionOfTheWholeModel) {
+  for (const bool grounded : {false, true}) {
+    SCOPED_TRACE(grounded ? "grounded" : "free");
+    Assembly model = test::portal(0.08);
+    if (grounded) {
+      Spring leash = model.springs.front();
+      leash.nodes = {4, -1};
+      leash.point = model.nodes[4].position;
+      model.springs.push_back(leash);
+    }
+    const Solved solved(model, test::count(1000), {});
+    const int leash = static_cast<int>(model.springs.size()) - 1;
+    for (const int direction : {0, 2, 4}) {
+      for (const double f : {5.0, 33.0, 120.0, 900.0}) {
+        SCOPED_TRACE(testing::Message() << direction << " at " << f << " Hz");
+        const Direct direct = solve_directly(solved.system, f, direction);
+        const double omega = 2 * pi * f;
+        const int node = static_cast<int>(model.nodes.size()) - 2;
+        const VectorXcd base = rigid_arm(model.base.point, model.nodes[static_cast<std::size_t>(node)].position)
+                                   .col(direction)
+                                   .cast<Complex>() *
+                               (-1 / (omega * omega));
+        const VectorXcd motion = direct.raw.segment<3>(6 * node);
+        const auto found = [&](NodeMotion quantity) {
+          return through(solved, solved.channels.motion(node, quantity), direction, f);
+        };
+        expect_near(found(NodeMotion::absolute_displacement), motion, 1e-8);
+        expect_near(found(NodeMotion::relative_displacement), motion - base.head<3>(), 1e-8);
+        expect_near(found(NodeMotion::absolute_velocity), Complex(0, omega) * motion, 1e-8);
+        expect_near(found(NodeMotion::absolute_acceleration), -omega * omega * motion, 1e-8);
+        expect_near(found(NodeMotion::absolute_rotation), direct.raw.segment<3>(6 * node + 3), 1e-8);
+        // Spring force and beam forces from the raw motion and the complex modulus.
+        const Spring& spring = model.springs[static_cast<std::size_t>(leash)];
+        const auto at = [&](int n) { return n < 0 ? spring.point : model.nodes[static_cast<std::size_t>(n)].position; };
+        VectorXcd ends = VectorXcd::Zero(12);
+        for (int end = 0; end < 2; ++end)
+          if (spring.nodes[static_cast<std::size_t>(end)] >= 0)
+            ends.segment<6>(6 * end) = direct.raw.segment<6>(6 * spring.nodes[static_cast<std::size_t>(end)]);
+        const MatrixXd travel = travel_rows(spring.point, spring.axes, at(spring.nodes[0]), at(spring.nodes[1]));
+        expect_near(through(solved, solved.channels.spring_travel(leash), direction, f), travel * ends, 1e-7);
+        expect_near(through(solved, solved.channels.spring_force(leash), direction, f),
+                    Complex(1, 0.08) * (spring.stiffness.asDiagonal() * (travel * ends)), 1e-7);
+        const BeamElement& beam = model.beams[5];
+        VectorXcd beam_ends(12);
+        beam_ends << direct.raw.segment<6>(6 * beam.nodes[0]), direct.raw.segment<6>(6 * beam.nodes[1]);
+        const MatrixXd recovery = force_recovery(
+            beam.geometry, model.parts[static_cast<std::size_t>(beam.part)].section, model.materials[0].elastic());
+        expect_near(through(solved, solved.channels.beam_forces(5), direction, f),
+                    Complex(1, 0.08) * (recovery * beam_ends), 1e-6);
+        // Reactions: of each foot, and their sum as the base's.
+        VectorXcd sum = VectorXcd::Zero(6);
+        for (int foot = 0; foot < 2; ++foot) {
+          const VectorXcd reaction =
+              through(solved, solved.channels.foot_reaction(foot, model.base.point), direction, f);
+          expect_near(reaction, direct.reactions.segment<6>(6 * foot), 1e-7);
+          sum += reaction;
+        }
+        expect_near(through(solved, solved.channels.base_reaction(model.base.point), direction, f), sum, 1e-9);
+      }
+    }
+  }
+}
+
+TEST(Response, SharesTheReactionAmongFeetWhateverTheModesKept) {
+  // The sum over feet is the reaction of the base for any damping and truncation; moments about any point.
+  for (const int modes : {2, 7}) {
+    Assembly model = test::portal(std::nullopt);
+    model.springs[0].loss_factor = 0.3;
+    model.springs[1].dashpot.setConstant(5);
+    const Solved solved(model, test::count(modes), test::ratio(0.02));
+    const Vector3 about(0.3, 0.2, 0.1);
+    for (const double f : {1e-3, 20.0, 60.0, 400.0}) {
+      VectorXcd sum = VectorXcd::Zero(6);
+      for (int foot = 0; foot < 2; ++foot) sum += through(solved, solved.channels.foot_reaction(foot, about), 1, f);
+      expect_near(sum, through(solved, solved.channels.base_reaction(about), 1, f), 1e-9);
+    }
+  }
+}
+
+TEST(Response, HasTheTotalMassAsApparentMassAtZeroFrequency) {
+  const Assembly model = test::portal(std::nullopt);
+  const Solved solved(model, test::count(4), test::ratio(0.02));
+  const MassProperties all = total_mass(model);
+  const Matrix6 expected = mass_at_node(all.mass, all.inertia, all.centre - model.base.point);
+  for (int d = 0; d < 6; ++d)
+    expect_near(through(solved, solved.channels.base_reaction(model.base.point), d, 1e-4),
+                expected.col(d).cast<Complex>(), 1e-8);
+}
+
+TEST(Response, FollowsTheTwoMassClosedForm) {
+  // Two masses in a row, both springs with η: the 2 x 2 complex system by Cramer's rule.
+  const double m1 = 2, m2 = 0.5, k1 = 3e5, k2 = 8e4, eta = 0.06;
+  const Solved solved(test::chain({m1, m2}, {k1, k2}), test::count(2), test::loss_factor(eta));
+  for (const double f : {3.0, 40.0, 55.0, 80.0, 300.0}) {
+    const double w2 = std::pow(2 * pi * f, 2);
+    const Complex c(1, eta), a = c * (k1 + k2) - w2 * m1, b = -c * k2, d = c * k2 - w2 * m2;
+    const Complex determinant = a * d - b * b;
+    const Complex y1 = (-m1 * d + m2 * b) / determinant,
+                  y2 = (-m2 * a + m1 * b) / determinant;  // relative, per unit base acceleration
+    const auto relative = [&](int node) {
+      return solved.response(solved.channels.motion(node, NodeMotion::relative_displacement).row(2), 2, f);
+    };
+    EXPECT_LE(std::abs(relative(1) - y1), 1e-10 * std::abs(y1));
+    EXPECT_LE(std::abs(relative(2) - y2), 1e-10 * std::abs(y2));
+  }
+}
+
+TEST(Response, IsTheSameInATurnedAndShiftedModel) {
+  // Turning model, spring axes and base directions together changes no physical answer.
+  const Matrix3 turn = Eigen::AngleAxisd(1.1, Vector3(1, 2, 3).normalized()).toRotationMatrix();
+  const Solved plain(test::portal(0.05), test::count(12), {}),
+      turned(test::portal(0.05, turn, Vector3(3, -2, 1)), test::count(12), {});
+  EXPECT_LE((plain.basis.omega - turned.basis.omega).norm(), 1e-9 * plain.basis.omega.norm());
+  Eigen::VectorXd along_plain = Eigen::VectorXd::Zero(6), along_turned = along_plain;
+  along_plain[2] = 1;
+  along_turned.head<3>() = turn.col(2);
+  const Transfer one(plain.basis, plain.damping, base_inputs(plain.basis, plain.damping, along_plain));
+  const Transfer other(turned.basis, turned.damping, base_inputs(turned.basis, turned.damping, along_turned));
+  const LogLogTable white({{10, 1, {}}, {300, 1, {}}}, 10);
+  const auto gamma_one = integrate_covariance(one, plain.basis, plain.damping, white);
+  const auto gamma_other = integrate_covariance(other, turned.basis, turned.damping, white);
+  for (const int node : {3, 9, 14}) {
+    const MatrixXcd rows = plain.channels.motion(node, NodeMotion::absolute_acceleration);
+    const MatrixXcd rows_turned = turned.channels.motion(node, NodeMotion::absolute_acceleration);
+    for (const double f : {30.0, 90.0})
+      expect_near(turn.transpose().cast<Complex>() * (rows_turned * other.state(f)).col(0),
+                  (rows * one.state(f)).col(0), 1e-7);
+    EXPECT_NEAR(root_mean_square({"", rows_turned}, gamma_other) / root_mean_square({"", rows}, gamma_one), 1, 1e-8);
+  }
+  // Spring forces are in the spring's own axes: the same numbers.
+  expect_near((turned.channels.spring_force(1) * other.state(47)).col(0),
+              (plain.channels.spring_force(1) * one.state(47)).col(0), 1e-7);
+}
+
+TEST(Peak, OfAMagnitudeIsTheLargestOverTheCycle) {
+  // Against 10⁵ samples of the cycle: max² = ½(ŵᴴŵ + |ŵᵀŵ|) and its instant. Sampling is short by (π/10⁵)².
+  std::mt19937 generator(3);
+  std::normal_distribution<double> normal;
+  for (int trial = 0; trial < 50; ++trial) {
+    VectorXcd w(3);
+    for (Complex& component : w) component = {normal(generator), trial % 5 == 0 ? 0 : normal(generator)};
+    double largest = 0;
+    for (int i = 0; i < 100000; ++i) largest = std::max(largest, (w * std::polar(1.0, 2 * pi * i / 1e5)).real().norm());
+    EXPECT_NEAR(largest_over_phase(w) / largest, 1, 1e-8);
+    EXPECT_NEAR((w * std::polar(1.0, -phase_of_largest(w))).real().norm() / largest, 1, 1e-8);
+  }
+  VectorXcd circle(3);
+  circle << 1, Complex(0, 1), 0;
+  EXPECT_DOUBLE_EQ(largest_over_phase(circle), 1);
+}
+
+TEST(Peak, DoesNotDependOnTheGrid) {
+  const Solved solved(test::portal(0.05), test::count(20), {});
+  const Transfer transfer = solved.transfer(0);
+  const LogLogTable sweep({{10, 1, {}}, {60, 2, {}}, {60, 1, {}}, {500, 4, {}}}, 20);
+  const MatrixXcd rows = solved.channels.motion(9, NodeMotion::absolute_acceleration);
+  const std::vector<Measure> measures{{"magnitude", rows}, {"x", rows.row(0)}, {"z", rows.row(2)}};
+  for (const Measure& measure : measures) {
+    std::vector<SinePeak> peaks;
+    for (const auto& [per_octave, points] : {std::pair{6.0, 9}, {24.0, 21}, {301.0, 151}}) {
+      const SineResponse response(
+          transfer, sweep,
+          frequency_grid({10, 500, per_octave, points, {}}, sweep.curve_points(), solved.basis, solved.damping));
+      peaks.push_back(response.peak(measure));
+      EXPECT_NEAR(largest_over_phase(response.at(measure, peaks.back().frequency)), peaks.back().value,
+                  1e-12 * peaks.back().value);
+    }
+    for (const SinePeak& peak : peaks) {
+      EXPECT_NEAR(peak.frequency / peaks.back().frequency, 1, 2e-8) << measure.label;
+      EXPECT_NEAR(peak.value / peaks.back().value, 1, 1e-12) << measure.label;
+    }
+  }
+}
+
+TEST(Transfer, HasTheSlopeOfItsState) {
+  // Central differences, error h²/6 of the third derivative.
+  const Solved solved(test::portal(0.05), test::count(10), {});
+  const Transfer transfer = solved.transfer(3);
+  for (const double f : {12.0, 47.0, 210.0}) {
+    const double h = 1e-5 * f;
+    const MatrixXcd difference = (transfer.state(f + h) - transfer.state(f - h)) / (2 * h);
+    EXPECT_LE((transfer.state_slope(f) - difference).norm(), 1e-6 * difference.norm());
+  }
+}
+
+}  // namespace
+}  // namespace avrenk
