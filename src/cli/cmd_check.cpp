@@ -60,19 +60,21 @@ ExitStatus check(const Request& request, Terminal& terminal) {
     statics = solve_statics(analysis.system, factorise_stiffness(assembly, analysis.system));
   });
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
-  terminal.table(part_table(assembly, show));
+  if (!assembly.parts.empty()) terminal.table(part_table(assembly, show));
   terminal.table(mass_table(assembly, show));
   if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly));
   terminal.table(static_table(assembly, analysis.system, statics, show));
-  terminal.print(fmt::format("\nBase {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm. {} equations.\n",
-                             assembly.base.name, assembly.base.feet.size(), 1e3 * assembly.base.point.x(),
-                             1e3 * assembly.base.point.y(), 1e3 * assembly.base.point.z(), analysis.system.free));
-  terminal.print(statics.moves_rigidly ? fmt::format("A motion of the base moves the model as a rigid body (difference "
-                                                     "{:.1e}): no spring leads to the ground.\n",
-                                                     statics.rigid_difference)
-                                       : fmt::format("A motion of the base STRAINS the model (difference {:.2g}): a "
-                                                     "spring leads to the ground, or there is a second support.\n",
-                                                     statics.rigid_difference));
+  const Vector3& point = assembly.base.point;
+  terminal.print("\n");
+  terminal.paragraph(fmt::format(
+      "Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm. {} equations. {}", assembly.base.name,
+      assembly.base.feet.size(), 1e3 * point.x(), 1e3 * point.y(), 1e3 * point.z(), analysis.system.free,
+      statics.moves_rigidly ? fmt::format("A motion of the base moves the model as a rigid body (difference {:.1e}): "
+                                          "no spring leads to the ground.",
+                                          statics.rigid_difference)
+                            : fmt::format("A motion of the base STRAINS the model (difference {:.2g}): a spring leads "
+                                          "to the ground, or there is a second support.",
+                                          statics.rigid_difference)));
   return ExitStatus::done;
 }
 

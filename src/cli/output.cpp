@@ -53,15 +53,15 @@ std::vector<Table> tables_of(const Analysis& analysis) {
 void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& terminal) {
   const ModalBasis& basis = analysis.basis;
   terminal.table(mode_table(basis, analysis.damping, analysis.plan.show), most_rows);
-  terminal.print(
-      "Damping from: general, as damping: otherwise says; own η, loss factors of materials and joints by strain "
-      "energy; dashpots.\n");
-  terminal.print(fmt::format("{} modes; the pivot count proves that none is missing below {:.5g} Hz{}.\n", basis.modes,
-                             basis.proven_below, basis.exhausted ? " (the mass carries no more)" : ""));
-  terminal.print(fmt::format("Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, |ΦᵀMΦ − I| ≤ {:.1e}. {}\n", basis.largest_residual,
-                             basis.largest_nonorthogonality,
-                             basis.size() > basis.modes
-                                 ? fmt::format("{} residual vectors from {:.5g} Hz carry the rest of the mass.",
+  terminal.paragraph(
+      "Damping from: general, what damping: otherwise says; own η, loss factors of materials and joints by strain "
+      "energy; dashpots.");
+  terminal.paragraph(fmt::format(
+      "{} modes; the pivot count proves that none is missing below {:.5g} Hz{}. Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, "
+      "|ΦᵀMΦ − I| ≤ {:.1e}. {}",
+      basis.modes, basis.proven_below, basis.exhausted ? " (the mass carries no more)" : "", basis.largest_residual,
+      basis.largest_nonorthogonality,
+      basis.size() > basis.modes ? fmt::format("{} residual vectors from {:.5g} Hz on carry the rest of the mass.",
                                                basis.size() - basis.modes, basis.frequency(basis.modes))
                                  : std::string("No residual vectors.")));
 }
@@ -81,20 +81,20 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
         terminal.table(is_random ? rms_table(*outcome, analysis.watched, show)
                                  : peak_table(*outcome, analysis.watched, show));
     }
-    if (is_random) {
-      const DisplayUnit unit = show.unit(environment.angular ? kind::angular_acceleration : kind::acceleration);
-      double error = 0;
-      for (const Outcome* outcome : axes) error = std::max(error, outcome->integration_error);
-      terminal.print(
-          fmt::format("Input: {} {} RMS. RMS by modal covariance, independent of the curve; last halving changed a "
-                      "variance by {:.0e}.\n"
-                      "A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.\n",
-                      format_number(unit.from_si(std::sqrt(environment.input.area())), 4), unit.text, error));
-    } else {
-      terminal.print(
-          "Steady-state peaks, found by the derivative between grid points; phase to the base acceleration, a lag is "
-          "negative.\n");
+    if (!is_random) {
+      terminal.paragraph(
+          "Steady state; each peak is a root of the derivative, wherever the grid points lie. Phase to the base "
+          "acceleration; a lag is negative.");
+      continue;
     }
+    const DisplayUnit unit = show.unit(environment.angular ? kind::angular_acceleration : kind::acceleration);
+    double error = 0;
+    for (const Outcome* outcome : axes) error = std::max(error, outcome->integration_error);
+    terminal.paragraph(
+        fmt::format("Input {} {} RMS. RMS by modal covariance, whatever the curve's points; halving the panels changes "
+                    "a variance by {:.0e} at most. "
+                    "A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
+                    format_number(unit.from_si(std::sqrt(environment.input.area())), 4), unit.text, error));
   }
 }
 
@@ -161,10 +161,10 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   }
   for (const StageTime& time : analysis.times) {
     const std::string line = fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds);
-    request.verbose ? terminal.note(line) : terminal.progress(line, -1);
+    request.verbose ? terminal.note(line) : terminal.log(line);
   }
   terminal.end_progress();
-  terminal.note("verdict: " + verdict);
+  terminal.log("verdict: " + verdict);
   terminal.stop_log();
   folder.commit();
   terminal.print(fmt::format("Results: {}\n", folder.target().string()));

@@ -55,7 +55,8 @@ Request read_request(std::span<const std::string> words) {
     po::notify(values);
   } catch (const po::unknown_option& error) {
     std::vector<std::string> names;
-    for (const auto& option : common_options().options()) names.push_back("--" + option->long_name());
+    const po::options_description common = common_options();
+    for (const auto& option : common.options()) names.push_back("--" + option->long_name());
     const std::string given = error.get_option_name();
     refuse(fmt::format("unknown option \"{}\"", given), suggest_name(given, names));
   } catch (const po::error& error) {

@@ -6,8 +6,12 @@
 #include <unistd.h>
 
 #include <cstdlib>
+#include <sstream>
 
 namespace avrenk {
+namespace {
+constexpr std::size_t widest_line = 100;
+}
 
 Terminal::Terminal() {
   const char* no_colour = std::getenv("NO_COLOR");
@@ -30,6 +34,19 @@ void Terminal::print(const std::string& text) {
   if (!quiet_) fmt::print("{}", text);
 }
 
+void Terminal::paragraph(const std::string& text) {
+  std::string lines, word;
+  std::size_t column = 0;
+  for (std::istringstream words(text); words >> word;) {
+    const std::size_t width = display_width(word);
+    const bool wrap = column > 0 && column + 1 + width > widest_line;
+    if (column > 0) lines += wrap ? '\n' : ' ';
+    column = wrap || column == 0 ? width : column + 1 + width;
+    lines += word;
+  }
+  print(lines + "\n");
+}
+
 void Terminal::table(const Table& table, std::size_t most_rows) {
   if (quiet_) return;
   Table shown = table;
@@ -37,7 +54,7 @@ void Terminal::table(const Table& table, std::size_t most_rows) {
       most_rows > 0 && table.rows.size() > most_rows + 1 ? table.rows.size() - most_rows - 1 : 0;
   if (left_out > 0)  // the last row is the sum or the rest and stays
     shown.rows.erase(shown.rows.begin() + static_cast<std::ptrdiff_t>(most_rows), shown.rows.end() - 1);
-  print("\n" + to_text(shown));
+  print("\n" + to_text(shown, widest_line));
   if (left_out > 0) print(fmt::format("({} rows more in tables/{}.csv)\n", left_out, table.name));
 }
 
@@ -52,6 +69,10 @@ void Terminal::note(const std::string& text) {
   end_progress();
   std::fflush(stdout);
   if (!quiet_) fmt::print(stderr, "{}\n", text);
+  if (log_) log_->info(text);
+}
+
+void Terminal::log(const std::string& text) {
   if (log_) log_->info(text);
 }
 

@@ -29,12 +29,16 @@ class Terminal {
 
   /// Text or a table on stdout; nothing with --quiet.
   void print(const std::string& text);
+  /// Text broken into lines of at most 100 columns.
+  void paragraph(const std::string& text);
   /// @param most_rows  further rows are left out and said to be; 0: all
   void table(const Table& table, std::size_t most_rows = 0);
   /// A message on stderr: said even with --quiet.
   void warn(const std::string& text);
   /// Said on stderr unless --quiet.
   void note(const std::string& text);
+  /// Said in the log only.
+  void log(const std::string& text);
   /// Progress: one line that is overwritten on a terminal; with --verbose a line a stage elsewhere.
   void progress(const std::string& stage, double fraction);
   [[nodiscard]] Progress reporter();

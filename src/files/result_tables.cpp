@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <map>
 
 namespace avrenk {
 namespace {
@@ -202,6 +203,26 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
   return table;
 }
 
+namespace {
+
+double headline(const Outcome& outcome, std::size_t watched) {
+  return outcome.sine.empty() ? outcome.random[watched].rms : outcome.sine[watched].peak.value;
+}
+
+// Largest value of each kind over all axes: what lies 1e-10 below it is rounding and prints as zero.
+std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>& axes,
+                                               const std::vector<Watched>& watched) {
+  std::map<const Kind*, double> largest;
+  for (const Outcome* outcome : axes)
+    for (std::size_t i = 0; i < watched.size(); ++i) {
+      double& value = largest[watched[i].quantity->kind];
+      value = std::max(value, headline(*outcome, i));
+    }
+  return largest;
+}
+
+}  // namespace
+
 Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched, const Show& show) {
   const Environment& environment = *axes.front()->environment;
   const bool sine = environment.type == Environment::Type::sine;
@@ -211,12 +232,18 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
               {{"watched", ""}, {"unit", ""}},
               {}};
   for (const Outcome* outcome : axes) table.columns.push_back({outcome->name(), ""});
+  const std::map<const Kind*, double> largest = largest_of_kinds(axes, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (watched[i].quantity->vector && !watched[i].is_magnitude()) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind), frequency = show.unit(kind::frequency);
     std::vector<Cell> row{watched[i].name, unit.text};
     for (const Outcome* outcome : axes) {
-      if (sine) {
+      if (headline(*outcome, i) <= 1e-10 * largest.at(watched[i].quantity->kind)) {
+        if (sine)
+          row.emplace_back(std::string("0"));
+        else
+          row.emplace_back(0.0);
+      } else if (sine) {
         const SinePeak& peak = outcome->sine[i].peak;
         row.emplace_back(fmt::format("{} @ {} {}", format_number(unit.from_si(peak.value), 4),
                                      format_number(frequency.from_si(peak.frequency), 4), frequency.text));

@@ -200,7 +200,8 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   const Tree* const profile_tree =
       map.required("profile", reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front());
   const Profile* const profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
-  if (const Tree* at = map.optional("at"); at && !(at->is_text() && at->text == reading.plan.assembly.base.name))
+  if (const Tree* at = map.optional("at");
+      at && !reading.plan.assembly.base.name.empty() && !(at->is_text() && at->text == reading.plan.assembly.base.name))
     problems.add(*at, subject, fmt::format("\"{}\" is not the base", at->text),
                  fmt::format("write \"{}\"", reading.plan.assembly.base.name));
   if (const Tree* axes = map.required("axes", "[x, y, z]")) environment.axes = read_axes(*axes, subject, problems);

@@ -246,13 +246,16 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
   if (const Tree* at = map.optional("acts at")) point = read_vector(*at, kind::length, subject + " acts at", problems);
   map.done();
   const Nodes* const from = from_tree ? reading.places.find(*from_tree, subject, problems) : nullptr;
+  std::vector<std::string> others{"ground"};
+  if (!assembly.base.name.empty()) others.push_back(assembly.base.name);
   std::vector<std::array<int, 2>> pairs;
   if (from && to_tree && to_tree->is_text() && to_tree->text == "ground") {
     for (const int node : *from) pairs.push_back({node, -1});
   } else if (from && to_tree && to_tree->is_text() && to_tree->text == assembly.base.name) {
     const Nodes held = base_nodes_at(*from, assembly);
     for (std::size_t i = 0; i < from->size(); ++i) pairs.push_back({(*from)[i], held[i]});
-  } else if (const Nodes* const to = to_tree ? reading.places.find(*to_tree, subject, problems) : nullptr; from && to) {
+  } else if (const Nodes* const to = to_tree ? reading.places.find(*to_tree, subject, problems, others) : nullptr;
+             from && to) {
     pairs = pair_nodes(*to_tree, *from, *to, subject, reading).value_or(std::vector<std::array<int, 2>>{});
   }
   if (problems.count() > before || pairs.empty()) return std::nullopt;

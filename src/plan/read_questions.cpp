@@ -82,7 +82,7 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   } else {
     kind = Subject::base;
     request.about = assembly.base.point;
-    if (!what->is_text() || what->text != assembly.base.name)
+    if (!assembly.base.name.empty() && (!what->is_text() || what->text != assembly.base.name))
       problems.add(*what, subject, fmt::format("\"{}\" is not the base", what->text),
                    fmt::format("write \"{}\"", assembly.base.name));
     if (about_tree)

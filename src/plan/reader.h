@@ -19,12 +19,15 @@ class Problems {
  public:
   explicit Problems(std::vector<Problem>& list) : list_(list) {}
   void add(const Tree& at, std::string subject, std::string wrong, std::string instead = "") {
-    list_.push_back({std::move(subject), std::move(wrong), std::move(instead), at.place});
+    const bool said = at.kind == Tree::Kind::broken;
+    if (!said) list_.push_back({std::move(subject), std::move(wrong), std::move(instead), at.place});
+    noted_ += said ? 1 : 0;
   }
-  [[nodiscard]] std::size_t count() const { return list_.size(); }
+  [[nodiscard]] std::size_t count() const { return list_.size() + noted_; }
 
  private:
   std::vector<Problem>& list_;
+  std::size_t noted_ = 0;  // said before, and still a reason not to go on
 };
 
 enum class Sign { any, positive, not_negative };
@@ -84,15 +87,18 @@ class Declared {
     order_.push_back(name);
   }
   /// The value, or nullptr; an unknown name is a problem, a broken one has been reported already.
-  [[nodiscard]] const Value* find(const Tree& name, const std::string& subject, Problems& problems) const {
+  [[nodiscard]] const Value* find(const Tree& name, const std::string& subject, Problems& problems,
+                                  const std::vector<std::string>& also_valid = {}) const {
     if (!name.is_text()) {
       problems.add(name, subject, "the name of a " + what_ + " is due", suggest_name("", order_));
       return nullptr;
     }
     const auto found = values_.find(name.text);
     if (found == values_.end()) {
+      std::vector<std::string> valid = order_;
+      valid.insert(valid.end(), also_valid.begin(), also_valid.end());
       problems.add(name, subject, fmt::format("no {} \"{}\"", what_, name.text),
-                   order_.empty() ? fmt::format("the plan declares no {}", what_) : suggest_name(name.text, order_));
+                   valid.empty() ? fmt::format("the plan declares no {}", what_) : suggest_name(name.text, valid));
       return nullptr;
     }
     return found->second ? &*found->second : nullptr;

@@ -201,6 +201,7 @@ class Substitution {
         for (const auto& [known, value] : known_) names.push_back(known);
         problems_.push_back({"", fmt::format("no value \"{}\"", name),
                              names.empty() ? "declare it under values:" : suggest_name(name, names), tree.place});
+        tree.kind = Tree::Kind::broken;
         return;
       }
       if (from == 0 && end + 1 == tree.text.size() &&

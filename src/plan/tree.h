@@ -11,7 +11,8 @@
 namespace avrenk {
 
 struct Tree {
-  enum class Kind { empty, text, list, map };
+  /// broken: its problem has been noted; whoever reads it adds no other.
+  enum class Kind { empty, text, list, map, broken };
   struct Entry;
   Kind kind = Kind::empty;
   std::string text;

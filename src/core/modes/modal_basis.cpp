@@ -35,6 +35,23 @@ void fix_signs(MatrixXd& shapes, const System& system) {
   }
 }
 
+// Modes of one frequency may be mixed at will. They are turned so that the first of them takes all that moves along x,
+// the next all that is left along y, and so on (QR of their participation): a square mast then bends along x and along
+// y.
+void align_repeated(MatrixXd& shapes, const VectorXd& omega, const MatrixXd& inertia_load) {
+  constexpr double equal = 1e-7;
+  for (Index first = 0; first < omega.size();) {
+    Index end = first + 1;
+    while (end < omega.size() && omega[end] - omega[end - 1] <= equal * omega[end]) ++end;
+    if (end - first > 1) {
+      const MatrixXd participation = shapes.middleCols(first, end - first).transpose() * inertia_load;
+      const MatrixXd turn = participation.householderQr().householderQ();
+      shapes.middleCols(first, end - first) = (shapes.middleCols(first, end - first) * turn).eval();
+    }
+    first = end;
+  }
+}
+
 // r = K⁻¹p − ΦΛ⁻¹Φᵀp for the six inertia loads, made mass-orthonormal to Φ and stiffness-orthogonal among themselves
 // (Dickens, Nakagawa & Wittbrodt, Comput. Struct. 62(6), 1997).
 MatrixXd residual_vectors(const System& system, const StaticSolution& statics, const MatrixXd& shapes,
@@ -122,6 +139,7 @@ ModalBasis solve_once(const Assembly& assembly, const System& system, const Mode
   basis.shapes = std::move(pairs.vectors);
   basis.modes = static_cast<int>(basis.omega.size());
   basis.exhausted = pairs.exhausted;
+  align_repeated(basis.shapes, basis.omega, basis.statics.inertia_load);
   fix_signs(basis.shapes, system);
   basis.largest_residual = largest_relative_residual(system, basis.shapes, basis.omega);
   if (request.residual_vectors) append_residual_vectors(system, basis);

@@ -42,7 +42,11 @@ std::string describe_motion(const Motion& motion) {
   if (turn.norm() * std::max(size, 1e-3) < 1e-3 * move.norm() || turn.norm() < 1e-9 * move.norm())
     return "moves freely along " + direction_words(move.normalized());
   const Vector3 axis = turn.normalized();
-  const Vector3 through = centre + turn.cross(move) / turn.squaredNorm();  // a point that does not move across the axis
+  // A point that does not move across the axis; rounding beside the size of the model prints as zero.
+  const double rounding = 1e-6 * std::max(size, centre.norm());
+  const Vector3 through = (centre + turn.cross(move) / turn.squaredNorm()).unaryExpr([&](double x) {
+    return std::abs(x) <= rounding ? 0.0 : x;
+  });
   return fmt::format("turns freely about the direction {} through ({:.4g}, {:.4g}, {:.4g}) mm", direction_words(axis),
                      1e3 * through.x(), 1e3 * through.y(), 1e3 * through.z());
 }

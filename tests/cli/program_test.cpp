@@ -1,0 +1,238 @@
+// The built program, driven on good and bad plans in a temporary folder.
+#include <gmock/gmock.h>
+
+#include <nlohmann/json.hpp>
+
+#include "core/quantity/quantity.h"
+#include "support/program.h"
+
+namespace avrenk {
+namespace {
+
+using test::example;
+using test::listing;
+using test::Ran;
+using test::replaced;
+using test::run_program;
+using test::TemporaryFolder;
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+using Json = nlohmann::json;
+
+// A cell of a table of summary.json by the first cell of its row and the name of its column.
+double cell(const Json& summary, const std::string& table, const std::string& row, const std::string& column) {
+  const Json& found = summary.at("tables").at(table);
+  std::size_t c = 0;
+  while (found.at("columns").at(c).at("name") != column) ++c;
+  for (const Json& cells : found.at("rows"))
+    if (cells.at(0) == row) return cells.at(c).get<double>();
+  throw std::out_of_range(row);
+}
+
+TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
+  const TemporaryFolder folder;
+  (void)folder.write("box.yaml", example("isolated-box.yaml"));
+  const Ran ran = run_program(folder, "run box.yaml");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_EQ(
+      listing(folder / "box-results"),
+      "figures/profile.shake.png\nfigures/profile.shake.svg\nfigures/profile.sweep.png\nfigures/profile.sweep.svg\n"
+      "figures/random.x.acceleration.png\nfigures/random.x.acceleration.svg\nfigures/"
+      "random.x.relative-displacement.png\n"
+      "figures/random.x.relative-displacement.svg\nfigures/random.z.acceleration.png\nfigures/"
+      "random.z.acceleration.svg\n"
+      "figures/random.z.relative-displacement.png\nfigures/random.z.relative-displacement.svg\nfigures/"
+      "sine.z.acceleration.png\n"
+      "figures/sine.z.acceleration.svg\nfigures/sine.z.relative-displacement.png\nfigures/"
+      "sine.z.relative-displacement.svg\n"
+      "run.log\nsummary.json\ntables/limits.csv\ntables/masses.csv\ntables/modes.csv\ntables/random.x.curves.csv\n"
+      "tables/random.x.rms.csv\ntables/random.z.curves.csv\ntables/random.z.rms.csv\ntables/sine.z.curves.csv\n"
+      "tables/sine.z.peaks.csv\ntables/static.csv\n");
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Electronics box on its isolators"), HasSubstr("Verdict: all 2 limits are met"),
+                             HasSubstr("box-results")));
+  EXPECT_THAT(ran.err, HasSubstr("modes: up to 3000 Hz, 1.5 times the highest frequency excited or limited (default)"));
+  EXPECT_THAT(ran.err + ran.out, Not(HasSubstr("\033")));  // no colour, no progress bar away from a terminal
+  const Json summary = Json::parse(test::read_all(folder / "box-results/summary.json"));
+  // Along z one mass on one spring with η = 15 %: f = √(4·240 N/mm / 6.5 kg)/2π; at the end of the sweep, 25 Hz, 2 mm
+  // of base motion.
+  const double natural = std::sqrt(4 * 240e3 / 6.5) / (2 * pi), r2 = std::pow(25 / natural, 2);
+  EXPECT_NEAR(cell(summary, "modes", "3", "frequency"), natural, 1e-6);
+  EXPECT_NEAR(cell(summary, "modes", "3", "Q"), 1 / 0.15, 1e-9);
+  EXPECT_NEAR(cell(summary, "modes", "3", "effective mass z"), 6.5, 1e-9);
+  EXPECT_NEAR(cell(summary, "sine.z.peaks", "box.relative displacement.z", "peak"), 2 * r2 / std::hypot(1 - r2, 0.15),
+              1e-9);
+  const double base = 2e-3 * std::pow(2 * pi * 25, 2);
+  EXPECT_NEAR(cell(summary, "sine.z.peaks", "base.force.z", "peak"),
+              6.5 * base * std::hypot(1, 0.15) / std::hypot(1 - r2, 0.15), 1e-6);
+  // Static deflection under 1 g: g/ω².
+  EXPECT_NEAR(cell(summary, "static", "z", "largest deflection"),
+              1e3 * standard_gravity / std::pow(2 * pi * natural, 2), 1e-9);
+  EXPECT_NEAR(summary.at("facts").at("random.z input RMS").at("value").get<double>(), std::sqrt(0.02 * 1980), 1e-9);
+  EXPECT_EQ(summary.at("layout"), 1);
+  EXPECT_THAT(test::read_all(folder / "box-results/tables/sine.z.peaks.csv"),
+              HasSubstr("watched,peak,unit,at (Hz),phase (°),where,quantity\nbox.acceleration.x,"));
+  EXPECT_THAT(test::read_all(folder / "box-results/run.log"),
+              AllOf(HasSubstr("factorising 6 equations"), HasSubstr("verdict: all 2 limits are met")));
+}
+
+TEST(Program, TellsAnExceededLimitByItsStatus) {
+  const TemporaryFolder folder;
+  (void)folder.write("box.yaml", example("isolated-box.yaml"));
+  const Ran ran = run_program(folder, "run box.yaml --no-figures --out here --set \"limits.stroke.allowable=0.5 mm\"");
+  EXPECT_EQ(ran.status, 1);
+  EXPECT_THAT(ran.out,
+              AllOf(HasSubstr("stroke  EXCEEDED"), HasSubstr("Verdict: 1 of 2 limits exceeded; the worst is stroke")));
+  EXPECT_THAT(listing(folder / "here"), AllOf(HasSubstr("summary.json"), Not(HasSubstr("figures"))));
+  const Ran quiet = run_program(folder, "run box.yaml --no-figures --quiet");
+  EXPECT_EQ(quiet.status, 0);
+  EXPECT_EQ(quiet.out + quiet.err, "");
+}
+
+TEST(Program, ShowsEachStageByItsOwnCommand) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  const Ran check = run_program(folder, "check mast.yaml");
+  EXPECT_EQ(check.status, 0);
+  EXPECT_THAT(check.out, AllOf(HasSubstr("Antenna mast alone"), HasSubstr("antenna  0.1800"),
+                               HasSubstr("144 equations"), HasSubstr("no spring leads to the ground")));
+  EXPECT_EQ(listing(folder.path()), "mast.yaml\n");  // check writes nothing
+  const Ran modes = run_program(folder, "modes mast.yaml --set \"modes={count: 5}\"");
+  EXPECT_EQ(modes.status, 0);
+  EXPECT_THAT(modes.out,
+              AllOf(HasSubstr("28.36"), HasSubstr("6 modes; the pivot count proves that none is missing below")));
+  const Ran sine = run_program(folder, "sine mast.yaml --no-figures");
+  EXPECT_EQ(sine.status, 0);
+  EXPECT_THAT(sine.out,
+              AllOf(HasSubstr("sine.x: largest over frequency and phase"), HasSubstr("tip.relative displacement.x")));
+  EXPECT_THAT(listing(folder.path()), AllOf(HasSubstr("mast-modes-results/tables/modes.csv"),
+                                            HasSubstr("mast-sine-results/tables/sine.x.curves.csv")));
+  const Ran profile = run_program(folder, "profile mast.yaml:sweep");
+  EXPECT_EQ(profile.status, 0);
+  EXPECT_THAT(profile.out,
+              HasSubstr("cycles in one sweep 8440; time of one sweep 2.661 min"));  // 60·195/(2 ln 2), log2(40)/2
+  EXPECT_THAT(listing(folder / "mast-profile-results"), HasSubstr("figures/profile.sweep.svg"));
+  (void)folder.write("only.yaml", "profiles: {shake: {random: [[20 Hz, 0.01 g^2/Hz], [120 Hz, 0.01 g^2/Hz]]}}\n");
+  EXPECT_THAT(run_program(folder, "profile only.yaml --no-figures").out,
+              HasSubstr("acceleration RMS 1.000 g"));  // √(0.01·100)
+}
+
+TEST(Program, WritesTheDemoAndRunsIt) {
+  const TemporaryFolder folder;
+  const Ran ran = run_program(folder, "demo trial --no-figures");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_EQ(test::read_all(folder / "trial/payload-deck.yaml"), example("payload-deck.yaml"));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: all 7 limits are met"), HasSubstr("trial/payload-deck-results")));
+  for (std::size_t from = 0; from < ran.out.size();) {  // nothing wider than 100 columns but the path at the end
+    const std::size_t end = ran.out.find('\n', from);
+    const std::string line = ran.out.substr(from, end - from);
+    const auto columns =
+        std::count_if(line.begin(), line.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; });
+    if (!line.starts_with("Results:")) {
+      EXPECT_LE(columns, 100) << line;
+    }
+    from = end + 1;
+  }
+  const Json summary = Json::parse(test::read_all(folder / "trial/payload-deck-results/summary.json"));
+  EXPECT_NEAR(summary.at("facts").at("total mass").at("value").get<double>(), cell(summary, "masses", "all", "mass"),
+              1e-8);
+  EXPECT_LT(
+      summary.at("facts").at("random.z relative change of the variance at the last halving").at("value").get<double>(),
+      1e-8);
+  const Ran again = run_program(folder, "demo trial --no-figures --threads 1");
+  EXPECT_EQ(again.status, 0);
+  EXPECT_THAT(again.err, HasSubstr("exists and is used as it is"));
+  const Json alone = Json::parse(test::read_all(folder / "trial/payload-deck-results/summary.json"));
+  // One thread or two: the same to rounding, which BLAS orders by the number of threads.
+  for (const char* name : {"tip.acceleration.z", "mounts.travel", "fixture.force"})
+    EXPECT_NEAR(cell(summary, "random.z.rms", name, "3σ") / cell(alone, "random.z.rms", name, "3σ"), 1, 1e-10);
+}
+
+struct Refusal {
+  const char* arguments;
+  int status;
+  const char* sentence;
+};
+
+TEST(Program, RefusesBadCommandLinesInOneSentence) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  const Refusal cases[] = {
+      {"mode mast.yaml", 2, "unknown command \"mode\"; write \"modes\"\n"},
+      {"run", 2, "run needs a plan; write avrenk run PLAN.yaml, or try avrenk demo\n"},
+      {"run mast.yaml more", 2, "run does not take \"more\"; see avrenk run --help\n"},
+      {"run mast.yaml --no-figure", 2, "unknown option \"--no-figure\"; write \"--no-figures\"\n"},
+      {"run mast.yaml --threads 0", 2, "--threads 0 is not possible; write 1 or more\n"},
+      {"run mast.yaml --set values.height", 2,
+       "--set values.height: there is no value; write --set path.to.key=VALUE, as in --set values.wall=\"2 mm\"\n"},
+      {"run mast.yaml --set values.height=600", 2,
+       "mast.yaml:11:55: part mast line to: \"600\" has no unit; write a length such as \"8 mm\"\n"},
+      {"run none.yaml", 4, "none.yaml: cannot be read\n"},
+      {"sine mast.yaml sin", 2, "mast.yaml: the plan has no sine environment \"sin\"; write \"sine\"\n"},
+      {"random mast.yaml", 2, "mast.yaml: the plan has no random environment; declare one under environments:\n"},
+      {"profile mast.yaml:swep", 2, "mast.yaml: no profile \"swep\"; write \"sweep\"\n"},
+      {"sine mast.yaml --set \"damping={otherwise: 0 %}\"", 2,
+       "--set damping: damping: mode 1 at 28.36 Hz lies between 5 and 200 Hz and has no damping, so its response is "
+       "infinite; write, for "
+       "example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor\n"},
+      {"modes mast.yaml --set base.fixture.holds=[x,y,z]", 2,
+       "mechanism: mast turns freely about the direction x through (0, 0, 0) mm; join it or hold it"},
+      {"modes mast.yaml --out /proc/nowhere", 4, "/proc/nowhere: cannot be written: "},
+      {"modes mast.yaml --out .", 4, ": exists and is no folder of results; choose another with --out\n"}};
+  for (const Refusal& refusal : cases) {
+    SCOPED_TRACE(refusal.arguments);
+    const Ran ran = run_program(folder, refusal.arguments);
+    EXPECT_EQ(ran.status, refusal.status);
+    EXPECT_EQ(ran.out, "");
+    const bool whole = std::string(refusal.sentence).ends_with("\n") && refusal.sentence[0] != ':';
+    if (whole)
+      EXPECT_EQ(replaced(ran.err + "modes: up to 300 Hz, 1.5", "modes: up to 300 Hz, 1.5", ""), refusal.sentence);
+    else
+      EXPECT_THAT(ran.err, HasSubstr(refusal.sentence));
+    EXPECT_EQ(listing(folder.path()), "mast.yaml\n");  // nothing half-written
+  }
+}
+
+TEST(Program, SaysHowItIsUsed) {
+  const TemporaryFolder folder;
+  const Ran help = run_program(folder, "--help");
+  EXPECT_EQ(help.status, 0);
+  EXPECT_THAT(help.out, AllOf(HasSubstr("Use: avrenk COMMAND"), HasSubstr("--no-figures"),
+                              HasSubstr("1  done, some limit exceeded")));
+  for (const char* command : {"demo", "check", "modes", "sine", "random", "run", "profile"}) {
+    const Ran own = run_program(folder, std::string(command) + " --help");
+    EXPECT_EQ(own.status, 0);
+    EXPECT_THAT(own.out, AllOf(HasSubstr(std::string("avrenk ") + command), HasSubstr("Example\n  avrenk")));
+  }
+  EXPECT_EQ(run_program(folder, "").status, 2);
+  EXPECT_THAT(run_program(folder, "--version").out, testing::MatchesRegex("avrenk [0-9]+\\.[0-9]+\\.[0-9]+\n"));
+}
+
+TEST(Program, WarnsOfASpringToGroundAndOfTooFewModes) {
+  const TemporaryFolder folder;
+  std::string text =
+      replaced(example("isolated-box.yaml"), "joints:\n",
+               "joints:\n  leash: {spring: {from: box, to: ground, each: {z: 5 N/mm}, loss factor: 1 %}}\n");
+  (void)folder.write("box.yaml", text);
+  const Ran ran = run_program(folder, "run box.yaml --no-figures");
+  EXPECT_THAT(ran.err, HasSubstr("avrenk: warning: a motion of the base strains the model"));
+  EXPECT_THAT(run_program(folder, "check box.yaml").out, HasSubstr("STRAINS the"));
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  const Ran few = run_program(folder, "run mast.yaml --no-figures --set \"modes={count: 2, residual vectors: no}\"");
+  EXPECT_THAT(
+      few.err,
+      HasSubstr("warning: the modes end at 28.36 Hz, inside the excited band of 200 Hz; write modes: {up to: 300 Hz}"));
+}
+
+TEST(Program, KeepsTablesWhenFiguresCannotBeDrawn) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  const Ran ran = run_program(folder, "run mast.yaml", "PATH=/nowhere");
+  EXPECT_EQ(ran.status, 4);
+  EXPECT_THAT(ran.err, HasSubstr("the results hold no figures: figures need gnuplot, which is not installed; install "
+                                 "it, or use --no-figures"));
+  EXPECT_THAT(listing(folder / "mast-results"), AllOf(HasSubstr("summary.json"), Not(HasSubstr("figures/"))));
+}
+
+}  // namespace
+}  // namespace avrenk

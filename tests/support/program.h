@@ -1,0 +1,44 @@
+/// Runs the built program as a user does: arguments, folder, exit status, both outputs.
+#pragma once
+
+#include <sys/wait.h>
+
+#include <cstdlib>
+
+#include "support/temporary.h"
+
+namespace avrenk::test {
+
+struct Ran {
+  int status;
+  std::string out, err;
+};
+
+inline Ran run_program(const TemporaryFolder& folder, const std::string& arguments,
+                       const std::string& environment = "") {
+  const auto out = folder / ".stdout", err = folder / ".stderr";
+  const std::string command = "cd '" + folder.path().string() + "' && " + environment + " '" + AVRENK_PROGRAM + "' " +
+                              arguments + " >'" + out.string() + "' 2>'" + err.string() + "' </dev/null";
+  const int status = std::system(command.c_str());
+  Ran ran{WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_all(out), read_all(err)};
+  std::filesystem::remove(out);
+  std::filesystem::remove(err);
+  return ran;
+}
+
+inline std::string example(const std::string& name) {
+  return read_all(std::string(AVRENK_SOURCE_DIR) + "/examples/" + name);
+}
+
+/// Names of everything in a folder, sorted, one a line.
+inline std::string listing(const std::filesystem::path& folder) {
+  std::vector<std::string> names;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder))
+    if (entry.is_regular_file()) names.push_back(std::filesystem::relative(entry.path(), folder).string());
+  std::sort(names.begin(), names.end());
+  std::string text;
+  for (const std::string& name : names) text += name + "\n";
+  return text;
+}
+
+}  // namespace avrenk::test
