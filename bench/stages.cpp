@@ -1,0 +1,104 @@
+// Times every stage of the pipeline on a lattice tower of beams with about 20 000 unknowns, and prints each as a share
+// of the whole and as a multiple F of one factorisation, so that runs on different machines compare. Best of three.
+//
+//   build/release/bench/avrenk-bench-stages [unknowns] [modes]
+
+#include <fmt/format.h>
+
+#include <chrono>
+#include <cstdlib>
+#include <map>
+
+#include "core/mesh/line.h"
+#include "core/mesh/select.h"
+#include "core/response/environment.h"
+
+namespace {
+
+using namespace avrenk;
+
+// Square bays stacked along z: four legs, rings and one diagonal a face, each beam in two elements; fixed at z = 0.
+Assembly tower(int unknowns) {
+  Assembly model;
+  model.materials = {{"alloy", 71e9, 0.33, 2810, std::nullopt}};
+  model.parts = {{"tower", 0, tube_section(0.03, 0.002, 0.33)}};
+  const double side = 0.5;
+  const int nodes_a_storey = 4 + 4 + 4 + 4;  // corners, and the middles of legs, rings, diagonals
+  const int storeys = unknowns / (6 * nodes_a_storey);
+  const Vector3 corner[4] = {{0, 0, 0}, {side, 0, 0}, {side, side, 0}, {0, side, 0}};
+  std::vector<Line> lines;
+  const auto add = [&](const Vector3& from, const Vector3& to) {
+    lines.push_back({from, to, 2, default_up(from, to)});
+  };
+  for (int s = 0; s < storeys; ++s) {
+    const Vector3 low(0, 0, side * s), high(0, 0, side * (s + 1));
+    for (int k = 0; k < 4; ++k) {
+      const int next = (k + 1) % 4;
+      add(corner[k] + low, corner[k] + high);
+      add(corner[k] + high, corner[next] + high);
+      add(corner[k] + low, corner[next] + high);
+    }
+  }
+  mesh_lines(model, 0, lines);
+  model.base.name = "fixture";
+  for (const int node : nodes_in_plane(model, nodes_of_part(model, ""), 2, 0, 1e-9)) model.base.feet.push_back({node});
+  return model;
+}
+
+double seconds(const std::function<void()>& work) {
+  const auto start = std::chrono::steady_clock::now();
+  work();
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+}  // namespace
+
+int main(int count, char** arguments) {
+  const int unknowns = count > 1 ? std::atoi(arguments[1]) : 20000, modes = count > 2 ? std::atoi(arguments[2]) : 40;
+  std::vector<std::pair<std::string, double>> stages;
+  const auto note = [&](const std::string& name, double time) {
+    for (auto& [known, best] : stages)
+      if (known == name) return void(best = std::min(best, time));
+    stages.emplace_back(name, time);
+  };
+  System system;
+  ModalBasis basis;
+  for (int repeat = 0; repeat < 3; ++repeat) {
+    Assembly model;
+    note("meshing", seconds([&] { model = tower(unknowns); }));
+    note("assembling", seconds([&] { system = make_system(model); }));
+    basis = solve_modes(model, system, {std::nullopt, modes, true, false});
+    note("factorisation", basis.factor_seconds);
+    note("static solutions", basis.statics_seconds);
+    note("modes", basis.eigen_seconds);
+    note("proof by pivot count", basis.count_seconds);
+    ModalDamping damping;
+    note("damping", seconds([&] { damping = damp(system, basis, {DampingRule::Form::ratio, 0.015, {}}); }));
+    std::vector<Watched> watched;
+    note("channels", seconds([&] {
+           WatchRequest request{
+               "tip", &watched_quantities()[0], {static_cast<int>(model.nodes.size()) - 1}, Vector3::Zero()};
+           watched = watch(model, Channels(model, system, basis, damping), {request});
+         }));
+    const double top = basis.frequency(basis.modes - 1) / 1.5;
+    Environment environment;
+    environment.axes = {0};
+    environment.input = LogLogTable({{0.5 * basis.frequency(0), 1, {}}, {top, 1, {}}}, 20);
+    environment.grid = {environment.input.from(), top, 24, 21, {}};
+    note("sine, one axis", seconds([&] { (void)run_environment(environment, 0, basis, damping, watched); }));
+    environment.type = Environment::Type::random;
+    note("random, one axis", seconds([&] { (void)run_environment(environment, 0, basis, damping, watched); }));
+  }
+  std::map<std::string, double> by_name(stages.begin(), stages.end());
+  double total = 0;
+  for (const auto& [name, time] : stages) total += time;
+  const double factorisation = by_name["factorisation"];
+  fmt::print("Tower of beams: {} unknowns, {} modes to {:.4g} Hz, factor of {:.3g} entries\n\n", system.free,
+             basis.modes, basis.frequency(basis.modes - 1), basis.factor_entries);
+  fmt::print("{:<22} {:>9} {:>8} {:>9}\n", "stage", "seconds", "share", "F");
+  for (const auto& [name, time] : stages)
+    fmt::print("{:<22} {:9.4f} {:6.1f} % {:9.2f}\n", name, time, 100 * time / total, time / factorisation);
+  fmt::print("{:<22} {:9.4f}\n\nOne factorisation (F) is {:.1f} % of the whole.\n", "whole", total,
+             100 * factorisation / total);
+  return 0;
+}
