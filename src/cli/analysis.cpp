@@ -38,7 +38,7 @@ void run_jobs(std::size_t count, int threads, const std::function<void(std::size
   std::atomic<std::size_t> next{0};
   std::vector<std::exception_ptr> errors(count);
   const auto work = [&] {
-    for (std::size_t i; (i = next++) < count;) {
+    for (std::size_t i = next++; i < count; i = next++) {
       try {
         job(i);
       } catch (...) {

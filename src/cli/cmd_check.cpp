@@ -1,7 +1,8 @@
 // check: is the model right? Mass, supports, joints, 1 g deflections; no modes.
 #include <fmt/format.h>
 
-#include <map>
+#include <algorithm>
+#include <cmath>
 
 #include "cli/commands.h"
 #include "cli/output.h"
@@ -12,11 +13,16 @@ namespace {
 
 Table part_table(const Assembly& assembly, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
-  Table table{
-      "parts", "Parts", {{"part", ""}, {"material", ""}, {"elements", ""}, {"nodes", ""}, {"length", length.text}}, {}};
+  Table table{"parts",
+              "Parts",
+              {{"part", ""},
+               {"material", ""},
+               {"elements", "", 4, true, 0},
+               {"nodes", "", 4, true, 0},
+               {"length", length.text}},
+              {}};
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
-    double total = 0;
-    int elements = 0;
+    double total = 0, elements = 0;
     for (const BeamElement& beam : assembly.beams) {
       if (beam.part != static_cast<int>(p)) continue;
       total += beam.geometry.length();
@@ -25,25 +31,51 @@ Table part_table(const Assembly& assembly, const Show& show) {
     const auto nodes = std::count_if(assembly.nodes.begin(), assembly.nodes.end(),
                                      [&](const Node& node) { return node.origin == assembly.parts[p].name; });
     table.rows.push_back({assembly.parts[p].name,
-                          assembly.materials[static_cast<std::size_t>(assembly.parts[p].material)].name,
-                          fmt::format("{}", elements), fmt::format("{}", nodes), length.from_si(total)});
+                          assembly.materials[static_cast<std::size_t>(assembly.parts[p].material)].name, elements,
+                          static_cast<double>(nodes), length.from_si(total)});
   }
   return table;
 }
 
-Table joint_table(const Assembly& assembly) {
-  Table table{"joints", "Joints", {{"joint", ""}, {"type", ""}, {"between", ""}}, {}};
+// What one joint of the plan became: how many connections, and how far apart what they connect lies.
+struct JointSummary {
+  std::string name, type;
+  double connections = 0, nearest = HUGE_VAL, farthest = 0;
+};
+
+JointSummary& summary_of(std::vector<JointSummary>& all, const std::string& name, const std::string& type) {
+  for (JointSummary& joint : all)
+    if (joint.name == name) return joint;
+  all.push_back({name, type, 0, HUGE_VAL, 0});
+  return all.back();
+}
+
+Table joint_table(const Assembly& assembly, const Show& show) {
+  const DisplayUnit length = show.unit(kind::length);
+  std::vector<JointSummary> joints;
+  const auto connect = [&](JointSummary& joint, int from, int to) {
+    const Vector3& a = assembly.nodes[static_cast<std::size_t>(from)].position;
+    const double distance = to < 0 ? 0 : (assembly.nodes[static_cast<std::size_t>(to)].position - a).norm();
+    ++joint.connections;
+    joint.nearest = std::min(joint.nearest, distance);
+    joint.farthest = std::max(joint.farthest, distance);
+  };
   for (const RigidLink& link : assembly.links)
-    table.rows.push_back({link.joint, std::string("rigid"),
-                          fmt::format("{} leads {} node{}", assembly.describe_node(link.lead), link.follow.size(),
-                                      link.follow.size() == 1 ? "" : "s")});
+    for (const int follower : link.follow) connect(summary_of(joints, link.joint, "rigid"), link.lead, follower);
   for (const Spring& spring : assembly.springs)
-    table.rows.push_back({spring.joint,
-                          std::string(spring.loss_factor     ? "spring, loss factor"
-                                      : spring.has_dashpot() ? "spring, dashpot"
-                                                             : "spring"),
-                          fmt::format("{} and {}", assembly.describe_node(spring.nodes[0]),
-                                      spring.nodes[1] < 0 ? "the ground" : assembly.describe_node(spring.nodes[1]))});
+    connect(summary_of(joints, spring.joint,
+                       spring.loss_factor     ? "spring, loss factor"
+                       : spring.has_dashpot() ? "spring, dashpot"
+                                              : "spring"),
+            spring.nodes[0], spring.nodes[1]);
+  Table table{
+      "joints",
+      "Joints: connections, and the distance between what they connect",
+      {{"joint", ""}, {"type", ""}, {"number", "", 4, true, 0}, {"nearest", length.text}, {"farthest", length.text}},
+      {}};
+  for (const JointSummary& joint : joints)
+    table.rows.push_back(
+        {joint.name, joint.type, joint.connections, length.from_si(joint.nearest), length.from_si(joint.farthest)});
   return table;
 }
 
@@ -62,7 +94,7 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
   if (!assembly.parts.empty()) terminal.table(part_table(assembly, show));
   terminal.table(mass_table(assembly, show));
-  if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly));
+  if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly, show));
   terminal.table(static_table(assembly, analysis.system, statics, show));
   const Vector3& point = assembly.base.point;
   terminal.print("\n");

@@ -313,7 +313,7 @@ void draw_chart(const Chart& chart, const std::filesystem::path& base) {
 void draw_charts(const std::vector<std::pair<std::filesystem::path, Chart>>& charts) {
   std::atomic<std::size_t> next{0};
   const auto work = [&] {
-    for (std::size_t i; (i = next++) < charts.size();) draw_chart(charts[i].second, charts[i].first);
+    for (std::size_t i = next++; i < charts.size(); i = next++) draw_chart(charts[i].second, charts[i].first);
   };
   std::future<void> second = std::async(std::launch::async, work);
   work();

@@ -119,7 +119,7 @@ TEST(Program, ShowsEachStageByItsOwnCommand) {
 
 TEST(Program, WritesTheDemoAndRunsIt) {
   const TemporaryFolder folder;
-  const Ran ran = run_program(folder, "demo trial --no-figures");
+  const Ran ran = run_program(folder, "demo trial --no-figures --threads 1");
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_EQ(test::read_all(folder / "trial/payload-deck.yaml"), example("payload-deck.yaml"));
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: all 7 limits are met"), HasSubstr("trial/payload-deck-results")));
@@ -139,7 +139,7 @@ TEST(Program, WritesTheDemoAndRunsIt) {
   EXPECT_LT(
       summary.at("facts").at("random.z relative change of the variance at the last halving").at("value").get<double>(),
       1e-8);
-  const Ran again = run_program(folder, "demo trial --no-figures --threads 1");
+  const Ran again = run_program(folder, "demo trial --no-figures --threads 2", "OPENBLAS_NUM_THREADS=2");
   EXPECT_EQ(again.status, 0);
   EXPECT_THAT(again.err, HasSubstr("exists and is used as it is"));
   const Json alone = Json::parse(test::read_all(folder / "trial/payload-deck-results/summary.json"));

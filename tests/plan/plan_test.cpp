@@ -2,6 +2,8 @@
 
 #include <gmock/gmock.h>
 
+#include <random>
+
 #include "support/models.h"
 #include "support/temporary.h"
 
@@ -231,6 +233,34 @@ TEST(Plan, MirrorsLinesAndJoinsThemWhereTheyMeet) {
   EXPECT_EQ(model.places.at("root").size(), 4U);
   EXPECT_EQ(std::count_if(model.nodes.begin(), model.nodes.end(), [](const Node& n) { return n.origin == "mast"; }),
             4 * 3 + 1 + 4);
+}
+
+// Whatever is cut out of a plan, it is read or refused with a place; it never ends the program.
+TEST(Plan, SurvivesAnyMutilation) {
+  const TemporaryFolder folder;
+  std::mt19937 generator(5);
+  int refused = 0;
+  for (int trial = 0; trial < 400; ++trial) {
+    std::string text = good;
+    for (auto cuts = 1 + generator() % 3; cuts > 0; --cuts) {
+      const std::size_t at = generator() % text.size(), length = 1 + generator() % 12;
+      if (generator() % 3 == 0)
+        text.insert(at, text.substr(generator() % text.size(), length));
+      else
+        text.erase(at, length);
+    }
+    try {
+      (void)read_plan(folder.write("mast.yaml", text), {});
+    } catch (const InputError& error) {
+      ++refused;
+      ASSERT_FALSE(error.problems.empty());
+      for (const Problem& problem : error.problems) {
+        EXPECT_TRUE(problem.place.has_value()) << problem.sentence();
+        EXPECT_FALSE(problem.wrong.empty());
+      }
+    }
+  }
+  EXPECT_GT(refused, 200);
 }
 
 // The same mast in four families of units: no physical answer changes.

@@ -56,12 +56,12 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
   const bool any = limit.effective_mass_above <= 0;
   const std::string along =
       any ? ""
-          : fmt::format(" along {} with {:.3g} % of the mass", axis_names[static_cast<std::size_t>(limit.direction)],
+          : fmt::format(" along {}, {:.3g} % of the mass", axis_names[static_cast<std::size_t>(limit.direction)],
                         100 * limit.effective_mass_above);
   for (int r = 0; r < basis.modes; ++r) {
     const double fraction = basis.effective_mass(r, limit.direction) / total;
     if (fraction < limit.effective_mass_above) continue;
-    result.what = "lowest frequency" + along;
+    result.what = "frequency" + along;
     result.where = fmt::format("mode {}, {:.1f} %", r + 1, 100 * fraction);
     result.value = basis.frequency(r);
     result.margin = limit.above ? result.value / *limit.above - 1 : *limit.below / result.value - 1;
@@ -69,7 +69,7 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
     return result;
   }
   // No such mode below the highest frequency that is proven complete: the true value lies above that.
-  result.what = fmt::format("no mode{} below", along);
+  result.what = fmt::format("no mode{}, up to", along);
   result.where = fmt::format("{} modes", basis.modes);
   result.value = basis.proven_below;
   result.margin = limit.above ? result.value / *limit.above - 1 : *limit.below / result.value - 1;

@@ -280,7 +280,7 @@ std::string describe(const Dimension& dimension) {
   constexpr std::string_view symbols[] = {"m", "kg", "s", "rad", "dB", "oct"};
   std::string text = "a quantity in";
   for (std::size_t i = 0; i < dimension.exponents.size(); ++i) {
-    const int exponent = dimension.exponents[i];
+    const auto exponent = static_cast<int>(dimension.exponents[i]);
     if (exponent == 1) text += fmt::format(" {}", symbols[i]);
     if (exponent != 0 && exponent != 1) text += fmt::format(" {}^{}", symbols[i], exponent);
   }
