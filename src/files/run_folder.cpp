@@ -26,7 +26,7 @@ void write_plainly(const fs::path& path, const std::string& content) {
 
 }  // namespace
 
-RunFolder::RunFolder(fs::path target) : target_(fs::absolute(std::move(target)).lexically_normal()) {
+RunFolder::RunFolder(const fs::path& target) : target_(fs::absolute(target).lexically_normal()) {
   if (!target_.has_filename()) target_ = target_.parent_path();  // "results/" is "results"
   if (fs::exists(target_) && !(fs::is_directory(target_) && (fs::is_empty(target_) || fs::exists(target_ / mark))))
     throw FileError(fmt::format("{}: exists and is no folder of results; choose another with --out", target_.string()));

@@ -11,7 +11,7 @@ namespace avrenk {
 class RunFolder {
  public:
   /// @throws FileError  the target exists and is no folder of results, or the place cannot be written to
-  explicit RunFolder(std::filesystem::path target);
+  explicit RunFolder(const std::filesystem::path& target);
   ~RunFolder();
   RunFolder(const RunFolder&) = delete;
   RunFolder& operator=(const RunFolder&) = delete;
