@@ -98,6 +98,22 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
   }
 }
 
+// What the limits say, and how many of them nothing that was run can answer.
+std::string verdict_of(const Analysis& analysis) {
+  const std::vector<LimitResult>& limits = analysis.limits;
+  if (limits.empty()) return "no limit applies";
+  const auto exceeded = std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return !r.met; });
+  const std::size_t open = analysis.plan.limits.size() - limits.size();
+  std::string text =
+      exceeded > 0 ? fmt::format("{} of {} limit{} exceeded; the worst is {}", exceeded, limits.size(),
+                                 limits.size() == 1 ? "" : "s", limits[0].limit->name)
+                   : fmt::format("{} met; the smallest margin is {} %, {}",
+                                 limits.size() == 1 ? "the limit is" : fmt::format("all {} limits are", limits.size()),
+                                 format_number(100 * limits[0].margin, 3), limits[0].limit->name);
+  if (open > 0) text += fmt::format("; {} more need environments that were not run", open);
+  return text;
+}
+
 void write_figures(const Analysis& analysis, const RunFolder& folder, Terminal& terminal) {
   std::vector<std::pair<std::filesystem::path, Chart>> charts;
   for (const Outcome& outcome : analysis.outcomes)
@@ -131,16 +147,10 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
 
-  std::string verdict = "no limit applies";
+  const std::string verdict = verdict_of(analysis);
   if (!analysis.limits.empty()) {
-    const auto exceeded =
-        std::count_if(analysis.limits.begin(), analysis.limits.end(), [](const LimitResult& r) { return !r.met; });
-    verdict = exceeded == 0
-                  ? fmt::format("all {} limits are met; the smallest margin is {} %, {}", analysis.limits.size(),
-                                format_number(100 * analysis.limits[0].margin, 3), analysis.limits[0].limit->name)
-                  : fmt::format("{} of {} limits exceeded; the worst is {}", exceeded, analysis.limits.size(),
-                                analysis.limits[0].limit->name);
-    terminal.print("\n" + terminal.coloured("Verdict: " + verdict, exceeded == 0 ? green : red) + "\n");
+    terminal.print("\n");
+    terminal.paragraph(terminal.coloured("Verdict: " + verdict, analysis.all_met() ? green : red));
   }
 
   Summary summary{avrenk_version,      shown.command,     analysis.plan.file, analysis.plan.title, verdict,

@@ -222,15 +222,13 @@ bool fits(const Kind& due, const Dimension& found) {
 
 Dimension operator*(const Dimension& a, const Dimension& b) {
   Dimension product;
-  for (std::size_t i = 0; i < product.exponents.size(); ++i)
-    product.exponents[i] = static_cast<std::int8_t>(a.exponents[i] + b.exponents[i]);
+  for (std::size_t i = 0; i < product.exponents.size(); ++i) product.exponents[i] = a.exponents[i] + b.exponents[i];
   return product;
 }
 
 Dimension power(const Dimension& a, int exponent) {
   Dimension result;
-  for (std::size_t i = 0; i < result.exponents.size(); ++i)
-    result.exponents[i] = static_cast<std::int8_t>(a.exponents[i] * exponent);
+  for (std::size_t i = 0; i < result.exponents.size(); ++i) result.exponents[i] = a.exponents[i] * exponent;
   return result;
 }
 
@@ -280,7 +278,7 @@ std::string describe(const Dimension& dimension) {
   constexpr std::string_view symbols[] = {"m", "kg", "s", "rad", "dB", "oct"};
   std::string text = "a quantity in";
   for (std::size_t i = 0; i < dimension.exponents.size(); ++i) {
-    const auto exponent = static_cast<int>(dimension.exponents[i]);
+    const int exponent = dimension.exponents[i];
     if (exponent == 1) text += fmt::format(" {}", symbols[i]);
     if (exponent != 0 && exponent != 1) text += fmt::format(" {}^{}", symbols[i], exponent);
   }

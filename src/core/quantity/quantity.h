@@ -3,7 +3,6 @@
 #pragma once
 
 #include <array>
-#include <cstdint>
 #include <string>
 #include <string_view>
 
@@ -15,7 +14,7 @@ inline constexpr double standard_gravity = 9.80665;  ///< m/s², exact (CGPM 190
 /// Exponents of length, mass, time, angle, level (dB) and octave. Angle is kept apart so that a rotation is not
 /// taken for a ratio; Hz is 1/s.
 struct Dimension {
-  std::array<std::int8_t, 6> exponents{};
+  std::array<int, 6> exponents{};
   bool operator==(const Dimension&) const = default;
 };
 [[nodiscard]] Dimension operator*(const Dimension& a, const Dimension& b);
