@@ -292,21 +292,23 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
 
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   Table table{"limits",
-              "Limits, worst first: margin = allowable / value − 1 (for a frequency above: value / allowable − 1)",
+              "Limits, worst first: margin = allowable / (factor × value) − 1; frequency: value / bound − 1",
               {{"limit", ""},
                {"verdict", ""},
                {"margin", "%", 3, true, 1},
                {"value", ""},
+               {"factor", "", 3},
                {"allowable", ""},
                {"unit", ""},
                {"of", ""},
+               {"factors", "", 4, false},
                {"where", "", 4, false}},
               {}};
   for (const LimitResult& result : results) {
     const DisplayUnit unit = show.unit(*result.kind);
     table.rows.push_back({result.limit->name, std::string(result.met ? "met" : "EXCEEDED"), 100 * result.margin,
-                          unit.from_si(result.value), unit.from_si(result.allowable), unit.text, result.what,
-                          result.where});
+                          unit.from_si(result.value), result.limit->factor, unit.from_si(result.allowable), unit.text,
+                          result.what, result.limit->factors, result.where});
   }
   return table;
 }

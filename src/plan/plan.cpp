@@ -28,7 +28,7 @@ constexpr Section sections[] = {
     {"modes", read_modes, false, false},        {"damping", read_damping, false, false},
     {"watch", read_watch, true, false},         {"profiles", read_profiles, true, false},
     {"levels", read_levels, true, false},       {"environments", read_environments, true, false},
-    {"limits", read_limits, true, false}};
+    {"factors", read_factors, true, false},     {"limits", read_limits, true, false}};
 
 void read_section(const Section& section, const Tree& value, Reading& reading) {
   if (section.named && !value.is_map()) {

@@ -21,9 +21,10 @@ constexpr SineForm sine_forms[] = {{"acceleration", &kind::acceleration, &kind::
 // True if the first level of a table is an angle's: the whole table then is.
 bool is_angular(const Tree& table, const Kind& angular) {
   for (const Tree* row : one_or_more(table)) {
-    if (!row->is_list() || row->items.size() != 2 || !row->items[1].is_text()) continue;
+    const Tree& text = row->is_list() && row->items.size() == 2 ? row->items[1] : *row;
+    if (!text.is_text()) continue;
     try {
-      const Quantity level = parse_quantity(row->items[1].text);
+      const Quantity level = parse_quantity(text.text);
       if (level.dimension == kind::slope.dimension) continue;
       return level.dimension == angular.dimension;
     } catch (const InputError&) {
@@ -85,6 +86,49 @@ std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double
   }
 }
 
+// Branches of a sine profile: tables, and constants that hold over the frequencies of the tables; the lowest governs.
+std::optional<LogLogTable> read_branches(const Tree& tree, const std::string& subject, Profile& profile,
+                                         Problems& problems) {
+  MapReader sine(tree, subject + " sine", problems);
+  if (!sine.is_map()) return std::nullopt;
+  const std::size_t before = problems.count();
+  std::vector<LogLogTable> branches;
+  std::vector<std::pair<const Tree*, const SineForm*>> constants;
+  for (const SineForm& form : sine_forms) {
+    const Tree* const levels = sine.optional(form.key);
+    if (!levels) continue;
+    const bool angular = is_angular(*levels, *form.angular);
+    if (profile.stated && angular != profile.angular)
+      problems.add(*levels, subject, "rotations and translations are mixed", "give two profiles");
+    profile.angular = angular;
+    profile.stated = profile.stated ? &(angular ? kind::angular_acceleration : kind::acceleration)
+                     : angular      ? form.angular
+                                    : form.kind;
+    if (levels->is_text())
+      constants.emplace_back(levels, &form);
+    else if (const auto table = read_table(*levels, angular ? *form.angular : *form.kind, 20, subject, problems))
+      branches.push_back(table->times_omega(form.omega_power));
+  }
+  sine.done();
+  if (problems.count() == before && branches.empty())
+    problems.add(tree, subject,
+                 constants.empty() ? "nothing says what it is" : "no branch says from which frequency to which",
+                 "write one as a table: acceleration: [[5 Hz, 4 g], [100 Hz, 4 g]]");
+  if (problems.count() > before) return std::nullopt;
+  double from = branches.front().from(), to = branches.front().to();
+  for (const LogLogTable& branch : branches) {
+    from = std::min(from, branch.from());
+    to = std::max(to, branch.to());
+  }
+  for (const auto& [levels, form] : constants) {
+    const auto level =
+        read_quantity(*levels, profile.angular ? *form->angular : *form->kind, subject, problems, Sign::positive);
+    if (!level) return std::nullopt;
+    branches.push_back(LogLogTable({{from, *level, {}}, {to, *level, {}}}, 20).times_omega(form->omega_power));
+  }
+  return LogLogTable::lowest_of(branches);
+}
+
 std::optional<double> read_sweep_rate(const Tree& tree, const std::string& subject, Problems& problems) {
   constexpr Kind rate{"a sweep rate", {{0, 0, -1, 0, 0, 1}}, "2 oct/min", "oct/min"};
   const auto per_second = read_quantity(tree, rate, subject, problems, Sign::positive);
@@ -102,18 +146,7 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
   std::optional<LogLogTable> table;
   if (type == "sine") {
     profile.type = Profile::Type::sine;
-    MapReader sine(*what, subject + " sine", problems);
-    if (sine.is_map()) {
-      const auto [form_name, levels] = sine.one_of({"acceleration", "velocity", "displacement"});
-      sine.done();
-      for (const SineForm& form : sine_forms) {
-        if (form_name != form.key) continue;
-        profile.angular = is_angular(*levels, *form.angular);
-        profile.stated = profile.angular ? form.angular : form.kind;
-        table = read_table(*levels, *profile.stated, 20, subject, problems);
-        if (table) table = table->times_omega(form.omega_power);
-      }
-    }
+    table = read_branches(*what, subject, profile, problems);
     if (const Tree* rate = map.optional("sweep"))
       profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);
   } else if (type == "random") {

@@ -178,6 +178,14 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
         read_quantity(*allowable, *kind, map.subject() + " allowable", problems, Sign::positive).value_or(0);
   const auto take = take_tree ? read_take(*take_tree, map.subject() + " take", problems) : std::nullopt;
   if (take) limit.take = *take;
+  if (const Tree* factors = map.optional("factors")) {
+    for (const Tree* each : one_or_more(*factors)) {
+      const double* const factor = reading.factors.find(*each, map.subject() + " factors", problems);
+      if (!factor) continue;
+      limit.factor *= *factor;
+      limit.factors += fmt::format("{}{} {:g}", limit.factors.empty() ? "" : " × ", each->text, *factor);
+    }
+  }
   for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
     const auto type = check_environment(*each, map.subject() + " in", reading);
     if (!type) continue;
@@ -218,6 +226,19 @@ void read_show(const Tree& section, Reading& reading) {
 
 void read_watch(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) read_watch_entry(entry, reading);
+}
+
+void read_factors(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    const std::string subject = "factor " + entry.key;
+    auto factor = read_quantity(entry.value, kind::number, subject, reading.problems, Sign::positive);
+    if (factor && *factor < 1) {
+      reading.problems.add(entry.value, subject, fmt::format("a factor of {:g} makes limits easier to meet", *factor),
+                           "write 1 or more");
+      factor.reset();
+    }
+    reading.factors.declare(entry.key, factor);
+  }
 }
 
 void read_limits(const Tree& section, Reading& reading) {

@@ -16,6 +16,7 @@ struct Reading {
   Declared<std::vector<int>> joints{"joint"};  ///< springs, as indices; empty for rigid links
   Declared<Profile> profiles{"profile"};
   Declared<double> levels{"level"};           ///< dB
+  Declared<double> factors{"factor"};
   Declared<int> environments{"environment"};  ///< index
 };
 
@@ -32,6 +33,7 @@ void read_watch(const Tree& section, Reading& reading);
 void read_profiles(const Tree& section, Reading& reading);
 void read_levels(const Tree& section, Reading& reading);
 void read_environments(const Tree& section, Reading& reading);
+void read_factors(const Tree& section, Reading& reading);
 void read_limits(const Tree& section, Reading& reading);
 
 }  // namespace avrenk

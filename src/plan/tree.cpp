@@ -64,9 +64,9 @@ Tree read_file(const std::string& file, std::vector<Problem>& problems) {
 
 // Adds the entries of `more` to `plan`: sections of named things are merged, all else must be given once.
 void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
-  static const std::set<std::string, std::less<>> sections{"show",     "values", "materials",    "parts",
-                                                           "places",   "masses", "joints",       "watch",
-                                                           "profiles", "levels", "environments", "limits"};
+  static const std::set<std::string, std::less<>> sections{"show",         "values",  "materials", "parts",    "places",
+                                                           "masses",       "joints",  "watch",     "profiles", "levels",
+                                                           "environments", "factors", "limits"};
   const auto twice = [&](const std::string& key, const Place& again, const Place& first) {
     problems.push_back({"", fmt::format("\"{}\" is defined twice", key),
                         fmt::format("the other is at {}:{}:{}", first.file, first.line, first.column), again});

@@ -165,6 +165,16 @@ TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
        "mast.yaml:35:83: limit travel allowable: \"10 g\" is an acceleration; write a length such as \"8 mm\""},
       {"acceleration: m/s^2", "acceleration: mm",
        "mast.yaml:2:22: show acceleration: \"mm\" is a length's unit; write a unit of an acceleration such as g"},
+      {"[[5 Hz, 0.5 g], [200 Hz, 0.5 g]]", "0.5 g",
+       "mast.yaml:27:17: profile sweep: no branch says from which frequency to which; write one as a table: "
+       "acceleration: [[5 Hz, 4 g], [100 Hz, 4 g]]"},
+      {"{acceleration: [[5 Hz, 0.5 g], [200 Hz, 0.5 g]]}", "{}",
+       "mast.yaml:27:17: profile sweep: nothing says what it is; write one as a table: acceleration: [[5 Hz, 4 g], "
+       "[100 Hz, 4 g]]"},
+      {"allowable: 10 mm", "allowable: 10 mm, factors: model",
+       "mast.yaml:35:99: limit travel factors: no factor \"model\"; the plan declares no factor"},
+      {"levels: {", "factors: {model: 0.9}\nlevels: {",
+       "mast.yaml:29:18: factor model: a factor of 0.9 makes limits easier to meet; write 1 or more"},
       {"limits:", "limit:", "mast.yaml:33:1: unknown key \"limit\"; write \"limits\""},
       {"  first: {of", "  travel: {of", "mast.yaml:35:3: \"travel\" is given twice; it stands already in line 34"},
       {"base:\n  fixture: {place: root, holds: all}", "base: {}",
@@ -219,6 +229,20 @@ TEST(Plan, TakesOverridesIncludesAndValues) {
   }
   EXPECT_THROW((void)read_plan((folder / "none.yaml").string(), {}), FileError);
   EXPECT_THROW((void)parse_override("values.height"), InputError);
+}
+
+TEST(Plan, TakesSineBranchesAndFactors) {
+  std::string text = replaced(good, "sine: {acceleration:", "sine: {displacement: 1 mm, acceleration:");
+  text = replaced(text, "allowable: 10 mm", "allowable: 10 mm, factors: [yield, model]");
+  text = replaced(text, "levels: {", "factors: {yield: 1.25, model: 1.2}\nlevels: {");
+  const TemporaryFolder folder;
+  const Plan plan = read_plan(folder.write("mast.yaml", text), {});
+  const LogLogTable& sweep = plan.profiles[0].table;
+  EXPECT_NEAR(sweep.breakpoints().at(1), std::sqrt(0.5 * standard_gravity / 1e-3) / (2 * pi),
+              1e-9);  // where 1 mm meets 0.5 g
+  EXPECT_NEAR(sweep.at(6), 1e-3 * std::pow(2 * pi * 6, 2), 1e-12);
+  EXPECT_EQ(plan.limits[1].factor, 1.5);
+  EXPECT_EQ(plan.limits[1].factors, "yield 1.25 × model 1.2");
 }
 
 TEST(Plan, MirrorsLinesAndJoinsThemWhereTheyMeet) {

@@ -40,8 +40,8 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
       result.value = outcome.sine[index].peak.value;
       result.where = outcome.sine[index].where;
     }
-    result.margin = margin_of(limit.allowable, result.value);
-    result.met = result.value <= limit.allowable;
+    result.margin = margin_of(limit.allowable, limit.factor * result.value);
+    result.met = limit.factor * result.value <= limit.allowable;
     if (!worst || result.margin < worst->margin) worst = result;
   }
   return worst;

@@ -20,6 +20,8 @@ struct Limit {
   std::vector<std::string> environments;  ///< "random" (all its axes) or "random.z"
   Take take;
   double allowable = 0;  ///< SI
+  double factor = 1;     ///< product of the factors of safety on the value
+  std::string factors;   ///< "yield 1.25 × model 1.1", for tables
   // … or a natural frequency: the lowest mode with enough effective mass along a direction.
   int direction = 2;                   ///< 0..5
   double effective_mass_above = 0;     ///< fraction of the total
@@ -34,7 +36,7 @@ struct LimitResult {
   const Kind* kind = nullptr;
   double value = 0;  ///< SI or Hz
   double allowable = 0;
-  double margin = 0;  ///< allowable/value − 1; value/allowable − 1 for a frequency that must lie above
+  double margin = 0;  ///< allowable/(factor × value) − 1; value/allowable − 1 for a frequency that must lie above
   bool met = false;
   bool gaussian = true;  ///< false: n sigma of a magnitude has no fixed probability
 };

@@ -98,6 +98,46 @@ double LogLogTable::at(double frequency) const {
   return highest;
 }
 
+LogLogTable LogLogTable::lowest_of(const std::vector<LogLogTable>& tables) {
+  std::vector<double> cuts;
+  for (const LogLogTable& table : tables)
+    for (const double f : table.breakpoints()) cuts.push_back(f);
+  std::sort(cuts.begin(), cuts.end());
+  cuts.erase(std::unique(cuts.begin(), cuts.end()), cuts.end());
+  LogLogTable result;
+  const PowerLaw* before = nullptr;
+  for (std::size_t i = 1; i < cuts.size(); ++i) {
+    std::vector<const PowerLaw*> laws;
+    for (const LogLogTable& table : tables)
+      if (const PowerLaw* law = table.stretch_at(std::sqrt(cuts[i - 1] * cuts[i]))) laws.push_back(law);
+    std::vector<double> inner{cuts[i - 1], cuts[i]};
+    for (const PowerLaw* a : laws) {
+      for (const PowerLaw* b : laws) {  // ln(a/b) is linear in ln f
+        const double difference = a->exponent() - b->exponent();
+        if (a == b || difference == 0) continue;
+        const double crossover = inner[0] * std::exp(-std::log(a->at(inner[0]) / b->at(inner[0])) / difference);
+        if (a < b && crossover > inner[0] * (1 + 1e-12) && crossover < inner[1] * (1 - 1e-12))
+          inner.push_back(crossover);
+      }
+    }
+    std::sort(inner.begin(), inner.end());
+    for (std::size_t k = 1; k < inner.size() && !laws.empty(); ++k) {
+      const double middle = std::sqrt(inner[k - 1] * inner[k]);
+      const PowerLaw* const lowest =
+          *std::min_element(laws.begin(), laws.end(),
+                            [&](const PowerLaw* a, const PowerLaw* b) { return a->at(middle) < b->at(middle); });
+      if (lowest == before && result.to() == inner[k - 1]) {  // the same line goes on
+        result.stretches_.back().f2 = inner[k];
+        result.stretches_.back().v2 = lowest->at(inner[k]);
+      } else {
+        result.stretches_.push_back({inner[k - 1], inner[k], lowest->at(inner[k - 1]), lowest->at(inner[k])});
+      }
+      before = lowest;
+    }
+  }
+  return result;
+}
+
 LogLogTable LogLogTable::scaled(double factor) const {
   LogLogTable result = *this;
   for (PowerLaw& stretch : result.stretches_) {

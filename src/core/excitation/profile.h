@@ -46,6 +46,10 @@ class LogLogTable {
   /// The stretch that holds the open interval around `frequency`; nullptr outside.
   [[nodiscard]] const PowerLaw* stretch_at(double frequency) const;
 
+  /// The lowest of several tables at each frequency, over all frequencies that any of them covers; where two cross, the
+  /// crossover becomes a breakpoint. Constant displacement, velocity and acceleration branches make a sine profile so.
+  [[nodiscard]] static LogLogTable lowest_of(const std::vector<LogLogTable>& tables);
+
   [[nodiscard]] LogLogTable scaled(double factor) const;
   /// Multiplied by (2πf)^k: turns a displacement into an acceleration (k = 2), an acceleration PSD into one of velocity
   /// (−2).

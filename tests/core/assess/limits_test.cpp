@@ -62,6 +62,10 @@ TEST(Limits, TakeTheWorstOfTheirEnvironmentsAndSayWhich) {
   EXPECT_TRUE(sine.met);
   EXPECT_EQ(sine.what, "box.acceleration.z, peak, sine.z");
   EXPECT_FALSE(shaken.check(limit_of("box.acceleration.z", "sine", {Take::Form::peak, 1}, 49)).met);
+  Limit safe = limit_of("box.acceleration.z", "sine", {Take::Form::peak, 1}, 60);
+  safe.factor = 1.25;
+  EXPECT_NEAR(shaken.check(safe).margin, 60 / (1.25 * peak) - 1, 1e-9);
+  EXPECT_FALSE(shaken.check(safe).met);
   // Along x alone hardly anything moves along z.
   EXPECT_LT(shaken.check(limit_of("box.acceleration.z", "sine.x", {Take::Form::peak, 1}, 60)).value, 1e-6 * peak);
   const LimitResult rms = shaken.check(limit_of("box.acceleration.z", "random", {Take::Form::rms, 1}, 60));

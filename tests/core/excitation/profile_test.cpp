@@ -59,6 +59,27 @@ TEST(Profile, TakesTheHigherSideOfAStep) {
   EXPECT_EQ(table.curve_points().size(), 5U);
 }
 
+TEST(Profile, LetsTheLowestBranchGovernAndComputesCrossovers) {
+  // 8 mm, 0.5 m/s and 4 g: displacement meets velocity at f = v/2πd, velocity meets acceleration at f = a/2πv.
+  const auto flat = [](double level, int k) {
+    return LogLogTable({{5, level, {}}, {100, level, {}}}, 20).times_omega(k);
+  };
+  const double d = 8e-3, v = 0.5, a = 4 * standard_gravity;
+  const LogLogTable lowest = LogLogTable::lowest_of({flat(a, 0), flat(d, 2), flat(v, 1)});
+  const std::vector<double> breakpoints = lowest.breakpoints();
+  ASSERT_EQ(breakpoints.size(), 4U);
+  EXPECT_NEAR(breakpoints[1], v / (2 * pi * d), 1e-9);
+  EXPECT_NEAR(breakpoints[2], a / (2 * pi * v), 1e-9);
+  for (double f = 5; f <= 100; f *= 1.01)
+    EXPECT_NEAR(lowest.at(f), std::min({a, d * std::pow(2 * pi * f, 2), v * 2 * pi * f}), 1e-12 * a);
+  // Branches that do not cover the same range: each governs alone where it stands alone.
+  const LogLogTable joined =
+      LogLogTable::lowest_of({LogLogTable({{5, 1, {}}, {20, 1, {}}}, 20), LogLogTable({{10, 2, {}}, {40, 2, {}}}, 20)});
+  EXPECT_EQ(joined.at(15), 1);
+  EXPECT_EQ(joined.at(30), 2);
+  EXPECT_EQ(joined.stretches().size(), 2U);
+}
+
 TEST(Profile, RefusesWhatIsNoProfile) {
   const std::pair<std::vector<Breakpoint>, const char*> cases[] = {
       {{}, "the table is empty; give at least two points"},
