@@ -236,6 +236,7 @@ std::string run_gnuplot(const std::string& program, const std::filesystem::path&
                                          text.starts_with("XDG_") || text.starts_with("FONTCONFIG"))
       environment.push_back(text);
   std::vector<char*> pointers;
+  pointers.reserve(environment.size() + 1);
   for (std::string& text : environment) pointers.push_back(text.data());
   pointers.push_back(nullptr);
   std::string name = "gnuplot";

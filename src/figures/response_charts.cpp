@@ -18,6 +18,7 @@ const Kind& input_kind(bool angular) { return angular ? kind::angular_accelerati
 
 std::vector<double> in_unit(const std::vector<double>& values, const DisplayUnit& unit) {
   std::vector<double> scaled;
+  scaled.reserve(values.size());
   for (const double value : values) scaled.push_back(unit.from_si(value));
   return scaled;
 }

@@ -171,18 +171,21 @@ void apply(const Override& override, Tree& plan, std::vector<Problem>& problems)
 // Puts ${name} in, everywhere but in the values themselves, which may use those written before them.
 class Substitution {
  public:
-  Substitution(Tree& plan, std::vector<Problem>& problems) : problems_(problems) {
+  static void apply(Tree& plan, std::vector<Problem>& problems) {
+    Substitution run(problems);
     if (Tree* values = plan.find("values"); values && values->is_map()) {
       for (Tree::Entry& entry : values->entries) {
-        walk(entry.value);
-        known_.emplace_back(entry.key, entry.value);
+        run.walk(entry.value);
+        run.known_.emplace_back(entry.key, entry.value);
       }
     }
     for (Tree::Entry& entry : plan.entries)
-      if (entry.key != "values") walk(entry.value);
+      if (entry.key != "values") run.walk(entry.value);
   }
 
  private:
+  explicit Substitution(std::vector<Problem>& problems) : problems_(problems) {}
+
   void walk(Tree& tree) {
     if (tree.is_text()) replace(tree);
     for (Tree& item : tree.items) walk(item);
@@ -242,7 +245,7 @@ Tree read_tree(const std::string& file, const std::vector<Override>& overrides, 
   std::vector<std::string> open;
   Tree plan = read_with_includes(file, open, problems);
   for (const Override& each : overrides) apply(each, plan, problems);
-  Substitution(plan, problems);
+  Substitution::apply(plan, problems);
   return plan;
 }
 
