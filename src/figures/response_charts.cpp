@@ -73,10 +73,10 @@ void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const 
       return limit.of == watched[i].name ||
              limit.of == fmt::format("{}.{}", watched[i].entry, watched[i].quantity->keyword);
     });
-    if (here && shown && limit.take.form == Take::Form::peak)
-      panel.series.push_back(flat_line(
-          unit.from_si(limit.allowable), chart,
-          fmt::format("limit {}: {} {}", limit.name, format_number(unit.from_si(limit.allowable), 4), unit.text)));
+    if (!here || !shown || limit.take.form != Take::Form::peak) continue;
+    const double level = unit.from_si(limit.allowable / limit.factor);  // the response itself may reach this
+    panel.series.push_back(
+        flat_line(level, chart, fmt::format("limit {}: {} {}", limit.name, format_number(level, 4), unit.text)));
   }
 }
 
