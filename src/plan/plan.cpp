@@ -50,6 +50,20 @@ void refuse_if_wrong(std::vector<Problem>& list) {
   throw InputError(std::move(list));
 }
 
+// Reads the tree of a file and lets `read` take sections from it; refuses with all that was found wrong.
+template <typename Read>
+Plan read_from(const std::string& file, const std::vector<Override>& overrides, const Read& read) {
+  std::vector<Problem> list;
+  Plan plan;
+  plan.file = file;
+  Problems problems(list);
+  const Tree tree = read_tree(file, overrides, list);
+  Reading reading{plan, problems};
+  read(tree, reading);
+  refuse_if_wrong(list);
+  return plan;
+}
+
 // Modes up to 1.5 times the highest frequency that is excited or limited.
 void fill_in_modes(Plan& plan) {
   if (plan.modes.up_to || plan.modes.count) return;
@@ -81,40 +95,29 @@ InputError Plan::located(const InputError& error) const {
 }
 
 Plan read_plan(const std::string& file, const std::vector<Override>& overrides) {
-  std::vector<Problem> list;
-  Plan plan;
-  plan.file = file;
-  Problems problems(list);
-  const Tree tree = read_tree(file, overrides, list);
-  Reading reading{plan, problems};
-  MapReader map(tree, "", problems);
-  for (const Section& section : sections) {
-    const Tree* const value =
-        section.required ? map.required(section.key, "{fixture: {place: feet}}") : map.optional(section.key);
-    if (!value) continue;
-    plan.subjects.try_emplace(section.key, value->place);
-    if (section.read) read_section(section, *value, reading);
-  }
-  map.done();
-  refuse_if_wrong(list);
+  Plan plan = read_from(file, overrides, [](const Tree& tree, Reading& reading) {
+    MapReader map(tree, "", reading.problems);
+    for (const Section& section : sections) {
+      const Tree* const value =
+          section.required ? map.required(section.key, "{fixture: {place: feet}}") : map.optional(section.key);
+      if (!value) continue;
+      reading.plan.subjects.try_emplace(section.key, value->place);
+      if (section.read) read_section(section, *value, reading);
+    }
+    map.done();
+  });
   fill_in_modes(plan);
   return plan;
 }
 
 Plan read_profiles_only(const std::string& file, const std::vector<Override>& overrides) {
-  std::vector<Problem> list;
-  Plan plan;
-  plan.file = file;
-  Problems problems(list);
-  const Tree tree = read_tree(file, overrides, list);
-  Reading reading{plan, problems};
-  for (const Section& section : sections) {
-    const Tree* const value = tree.find(section.key);
-    if (value && (section.read == read_title || section.read == read_show || section.read == read_profiles))
-      read_section(section, *value, reading);
-  }
-  refuse_if_wrong(list);
-  return plan;
+  return read_from(file, overrides, [](const Tree& tree, Reading& reading) {
+    for (const Section& section : sections) {
+      const bool wanted = section.read == read_title || section.read == read_show || section.read == read_profiles;
+      const Tree* const value = tree.find(section.key);
+      if (value && wanted) read_section(section, *value, reading);
+    }
+  });
 }
 
 }  // namespace avrenk

@@ -231,6 +231,24 @@ TEST(Plan, TakesOverridesIncludesAndValues) {
   EXPECT_THROW((void)parse_override("values.height"), InputError);
 }
 
+TEST(Plan, TakesDampingInAllItsForms) {
+  const auto rule = [](const std::string& otherwise) {
+    const TemporaryFolder folder;
+    return read_plan(folder.write("mast.yaml", good), {{"damping.otherwise", otherwise}}).damping;
+  };
+  EXPECT_EQ(rule("2 %").ratio(70), 0.02);
+  EXPECT_EQ(rule("{Q: 25}").ratio(70), 0.02);  // ζ = 1/2Q
+  EXPECT_EQ(rule("{loss factor: 4 %}").value, 0.04);
+  EXPECT_EQ(rule("{loss factor: 4 %}").ratio(70), 0);
+  EXPECT_NEAR(rule("[[600 rpm, 1 %], [1 kHz, 3 %]]").ratio(100), 0.02, 1e-15);  // half way from 10 to 1000 Hz
+  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "{Q: 0.4}"}}),
+              testing::HasSubstr("Q below 0.5 is beyond critical"));
+  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "[]"}}), testing::HasSubstr("damping: the table is empty"));
+  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "[[50 Hz, 1 %], [20 Hz, 1 %]]"}}),
+              testing::HasSubstr("frequencies do not rise from 50 to 20 Hz"));
+  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "{eta: 3 %}"}}), testing::HasSubstr("unknown key \"eta\""));
+}
+
 TEST(Plan, TakesSineBranchesAndFactors) {
   std::string text = replaced(good, "sine: {acceleration:", "sine: {displacement: 1 mm, acceleration:");
   text = replaced(text, "allowable: 10 mm", "allowable: 10 mm, factors: [yield, model]");
