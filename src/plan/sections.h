@@ -15,7 +15,7 @@ struct Reading {
   Declared<std::vector<int>> places{"place"};  ///< nodes; masses that have a node of their own are places too
   Declared<std::vector<int>> joints{"joint"};  ///< springs, as indices; empty for rigid links
   Declared<Profile> profiles{"profile"};
-  Declared<double> levels{"level"};           ///< dB
+  Declared<double> levels{"level"};  ///< dB
   Declared<double> factors{"factor"};
   Declared<int> environments{"environment"};  ///< index
 };
