@@ -19,7 +19,8 @@ std::string share_text(const std::vector<std::pair<int, double>>& shares) {
   return text;
 }
 
-const char* const component_headings[] = {"x", "y", "z", "rx", "ry", "rz"};
+// What a direction is called in a heading.
+std::string direction_name(int d) { return std::string(axis_names[static_cast<std::size_t>(d)]); }
 
 }  // namespace
 
@@ -62,6 +63,7 @@ Table static_table(const Assembly& assembly, const System& system, const StaticS
                {"reaction / weight − 1", "", 2},
                {"where", ""}},
               {}};
+  const double weight = standard_gravity * total_mass(assembly).mass;
   for (int axis = 0; axis < 3; ++axis) {
     Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
     unknowns.head(system.free) = -standard_gravity * statics.unit_acceleration.col(axis);
@@ -82,10 +84,8 @@ Table static_table(const Assembly& assembly, const System& system, const StaticS
         system.support_motion.transpose() *
         (system.mass.fs.transpose() * statics.influence.col(axis) + system.mass.ss * system.support_motion.col(axis));
     const double reaction = elastic[axis] + standard_gravity * sitting[axis];
-    const double weight = standard_gravity * total_mass(assembly).mass;
-    table.rows.push_back({std::string(axis_names[static_cast<std::size_t>(axis)]), length.from_si(largest),
-                          force.from_si(weight), force.from_si(reaction), reaction / weight - 1,
-                          assembly.describe_node(worst)});
+    table.rows.push_back({direction_name(axis), length.from_si(largest), force.from_si(weight), force.from_si(reaction),
+                          reaction / weight - 1, assembly.describe_node(worst)});
   }
   return table;
 }
@@ -98,12 +98,12 @@ Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Sho
               {{"mode", ""}, {"frequency", frequency.text, 5}},
               {}};
   for (int d = 0; d < 6; ++d) {
-    table.columns.push_back({component_headings[d], "%", 3, d < 3, 1});
-    table.columns.push_back({fmt::format("Σ{}", component_headings[d]), "%", 3, d < 3, 1});
+    table.columns.push_back({direction_name(d), "%", 3, d < 3, 1});
+    table.columns.push_back({fmt::format("Σ{}", direction_name(d)), "%", 3, d < 3, 1});
   }
   for (int d = 0; d < 6; ++d)
     table.columns.push_back(
-        {fmt::format("effective mass {}", component_headings[d]), d < 3 ? mass.text : inertia.text, 4, false});
+        {fmt::format("effective mass {}", direction_name(d)), d < 3 ? mass.text : inertia.text, 4, false});
   for (const Column& column :
        {Column{"ζ", "%", 3, true, 2}, {"η", "%", 3, true, 2}, {"Q", "", 3}, {"damping from", ""}})
     table.columns.push_back(column);
@@ -142,7 +142,7 @@ Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const
               "Residual vectors: no modes, they carry what the modes leave out",
               {{"vector", ""}, {"frequency", frequency.text, 5}},
               {}};
-  for (int d = 0; d < 6; ++d) table.columns.push_back({component_headings[d], "%", 3, true, 1});
+  for (int d = 0; d < 6; ++d) table.columns.push_back({direction_name(d), "%", 3, true, 1});
   table.columns.push_back({"ζ + η/2", "%", 3});
   for (int r = basis.modes; r < basis.size(); ++r) {
     std::vector<Cell> row{fmt::format("{}", r - basis.modes + 1), frequency.from_si(basis.frequency(r))};
