@@ -80,8 +80,6 @@ ExitStatus report(Terminal& terminal, ExitStatus status, const std::string& text
 
 }  // namespace
 
-std::span<const Command> commands() { return all_commands; }
-
 std::string plan_word(const Request& request, const char* command, std::size_t most_words) {
   if (request.words.empty())
     throw InputError(Problem{"", fmt::format("{} needs a plan", command),

@@ -13,7 +13,6 @@ struct Command {
   const char* example;
   ExitStatus (*run)(const Request& request, Terminal& terminal);
 };
-[[nodiscard]] std::span<const Command> commands();
 
 ExitStatus demo(const Request& request, Terminal& terminal);
 ExitStatus check(const Request& request, Terminal& terminal);

@@ -249,7 +249,6 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   environment.type = profile->type == Profile::Type::sine ? Environment::Type::sine : Environment::Type::random;
   environment.profile = profile->name;
   environment.angular = profile->angular;
-  environment.sweep_rate = profile->sweep_rate;
   environment.input =
       profile->table.scaled(std::pow(10, decibels / (environment.type == Environment::Type::sine ? 20 : 10)));
   environment.grid.from = environment.input.from();

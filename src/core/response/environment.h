@@ -26,7 +26,6 @@ struct Environment {
   bool angular = false;   ///< the input is a rotation
   std::vector<int> axes;  ///< indices into axis_names
   GridRequest grid;
-  std::optional<double> sweep_rate;  ///< octaves/minute
 };
 
 /// One watched quantity in one environment and axis.
