@@ -40,8 +40,9 @@ Assembly tower(int unknowns) {
     }
   }
   mesh_lines(model, 0, lines);
-  model.base.name = "fixture";
-  for (const int node : nodes_in_plane(model, nodes_of_part(model, ""), 2, 0, 1e-9)) model.base.feet.push_back({node});
+  model.bases = {{"fixture", {}, Vector3::Zero()}};
+  for (const int node : nodes_in_plane(model, nodes_of_part(model, ""), 2, 0, 1e-9))
+    model.bases[0].feet.push_back({node});
   return model;
 }
 
@@ -85,9 +86,9 @@ int main(int count, char** arguments) {
     environment.axes = {0};
     environment.input = LogLogTable({{0.5 * basis.frequency(0), 1, {}}, {top, 1, {}}}, 20);
     environment.grid = {environment.input.from(), top, 24, 21, {}};
-    note("sine, one axis", seconds([&] { (void)run_environment(environment, 0, basis, damping, watched); }));
+    note("sine, one axis", seconds([&] { (void)run_environment(environment, 0, system, basis, damping, watched); }));
     environment.type = Environment::Type::random;
-    note("random, one axis", seconds([&] { (void)run_environment(environment, 0, basis, damping, watched); }));
+    note("random, one axis", seconds([&] { (void)run_environment(environment, 0, system, basis, damping, watched); }));
   }
   std::map<std::string, double> by_name(stages.begin(), stages.end());
   double total = 0;

@@ -29,6 +29,8 @@ std::string describe_rule(const DampingRule& rule) {
       return "damping ratio from a table";
     case DampingRule::Form::loss_factor:
       return fmt::format("loss factor {:.3g} %", 100 * rule.value);
+    case DampingRule::Form::rayleigh:
+      return fmt::format("Rayleigh damping, α {:.3g} 1/s, β {:.3g} s", rule.mass_rate, rule.stiffness_rate);
   }
   return "";
 }
@@ -60,23 +62,63 @@ void run_jobs(std::size_t count, int threads, const std::function<void(std::size
 void warn_about_modes(Analysis& analysis) {
   const ModalBasis& basis = analysis.basis;
   double highest = 0;
-  for (const Environment& environment : analysis.plan.environments) highest = std::max(highest, environment.input.to());
+  for (const Environment& environment : analysis.plan.environments)
+    if (environment.type != Environment::Type::steady) highest = std::max(highest, environment.input.to());
   if (highest > 0 && basis.proven_below < highest && !basis.exhausted)
     analysis.warnings.push_back(fmt::format(
         "the modes end at {:.5g} Hz, inside the excited band of {:.5g} Hz; write modes: {{up to: {:.4g} Hz}}",
         basis.proven_below, highest, 1.5 * highest));
-  if (!basis.statics.moves_rigidly)
-    analysis.warnings.push_back(fmt::format(
-        "a motion of the base strains the model (static motion and rigid motion differ by {:.2g} of it): a spring "
-        "leads to the ground, or there is a second support",
-        basis.statics.rigid_difference));
+  if (basis.statics.grounded)
+    analysis.warnings.push_back(
+        fmt::format("a motion of all bases as one body strains the model (static motion and rigid motion differ by "
+                    "{:.2g} of it): a spring "
+                    "leads to the ground, or there is a second support",
+                    basis.statics.rigid_difference));
+}
+
+// Where a value given near a frequency found no mode.
+void warn_about_damping(Analysis& analysis) {
+  const ModalBasis& basis = analysis.basis;
+  for (const NearDamping& near : analysis.plan.damping.near) {
+    bool found = false;
+    for (int r = 0; r < basis.modes; ++r)
+      found = found || std::abs(basis.frequency(r) - near.frequency) <= near.within * near.frequency;
+    if (!found)
+      analysis.warnings.push_back(
+          fmt::format("damping near {:.5g} Hz: no mode lies within {:.3g} % of it", near.frequency, 100 * near.within));
+  }
+}
+
+// The watched quantity that coupling of the modes by their damping would change most, where that matters.
+void warn_about_coupling(Analysis& analysis) {
+  constexpr double worth_saying = 0.05;
+  double worst = worth_saying;
+  std::string text;
+  for (const Outcome& outcome : analysis.outcomes) {
+    if (outcome.is_combined()) continue;
+    for (std::size_t i = 0; i < analysis.watched.size(); ++i) {
+      if (!analysis.watched[i].is_magnitude() && analysis.watched[i].quantity->vector) continue;
+      const double change = !outcome.sine.empty()     ? outcome.sine[i].coupling
+                            : !outcome.random.empty() ? outcome.random[i].coupling
+                                                      : 0;
+      if (!(std::abs(change) > worst)) continue;
+      worst = std::abs(change);
+      text = fmt::format(
+          "the modes are coupled by their damping: at its {} in {}, {} would change by {:+.1f} %; write damping: "
+          "{{coupled: yes}}",
+          outcome.sine.empty() ? "dominating frequency the PSD" : "peak", outcome.name(), analysis.watched[i].name,
+          100 * change);
+    }
+  }
+  if (!text.empty()) analysis.warnings.push_back(text);
 }
 
 }  // namespace
 
 std::string Analysis::heading() const {
   return fmt::format(
-      "{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), basis.modes, basis.proven_below,
+      "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), damping.coupled ? ", coupled" : "", basis.modes,
+      basis.proven_below,
       basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
 }
 
@@ -108,43 +150,86 @@ void solve(Analysis& analysis, Terminal& terminal) {
   analysis.watched = watch(plan.assembly, channels, plan.watch);
   analysis.times.push_back({"damping and channels", seconds_since(start)});
   warn_about_modes(analysis);
+  warn_about_damping(analysis);
 }
 
-void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
-            const Request& request, Terminal& terminal) {
-  const auto start = Clock::now();
-  std::vector<std::pair<const Environment*, int>> jobs;
+namespace {
+
+// One environment along one axis, or all its axes combined (−1), or steady.
+struct Job {
+  const Environment* environment;
+  int axis;
+};
+
+std::vector<Job> jobs_of(const Plan& plan, std::optional<Environment::Type> type, std::span<const std::string> chosen) {
+  std::vector<Job> jobs;
   std::vector<std::string> names;
-  for (const Environment& environment : analysis.plan.environments) {
-    if (type && environment.type != *type) continue;
+  for (const Environment& environment : plan.environments)
+    if (environment.type == Environment::Type::steady) jobs.push_back({&environment, 0});
+  const std::size_t steady = jobs.size();
+  for (const Environment& environment : plan.environments) {
+    if (environment.type == Environment::Type::steady || (type && environment.type != *type)) continue;
     names.push_back(environment.name);
     if (!chosen.empty() && std::find(chosen.begin(), chosen.end(), environment.name) == chosen.end()) continue;
-    for (const int axis : environment.axes) jobs.emplace_back(&environment, axis);
+    for (const int axis : environment.axes) jobs.push_back({&environment, axis});
+    if (environment.combination != Environment::Combination::none) jobs.push_back({&environment, -1});
   }
   const char* const what = !type ? "" : *type == Environment::Type::sine ? "sine " : "random ";
   for (const std::string& name : chosen)
     if (std::find(names.begin(), names.end(), name) == names.end())
       throw InputError(Problem{"", fmt::format("the plan has no {}environment \"{}\"", what, name),
-                               suggest_name(name, names), Place{analysis.plan.file, 0, 0}});
-  if (jobs.empty() && type)
+                               suggest_name(name, names), Place{plan.file, 0, 0}});
+  if (jobs.size() == steady && type)
     throw InputError(Problem{"", fmt::format("the plan has no {}environment", what),
-                             "declare one under environments:", Place{analysis.plan.file, 0, 0}});
-  analysis.outcomes.resize(jobs.size());
+                             "declare one under environments:", Place{plan.file, 0, 0}});
+  return jobs;
+}
+
+}  // namespace
+
+void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
+            const Request& request, Terminal& terminal) {
+  const auto start = Clock::now();
+  const std::vector<Job> jobs = jobs_of(analysis.plan, type, chosen);
+  std::vector<Outcome>& outcomes = analysis.outcomes;
+  outcomes.resize(jobs.size());
+  std::vector<std::size_t> swept;  // what takes time, and needs the steady outcomes
+  for (std::size_t i = 0; i < jobs.size(); ++i) {
+    if (jobs[i].environment->type == Environment::Type::steady)
+      outcomes[i] = run_steady(*jobs[i].environment, analysis.system, analysis.basis, analysis.watched);
+    else if (jobs[i].axis >= 0)
+      swept.push_back(i);
+  }
+  const auto steady_of = [&](const Environment& environment) -> const Outcome* {
+    for (std::size_t i = 0; i < jobs.size(); ++i)
+      if (!environment.after.empty() && jobs[i].environment->name == environment.after) return &outcomes[i];
+    return nullptr;
+  };
   std::mutex telling;
-  run_jobs(jobs.size(), request.threads, [&](std::size_t i) {
+  run_jobs(swept.size(), request.threads, [&](std::size_t k) {
+    const Job& job = jobs[swept[k]];
     {
       const std::lock_guard lock(telling);
-      terminal.progress(fmt::format("{}.{}", jobs[i].first->name, axis_names[static_cast<std::size_t>(jobs[i].second)]),
+      terminal.progress(fmt::format("{}.{}", job.environment->name, axis_names[static_cast<std::size_t>(job.axis)]),
                         -1);
     }
-    analysis.outcomes[i] =
-        run_environment(*jobs[i].first, jobs[i].second, analysis.basis, analysis.damping, analysis.watched);
+    outcomes[swept[k]] = run_environment(*job.environment, job.axis, analysis.system, analysis.basis, analysis.damping,
+                                         analysis.watched, steady_of(*job.environment));
   });
+  for (std::size_t i = 0; i < jobs.size(); ++i) {
+    if (jobs[i].axis >= 0) continue;
+    std::vector<const Outcome*> axes;
+    for (std::size_t k = 0; k < i; ++k)
+      if (jobs[k].environment == jobs[i].environment) axes.push_back(&outcomes[k]);
+    outcomes[i] = combine(*jobs[i].environment, axes, analysis.watched);
+  }
+  warn_about_coupling(analysis);
   analysis.times.push_back({"responses", seconds_since(start)});
 }
 
 void assess(Analysis& analysis) {
-  analysis.limits = check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis);
+  analysis.limits =
+      check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis, analysis.plan.assembly);
 }
 
 }  // namespace avrenk

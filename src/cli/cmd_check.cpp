@@ -96,17 +96,19 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   terminal.table(mass_table(assembly, show));
   if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly, show));
   terminal.table(static_table(assembly, analysis.system, statics, show));
-  const Vector3& point = assembly.base.point;
   terminal.print("\n");
-  terminal.paragraph(fmt::format(
-      "Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm. {} equations. {}", assembly.base.name,
-      assembly.base.feet.size(), 1e3 * point.x(), 1e3 * point.y(), 1e3 * point.z(), analysis.system.free,
-      statics.moves_rigidly ? fmt::format("A motion of the base moves the model as a rigid body (difference {:.1e}): "
-                                          "no spring leads to the ground.",
-                                          statics.rigid_difference)
-                            : fmt::format("A motion of the base STRAINS the model (difference {:.2g}): a spring leads "
-                                          "to the ground, or there is a second support.",
-                                          statics.rigid_difference)));
+  for (const Base& base : assembly.bases)
+    terminal.paragraph(fmt::format("Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm.", base.name,
+                                   base.feet.size(), 1e3 * base.point.x(), 1e3 * base.point.y(), 1e3 * base.point.z()));
+  terminal.paragraph(
+      fmt::format("{} equations. {}", analysis.system.free,
+                  statics.grounded
+                      ? fmt::format("A motion of all bases as one body STRAINS the model (difference {:.2g}): a spring "
+                                    "leads to the ground, or there is a second support.",
+                                    statics.rigid_difference)
+                      : fmt::format("A motion of all bases as one body strains nothing (difference {:.1e}): no spring "
+                                    "leads to the ground.",
+                                    statics.rigid_difference)));
   return ExitStatus::done;
 }
 

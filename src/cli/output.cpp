@@ -18,7 +18,7 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
   const Show& show = analysis.plan.show;
   const DisplayUnit mass = show.unit(kind::mass);
   std::vector<Fact> facts{{"equations", static_cast<double>(analysis.system.free), ""},
-                          {"total mass", mass.from_si(basis.base.mass(0, 0)), mass.text},
+                          {"total mass", mass.from_si(basis.rigid_mass(0, 0)), mass.text},
                           {"modes", static_cast<double>(basis.modes), ""},
                           {"residual vectors", static_cast<double>(basis.size() - basis.modes), ""},
                           {"no mode missing below", basis.proven_below, "Hz"},
@@ -26,7 +26,7 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
                           {"largest deviation from orthogonality", basis.largest_nonorthogonality, ""},
                           {"static against rigid motion of the base", basis.statics.rigid_difference, ""}};
   for (const Outcome& outcome : analysis.outcomes) {
-    if (outcome.environment->type != Environment::Type::random) continue;
+    if (outcome.environment->type != Environment::Type::random || outcome.is_combined()) continue;
     const DisplayUnit unit = show.unit(outcome.environment->angular ? kind::angular_acceleration : kind::acceleration);
     facts.push_back(
         {outcome.name() + " input RMS", unit.from_si(std::sqrt(outcome.environment->input.area())), unit.text});
@@ -34,6 +34,17 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
         {outcome.name() + " relative change of the variance at the last halving", outcome.integration_error, ""});
   }
   return facts;
+}
+
+std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+  if (watched.empty()) return {};
+  if (!outcome.steady.empty()) return {steady_table(outcome, watched, show)};
+  std::vector<Table> tables{outcome.sine.empty() ? rms_table(outcome, watched, show)
+                                                 : peak_table(outcome, watched, show)};
+  if (!outcome.is_combined())
+    tables.push_back(outcome.sine.empty() ? random_reason_table(outcome, watched, show)
+                                          : sine_reason_table(outcome, watched, show));
+  return tables;
 }
 
 std::vector<Table> tables_of(const Analysis& analysis) {
@@ -44,8 +55,9 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   if (analysis.basis.size() > analysis.basis.modes)
     tables.push_back(residual_table(analysis.basis, analysis.damping, show));
   for (const Outcome& outcome : analysis.outcomes)
-    tables.push_back(outcome.sine.empty() ? rms_table(outcome, analysis.watched, show)
-                                          : peak_table(outcome, analysis.watched, show));
+    for (Table& table : tables_of(outcome, analysis.watched, show)) tables.push_back(std::move(table));
+  if (Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
+    tables.push_back(std::move(clearances));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
   return tables;
 }
@@ -73,14 +85,20 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     for (const Outcome& outcome : analysis.outcomes)
       if (outcome.environment == &environment) axes.push_back(&outcome);
     if (axes.empty() || analysis.watched.empty()) continue;
-    const bool is_random = environment.type == Environment::Type::random;
-    if (overview) {
+    const bool is_random = environment.type == Environment::Type::random,
+               is_steady = environment.type == Environment::Type::steady;
+    if (overview && !is_steady) {
       terminal.table(overview_table(axes, analysis.watched, show));
     } else {
       for (const Outcome* outcome : axes)
-        terminal.table(is_random ? rms_table(*outcome, analysis.watched, show)
-                                 : peak_table(*outcome, analysis.watched, show));
+        for (const Table& table : tables_of(*outcome, analysis.watched, show)) terminal.table(table);
     }
+    if (is_steady) continue;
+    if (environment.combination == Environment::Combination::root_sum_of_squares)
+      terminal.paragraph(is_random
+                             ? "Combined: root of the sum of squares over the axes, of each place by itself."
+                             : "Combined: root of the sum of squares of the axes' peaks, whatever their frequency "
+                               "and place: never low.");
     if (!is_random) {
       terminal.paragraph(
           "Steady state; each peak is a root of the derivative, wherever the grid points lie. Phase to the base "
@@ -109,7 +127,11 @@ std::string verdict_of(const Analysis& analysis) {
                                  limits.size() == 1 ? "" : "s", limits[0].limit->name)
                    : fmt::format("{} met; the smallest margin is {} %, {}",
                                  limits.size() == 1 ? "the limit is" : fmt::format("all {} limits are", limits.size()),
-                                 format_number(100 * limits[0].margin, 3), limits[0].limit->name);
+                                 format_number(100 * limits[0].deciding(), 3), limits[0].limit->name);
+  const auto at_upper =
+      std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return r.met && r.upper_margin < 0; });
+  if (at_upper > 0)
+    text += fmt::format("; {} met at the nominal level would be exceeded at the upper tolerance", at_upper);
   if (open > 0) text += fmt::format("; {} more need environments that were not run", open);
   return text;
 }
@@ -145,6 +167,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (shown.mass) terminal.table(mass_table(analysis.plan.assembly, show));
   if (shown.modes) print_modes(analysis, shown.overview ? overview_modes : 0, terminal);
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
+  if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
+    terminal.table(clearances);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
 
   const std::string verdict = verdict_of(analysis);
@@ -157,6 +181,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
                   analysis.plan.notes, analysis.warnings, facts_of(analysis), tables_of(analysis)};
   for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
   for (const Outcome& outcome : analysis.outcomes) {
+    if (outcome.grid.empty() || analysis.watched.empty()) continue;
     const Table curves = curve_table(outcome, analysis.watched, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   }

@@ -53,6 +53,7 @@ std::vector<Group> motion_groups(const Outcome& outcome, const std::vector<Watch
   std::vector<Group> groups;
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (watched[i].quantity->subject != Subject::node || watched[i].component != component) continue;
+    if (outcome.sine.empty() && watched[i].quantity->per_input) continue;
     auto found =
         std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == watched[i].quantity; });
     if (found == groups.end()) found = groups.insert(found, Group{watched[i].quantity, {}});
@@ -160,6 +161,7 @@ std::vector<NamedChart> response_charts(const Outcome& outcome, const std::vecto
                                         const std::vector<Limit>& limits, const std::string& heading,
                                         const Show& show) {
   std::vector<NamedChart> charts;
+  if (outcome.grid.empty()) return charts;  // steady, or axes combined
   for (const Group& group : motion_groups(outcome, watched)) {
     std::string name = fmt::format("{}.{}", outcome.name(), group.quantity->keyword);
     std::replace(name.begin(), name.end(), ' ', '-');

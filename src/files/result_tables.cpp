@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <map>
 
@@ -10,7 +11,7 @@ namespace {
 
 constexpr double degrees = 180 / pi;
 
-std::string share_text(const std::vector<std::pair<int, double>>& shares) {
+std::string share_text(const std::vector<std::pair<int, double>>& shares) {  // "3 81 %, 5 12 %"
   std::string text;
   for (std::size_t i = 0; i < std::min<std::size_t>(shares.size(), 3); ++i) {
     const auto& [mode, part] = shares[i];
@@ -66,7 +67,8 @@ Table static_table(const Assembly& assembly, const System& system, const StaticS
   const double weight = standard_gravity * total_mass(assembly).mass;
   for (int axis = 0; axis < 3; ++axis) {
     Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
-    unknowns.head(system.free) = -standard_gravity * statics.unit_acceleration.col(axis);
+    const Eigen::VectorXd motions = system.together.col(axis);
+    unknowns.head(system.free) = -standard_gravity * (statics.unit_acceleration * motions);
     const Eigen::VectorXd raw = system.transformation.transpose() * unknowns;
     double largest = -1;
     int worst = 0;
@@ -78,11 +80,10 @@ Table static_table(const Assembly& assembly, const System& system, const StaticS
       }
     }
     // Spring and beam forces at the feet, and the mass that sits on them.
-    const Eigen::VectorXd elastic =
-        system.support_motion.transpose() * (system.stiffness.fs.transpose() * unknowns.head(system.free));
-    const Eigen::VectorXd sitting =
-        system.support_motion.transpose() *
-        (system.mass.fs.transpose() * statics.influence.col(axis) + system.mass.ss * system.support_motion.col(axis));
+    const Eigen::MatrixXd as_one = system.support_motion * system.together;
+    const Eigen::VectorXd elastic = as_one.transpose() * (system.stiffness.fs.transpose() * unknowns.head(system.free));
+    const Eigen::VectorXd sitting = as_one.transpose() * (system.mass.fs.transpose() * (statics.influence * motions) +
+                                                          system.mass.ss * (system.support_motion * motions));
     const double reaction = elastic[axis] + standard_gravity * sitting[axis];
     table.rows.push_back({direction_name(axis), length.from_si(largest), force.from_si(weight), force.from_si(reaction),
                           reaction / weight - 1, assembly.describe_node(worst)});
@@ -112,7 +113,7 @@ Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Sho
   for (int r = 0; r < basis.modes; ++r) {
     std::vector<Cell> row{fmt::format("{}", r + 1), frequency.from_si(basis.frequency(r))};
     for (int d = 0; d < 6; ++d) {
-      const double part = basis.effective_mass(r, d) / basis.base.mass(d, d);
+      const double part = basis.effective_mass(r, d) / basis.rigid_mass(d, d);
       sum[d] += part;
       row.emplace_back(percent(part));
       row.emplace_back(percent(sum[d]));
@@ -129,7 +130,8 @@ Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Sho
     rest.emplace_back(percent(1 - sum[d]));
     rest.emplace_back(100.0);
   }
-  for (int d = 0; d < 6; ++d) rest.emplace_back((d < 3 ? mass : inertia).from_si((1 - sum[d]) * basis.base.mass(d, d)));
+  for (int d = 0; d < 6; ++d)
+    rest.emplace_back((d < 3 ? mass : inertia).from_si((1 - sum[d]) * basis.rigid_mass(d, d)));
   for (int i = 0; i < 3; ++i) rest.emplace_back(std::nan(""));
   rest.emplace_back(std::string("above, or on the base"));
   table.rows.push_back(std::move(rest));
@@ -146,7 +148,7 @@ Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const
   table.columns.push_back({"ζ + η/2", "%", 3});
   for (int r = basis.modes; r < basis.size(); ++r) {
     std::vector<Cell> row{fmt::format("{}", r - basis.modes + 1), frequency.from_si(basis.frequency(r))};
-    for (int d = 0; d < 6; ++d) row.emplace_back(100 * basis.effective_mass(r, d) / basis.base.mass(d, d));
+    for (int d = 0; d < 6; ++d) row.emplace_back(100 * basis.effective_mass(r, d) / basis.rigid_mass(d, d));
     row.emplace_back(100 * damping.effective_ratio(r));
     table.rows.push_back(std::move(row));
   }
@@ -168,10 +170,45 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const SineRow& row = outcome.sine[i];
+    const bool one_phase =
+        !(outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares);
     table.rows.push_back({watched[i].name, unit.from_si(row.peak.value), unit.text,
-                          frequency.from_si(row.peak.frequency), degrees * row.peak.phase,
+                          one_phase ? frequency.from_si(row.peak.frequency) : std::nan(""),
+                          one_phase ? degrees * row.peak.phase : std::nan(""),
                           row.where + (row.peak.at_end ? " (end of the band)" : ""),
                           std::string(watched[i].quantity->description)});
+  }
+  return table;
+}
+
+Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  Table table{outcome.name() + ".reasons",
+              fmt::format("{}: why; × static: over the static answer; Q of the half-power points; S, swept: the sweep",
+                          outcome.name()),
+              {{"watched", ""},
+               {"modes, share", ""},
+               {"× static", "", 3},
+               {"half power from", frequency.text, 5},
+               {"to", frequency.text, 5},
+               {"Q", "", 3},
+               {"S", "", 2},
+               {"swept", "", 4},
+               {"unit", ""},
+               {"swept at", frequency.text, 5, false},
+               {"if coupled", "%", 2, true, 1}},
+              {}};
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
+    const SineRow& row = outcome.sine[i];
+    const auto number = [](bool known, double value) { return known ? value : std::nan(""); };
+    const bool half = row.half_power.has_value(), swept = row.swept.has_value();
+    table.rows.push_back({watched[i].name, share_text(row.shares), row.amplification,
+                          number(half, half ? frequency.from_si(row.half_power->from) : 0),
+                          number(half, half ? frequency.from_si(row.half_power->to) : 0),
+                          number(half, half ? row.half_power->quality : 0), row.sweep_parameter,
+                          number(swept, swept ? unit.from_si(row.swept->value) : 0), unit.text,
+                          number(swept, swept ? frequency.from_si(row.swept->frequency) : 0), 100 * row.coupling});
   }
   return table;
 }
@@ -194,11 +231,60 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const RandomRow& row = outcome.random[i];
+    if (watched[i].quantity->per_input) continue;
     const double rms = unit.from_si(row.rms);
     table.rows.push_back({watched[i].name, rms, 2 * rms, 3 * rms, unit.text,
                           row.rms > 0 ? 100 * (row.curve_rms / row.rms - 1) : 0.0, share_text(row.shares), row.where,
                           std::string(watched[i].quantity->description),
-                          std::string(watched[i].is_magnitude() ? "not Gaussian" : "Gaussian")});
+                          std::string(watched[i].is_gaussian() ? "Gaussian" : "not Gaussian")});
+  }
+  return table;
+}
+
+Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  Table table{
+      outcome.name() + ".reasons",
+      fmt::format("{}: dominating frequencies, share of the variance; up-crossings ν₀, maxima ν_p", outcome.name()),
+      {{"watched", ""},
+       {"dominating", frequency.text},
+       {"ν₀", "1/s", 4},
+       {"ν_p", "1/s", 4},
+       {"largest", "", 4},
+       {"unit", ""},
+       {"over RMS", "", 3},
+       {"m0", "unit²", 4, false},
+       {"m1", "unit² Hz", 4, false},
+       {"m2", "unit² Hz²", 4, false},
+       {"m4", "unit² Hz⁴", 4, false},
+       {"if coupled", "%", 2, true, 1}},
+      {}};
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (watched[i].quantity->per_input) continue;
+    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
+    const RandomRow& row = outcome.random[i];
+    std::string bands;
+    for (std::size_t k = 0; k < std::min<std::size_t>(row.bands.size(), 3); ++k)
+      if (row.bands[k].share > 0.02)
+        bands += fmt::format("{}{} {:.0f} %", bands.empty() ? "" : ", ",
+                             format_number(frequency.from_si(row.bands[k].frequency), 4), 100 * row.bands[k].share);
+    const auto moment = [&](double m) { return unit.from_si(unit.from_si(m)); };
+    table.rows.push_back({watched[i].name, bands, row.moments.zero_crossings(), row.moments.maxima(),
+                          unit.from_si(row.largest), unit.text, row.largest / row.rms, moment(row.moments.m0),
+                          moment(row.moments.m1), moment(row.moments.m2), moment(row.moments.m4), 100 * row.coupling});
+  }
+  return table;
+}
+
+Table steady_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+  Table table{outcome.name() + ".static",
+              fmt::format("{}: static answer, motions relative to the base", outcome.name()),
+              {{"watched", ""}, {"value", ""}, {"unit", ""}, {"where", ""}},
+              {}};
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
+    const StaticRow& row = outcome.steady[i];
+    if (row.value > 0) table.rows.push_back({watched[i].name, unit.from_si(row.value), unit.text, row.where});
   }
   return table;
 }
@@ -206,6 +292,7 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
 namespace {
 
 double headline(const Outcome& outcome, std::size_t watched) {
+  if (outcome.sine.empty() && std::isnan(outcome.random[watched].rms)) return 0;
   return outcome.sine.empty() ? outcome.random[watched].rms : outcome.sine[watched].peak.value;
 }
 
@@ -219,6 +306,15 @@ std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>
       value = std::max(value, headline(*outcome, i));
     }
   return largest;
+}
+
+// The root of a sum of squares has no frequency of its own.
+std::string peak_text(const Outcome& outcome, const SinePeak& peak, const DisplayUnit& unit,
+                      const DisplayUnit& frequency) {
+  const std::string value = format_number(unit.from_si(peak.value), 4);
+  if (outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares)
+    return value;
+  return fmt::format("{} @ {} {}", value, format_number(frequency.from_si(peak.frequency), 4), frequency.text);
 }
 
 }  // namespace
@@ -235,6 +331,7 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
   const std::map<const Kind*, double> largest = largest_of_kinds(axes, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (watched[i].quantity->vector && !watched[i].is_magnitude()) continue;
+    if (!sine && watched[i].quantity->per_input) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind), frequency = show.unit(kind::frequency);
     std::vector<Cell> row{watched[i].name, unit.text};
     for (const Outcome* outcome : axes) {
@@ -244,9 +341,7 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
         else
           row.emplace_back(0.0);
       } else if (sine) {
-        const SinePeak& peak = outcome->sine[i].peak;
-        row.emplace_back(fmt::format("{} @ {} {}", format_number(unit.from_si(peak.value), 4),
-                                     format_number(frequency.from_si(peak.frequency), 4), frequency.text));
+        row.emplace_back(peak_text(*outcome, outcome->sine[i].peak, unit, frequency));
       } else {
         row.emplace_back(unit.from_si(outcome->random[i].rms));
       }
@@ -263,27 +358,30 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
   const Kind& input_kind = outcome.environment->angular ? kind::angular_acceleration : kind::acceleration;
   const DisplayUnit input = sine ? show.unit(input_kind) : psd_unit(show.unit(input_kind));
   table.columns.push_back({sine ? "input amplitude" : "input PSD", input.text});
+  const auto shown = [&](const Watched& each) { return sine || !each.quantity->per_input; };
   for (const Watched& each : watched) {
     const DisplayUnit unit = show.unit(*each.quantity->kind);
+    if (!shown(each)) continue;
     if (!sine) {
       table.columns.push_back({each.name, psd_unit(unit).text});
       continue;
     }
     table.columns.push_back({each.name, unit.text});
-    if (!each.is_magnitude()) table.columns.push_back({each.name + " phase", "°"});
+    if (each.count == 1) table.columns.push_back({each.name + " phase", "°"});
   }
   for (std::size_t k = 0; k < outcome.grid.size(); ++k) {
     std::vector<Cell> row{frequency.from_si(outcome.grid[k]),
                           input.from_si(outcome.environment->input.at(outcome.grid[k]))};
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
+      if (!shown(watched[i])) continue;
       if (!sine) {
         row.emplace_back(psd_unit(unit).from_si(outcome.random[i].psd[k]));
         continue;
       }
       const Eigen::VectorXcd w = outcome.sine[i].curve.col(static_cast<Eigen::Index>(k));
       row.emplace_back(unit.from_si(largest_over_phase(w)));
-      if (!watched[i].is_magnitude()) row.emplace_back(degrees * phase_of_largest(w));
+      if (watched[i].count == 1) row.emplace_back(degrees * phase_of_largest(w));
     }
     table.rows.push_back(std::move(row));
   }
@@ -291,24 +389,59 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
 }
 
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
+  const bool tolerances =
+      std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !std::isnan(r.upper_margin); });
   Table table{"limits",
-              "Limits, worst first: margin = allowable / (factor × value) − 1; frequency: value / bound − 1",
+              "Limits, worst first; margin: allowable / (factors × value) − 1, or value / lower bound − 1",
               {{"limit", ""},
                {"verdict", ""},
                {"margin", "%", 3, true, 1},
-               {"value", ""},
+               {"upper tol.", "%", 3, tolerances, 1},
+               {"value", "", 4},
                {"factor", "", 3},
-               {"allowable", ""},
+               {"allowable", "", 4},
                {"unit", ""},
                {"of", ""},
                {"factors", "", 4, false},
-               {"where", "", 4, false}},
+               {"allowable from", "", 4, false},
+               {"where", "", 4, false},
+               {"remark", "", 4, false}},
               {}};
   for (const LimitResult& result : results) {
     const DisplayUnit unit = show.unit(*result.kind);
+    const std::string remark = result.upper_bound ? "upper bound: n sigma added to the static value"
+                               : result.gaussian  ? ""
+                                                  : "not Gaussian: n sigma of a magnitude has no fixed probability";
     table.rows.push_back({result.limit->name, std::string(result.met ? "met" : "EXCEEDED"), 100 * result.margin,
-                          unit.from_si(result.value), result.limit->factor, unit.from_si(result.allowable), unit.text,
-                          result.what, result.limit->factors, result.where});
+                          100 * result.upper_margin, unit.from_si(result.value), result.limit->factor,
+                          unit.from_si(result.allowable), unit.text, result.what, result.limit->factors,
+                          result.limit->property, result.where, remark});
+  }
+  return table;
+}
+
+Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched, const Show& show) {
+  const DisplayUnit length = show.unit(kind::length);
+  Table table{"clearances",
+              "Clearances: the motion along the line that uses up the gap; random at 3σ",
+              {{"watched", ""},
+               {"in", ""},
+               {"gap", length.text},
+               {"motion", length.text},
+               {"left", length.text},
+               {"where", ""}},
+              {}};
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (watched[i].quantity->keyword != "clearance") continue;
+    const double gap = *std::min_element(watched[i].gaps.begin(), watched[i].gaps.end());
+    for (const Outcome& outcome : outcomes) {
+      const auto& [motion, where] =
+          !outcome.steady.empty() ? std::pair{outcome.steady[i].value, outcome.steady[i].where}
+          : outcome.sine.empty()  ? std::pair{3 * outcome.random[i].rms, outcome.random[i].where}
+                                  : std::pair{outcome.sine[i].peak.value, outcome.sine[i].where};
+      table.rows.push_back({watched[i].name, outcome.name(), length.from_si(gap), length.from_si(motion),
+                            length.from_si(gap - motion), where});
+    }
   }
   return table;
 }

@@ -17,6 +17,14 @@ namespace avrenk {
 [[nodiscard]] Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);
 [[nodiscard]] Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 [[nodiscard]] Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// Why each peak: shares of the modes, amplification over the static answer, half-power Q, sweep.
+[[nodiscard]] Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// Dominating frequencies, crossings, expected largest, spectral moments.
+[[nodiscard]] Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table steady_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// What is left of each gap in each environment; no rows without clearances.
+[[nodiscard]] Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
+                                    const Show& show);
 /// One line a watched quantity, one column an axis of the environment; magnitudes stand for their components.
 [[nodiscard]] Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched,
                                    const Show& show);

@@ -68,9 +68,10 @@ Plan read_from(const std::string& file, const std::vector<Override>& overrides, 
 void fill_in_modes(Plan& plan) {
   if (plan.modes.up_to || plan.modes.count) return;
   double highest = 0;
-  for (const Environment& environment : plan.environments) highest = std::max(highest, environment.input.to());
+  for (const Environment& environment : plan.environments)
+    if (environment.type != Environment::Type::steady) highest = std::max(highest, environment.input.to());
   for (const Limit& limit : plan.limits)
-    highest = std::max({highest, limit.above.value_or(0), limit.below.value_or(0)});
+    if (limit.subject == Limit::Of::frequency) highest = std::max(highest, limit.allowable);
   plan.modes_defaulted = true;
   if (highest > 0) {
     plan.modes.up_to = 1.5 * highest;

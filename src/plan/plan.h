@@ -18,6 +18,8 @@ struct Profile {
   LogLogTable table;                 ///< base acceleration amplitude, or its PSD; SI
   std::optional<double> duration;    ///< s
   std::optional<double> sweep_rate;  ///< octaves/minute
+  double upper = 1, lower = 1;       ///< tolerance band, as factors on the level of the table
+  std::string tolerance;             ///< "±3 dB"; empty: none
 };
 
 struct Plan {

@@ -1,6 +1,8 @@
 // modes, damping, profiles, levels and environments: what is applied, and to which modes.
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <set>
 
 #include "plan/sections.h"
 
@@ -21,7 +23,7 @@ constexpr SineForm sine_forms[] = {{"acceleration", &kind::acceleration, &kind::
 // True if the first level of a table is an angle's: the whole table then is.
 bool is_angular(const Tree& table, const Kind& angular) {
   for (const Tree* row : one_or_more(table)) {
-    const Tree& text = row->is_list() && row->items.size() == 2 ? row->items[1] : *row;
+    const Tree& text = row->is_list() && row->items.size() == 2 ? row->items[1] : *row;  // a map is a file: see below
     if (!text.is_text()) continue;
     try {
       const Quantity level = parse_quantity(text.text);
@@ -97,7 +99,13 @@ std::optional<LogLogTable> read_branches(const Tree& tree, const std::string& su
   for (const SineForm& form : sine_forms) {
     const Tree* const levels = sine.optional(form.key);
     if (!levels) continue;
-    const bool angular = is_angular(*levels, *form.angular);
+    std::optional<Tree> from_file;
+    if (levels->is_map()) {
+      from_file = read_csv_table(*levels, subject, problems);
+      if (!from_file) continue;
+    }
+    const Tree& given = from_file ? *from_file : *levels;
+    const bool angular = is_angular(given, *form.angular);
     if (profile.stated && angular != profile.angular)
       problems.add(*levels, subject, "rotations and translations are mixed", "give two profiles");
     profile.angular = angular;
@@ -106,7 +114,7 @@ std::optional<LogLogTable> read_branches(const Tree& tree, const std::string& su
                                     : form.kind;
     if (levels->is_text())
       constants.emplace_back(levels, &form);
-    else if (const auto table = read_table(*levels, angular ? *form.angular : *form.kind, 20, subject, problems))
+    else if (const auto table = read_table(given, angular ? *form.angular : *form.kind, 20, subject, problems))
       branches.push_back(table->times_omega(form.omega_power));
   }
   sine.done();
@@ -135,6 +143,36 @@ std::optional<double> read_sweep_rate(const Tree& tree, const std::string& subje
   return per_second ? std::optional(60 * *per_second) : std::nullopt;
 }
 
+// "3 dB" or "10 %" both ways, or {above: 3 dB, below: 1.5 dB}.
+void read_tolerance(const Tree& tree, const std::string& subject, Profile& profile, Problems& problems) {
+  const double decibel_factor = profile.type == Profile::Type::sine ? 20 : 10;
+  const auto factor = [&](const Tree& text, double sign) -> double {
+    bool decibels = false;
+    try {
+      decibels = text.is_text() && parse_quantity(text.text).dimension == kind::level.dimension;
+    } catch (const InputError&) {  // said by read_quantity
+    }
+    const auto amount = read_quantity(text, decibels ? kind::level : kind::ratio, subject, problems, Sign::positive);
+    if (!amount) return 1;
+    if (!decibels && *amount >= 1) problems.add(text, subject, "a tolerance of 100 % or more is none", "write 10 %");
+    return decibels ? std::pow(10, sign * *amount / decibel_factor) : 1 + sign * *amount;
+  };
+  if (!tree.is_map()) {
+    profile.upper = factor(tree, 1);
+    profile.lower = factor(tree, -1);
+    profile.tolerance = "±" + tree.text;
+    return;
+  }
+  MapReader map(tree, subject, problems);
+  const Tree* const above = map.required("above", "3 dB");
+  const Tree* const below = map.required("below", "1.5 dB");
+  map.done();
+  if (!above || !below) return;
+  profile.upper = factor(*above, 1);
+  profile.lower = factor(*below, -1);
+  profile.tolerance = fmt::format("+{}, −{}", above->text, below->text);
+}
+
 std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems) {
   const std::string subject = "profile " + entry.key;
   const std::size_t before = problems.count();
@@ -151,11 +189,15 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
       profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);
   } else if (type == "random") {
     profile.type = Profile::Type::random;
-    profile.angular = is_angular(*what, kind::angular_acceleration_psd);
+    const std::optional<Tree> from_file = what->is_map() ? read_csv_table(*what, subject, problems) : std::nullopt;
+    const Tree& given = from_file ? *from_file : *what;
+    profile.angular = is_angular(given, kind::angular_acceleration_psd);
     profile.stated = profile.angular ? &kind::angular_acceleration_psd : &kind::acceleration_psd;
-    table = read_table(*what, *profile.stated, 10, subject, problems);
+    if (!what->is_map() || from_file) table = read_table(given, *profile.stated, 10, subject, problems);
     profile.duration = map.quantity("duration", kind::time, Sign::positive);
   }
+  if (const Tree* tolerance = map.optional("tolerance"))
+    read_tolerance(*tolerance, subject + " tolerance", profile, problems);
   map.done();
   if (problems.count() > before || !table) return std::nullopt;
   profile.table = *table;
@@ -222,21 +264,90 @@ void read_grid(const Tree& tree, const std::string& subject, Environment& enviro
                  "leave `from` and `to` out, or cut the profile");
 }
 
+// Index of a base by its name, −1 with a problem noted.
+int find_base(const Tree& tree, const std::string& subject, Reading& reading) {
+  std::vector<std::string> names;
+  for (const Base& base : reading.plan.assembly.bases) names.push_back(base.name);
+  const auto found = std::find(names.begin(), names.end(), tree.text);
+  if (tree.is_text() && found != names.end()) return static_cast<int>(found - names.begin());
+  if (names.empty()) return -1;  // said where the base is read
+  reading.problems.add(tree, subject, fmt::format("no base \"{}\"", tree.text), suggest_name(tree.text, names));
+  return -1;
+}
+
+// Which bases move, how much of the profile and with what phase.
+void read_motions(MapReader& map, Environment& environment, Reading& reading) {
+  Problems& problems = reading.problems;
+  const Tree* const at = map.optional("at");
+  const Tree* const motion = map.optional("motion");
+  if (at && motion) problems.add(*motion, map.subject(), "\"at\" and \"motion\" cannot both be given", "keep one");
+  if (at) {
+    std::set<int> bases;
+    for (const Tree* each : one_or_more(*at))
+      if (const int base = find_base(*each, map.subject(), reading); base >= 0) bases.insert(base);
+    if (bases.size() < reading.plan.assembly.bases.size())
+      for (const int base : bases) environment.motions.push_back({base, 1});
+  }
+  if (!motion) return;
+  if (!motion->is_map() || motion->entries.empty()) {
+    problems.add(*motion, map.subject(), "a map of bases is due",
+                 "write motion: {left: {amplitude: 1}, right: {amplitude: 0.5, phase: 90 deg}}");
+    return;
+  }
+  for (const Tree::Entry& entry : motion->entries) {
+    Tree name;
+    name.kind = Tree::Kind::text;
+    name.text = entry.key;
+    name.place = entry.place;
+    const int base = find_base(name, map.subject(), reading);
+    MapReader own(entry.value, fmt::format("{} motion {}", map.subject(), entry.key), problems);
+    if (!own.is_map()) continue;
+    const double amplitude = own.quantity("amplitude", kind::number).value_or(1);
+    const double phase = own.quantity("phase", kind::angle).value_or(0);
+    own.done();
+    if (base >= 0) environment.motions.push_back({base, std::polar(1.0, phase) * amplitude});
+  }
+}
+
+// Components x, y, z of an acceleration.
+std::optional<Vector3> read_field(const Tree& tree, const std::string& subject, Problems& problems) {
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  Vector3 field = Vector3::Zero();
+  for (int axis = 0; axis < 3; ++axis)
+    field[axis] = map.quantity(std::string(1, "xyz"[axis]), kind::acceleration).value_or(0);
+  map.done();
+  if (field.isZero(0)) problems.add(tree, subject, "nothing acts", "write {z: -1 g}");
+  return field;
+}
+
+std::optional<Environment> read_static(const Tree& tree, const std::string& name, MapReader& map, Problems& problems) {
+  const std::size_t before = problems.count();
+  map.done();
+  MapReader own(tree, map.subject() + " static", problems);
+  if (!own.is_map()) return std::nullopt;
+  Environment environment;
+  environment.name = name;
+  environment.type = Environment::Type::steady;
+  if (const Tree* field = own.required("acceleration", "{z: -1 g}"))
+    environment.acceleration = read_field(*field, own.subject() + " acceleration", problems).value_or(Vector3::Zero());
+  own.done();
+  return problems.count() > before ? std::nullopt : std::optional(environment);
+}
+
 std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& reading) {
   Problems& problems = reading.problems;
   const std::string subject = "environment " + entry.key;
   const std::size_t before = problems.count();
   MapReader map(entry.value, subject, problems);
   if (!map.is_map()) return std::nullopt;
+  if (const Tree* still = map.optional("static")) return read_static(*still, entry.key, map, problems);
   Environment environment;
   environment.name = entry.key;
   const Tree* const profile_tree =
       map.required("profile", reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front());
   const Profile* const profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
-  if (const Tree* at = map.optional("at");
-      at && !reading.plan.assembly.base.name.empty() && !(at->is_text() && at->text == reading.plan.assembly.base.name))
-    problems.add(*at, subject, fmt::format("\"{}\" is not the base", at->text),
-                 fmt::format("write \"{}\"", reading.plan.assembly.base.name));
+  read_motions(map, environment, reading);
   if (const Tree* axes = map.required("axes", "[x, y, z]")) environment.axes = read_axes(*axes, subject, problems);
   double decibels = 0;
   environment.level = "+0 dB";
@@ -244,10 +355,32 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
     if (const auto found = read_level(*level, subject + " level", reading))
       std::tie(environment.level, decibels) = *found;
   const Tree* const frequencies = map.optional("frequencies");
+  if (const Tree* combine = map.optional("combine"))
+    environment.combination = static_cast<Environment::Combination>(
+        1 + read_word(*combine, {"envelope", "root sum of squares"}, subject + " combine", problems).value_or(0));
+  const Tree* const simultaneous = map.optional("simultaneous");
+  const bool together =
+      simultaneous && read_word(*simultaneous, {"no", "yes"}, subject + " simultaneous", problems).value_or(0) == 1;
+  if (environment.combination == Environment::Combination::root_sum_of_squares && !together)
+    problems.add(*entry.value.find("combine"), subject,
+                 "a root sum of squares is for axes that are shaken at the same time",
+                 "write simultaneous: yes if they are, else combine: envelope");
+  if (const Tree* after = map.optional("after")) {
+    const int* const index = reading.environments.find(*after, subject + " after", problems);
+    if (index && reading.plan.environments[static_cast<std::size_t>(*index)].type != Environment::Type::steady)
+      problems.add(*after, subject, fmt::format("environment \"{}\" is not static", after->text),
+                   "name one that is written as {static: {acceleration: {z: -1 g}}}");
+    if (index) environment.after = after->text;
+  }
   map.done();
   if (!profile) return std::nullopt;
   environment.type = profile->type == Profile::Type::sine ? Environment::Type::sine : Environment::Type::random;
   environment.profile = profile->name;
+  environment.sweep_rate = profile->sweep_rate;
+  environment.duration = profile->duration;
+  environment.tolerance = profile->tolerance;
+  // Of a PSD the response follows the root.
+  environment.upper = environment.type == Environment::Type::sine ? profile->upper : std::sqrt(profile->upper);
   environment.angular = profile->angular;
   environment.input =
       profile->table.scaled(std::pow(10, decibels / (environment.type == Environment::Type::sine ? 20 : 10)));
@@ -262,6 +395,51 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
                                environment.angular ? "rotations" : "translations"),
                    environment.angular ? "use rx, ry, rz" : "use x, y, z");
   return problems.count() > before ? std::nullopt : std::optional(environment);
+}
+
+using ReadRatio = std::function<std::optional<double>(const Tree&)>;
+
+// What a test found near one frequency: a ratio, a loss factor or Q.
+void read_near(const Tree& tree, DampingRule& rule, const ReadRatio& ratio, Problems& problems) {
+  MapReader map(tree, "damping near", problems);
+  if (!map.is_map()) return;
+  NearDamping near;
+  const auto frequency = map.required_quantity("frequency", kind::frequency, Sign::positive);
+  near.within = map.quantity("within", kind::ratio, Sign::positive).value_or(near.within);
+  const auto [form, value] = map.one_of({"ratio", "loss factor", "Q"});
+  map.done();
+  if (!frequency || !value) return;
+  near.frequency = *frequency;
+  if (form == "ratio") near.zeta = ratio(*value).value_or(0);
+  if (form == "loss factor")
+    near.eta = read_quantity(*value, kind::ratio, "damping near", problems, Sign::positive).value_or(0);
+  if (form == "Q")
+    near.zeta = 0.5 / read_quantity(*value, kind::number, "damping near Q", problems, Sign::positive).value_or(1);
+  rule.near.push_back(near);
+}
+
+// [[30 Hz, 1 %], [300 Hz, 2 %]]: α and β through two pairs.
+void read_rayleigh(const Tree& tree, DampingRule& rule, const ReadRatio& ratio, Problems& problems) {
+  std::vector<std::pair<double, double>> pairs;
+  const bool two = tree.is_list() && tree.items.size() == 2 && tree.items[0].is_list() && tree.items[1].is_list() &&
+                   tree.items[0].items.size() == 2 && tree.items[1].items.size() == 2;
+  for (std::size_t i = 0; two && i < 2; ++i) {
+    const auto frequency =
+        read_quantity(tree.items[i].items[0], kind::frequency, "damping rayleigh", problems, Sign::positive);
+    const auto value = ratio(tree.items[i].items[1]);
+    if (frequency && value) pairs.emplace_back(*frequency, *value);
+  }
+  if (!two || (pairs.size() == 2 && !(pairs[0].first < pairs[1].first))) {
+    problems.add(tree, "damping rayleigh", "two pairs of a frequency and a ratio are due, in rising order",
+                 "write {rayleigh: [[30 Hz, 1 %], [300 Hz, 2 %]]}");
+    return;
+  }
+  if (pairs.size() < 2) return;
+  const bool coupled = rule.coupled;
+  std::vector<NearDamping> near = std::move(rule.near);
+  rule = rayleigh_through(pairs[0].first, pairs[0].second, pairs[1].first, pairs[1].second);
+  rule.coupled = coupled;
+  rule.near = std::move(near);
 }
 
 }  // namespace
@@ -287,8 +465,6 @@ void read_damping(const Tree& section, Reading& reading) {
   MapReader map(section, "damping", problems);
   if (!map.is_map()) return;
   const Tree* const otherwise = map.required("otherwise", "1.5 %");
-  map.done();
-  if (!otherwise) return;
   DampingRule& rule = reading.plan.damping;
   const auto ratio = [&](const Tree& tree) {
     const auto value = read_quantity(tree, kind::ratio, "damping", problems, Sign::not_negative);
@@ -297,6 +473,12 @@ void read_damping(const Tree& section, Reading& reading) {
                    fmt::format("did you mean {:g} %?", *value));
     return value;
   };
+  if (const Tree* coupled = map.optional("coupled"))
+    rule.coupled = read_word(*coupled, {"no", "yes"}, "damping coupled", problems).value_or(0) == 1;
+  if (const Tree* near = map.optional("near"))
+    for (const Tree* each : one_or_more(*near)) read_near(*each, rule, ratio, problems);
+  map.done();
+  if (!otherwise) return;
   if (otherwise->is_list()) {
     rule.form = DampingRule::Form::table;
     for (const Tree& row : otherwise->items) {
@@ -317,8 +499,9 @@ void read_damping(const Tree& section, Reading& reading) {
       problems.add(*otherwise, "damping", "the table is empty", "write [[20 Hz, 1 %], [2000 Hz, 2 %]]");
   } else if (otherwise->is_map()) {
     MapReader form(*otherwise, "damping otherwise", problems);
-    const auto [name, value] = form.one_of({"loss factor", "Q"});
+    const auto [name, value] = form.one_of({"loss factor", "Q", "rayleigh"});
     form.done();
+    if (name == "rayleigh") read_rayleigh(*value, rule, ratio, problems);
     if (name == "loss factor") {
       rule.form = DampingRule::Form::loss_factor;
       rule.value = read_quantity(*value, kind::ratio, "damping loss factor", problems, Sign::not_negative).value_or(0);

@@ -168,7 +168,9 @@ std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, co
   return six;
 }
 
-std::optional<Matrix3> read_axes(const Tree& tree, const std::string& subject, Problems& problems) {
+}  // namespace
+
+std::optional<Matrix3> read_turned_axes(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
   if (!map.is_map()) return std::nullopt;
   const Tree* const x_tree = map.required("x", "[1, 0, 0]");
@@ -187,7 +189,6 @@ std::optional<Matrix3> read_axes(const Tree& tree, const std::string& subject, P
   return axes;
 }
 
-// Pairs of nodes for the springs of one joint: every `from` node with the nearest `to` node.
 std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, const Nodes& from, const Nodes& to,
                                                           const std::string& subject, Reading& reading) {
   std::vector<std::array<int, 2>> pairs;
@@ -210,14 +211,16 @@ std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, cons
   return pairs;
 }
 
+namespace {
+
 // A node held by the base at the same spot as each of these.
-Nodes base_nodes_at(const Nodes& nodes, Assembly& assembly) {
+Nodes base_nodes_at(const Nodes& nodes, Base& base, Assembly& assembly) {
   Nodes held;
   for (const int node : nodes) {
     held.push_back(static_cast<int>(assembly.nodes.size()));
     const Vector3 at = assembly.nodes[static_cast<std::size_t>(node)].position;
-    assembly.nodes.push_back({at, assembly.base.name});
-    assembly.base.feet.push_back({held.back()});
+    assembly.nodes.push_back({at, base.name});
+    base.feet.push_back({held.back()});
   }
   return held;
 }
@@ -241,18 +244,22 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
     model.dashpot = read_six(*dashpot, subject + " dashpot", kind::dashpot, kind::rotational_dashpot, problems)
                         .value_or(Vector6::Zero());
   if (const Tree* axes = map.optional("axes"))
-    model.axes = read_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
+    model.axes = read_turned_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
   std::optional<Vector3> point;
   if (const Tree* at = map.optional("acts at")) point = read_vector(*at, kind::length, subject + " acts at", problems);
   map.done();
   const Nodes* const from = from_tree ? reading.places.find(*from_tree, subject, problems) : nullptr;
   std::vector<std::string> others{"ground"};
-  if (!assembly.base.name.empty()) others.push_back(assembly.base.name);
+  Base* own_base = nullptr;
+  for (Base& base : assembly.bases) {
+    others.push_back(base.name);
+    if (to_tree && to_tree->is_text() && to_tree->text == base.name) own_base = &base;
+  }
   std::vector<std::array<int, 2>> pairs;
   if (from && to_tree && to_tree->is_text() && to_tree->text == "ground") {
     for (const int node : *from) pairs.push_back({node, -1});
-  } else if (from && to_tree && to_tree->is_text() && to_tree->text == assembly.base.name) {
-    const Nodes held = base_nodes_at(*from, assembly);
+  } else if (from && own_base) {
+    const Nodes held = base_nodes_at(*from, *own_base, assembly);
     for (std::size_t i = 0; i < from->size(); ++i) pairs.push_back({(*from)[i], held[i]});
   } else if (const Nodes* const to = to_tree ? reading.places.find(*to_tree, subject, problems, others) : nullptr;
              from && to) {
@@ -308,6 +315,7 @@ void read_masses(const Tree& section, Reading& reading) {
     PointMass mass;
     mass.name = entry.key;
     mass.mass = map.required_quantity("mass", kind::mass, Sign::not_negative).value_or(0);
+    mass.weighed = map.quantity("weighed", kind::mass, Sign::positive);
     if (const Tree* inertia = map.optional("inertia"))
       mass.inertia = read_inertia(*inertia, subject + " inertia", problems).value_or(Matrix3::Zero());
     const auto [how, where] = map.one_of({"position", "at"});
@@ -346,36 +354,37 @@ void read_masses(const Tree& section, Reading& reading) {
 
 void read_base(const Tree& section, Reading& reading) {
   Problems& problems = reading.problems;
-  Base& base = reading.plan.assembly.base;
-  if (!section.is_map() || section.entries.size() != 1) {
-    problems.add(section, "base", section.entries.size() > 1 ? "more than one base is given" : "no base is given",
-                 "write base: {fixture: {place: feet}}");
+  if (!section.is_map() || section.entries.empty()) {
+    problems.add(section, "base", "no base is given", "write base: {fixture: {place: feet}}");
     return;
   }
-  const Tree::Entry& entry = section.entries.front();
-  base.name = entry.key;
-  reading.plan.subjects["base " + entry.key] = entry.place;
-  MapReader map(entry.value, "base " + entry.key, problems);
-  if (!map.is_map()) return;
-  Foot foot;
-  if (const Tree* holds = map.optional("holds"); holds && !(holds->is_text() && holds->text == "all")) {
-    foot.holds.fill(false);
-    const std::vector<std::string> names(axis_names.begin(), axis_names.end());
-    for (const Tree* each : one_or_more(*holds))
-      if (const auto axis = read_word(*each, names, map.subject() + " holds", problems))
-        foot.holds[static_cast<std::size_t>(*axis)] = true;
+  for (const Tree::Entry& entry : section.entries) {
+    Base base;
+    base.name = entry.key;
+    reading.plan.subjects["base " + entry.key] = entry.place;
+    MapReader map(entry.value, "base " + entry.key, problems);
+    if (!map.is_map()) continue;
+    Foot foot;
+    if (const Tree* holds = map.optional("holds"); holds && !(holds->is_text() && holds->text == "all")) {
+      foot.holds.fill(false);
+      const std::vector<std::string> names(axis_names.begin(), axis_names.end());
+      for (const Tree* each : one_or_more(*holds))
+        if (const auto axis = read_word(*each, names, map.subject() + " holds", problems))
+          foot.holds[static_cast<std::size_t>(*axis)] = true;
+    }
+    const Tree* const place = map.optional("place");  // absent: springs to the base hold the model
+    const Nodes* const nodes = place ? reading.places.find(*place, map.subject(), problems) : nullptr;
+    for (const int node : nodes ? *nodes : Nodes{}) {
+      foot.node = node;
+      base.feet.push_back(foot);
+      base.point +=
+          reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position / static_cast<double>(nodes->size());
+    }
+    if (const Tree* point = map.optional("point"))
+      base.point = read_vector(*point, kind::length, map.subject() + " point", problems).value_or(Vector3::Zero());
+    map.done();
+    reading.plan.assembly.bases.push_back(base);
   }
-  const Tree* const place = map.optional("place");  // absent: springs to the base hold the model
-  const Nodes* const nodes = place ? reading.places.find(*place, map.subject(), problems) : nullptr;
-  for (const int node : nodes ? *nodes : Nodes{}) {
-    foot.node = node;
-    base.feet.push_back(foot);
-    base.point +=
-        reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position / static_cast<double>(nodes->size());
-  }
-  if (const Tree* point = map.optional("point"))
-    base.point = read_vector(*point, kind::length, map.subject() + " point", problems).value_or(Vector3::Zero());
-  map.done();
 }
 
 void read_joints(const Tree& section, Reading& reading) {

@@ -22,6 +22,16 @@ constexpr Shown shown[] = {{"length", &kind::length},
                            {"stress", &kind::stress},
                            {"frequency", &kind::frequency}};
 
+}  // namespace
+
+std::optional<Vector3> read_named_direction(const Tree& tree, const std::string& subject, Problems& problems) {
+  if (tree.is_list()) return read_direction(tree, subject, problems);
+  const auto axis = read_word(tree, {"x", "y", "z"}, subject, problems);
+  return axis ? std::optional<Vector3>(Vector3::Unit(*axis)) : std::nullopt;
+}
+
+namespace {
+
 std::vector<std::string> keywords_of(Subject subject) {
   std::vector<std::string> words;
   for (const WatchedQuantity& quantity : watched_quantities())
@@ -55,9 +65,12 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   const Assembly& assembly = reading.plan.assembly;
   MapReader map(entry.value, subject, problems);
   if (!map.is_map()) return;
-  const auto [how, what] = map.one_of({"at", "joint", "part", "base"});
-  const Tree* const quantities = map.required("quantities", "[acceleration]");
+  const auto [how, what] = map.one_of({"at", "between", "joint", "part", "base"});
+  const Tree* const quantities = map.required("quantities", how == "between" ? "[clearance]" : "[acceleration]");
   const Tree* const about_tree = how == "base" ? map.optional("about") : nullptr;
+  const Tree* const axes_tree = how == "base" || how == "at" ? map.optional("axes") : nullptr;
+  const Tree* const along_tree = how == "between" ? map.optional("along") : nullptr;
+  const Tree* const gap_tree = how == "between" ? map.optional("gap") : nullptr;
   map.done();
   if (!what || !quantities) return;
   WatchRequest request;
@@ -65,6 +78,18 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   Subject kind = Subject::node;
   if (how == "at") {
     if (const auto* nodes = reading.places.find(*what, subject, problems)) request.items = *nodes;
+  } else if (how == "between") {
+    kind = Subject::pair;
+    if (!what->is_list() || what->items.size() != 2) {
+      problems.add(*what, subject, "two places are due", "write between: [PLACE, PLACE]");
+      return;
+    }
+    const auto* first = reading.places.find(what->items[0], subject, problems);
+    const auto* second = reading.places.find(what->items[1], subject, problems);
+    if (!first || !second) return;
+    request.pairs = pair_nodes(*what, *first, *second, subject, reading).value_or(request.pairs);
+    if (along_tree) request.along = read_named_direction(*along_tree, subject + " along", problems);
+    if (gap_tree) request.gap = read_quantity(*gap_tree, kind::length, subject + " gap", problems, Sign::positive);
   } else if (how == "joint") {
     kind = Subject::spring;
     const auto* springs = reading.joints.find(*what, subject, problems);
@@ -81,13 +106,20 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     }
   } else {
     kind = Subject::base;
-    request.about = assembly.base.point;
-    if (!assembly.base.name.empty() && (!what->is_text() || what->text != assembly.base.name))
-      problems.add(*what, subject, fmt::format("\"{}\" is not the base", what->text),
-                   fmt::format("write \"{}\"", assembly.base.name));
+    std::vector<std::string> names;
+    for (const Base& base : assembly.bases) names.push_back(base.name);
+    const auto found = std::find(names.begin(), names.end(), what->text);
+    if (names.empty()) return;  // said where the base is read
+    if (!what->is_text() || found == names.end()) {
+      problems.add(*what, subject, fmt::format("no base \"{}\"", what->text), suggest_name(what->text, names));
+      return;
+    }
+    request.items = {static_cast<int>(found - names.begin())};
+    request.about = assembly.bases[static_cast<std::size_t>(request.items.front())].point;
     if (about_tree)
       request.about = read_vector(*about_tree, kind::length, subject + " about", problems).value_or(Vector3::Zero());
   }
+  if (axes_tree) request.axes = read_turned_axes(*axes_tree, subject + " axes", problems).value_or(Matrix3::Identity());
   for (const Tree* each : one_or_more(*quantities)) {
     request.quantity = find_quantity(*each, kind, subject, problems);
     if (!request.quantity) continue;
@@ -95,7 +127,9 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     if (request.quantity->subject == Subject::foot) {
       reading.plan.modes.feet = true;
       one.items.clear();
-      for (int foot = 0; foot < static_cast<int>(assembly.base.feet.size()); ++foot) one.items.push_back(foot);
+      const auto feet = assembly.feet();
+      for (std::size_t foot = 0; foot < feet.size(); ++foot)
+        if (feet[foot].first == request.items.front()) one.items.push_back(static_cast<int>(foot));
     }
     reading.plan.watch.push_back(std::move(one));
   }
@@ -123,8 +157,30 @@ std::optional<Take> read_take(const Tree& tree, const std::string& subject, Prob
   return std::nullopt;
 }
 
-// "random" or "random.z", and the type of environment it is.
-std::optional<Environment::Type> check_environment(const Tree& tree, const std::string& subject, Reading& reading) {
+// Takes for sine and for random environments; absent where the plan does not say.
+struct Takes {
+  std::optional<Take> sine, random;
+};
+
+Takes read_takes(const Tree& tree, const std::string& subject, Problems& problems) {
+  Takes takes;
+  if (tree.is_map()) {
+    MapReader map(tree, subject, problems);
+    if (const Tree* sine = map.optional("sine")) takes.sine = read_take(*sine, subject + " sine", problems);
+    if (const Tree* random = map.optional("random")) takes.random = read_take(*random, subject + " random", problems);
+    map.done();
+  } else if (const auto take = read_take(tree, subject, problems)) {
+    (take->form == Take::Form::peak ? takes.sine : takes.random) = take;
+  }
+  if (takes.sine && takes.sine->form != Take::Form::peak)
+    problems.add(tree, subject, "a sine environment has a peak, no RMS", "write take: {sine: peak, random: 3 sigma}");
+  if (takes.random && takes.random->form == Take::Form::peak)
+    problems.add(tree, subject, "a random environment has no peak", "write take: {sine: peak, random: 3 sigma}");
+  return takes;
+}
+
+// "random", "random.z" or "random.combined": the environment; nullptr with a problem noted.
+Environment* find_environment(const Tree& tree, const std::string& subject, Reading& reading) {
   Tree name = tree;
   std::string axis;
   if (const std::size_t dot = tree.text.rfind('.');
@@ -133,69 +189,168 @@ std::optional<Environment::Type> check_environment(const Tree& tree, const std::
     axis = tree.text.substr(dot + 1);
   }
   const int* const index = reading.environments.find(name, subject, reading.problems);
-  if (!index) return std::nullopt;
-  const Environment& environment = reading.plan.environments[static_cast<std::size_t>(*index)];
+  if (!index) return nullptr;
+  Environment& environment = reading.plan.environments[static_cast<std::size_t>(*index)];
   std::vector<std::string> axes;
   for (const int each : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(each)]);
+  if (environment.combination != Environment::Combination::none) axes.emplace_back("combined");
   if (!axis.empty() && std::find(axes.begin(), axes.end(), axis) == axes.end()) {
     reading.problems.add(tree, subject, fmt::format("environment {} has no axis \"{}\"", environment.name, axis),
                          suggest_name(axis, axes));
-    return std::nullopt;
+    return nullptr;
   }
-  return environment.type;
+  return &environment;
+}
+
+void read_bounds(MapReader& map, const Kind& kind, Limit& limit) {
+  const auto above = map.quantity("above", kind, Sign::positive), below = map.quantity("below", kind, Sign::positive);
+  limit.allowable = above.value_or(below.value_or(1));
+  limit.below = below.has_value();
+  if (!above == !below)
+    map.problems().add(map.tree(), map.subject(), "one bound is due",
+                       fmt::format("write above: {0}, or below: {0}", kind.example));
 }
 
 void read_frequency_limit(MapReader& map, Limit& limit) {
-  Problems& problems = map.problems();
+  limit.subject = Limit::Of::frequency;
   if (const Tree* along = map.required("along", "z"))
     limit.direction =
-        read_word(*along, {axis_names.begin(), axis_names.end()}, map.subject() + " along", problems).value_or(2);
+        read_word(*along, {axis_names.begin(), axis_names.end()}, map.subject() + " along", map.problems()).value_or(2);
   limit.effective_mass_above = map.quantity("effective mass above", kind::ratio, Sign::not_negative).value_or(0);
-  limit.above = map.quantity("above", kind::frequency, Sign::positive);
-  limit.below = map.quantity("below", kind::frequency, Sign::positive);
-  if (!limit.above == !limit.below)
-    problems.add(map.tree(), map.subject(), "a frequency limit needs one bound",
-                 "write above: 55 Hz, or below: 300 Hz");
+  read_bounds(map, kind::frequency, limit);
+}
+
+void read_mass_limit(MapReader& map, Limit& limit, Reading& reading) {
+  limit.subject = Limit::Of::mass;
+  read_bounds(map, kind::mass, limit);
+  const Tree* const part = map.optional("part");
+  if (!part) return;
+  std::vector<std::string> names;
+  for (const auto& [name, properties] : mass_breakdown(reading.plan.assembly)) names.push_back(name);
+  limit.part = part->text;
+  if (!part->is_text() || std::find(names.begin(), names.end(), part->text) == names.end())
+    reading.problems.add(*part, map.subject(), fmt::format("no part or mass \"{}\"", part->text),
+                         suggest_name(part->text, names));
+}
+
+// "yield" or "ultimate" of the material of all parts watched; they must have the same.
+void read_property(const Tree& tree, const WatchRequest& request, Limit& limit, Reading& reading) {
+  const Assembly& assembly = reading.plan.assembly;
+  const std::string subject = "limit " + limit.name;
+  if (request.quantity->kind != &kind::stress) {
+    reading.problems.add(tree, subject, fmt::format("\"{}\" is a stress, {} is none", tree.text, limit.of),
+                         fmt::format("write {}", request.quantity->kind->example));
+    return;
+  }
+  for (const int beam : request.items) {
+    const Part& part = assembly.parts[static_cast<std::size_t>(assembly.beams[static_cast<std::size_t>(beam)].part)];
+    const Material& material = assembly.materials[static_cast<std::size_t>(part.material)];
+    const auto& value = tree.text == "yield" ? material.yield : material.ultimate;
+    if (!value) {
+      reading.problems.add(tree, subject, fmt::format("material {} has no {} stress", material.name, tree.text),
+                           fmt::format("add it under materials: {}: {}", tree.text, kind::stress.example));
+      return;
+    }
+    if (!limit.property.empty() && *value != limit.allowable) {
+      reading.problems.add(tree, subject, fmt::format("the parts watched differ in their {} stress", tree.text),
+                           "watch parts of different materials apart");
+      return;
+    }
+    limit.allowable = *value;
+    limit.property = fmt::format("{} of {}", tree.text, material.name);
+  }
+}
+
+void read_allowable(MapReader& map, const WatchRequest& request, Limit& limit, Reading& reading) {
+  const bool gap = request.quantity->keyword == "clearance";
+  const auto [key, value] = gap ? map.one_of({"at least", "allowable"})
+                                : std::pair{std::string("allowable"),
+                                            map.required("allowable", std::string(request.quantity->kind->example))};
+  if (!value) return;
+  if (key == "at least")
+    limit.at_least =
+        read_quantity(*value, kind::length, map.subject() + " at least", reading.problems, Sign::not_negative);
+  else if (value->is_text() && (value->text == "yield" || value->text == "ultimate"))
+    read_property(*value, request, limit, reading);
+  else
+    limit.allowable =
+        read_quantity(*value, *request.quantity->kind, map.subject() + " allowable", reading.problems, Sign::positive)
+            .value_or(0);
+}
+
+// The static environment whose answer is added to those of the others.
+void read_with(const Tree& with, const std::vector<Environment*>& others, Limit& limit, Reading& reading) {
+  const std::string subject = "limit " + limit.name + " with";
+  const Environment* const still = find_environment(with, subject, reading);
+  if (!still) return;
+  if (still->type != Environment::Type::steady) {
+    reading.problems.add(with, subject, fmt::format("environment \"{}\" is not static", with.text),
+                         "name one that is written as {static: {acceleration: {z: -1 g}}}");
+    return;
+  }
+  limit.with = still->name;
+  for (Environment* other : others) {
+    if (other->after.empty()) other->after = still->name;
+    other->with_static.push_back(limit.of);
+    if (other->after != still->name)
+      reading.problems.add(with, subject,
+                           fmt::format("environment {} comes after {} already", other->name, other->after),
+                           fmt::format("write with: {}", other->after));
+  }
 }
 
 void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& reading) {
   Problems& problems = reading.problems;
   const auto names = watched_names(reading.plan.watch);
   limit.of = of.text;
-  const auto known = std::find(names.begin(), names.end(), of.text);
-  if (known == names.end())
+  if (std::find(names.begin(), names.end(), of.text) == names.end())
     problems.add(of, map.subject(), fmt::format("\"{}\" is not watched", of.text),
                  names.empty() ? "declare it under watch:" : suggest_name(of.text, names));
-  const Kind* kind = nullptr;
-  for (const WatchRequest& request : reading.plan.watch)
-    if (of.text.starts_with(fmt::format("{}.{}", request.name, request.quantity->keyword)))
-      kind = request.quantity->kind;
+  const WatchRequest* request = nullptr;
+  for (const WatchRequest& each : reading.plan.watch)
+    for (const std::string& name : watched_names({each}))
+      if (name == of.text) request = &each;
   const Tree* const in = map.required("in", "random");
-  const Tree* const take_tree = map.required("take", "3 sigma");
-  const Tree* const allowable = map.required("allowable", kind ? std::string(kind->example) : "1.5 mm");
-  if (allowable && kind)
-    limit.allowable =
-        read_quantity(*allowable, *kind, map.subject() + " allowable", problems, Sign::positive).value_or(0);
-  const auto take = take_tree ? read_take(*take_tree, map.subject() + " take", problems) : std::nullopt;
-  if (take) limit.take = *take;
-  if (const Tree* factors = map.optional("factors")) {
-    for (const Tree* each : one_or_more(*factors)) {
-      const double* const factor = reading.factors.find(*each, map.subject() + " factors", problems);
-      if (!factor) continue;
-      limit.factor *= *factor;
-      limit.factors += fmt::format("{}{} {:g}", limit.factors.empty() ? "" : " × ", each->text, *factor);
-    }
+  const Tree* const take_tree = map.optional("take");
+  const Tree* const factors = map.optional("factors");
+  const Tree* const with = map.optional("with");
+  const Tree* const at = map.optional("at");
+  if (request)
+    read_allowable(map, *request, limit, reading);
+  else
+    (void)map.optional("allowable"), (void)map.optional("at least");
+  if (at) limit.at_upper = read_word(*at, {"nominal", "upper tolerance"}, map.subject() + " at", problems) == 1;
+  const Takes takes = take_tree ? read_takes(*take_tree, map.subject() + " take", problems) : Takes{};
+  limit.take = takes.sine.value_or(Take{});
+  limit.take_random = takes.random.value_or(Take{});
+  for (const Tree* each : factors ? one_or_more(*factors) : std::vector<const Tree*>{}) {
+    const double* const factor = reading.factors.find(*each, map.subject() + " factors", problems);
+    if (!factor) continue;
+    limit.factor *= *factor;
+    limit.factors += fmt::format("{}{} {:g}", limit.factors.empty() ? "" : " × ", each->text, *factor);
   }
+  std::vector<Environment*> excited;
   for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
-    const auto type = check_environment(*each, map.subject() + " in", reading);
-    if (!type) continue;
+    Environment* const environment = find_environment(*each, map.subject() + " in", reading);
+    if (!environment) continue;
     limit.environments.push_back(each->text);
-    if (take && (*type == Environment::Type::sine) != (take->form == Take::Form::peak))
-      problems.add(*take_tree, map.subject(),
-                   fmt::format("\"{}\" does not fit {} environment {}", take_tree->text,
-                               *type == Environment::Type::sine ? "sine" : "random", each->text),
-                   *type == Environment::Type::sine ? "write take: peak" : "write take: 3 sigma, or RMS");
+    if (environment->type == Environment::Type::steady) continue;
+    excited.push_back(environment);
+    const bool sine = environment->type == Environment::Type::sine;
+    if (!sine && request && request->quantity->per_input)
+      problems.add(*each, map.subject(), fmt::format("{} is a ratio to the input and has no RMS", limit.of),
+                   "name a sine environment");
+    if (sine ? takes.sine.has_value() : takes.random.has_value()) continue;
+    const std::string example = sine ? "peak" : "3 sigma, or RMS";
+    if (take_tree)
+      problems.add(
+          *take_tree, map.subject(),
+          fmt::format("\"{}\" does not fit {} environment {}", take_tree->text, sine ? "sine" : "random", each->text),
+          "write take: " + example);
+    else
+      problems.add(map.tree(), map.subject(), "\"take\" is missing", "write take: " + example);
   }
+  if (with) read_with(*with, excited, limit, reading);
 }
 
 }  // namespace
@@ -250,6 +405,8 @@ void read_limits(const Tree& section, Reading& reading) {
     const Tree* const of = map.required("of", "tip.acceleration");
     if (of && of->is_text() && of->text == "frequency")
       read_frequency_limit(map, limit);
+    else if (of && of->is_text() && of->text == "mass")
+      read_mass_limit(map, limit, reading);
     else if (of)
       read_response_limit(map, *of, limit, reading);
     map.done();

@@ -20,6 +20,18 @@ struct Reading {
   Declared<int> environments{"environment"};  ///< index
 };
 
+/// Axes given by two directions x and y; rows x, y, z in global axes, y made square to x.
+[[nodiscard]] std::optional<Matrix3> read_turned_axes(const Tree& tree, const std::string& subject, Problems& problems);
+/// Every node of one place with the nearest of another, one to one, or all with a single one.
+[[nodiscard]] std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, const std::vector<int>& from,
+                                                                        const std::vector<int>& to,
+                                                                        const std::string& subject, Reading& reading);
+/// A direction: x, y or z, or three plain numbers.
+[[nodiscard]] std::optional<Vector3> read_named_direction(const Tree& tree, const std::string& subject,
+                                                          Problems& problems);
+/// A table of frequencies and levels in a CSV file with units in its header, as a list of pairs of texts.
+[[nodiscard]] std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems);
+
 void read_show(const Tree& section, Reading& reading);
 void read_materials(const Tree& section, Reading& reading);
 void read_parts(const Tree& section, Reading& reading);

@@ -19,7 +19,7 @@ TEST(ResponseCharts, ShowTheExcitedAxisWithInputLimitAndPeak) {
   sine.axes = {2};
   sine.input = LogLogTable({{10, 2 * standard_gravity, {}}, {200, 2 * standard_gravity, {}}}, 20);
   sine.grid = {10, 200, 24, 21, {}};
-  const Outcome outcome = run_environment(sine, 2, solved.basis, solved.damping, watched);
+  const Outcome outcome = run_environment(sine, 2, solved.system, solved.basis, solved.damping, watched);
   Limit limit;
   limit.name = "level";
   limit.of = "box.acceleration";

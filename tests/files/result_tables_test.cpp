@@ -53,8 +53,8 @@ TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
   shake.name = "shake";
   shake.type = Environment::Type::random;
   shake.input = LogLogTable({{10, 0.5, {}}, {60, 0.5, {}}}, 10);
-  const Outcome one = run_environment(sine, 0, solved.basis, solved.damping, watched);
-  const Outcome two = run_environment(shake, 0, solved.basis, solved.damping, watched);
+  const Outcome one = run_environment(sine, 0, solved.system, solved.basis, solved.damping, watched);
+  const Outcome two = run_environment(shake, 0, solved.system, solved.basis, solved.damping, watched);
   const Show show;
   const Table peaks = peak_table(one, watched, show), rms = rms_table(two, watched, show);
   ASSERT_EQ(peaks.rows.size(), 4U);

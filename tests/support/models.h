@@ -29,7 +29,7 @@ inline Spring stiff_spring(int node1, int node2, double along_z, double elsewher
 inline Assembly chain(const std::vector<double>& masses, const std::vector<double>& springs) {
   Assembly model;
   int below = add_node(model, Vector3::Zero(), "foot");
-  model.base = {"fixture", {Foot{below}}, Vector3::Zero()};
+  model.bases = {{"fixture", {Foot{below}}, Vector3::Zero()}};
   for (std::size_t i = 0; i < masses.size(); ++i) {
     const int node = add_node(model, Vector3::Zero(), "mass");
     model.masses.push_back({"mass", node, Vector3::Zero(), masses[i], Matrix3::Identity() * masses[i]});
@@ -58,7 +58,7 @@ inline Assembly cantilever(const Cantilever& c) {
     const auto n = static_cast<std::size_t>(i);
     model.beams.push_back({{i, i + 1}, 0, {model.nodes[n].position, model.nodes[n + 1].position, c.up}});
   }
-  model.base = {"fixture", {Foot{}}, Vector3::Zero()};
+  model.bases = {{"fixture", {Foot{}}, Vector3::Zero()}};
   return model;
 }
 
@@ -103,7 +103,7 @@ inline Assembly portal(std::optional<double> eta, const Matrix3& turn = Matrix3:
     isolator.loss_factor = eta;
     model.springs.push_back(isolator);
   }
-  model.base = {"fixture", {Foot{foot1}, Foot{foot2}}, place(0.2, -0.1, 0)};
+  model.bases = {{"fixture", {Foot{foot1}, Foot{foot2}}, place(0.2, -0.1, 0)}};
   return model;
 }
 
@@ -118,7 +118,7 @@ struct Solved {
   Solved(const Solved&) = delete;
 
   [[nodiscard]] Transfer transfer(int direction) const {
-    return {basis, damping, base_inputs(basis, damping, Eigen::MatrixXd::Identity(6, 6).col(direction))};
+    return {basis, damping, base_inputs(basis, damping, Eigen::MatrixXcd::Identity(6, 6).col(direction))};
   }
   /// One channel per unit base acceleration along a direction.
   [[nodiscard]] Complex response(const Eigen::RowVectorXcd& row, int direction, double frequency) const {
@@ -133,7 +133,7 @@ struct Solved {
 };
 
 inline ModeRequest count(int modes) { return {std::nullopt, modes, true, true}; }
-inline DampingRule ratio(double zeta) { return {DampingRule::Form::ratio, zeta, {}}; }
-inline DampingRule loss_factor(double eta) { return {DampingRule::Form::loss_factor, eta, {}}; }
+inline DampingRule ratio(double zeta) { return {DampingRule::Form::ratio, zeta}; }
+inline DampingRule loss_factor(double eta) { return {DampingRule::Form::loss_factor, eta}; }
 
 }  // namespace avrenk::test

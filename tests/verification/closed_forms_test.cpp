@@ -61,7 +61,7 @@ TEST(PinnedCross, HasTheFrequenciesOfPinnedAndClampedArms) {
                               model.nodes[static_cast<std::size_t>(node)].position, Vector3::UnitZ()}});
       before = node;
     }
-    model.base.feet.push_back({before, {true, true, true, true, true, false}});
+    model.bases[0].feet.push_back({before, {true, true, true, true, true, false}});
   }
   const Solved solved(model, test::count(16), test::ratio(0.01));
   const double unit = std::sqrt(200e9 / 8000) * 0.125 / std::sqrt(12.0) / (2 * pi * 25);
@@ -125,7 +125,7 @@ TEST(BodyOnIsolators, HasTheSixFrequenciesOfTheIsolatorFormulas) {
     for (const double y : {-b, b}) {
       const int corner = test::add_node(model, {x, y, 0}, "corner"), foot = test::add_node(model, {x, y, 0}, "foot");
       corners.follow.push_back(corner);
-      model.base.feet.push_back({foot});
+      model.bases[0].feet.push_back({foot});
       Spring isolator = test::stiff_spring(corner, foot, kz, 0);
       isolator.stiffness << kx, ky, kz, 0, 0, 0;
       isolator.point = model.nodes[static_cast<std::size_t>(corner)].position;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <limits>
 
 namespace avrenk {
@@ -14,8 +15,48 @@ double margin_of(double allowable, double value) {
 
 bool covers(const Limit& limit, const Outcome& outcome) {
   return std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
-    return name == outcome.environment->name || name == outcome.name();
+    return outcome.is_combined() ? name == outcome.name() : name == outcome.environment->name || name == outcome.name();
   });
+}
+
+// The value that a limit looks at, at the level applied and at its upper tolerance, and where it occurs.
+struct Taken {
+  double value = 0, upper = 0;
+  std::string where;
+  bool gaussian = true, upper_bound = false;
+};
+
+// measure(s₀) + n·RMS of the worst candidate: an upper bound.
+Taken random_with_static(const Watched& watched, const RandomRow& row, const StaticRow& still, double sigma,
+                         double upper) {
+  Taken taken{-1, 0, "", watched.is_gaussian(), true};
+  for (std::size_t k = 0; k < watched.candidates->items.size(); ++k) {
+    const double constant = watched.candidates->of(still.rows, k).middleRows(watched.first, watched.count).norm();
+    const double spread = sigma * row.candidate_rms[static_cast<Eigen::Index>(k)];
+    if (constant + spread <= taken.value * (1 + 1e-9)) continue;
+    taken.value = constant + spread;
+    taken.upper = constant + upper * spread;
+    taken.where = watched.candidates->label(k);
+  }
+  return taken;
+}
+
+Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
+                const Outcome* still) {
+  const double upper = outcome.environment->upper;
+  if (!outcome.steady.empty()) {
+    const StaticRow& row = outcome.steady[index];
+    return {row.value, row.value, row.where};
+  }
+  if (!outcome.sine.empty()) {
+    const SineRow& row = outcome.sine[index];
+    if (still && row.with_static) return {row.with_static->value, row.with_static->upper_value, row.with_static->where};
+    return {row.peak.value, upper * row.peak.value, row.where};
+  }
+  const RandomRow& row = outcome.random[index];
+  const double sigma = limit.take_random.form == Take::Form::sigma ? limit.take_random.sigma : 1;
+  if (still) return random_with_static(watched, row, still->steady[index], sigma, upper);
+  return {sigma * row.rms, upper * sigma * row.rms, row.where, watched.is_gaussian()};
 }
 
 std::optional<LimitResult> check_response(const Limit& limit, const std::vector<Outcome>& outcomes,
@@ -23,36 +64,50 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
   const Watched* const found = find_watched(watched, limit.of);
   if (!found) return std::nullopt;
   const auto index = static_cast<std::size_t>(found - watched.data());
+  const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const Outcome& outcome) {
+    return !limit.with.empty() && outcome.environment->name == limit.with;
+  });
   std::optional<LimitResult> worst;
   for (const Outcome& outcome : outcomes) {
     if (!covers(limit, outcome)) continue;
-    LimitResult result{&limit, fmt::format("{}, {}, {}", found->name, limit.take.words(), outcome.name()),
-                       "",     found->quantity->kind,
-                       0,      limit.allowable,
-                       0,      false,
-                       true};
-    if (outcome.sine.empty()) {
-      const RandomRow& row = outcome.random[index];
-      result.value = row.rms * (limit.take.form == Take::Form::sigma ? limit.take.sigma : 1);
-      result.where = row.where;
-      result.gaussian = !found->is_magnitude();
-    } else {
-      result.value = outcome.sine[index].peak.value;
-      result.where = outcome.sine[index].where;
-    }
-    result.margin = margin_of(limit.allowable, limit.factor * result.value);
-    result.met = limit.factor * result.value <= limit.allowable;
-    if (!worst || result.margin < worst->margin) worst = result;
+    const Taken taken = take_from(limit, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
+    LimitResult result;
+    result.limit = &limit;
+    const Take& take = outcome.random.empty() ? limit.take : limit.take_random;
+    result.what = fmt::format("{}, {}, {}{}", found->name, outcome.steady.empty() ? take.words() : "static",
+                              outcome.name(), limit.with.empty() ? "" : " with " + limit.with);
+    result.where = taken.where;
+    result.kind = found->quantity->kind;
+    result.value = taken.value;
+    result.gaussian = taken.gaussian;
+    result.upper_bound = taken.upper_bound;
+    result.allowable = limit.allowable;
+    if (limit.at_least)  // the narrowest gap decides
+      result.allowable = *std::min_element(found->gaps.begin(), found->gaps.end()) - *limit.at_least;
+    result.margin = margin_of(result.allowable, limit.factor * taken.value);
+    result.upper_margin =
+        outcome.environment->upper > 1 ? margin_of(result.allowable, limit.factor * taken.upper) : std::nan("");
+    result.met = result.deciding() >= 0;
+    if (!worst || result.deciding() < worst->deciding()) worst = result;
   }
   return worst;
 }
 
+// Fills in the margin of a number that must lie above or below a bound.
+void compare(LimitResult& result) {
+  const Limit& limit = *result.limit;
+  result.allowable = limit.allowable;
+  result.margin =
+      limit.below ? limit.allowable / (limit.factor * result.value) - 1 : result.value / limit.allowable - 1;
+  result.upper_margin = std::nan("");
+  result.met = result.margin >= 0;
+}
+
 LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
-  const double total = basis.base.mass(limit.direction, limit.direction);
+  const double total = basis.rigid_mass(limit.direction, limit.direction);
   LimitResult result;
   result.limit = &limit;
   result.kind = &kind::frequency;
-  result.allowable = limit.above ? *limit.above : *limit.below;
   const bool any = limit.effective_mass_above <= 0;
   const std::string along =
       any ? ""
@@ -64,16 +119,26 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
     result.what = "frequency" + along;
     result.where = fmt::format("mode {}, {:.1f} %", r + 1, 100 * fraction);
     result.value = basis.frequency(r);
-    result.margin = limit.above ? result.value / *limit.above - 1 : *limit.below / result.value - 1;
-    result.met = result.margin >= 0;
+    compare(result);
     return result;
   }
   // No such mode below the highest frequency that is proven complete: the true value lies above that.
   result.what = fmt::format("no mode{}, up to", along);
   result.where = fmt::format("{} modes", basis.modes);
   result.value = basis.proven_below;
-  result.margin = limit.above ? result.value / *limit.above - 1 : *limit.below / result.value - 1;
-  result.met = limit.above && result.value >= *limit.above;
+  compare(result);
+  result.met = result.met && !limit.below;
+  return result;
+}
+
+LimitResult check_mass(const Limit& limit, const Assembly& assembly) {
+  LimitResult result;
+  result.limit = &limit;
+  result.kind = &kind::mass;
+  result.what = limit.part.empty() ? "mass" : "mass of " + limit.part;
+  for (const auto& [name, properties] : mass_breakdown(assembly))
+    if (limit.part.empty() || name == limit.part) result.value += properties.mass;
+  compare(result);
   return result;
 }
 
@@ -85,17 +150,20 @@ std::string Take::words() const {
 }
 
 std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes,
-                                      const std::vector<Watched>& watched, const ModalBasis& basis) {
+                                      const std::vector<Watched>& watched, const ModalBasis& basis,
+                                      const Assembly& assembly) {
   std::vector<LimitResult> results;
   for (const Limit& limit : limits) {
-    if (limit.is_frequency()) {
+    if (limit.subject == Limit::Of::frequency) {
       results.push_back(check_frequency(limit, basis));
+    } else if (limit.subject == Limit::Of::mass) {
+      results.push_back(check_mass(limit, assembly));
     } else if (auto result = check_response(limit, outcomes, watched)) {
       results.push_back(std::move(*result));
     }
   }
   std::stable_sort(results.begin(), results.end(),
-                   [](const LimitResult& a, const LimitResult& b) { return a.margin < b.margin; });
+                   [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
   return results;
 }
 

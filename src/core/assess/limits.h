@@ -14,19 +14,26 @@ struct Take {
 };
 
 struct Limit {
+  enum class Of { response, frequency, mass };
   std::string name;
-  // A watched quantity …
-  std::string of;                         ///< "tip.acceleration.z"; empty for a frequency limit
-  std::vector<std::string> environments;  ///< "random" (all its axes) or "random.z"
-  Take take;
-  double allowable = 0;  ///< SI
+  Of subject = Of::response;
+  double allowable = 0;  ///< SI; of a frequency or mass its bound
   double factor = 1;     ///< product of the factors of safety on the value
   std::string factors;   ///< "yield 1.25 × model 1.1", for tables
-  // … or a natural frequency: the lowest mode with enough effective mass along a direction.
-  int direction = 2;                   ///< 0..5
-  double effective_mass_above = 0;     ///< fraction of the total
-  std::optional<double> above, below;  ///< Hz
-  [[nodiscard]] bool is_frequency() const { return of.empty(); }
+  std::string property;  ///< "yield of strut-alloy", where the allowable is a material's
+  // A watched quantity …
+  std::string of;                         ///< "tip.acceleration.z"
+  std::vector<std::string> environments;  ///< "random" (all its axes) or "random.z"
+  Take take, take_random;                 ///< of sine and steady environments; of random ones
+  std::string with;                       ///< the steady environment whose answer is added
+  std::optional<double> at_least;         ///< m that must be left of a clearance's gap; replaces the allowable
+  bool at_upper = false;                  ///< the verdict is taken at the upper tolerance of the input
+  // … or a natural frequency: the lowest mode with enough effective mass along a direction …
+  int direction = 2;                ///< 0..5
+  double effective_mass_above = 0;  ///< fraction of the total
+  bool below = false;               ///< the value must lie below the bound, else above: of frequencies and masses
+  // … or a mass.
+  std::string part;  ///< empty: of the whole model
 };
 
 struct LimitResult {
@@ -36,15 +43,22 @@ struct LimitResult {
   const Kind* kind = nullptr;
   double value = 0;  ///< SI or Hz
   double allowable = 0;
-  double margin = 0;  ///< allowable/(factor × value) − 1; value/allowable − 1 for a frequency that must lie above
+  double margin = 0;  ///< allowable/(factor × value) − 1; value/allowable − 1 for a value that must lie above
+  double upper_margin = 0;  ///< the same at the upper tolerance of the input; NaN if it has none
   bool met = false;
-  bool gaussian = true;  ///< false: n sigma of a magnitude has no fixed probability
+  bool gaussian = true;      ///< false: n sigma of a magnitude has no fixed probability
+  bool upper_bound = false;  ///< n sigma added to a static value: never low
+  /// The margin that decides.
+  [[nodiscard]] double deciding() const {
+    return limit->at_upper && upper_margin == upper_margin ? upper_margin : margin;
+  }
 };
 
-/// One result a limit: the worst over its environments and axes that were run. Worst margin first. A limit none of
-/// whose environments was run gives no result.
+/// One result a limit: the worst over its environments and axes that were run, and over all places of a watched
+/// quantity. Worst margin first. A limit none of whose environments was run gives no result.
 [[nodiscard]] std::vector<LimitResult> check_limits(const std::vector<Limit>& limits,
                                                     const std::vector<Outcome>& outcomes,
-                                                    const std::vector<Watched>& watched, const ModalBasis& basis);
+                                                    const std::vector<Watched>& watched, const ModalBasis& basis,
+                                                    const Assembly& assembly);
 
 }  // namespace avrenk

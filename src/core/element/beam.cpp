@@ -1,6 +1,5 @@
 #include "core/element/beam.h"
 
-#include <array>
 #include <cmath>
 
 #include "core/quantity/quantity.h"
@@ -8,16 +7,43 @@
 namespace avrenk {
 namespace {
 
-// Gauss–Legendre, 4 points on (0, 1): exact to degree 7; the mass integrand has degree 6.
+using Eigen::Matrix2d;
+using Eigen::Vector2d;
+
+// Gauss–Legendre, 4 points on (0, 1): exact to degree 7; the mass integrand has degree 6 for a uniform section.
 constexpr std::array<double, 4> gauss_points{0.06943184420297371, 0.33000947820757187, 0.66999052179242813,
                                              0.93056815579702629};
 constexpr std::array<double, 4> gauss_weights{0.17392742256872693, 0.32607257743127307, 0.32607257743127307,
                                               0.17392742256872693};
 
-// Deflection w, rotation θ = w' − γ, curvature θ' and shear strain γ at ξ = x/L per unit (w1, θ1, w2, θ2), in a plane
-// where a positive θ raises +x towards +w. phi = 12 EI / (k G A L²).
+// A number of the section at ξ = x/L: the parabola through both ends and the middle.
+template <typename Of>
+double along(const BeamProperties& p, double xi, const Of& of) {
+  if (p.sections[0] == p.sections[2]) return of(*p.sections[1]);
+  return (1 - xi) * (1 - 2 * xi) * of(*p.sections[0]) + 4 * xi * (1 - xi) * of(*p.sections[1]) +
+         xi * (2 * xi - 1) * of(*p.sections[2]);
+}
+
+double area(const BeamSection& s) { return s.area; }
+double torsion(const BeamSection& s) { return s.torsion_constant; }
+
+// The two bending planes in principal axes: local displacement and rotation DOFs of end 1 (end 2: +6) and the sign of
+// the rotation.
+struct Plane {
+  int translation, rotation;
+  double sign;
+  double (*second_moment)(const BeamSection&);
+  double (*shear_area)(const BeamSection&);
+};
+constexpr std::array<Plane, 2> planes{Plane{1, 5, +1, [](const BeamSection& s) { return s.second_moment_z; },
+                                            [](const BeamSection& s) { return s.shear_factor_y * s.area; }},
+                                      Plane{2, 4, -1, [](const BeamSection& s) { return s.second_moment_y; },
+                                            [](const BeamSection& s) { return s.shear_factor_z * s.area; }}};
+
+// Deflection w and rotation θ = w' − γ at ξ per unit (w1, θ1, w2, θ2), in a plane where a positive θ raises +x towards
+// +w. phi = 12 EI / (k G A L²).
 struct BendingShapes {
-  Eigen::RowVector4d deflection, rotation, curvature, shear;
+  Eigen::RowVector4d deflection, rotation;
 };
 BendingShapes bending_shapes(double xi, double length, double phi) {
   const double c = 1 / (1 + phi), x2 = xi * xi, x3 = x2 * xi;
@@ -27,80 +53,123 @@ BendingShapes bending_shapes(double xi, double length, double phi) {
       c * length * (x3 - (1 - 0.5 * phi) * x2 - 0.5 * phi * xi);
   n.rotation << c * 6 * (x2 - xi) / length, c * (3 * x2 - (4 + phi) * xi + 1 + phi), c * 6 * (xi - x2) / length,
       c * (3 * x2 - (2 - phi) * xi);
-  n.curvature << c * 6 * (2 * xi - 1) / (length * length), c * (6 * xi - 4 - phi) / length,
-      c * 6 * (1 - 2 * xi) / (length * length), c * (6 * xi - 2 + phi) / length;
-  n.shear << -c * phi / length, -0.5 * c * phi, c * phi / length, -0.5 * c * phi;
   return n;
 }
 
-double shear_flexibility(double bending_stiffness, double shear_modulus, double shear_area, double length) {
-  return shear_area > 0 ? 12 * bending_stiffness / (shear_modulus * shear_area * length * length) : 0;
+void add_bar(BeamMatrix& local, int dof, double stiffness) {
+  local(dof, dof) += stiffness;
+  local(dof + 6, dof + 6) += stiffness;
+  local(dof, dof + 6) -= stiffness;
+  local(dof + 6, dof) -= stiffness;
 }
 
-// The two bending planes: local displacement and rotation DOFs of end 1 (end 2: +6) and the sign of the rotation.
-struct Plane {
-  int translation, rotation;
-  double sign;
-  double second_moment, shear_area;
-};
-std::array<Plane, 2> planes(const BeamSection& s) {
-  return {Plane{1, 5, +1, s.second_moment_z, s.shear_factor_y * s.area},
-          Plane{2, 4, -1, s.second_moment_y, s.shear_factor_z * s.area}};
-}
-
-void add_plane(BeamMatrix& local, const Plane& plane, const Eigen::Matrix4d& block) {
-  const std::array<int, 4> dof{plane.translation, plane.rotation, plane.translation + 6, plane.rotation + 6};
-  const std::array<double, 4> sign{1, plane.sign, 1, plane.sign};
-  for (std::size_t i = 0; i < 4; ++i)
-    for (std::size_t j = 0; j < 4; ++j)
-      local(dof[i], dof[j]) += sign[i] * sign[j] * block(static_cast<int>(i), static_cast<int>(j));
-}
-
-void add_bar(BeamMatrix& local, int dof, double diagonal, double coupling) {
-  local(dof, dof) += diagonal;
-  local(dof + 6, dof + 6) += diagonal;
-  local(dof, dof + 6) += coupling;
-  local(dof + 6, dof) += coupling;
-}
-
-BeamMatrix local_stiffness(double length, const BeamSection& s, const Elastic& e) {
+// Principal axes; bending and torsion about the shear centre, the axial force at the centroid.
+BeamMatrix principal_stiffness(double length, const BeamProperties& p) {
   BeamMatrix k = BeamMatrix::Zero();
-  add_bar(k, 0, e.youngs_modulus * s.area / length, -e.youngs_modulus * s.area / length);
-  add_bar(k, 3, e.shear_modulus * s.torsion_constant / length, -e.shear_modulus * s.torsion_constant / length);
-  for (const Plane& plane : planes(s)) {
-    const double bending = e.youngs_modulus * plane.second_moment;
-    const double shear = e.shear_modulus * plane.shear_area;
-    const double phi = shear_flexibility(bending, e.shear_modulus, plane.shear_area, length);
-    Eigen::Matrix4d block = Eigen::Matrix4d::Zero();
+  double axial = 0, twist = 0;
+  for (std::size_t g = 0; g < 4; ++g) {
+    axial += gauss_weights[g] * length / (p.elastic.youngs_modulus * along(p, gauss_points[g], area));
+    twist += gauss_weights[g] * length / (p.elastic.shear_modulus * along(p, gauss_points[g], torsion));
+  }
+  add_bar(k, 0, 1 / axial);
+  add_bar(k, 3, 1 / twist);
+  for (const Plane& plane : planes) {
+    // Deflection and rotation of end 2 under a force and a moment there, end 1 held.
+    Matrix2d flexibility = Matrix2d::Zero();
     for (std::size_t g = 0; g < 4; ++g) {
-      const BendingShapes n = bending_shapes(gauss_points[g], length, phi);
-      block += gauss_weights[g] * length *
-               (bending * n.curvature.transpose() * n.curvature + shear * n.shear.transpose() * n.shear);
+      const double xi = gauss_points[g], weight = gauss_weights[g] * length, arm = length * (1 - xi);
+      const double bending = p.elastic.youngs_modulus * along(p, xi, plane.second_moment);
+      const double shear = p.elastic.shear_modulus * along(p, xi, plane.shear_area);
+      flexibility += weight / bending * Vector2d(arm, 1) * Vector2d(arm, 1).transpose();
+      if (shear > 0) flexibility(0, 0) += weight / shear;
     }
-    add_plane(k, plane, block);
+    Eigen::Matrix<double, 2, 4> strain;  // motion of end 2 less the rigid motion that end 1 gives it
+    strain << -1, -length, 1, 0, 0, -1, 0, 1;
+    const Eigen::Matrix4d block = strain.transpose() * flexibility.inverse() * strain;
+    const std::array<int, 4> dof{plane.translation, plane.rotation, plane.translation + 6, plane.rotation + 6};
+    const std::array<double, 4> sign{1, plane.sign, 1, plane.sign};
+    for (std::size_t i = 0; i < 4; ++i)
+      for (std::size_t j = 0; j < 4; ++j)
+        k(dof[i], dof[j]) += sign[i] * sign[j] * block(static_cast<int>(i), static_cast<int>(j));
   }
   return k;
 }
 
-BeamMatrix local_mass(double length, const BeamSection& s, const Elastic& e, double density) {
+Vector2d principal_shear_centre(const BeamSection& section) {
+  return Eigen::Rotation2Dd(-section.principal_angle) * section.shear_centre;
+}
+
+// Mass in principal axes, end motions as in principal_stiffness.
+BeamMatrix principal_mass(double length, const BeamProperties& p) {
   BeamMatrix m = BeamMatrix::Zero();
-  const double bar = density * s.area * length;
-  const double polar = density * (s.second_moment_y + s.second_moment_z) * length;
-  add_bar(m, 0, bar / 3, bar / 6);
-  add_bar(m, 3, polar / 3, polar / 6);
-  for (const Plane& plane : planes(s)) {
-    const double phi =
-        shear_flexibility(e.youngs_modulus * plane.second_moment, e.shear_modulus, plane.shear_area, length);
-    Eigen::Matrix4d block = Eigen::Matrix4d::Zero();
-    for (std::size_t g = 0; g < 4; ++g) {
-      const BendingShapes n = bending_shapes(gauss_points[g], length, phi);
-      block += gauss_weights[g] * length * density *
-               (s.area * n.deflection.transpose() * n.deflection +
-                plane.second_moment * n.rotation.transpose() * n.rotation);
+  const Vector2d centre = principal_shear_centre(*p.sections[1]);
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = gauss_points[g];
+    Eigen::Matrix<double, 6, 12> n = Eigen::Matrix<double, 6, 12>::Zero();  // motion of the centroid, and rotations
+    for (const int bar : {0, 3}) {
+      n(bar, bar) = 1 - xi;
+      n(bar, bar + 6) = xi;
     }
-    add_plane(m, plane, block);
+    for (const Plane& plane : planes) {
+      const BeamSection& middle = *p.sections[1];
+      const double shear = p.elastic.shear_modulus * plane.shear_area(middle);
+      const double phi =
+          shear > 0 ? 12 * p.elastic.youngs_modulus * plane.second_moment(middle) / (shear * length * length) : 0;
+      const BendingShapes shapes = bending_shapes(xi, length, phi);
+      for (int end = 0; end < 2; ++end) {
+        n(plane.translation, plane.translation + 6 * end) = shapes.deflection[2 * end];
+        n(plane.translation, plane.rotation + 6 * end) = plane.sign * shapes.deflection[2 * end + 1];
+        n(plane.rotation, plane.translation + 6 * end) = plane.sign * shapes.rotation[2 * end];
+        n(plane.rotation, plane.rotation + 6 * end) = shapes.rotation[2 * end + 1];
+      }
+    }
+    n.row(1) += centre.y() * n.row(3);  // the centroid turns about the shear centre
+    n.row(2) -= centre.x() * n.row(3);
+    const double a = p.density * along(p, xi, area) + p.extra_mass;
+    const double iy = p.density * along(p, xi, planes[1].second_moment),
+                 iz = p.density * along(p, xi, planes[0].second_moment);
+    Eigen::Matrix<double, 6, 1> inertia;
+    inertia << a, a, a, iy + iz, iy, iz;
+    m += gauss_weights[g] * length * n.transpose() * inertia.asDiagonal() * n;
   }
   return m;
+}
+
+// From motions of the centroids in the section's axes to principal axes at the shear centre.
+BeamMatrix to_shear_centre(const BeamProperties& p) {
+  const BeamSection& section = *p.sections[1];
+  const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
+  Eigen::Matrix3d turn;
+  turn << 1, 0, 0, 0, c, s, 0, -s, c;
+  const Vector2d centre = principal_shear_centre(section);
+  BeamMatrix t = BeamMatrix::Zero();
+  for (int block = 0; block < 4; ++block) t.block<3, 3>(3 * block, 3 * block) = turn;
+  for (int end = 0; end < 2; ++end) {
+    t(6 * end + 1, 6 * end + 3) = -centre.y();
+    t(6 * end + 2, 6 * end + 3) = centre.x();
+  }
+  return t;
+}
+
+// Stiffness of the ends in the section's axes before anything is released.
+BeamMatrix whole_stiffness(double length, const BeamProperties& p) {
+  const BeamMatrix t = to_shear_centre(p);
+  return t.transpose() * principal_stiffness(length, p) * t;
+}
+
+// Motions of all twelve ends from those of the nodes: what is released follows without force, G = [I; −K_rr⁻¹ K_ra].
+BeamMatrix follow_releases(const BeamMatrix& k, const std::array<bool, 12>& released) {
+  std::vector<int> free, held;
+  for (int i = 0; i < 12; ++i) (released[static_cast<std::size_t>(i)] ? free : held).push_back(i);
+  BeamMatrix g = BeamMatrix::Identity();
+  if (free.empty()) return g;
+  const Eigen::MatrixXd solution = Eigen::MatrixXd(k(free, free)).ldlt().solve(Eigen::MatrixXd(k(free, held)));
+  for (std::size_t i = 0; i < free.size(); ++i) {
+    g.row(free[i]).setZero();
+    for (std::size_t j = 0; j < held.size(); ++j)
+      g(free[i], held[j]) = -solution(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(j));
+  }
+  return g;
 }
 
 BeamMatrix rotation_to_local(const BeamGeometry& geometry) {
@@ -112,32 +181,6 @@ BeamMatrix rotation_to_local(const BeamGeometry& geometry) {
 
 }  // namespace
 
-BeamSection rod_section(double diameter, double poissons_ratio) {
-  const double second_moment = pi * std::pow(diameter, 4) / 64;
-  const double shear = 6 * (1 + poissons_ratio) / (7 + 6 * poissons_ratio);
-  return {pi * diameter * diameter / 4, second_moment, second_moment, 2 * second_moment, shear, shear};
-}
-
-BeamSection tube_section(double diameter, double wall, double poissons_ratio) {
-  const double inner = diameter - 2 * wall;
-  const double second_moment = pi * (std::pow(diameter, 4) - std::pow(inner, 4)) / 64;
-  const double ratio = std::pow(inner / diameter, 2), sum = std::pow(1 + ratio, 2);
-  const double shear =
-      6 * (1 + poissons_ratio) * sum / ((7 + 6 * poissons_ratio) * sum + (20 + 12 * poissons_ratio) * ratio);
-  return {
-      pi * (diameter * diameter - inner * inner) / 4, second_moment, second_moment, 2 * second_moment, shear, shear};
-}
-
-BeamSection rectangle_section(double width, double height, double poissons_ratio) {
-  const double a = std::max(width, height), b = std::min(width, height);
-  // J = a b³ (1/3 − (64/π⁵)(b/a) Σ_odd tanh(nπa/2b)/n⁵); Timoshenko & Goodier, Theory of Elasticity, art. 109.
-  double series = 0;
-  for (int n = 1; n < 200; n += 2) series += std::tanh(n * pi * a / (2 * b)) / std::pow(n, 5);
-  const double torsion = a * std::pow(b, 3) * (1.0 / 3 - 64 / std::pow(pi, 5) * b / a * series);
-  const double shear = 10 * (1 + poissons_ratio) / (12 + 11 * poissons_ratio);
-  return {width * height, width * std::pow(height, 3) / 12, height * std::pow(width, 3) / 12, torsion, shear, shear};
-}
-
 Eigen::Matrix3d BeamGeometry::axes() const {
   const Eigen::Vector3d x = (end2 - end1).normalized();
   const Eigen::Vector3d y = up.cross(x).normalized();
@@ -146,20 +189,69 @@ Eigen::Matrix3d BeamGeometry::axes() const {
   return rows;
 }
 
-BeamMatrix stiffness(const BeamGeometry& geometry, const BeamSection& section, const Elastic& elastic) {
-  const BeamMatrix r = rotation_to_local(geometry);
-  return r.transpose() * local_stiffness(geometry.length(), section, elastic) * r;
+BeamMatrix stiffness(const BeamGeometry& geometry, const BeamProperties& properties) {
+  const BeamMatrix k = whole_stiffness(geometry.length(), properties);
+  const BeamMatrix ends = follow_releases(k, properties.released) * rotation_to_local(geometry);
+  return ends.transpose() * k * ends;
 }
 
-BeamMatrix mass(const BeamGeometry& geometry, const BeamSection& section, const Elastic& elastic, double density) {
-  const BeamMatrix r = rotation_to_local(geometry);
-  return r.transpose() * local_mass(geometry.length(), section, elastic, density) * r;
+BeamMatrix mass(const BeamGeometry& geometry, const BeamProperties& properties) {
+  const BeamMatrix t = to_shear_centre(properties);
+  const BeamMatrix follow = follow_releases(whole_stiffness(geometry.length(), properties), properties.released);
+  const BeamMatrix ends = t * follow * rotation_to_local(geometry);
+  return ends.transpose() * principal_mass(geometry.length(), properties) * ends;
 }
 
-BeamMatrix force_recovery(const BeamGeometry& geometry, const BeamSection& section, const Elastic& elastic) {
-  BeamMatrix rows = local_stiffness(geometry.length(), section, elastic) * rotation_to_local(geometry);
+BeamMatrix force_recovery(const BeamGeometry& geometry, const BeamProperties& properties) {
+  const BeamMatrix k = whole_stiffness(geometry.length(), properties);
+  BeamMatrix rows = k * follow_releases(k, properties.released) * rotation_to_local(geometry);
+  for (int i = 0; i < 12; ++i)
+    if (properties.released[static_cast<std::size_t>(i)]) rows.row(i).setZero();  // rounding only
   rows.topRows<6>() *= -1;  // the element's nodal force at end 1 acts on a face whose outward normal is −x
+  const Vector2d& centre = properties.sections[1]->shear_centre;
+  for (const int end : {0, 6}) rows.row(end + 3) += centre.y() * rows.row(end + 1) - centre.x() * rows.row(end + 2);
   return rows;
+}
+
+bool releases_hold(const BeamGeometry& geometry, const BeamProperties& properties) {
+  std::vector<int> free;
+  for (int i = 0; i < 12; ++i)
+    if (properties.released[static_cast<std::size_t>(i)]) free.push_back(i);
+  if (free.empty()) return true;
+  const BeamMatrix k = whole_stiffness(geometry.length(), properties);
+  const Eigen::VectorXd scale = k.diagonal()(free).cwiseSqrt().cwiseInverse();
+  const Eigen::MatrixXd scaled = scale.asDiagonal() * Eigen::MatrixXd(k(free, free)) * scale.asDiagonal();
+  return Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(scaled).eigenvalues()[0] > 1e-9;
+}
+
+Eigen::Matrix<double, 3, 6> stress_rows(const BeamSection& section, const StressPoint& point) {
+  const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
+  Eigen::Matrix<double, 3, 6> rows = Eigen::Matrix<double, 3, 6>::Zero();
+  rows(0, 0) = 1 / section.area;
+  // Moments and shear forces along the principal axes.
+  const double from_y = point.z / section.second_moment_y, from_z = -point.y / section.second_moment_z;
+  rows(1, 4) = c * from_y - s * from_z;
+  rows(1, 5) = s * from_y + c * from_z;
+  rows(2, 1) = c * point.shear_y - s * point.shear_z;
+  rows(2, 2) = s * point.shear_y + c * point.shear_z;
+  rows(2, 3) = point.torsion;
+  return rows;
+}
+
+std::array<BeamSlice, 4> slices(const BeamGeometry& geometry, const BeamProperties& p) {
+  const double length = geometry.length();
+  const Eigen::Matrix3d axes =
+      Eigen::AngleAxisd(-p.sections[1]->principal_angle, Eigen::Vector3d::UnitX()).toRotationMatrix() * geometry.axes();
+  std::array<BeamSlice, 4> all;
+  for (std::size_t g = 0; g < 4; ++g) {
+    const double xi = gauss_points[g], weight = gauss_weights[g] * length;
+    const double iy = p.density * along(p, xi, planes[1].second_moment),
+                 iz = p.density * along(p, xi, planes[0].second_moment);
+    all[g].mass = weight * (p.density * along(p, xi, area) + p.extra_mass);
+    all[g].centre = (1 - xi) * geometry.end1 + xi * geometry.end2;
+    all[g].inertia = axes.transpose() * (weight * Eigen::Vector3d(iy + iz, iy, iz)).asDiagonal() * axes;
+  }
+  return all;
 }
 
 }  // namespace avrenk

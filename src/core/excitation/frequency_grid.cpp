@@ -8,7 +8,7 @@
 namespace avrenk {
 
 std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& curve_points,
-                                   const ModalBasis& basis, const ModalDamping& damping) {
+                                   const std::vector<std::pair<double, double>>& resonances) {
   std::vector<double> grid = request.at;
   grid.insert(grid.end(), curve_points.begin(), curve_points.end());
   const int steps = std::max(1, static_cast<int>(std::ceil(std::log2(request.to / request.from) * request.per_octave)));
@@ -16,10 +16,10 @@ std::vector<double> frequency_grid(const GridRequest& request, const std::vector
     grid.push_back(i == steps ? request.to
                               : request.from * std::pow(request.to / request.from, static_cast<double>(i) / steps));
   const int n = request.points_per_resonance;
-  for (int r = 0; r < basis.modes; ++r) {
+  for (const auto& [frequency, ratio] : resonances) {
     for (int k = 1; k <= n; ++k) {
       const double theta = pi * (static_cast<double>(k) / (n + 1) - 0.5);
-      grid.push_back(basis.frequency(r) * (1 + damping.effective_ratio(r) * std::tan(theta)));
+      grid.push_back(frequency * (1 + ratio * std::tan(theta)));
     }
   }
   std::erase_if(grid, [&](double f) { return !(f >= request.from && f <= request.to && f > 0); });

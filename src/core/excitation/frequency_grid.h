@@ -1,9 +1,8 @@
 /// core/excitation/frequency_grid.h: the frequencies at which curves are drawn and peaks are bracketed (theory 6).
 #pragma once
 
+#include <utility>
 #include <vector>
-
-#include "core/modes/damping.h"
 
 namespace avrenk {
 
@@ -14,10 +13,11 @@ struct GridRequest {
   std::vector<double> at;         ///< further frequencies, Hz
 };
 
-/// Base points, `at`, the points of the profile, and around each natural frequency f_r points at equal steps of phase
-/// along the resonance circle: f_r (1 + ζ_r tan θ_k), θ_k equally spaced in (−90°, 90°), so that so many points fix the
-/// resolution of the curve whatever the damping. Ascending, each once, inside [from, to].
+/// Base points, `at`, the points of the profile, and around each resonance (f_r in Hz, fraction of critical damping
+/// ζ_r; see `resonances`) points at equal steps of phase along the resonance circle: f_r (1 + ζ_r tan θ_k), θ_k equally
+/// spaced in (−90°, 90°), so that so many points fix the resolution of the curve whatever the damping. Ascending, each
+/// once, inside [from, to].
 [[nodiscard]] std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& curve_points,
-                                                 const ModalBasis& basis, const ModalDamping& damping);
+                                                 const std::vector<std::pair<double, double>>& resonances);
 
 }  // namespace avrenk

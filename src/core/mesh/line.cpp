@@ -18,7 +18,9 @@ std::vector<Line> with_mirror_images(std::vector<Line> lines, const std::array<b
     const std::size_t originals = lines.size();
     for (std::size_t i = 0; i < originals; ++i) {
       Line image = lines[i];
-      for (Vector3* vector : {&image.from, &image.to, &image.up}) (*vector)[axis] *= -1;
+      for (Vector3* vector : {&image.from, &image.to, &image.up, &image.offset_from, &image.offset_to})
+        (*vector)[axis] *= -1;
+      image.mirrored = !image.mirrored;
       const double spot = 1e-6 * (image.to - image.from).norm();
       const auto joins = [&](const Vector3& from, const Vector3& to) {
         return (image.from - from).norm() <= spot && (image.to - to).norm() <= spot;
@@ -29,7 +31,37 @@ std::vector<Line> with_mirror_images(std::vector<Line> lines, const std::array<b
   return lines;
 }
 
-void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines) {
+namespace {
+
+// Index into assembly.tapers of an element's own sections, −1 where the part's own serves.
+class Sections {
+ public:
+  Sections(Assembly& assembly, int part, const SectionAlong& taper) : assembly_(assembly), part_(part), taper_(taper) {}
+  int of(const Line& line, double from, double to) {
+    const BeamSection& own = assembly_.parts[static_cast<std::size_t>(part_)].section;
+    const bool turn = line.mirrored && !is_symmetric(own);
+    if (!taper_ && !turn) return -1;
+    if (!taper_ && image_ >= 0) return image_;
+    const auto at = [&](double s) {
+      const BeamSection section = taper_ ? taper_(line.begin + s * (line.end - line.begin)) : own;
+      return turn ? mirrored(section) : section;
+    };
+    assembly_.tapers.push_back({at(from), at(0.5 * (from + to)), at(to)});
+    const auto index = static_cast<int>(assembly_.tapers.size()) - 1;
+    if (!taper_) image_ = index;
+    return index;
+  }
+
+ private:
+  Assembly& assembly_;
+  int part_;
+  const SectionAlong& taper_;
+  int image_ = -1;
+};
+
+}  // namespace
+
+void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines, const SectionAlong& taper) {
   Eigen::AlignedBox3d box;
   for (const Line& line : lines) {
     box.extend(line.from);
@@ -59,16 +91,31 @@ void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines) {
     cells[centre].push_back(fresh);
     return fresh;
   };
+  Sections sections(assembly, part, taper);
   for (const Line& line : lines) {
     int before = node_at(line.from);
+    const Vector3 first = line.from + line.offset_from, last = line.to + line.offset_to;
+    Vector3 end1 = first;
     for (int i = 1; i <= line.divisions; ++i) {
       const double s = static_cast<double>(i) / line.divisions;
-      const int node = node_at((1 - s) * line.from + s * line.to);
-      assembly.beams.push_back({{before, node},
-                                part,
-                                {assembly.nodes[static_cast<std::size_t>(before)].position,
-                                 assembly.nodes[static_cast<std::size_t>(node)].position, line.up}});
+      const Vector3 end2 = (1 - s) * first + s * last;
+      const int node = node_at(i == line.divisions ? line.to : end2);
+      BeamElement element{{before, node},
+                          part,
+                          {end1, end2, line.up},
+                          sections.of(line, static_cast<double>(i - 1) / line.divisions, s),
+                          {}};
+      for (std::size_t d = 0; d < 6; ++d) {
+        element.released[d] = i == 1 && line.released[d];
+        element.released[d + 6] = i == line.divisions && line.released[d + 6];
+      }
+      // Ends that are not offset lie exactly on their nodes, wherever the spot put those.
+      const auto on_node = [&](int n) { return assembly.nodes[static_cast<std::size_t>(n)].position; };
+      if (i > 1 || line.offset_from.isZero(0)) element.geometry.end1 = on_node(before);
+      if (i < line.divisions || line.offset_to.isZero(0)) element.geometry.end2 = on_node(node);
+      assembly.beams.push_back(element);
       before = node;
+      end1 = end2;
     }
   }
 }

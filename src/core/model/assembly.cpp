@@ -4,6 +4,24 @@
 
 namespace avrenk {
 
+std::vector<std::pair<int, Foot>> Assembly::feet() const {
+  std::vector<std::pair<int, Foot>> all;
+  for (std::size_t b = 0; b < bases.size(); ++b)
+    for (const Foot& foot : bases[b].feet) all.emplace_back(static_cast<int>(b), foot);
+  return all;
+}
+
+BeamProperties Assembly::properties(const BeamElement& beam) const {
+  const Part& part = parts[static_cast<std::size_t>(beam.part)];
+  const Material& material = materials[static_cast<std::size_t>(part.material)];
+  BeamProperties properties = uniform(part.section, material.elastic(), material.density);
+  if (beam.taper >= 0)
+    for (std::size_t i = 0; i < 3; ++i) properties.sections[i] = &tapers[static_cast<std::size_t>(beam.taper)][i];
+  properties.extra_mass = part.extra_mass;
+  properties.released = beam.released;
+  return properties;
+}
+
 std::string Assembly::describe_node(int node) const {
   const Node& found = nodes.at(static_cast<std::size_t>(node));
   const auto millimetres = [&](int axis) {
@@ -32,20 +50,9 @@ void MassProperties::add(double other_mass, const Vector3& other_centre, const M
 std::vector<std::pair<std::string, MassProperties>> mass_breakdown(const Assembly& assembly) {
   std::vector<std::pair<std::string, MassProperties>> rows;
   for (const Part& part : assembly.parts) rows.emplace_back(part.name, MassProperties{});
-  for (const BeamElement& beam : assembly.beams) {
-    const auto index = static_cast<std::size_t>(beam.part);
-    const Part& part = assembly.parts[index];
-    const double density = assembly.materials[static_cast<std::size_t>(part.material)].density;
-    const BeamSection& section = part.section;
-    const double length = beam.geometry.length();
-    const double mass = density * section.area * length;
-    const Matrix3 axes = beam.geometry.axes();
-    Matrix3 local = Matrix3::Zero();  // a straight bar with the rotary inertia of its section
-    local(0, 0) = density * length * (section.second_moment_y + section.second_moment_z);
-    local(1, 1) = mass * length * length / 12 + density * length * section.second_moment_y;
-    local(2, 2) = mass * length * length / 12 + density * length * section.second_moment_z;
-    rows[index].second.add(mass, 0.5 * (beam.geometry.end1 + beam.geometry.end2), axes.transpose() * local * axes);
-  }
+  for (const BeamElement& beam : assembly.beams)
+    for (const BeamSlice& slice : slices(beam.geometry, assembly.properties(beam)))
+      rows[static_cast<std::size_t>(beam.part)].second.add(slice.mass, slice.centre, slice.inertia);
   for (const PointMass& point : assembly.masses) {
     MassProperties properties;
     properties.add(point.mass, assembly.nodes[static_cast<std::size_t>(point.node)].position + point.offset,

@@ -16,10 +16,11 @@ namespace avrenk {
 
 struct Material {
   std::string name;
-  double youngs_modulus = 0;          ///< Pa
-  double poissons_ratio = 0;          ///< −1 < nu < 0.5
-  double density = 0;                 ///< kg/m³
-  std::optional<double> loss_factor;  ///< η; absent: the general damping applies
+  double youngs_modulus = 0;                  ///< Pa
+  double poissons_ratio = 0;                  ///< −1 < nu < 0.5
+  double density = 0;                         ///< kg/m³
+  std::optional<double> loss_factor;          ///< η; absent: the general damping applies
+  std::optional<double> yield{}, ultimate{};  ///< Pa: allowables for limits
   [[nodiscard]] Elastic elastic() const { return {youngs_modulus, youngs_modulus / (2 * (1 + poissons_ratio))}; }
 };
 
@@ -29,16 +30,20 @@ struct Node {
 };
 
 struct BeamElement {
-  std::array<int, 2> nodes;
+  std::array<int, 2> nodes;  ///< ends that lie off their nodes are carried by rigid arms
   int part = 0;
   BeamGeometry geometry;
+  int taper = -1;                   ///< index into Assembly::tapers; −1: the section of the part
+  std::array<bool, 12> released{};  ///< see BeamProperties
 };
 
-/// A line part: its elements share one material and one section.
+/// A line part: its elements share one material and, unless tapered, one section.
 struct Part {
   std::string name;
   int material = 0;
   BeamSection section;
+  double extra_mass = 0;            ///< kg/m, see BeamProperties
+  std::optional<double> weighed{};  ///< kg: what the real part weighs
 };
 
 /// A body that is rigid and small: mass and inertia about its own centre of gravity, which sits at node + offset.
@@ -48,6 +53,7 @@ struct PointMass {
   Vector3 offset = Vector3::Zero();
   double mass = 0;                    ///< kg
   Matrix3 inertia = Matrix3::Zero();  ///< kg m², tensor: off-diagonal terms are −∫xy dm
+  std::optional<double> weighed{};    ///< kg: what the real body weighs
 };
 
 /// A six-way spring between two nodes, acting at `point` through rigid arms, so that a rigid rotation of both
@@ -76,7 +82,7 @@ struct Foot {
   std::array<bool, 6> holds{true, true, true, true, true, true};
 };
 
-/// The rigid base: its six motions are the translations and rotations of `point`.
+/// A rigid base: its six motions are the translations and rotations of `point`.
 struct Base {
   std::string name;
   std::vector<Foot> feet;
@@ -88,11 +94,20 @@ struct Assembly {
   std::vector<Material> materials;
   std::vector<Part> parts;
   std::vector<BeamElement> beams;
+  std::vector<std::array<BeamSection, 3>> tapers;  ///< sections at end 1, middle and end 2 of tapered elements
   std::vector<PointMass> masses;
   std::vector<Spring> springs;
   std::vector<RigidLink> links;
-  Base base;
+  std::vector<Base> bases;  ///< one or more, each with motions of its own; the first one's point is the model's
   std::map<std::string, std::vector<int>> places;
+
+  /// All feet, base by base: the index of the base and the foot.
+  [[nodiscard]] std::vector<std::pair<int, Foot>> feet() const;
+  /// The point about which rigid motions, total mass and effective masses are taken. @pre there is a base
+  [[nodiscard]] const Vector3& reference() const { return bases.front().point; }
+
+  /// What an element is made of; refers to sections of this assembly.
+  [[nodiscard]] BeamProperties properties(const BeamElement& beam) const;
 
   /// "node 12 of mast at (0, 0, 900) mm": what tables and messages call a node.
   [[nodiscard]] std::string describe_node(int node) const;

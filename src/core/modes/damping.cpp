@@ -4,15 +4,25 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 
 #include "core/error.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
 
-Eigen::VectorXd energies(const Eigen::MatrixXd& shapes, const SparseMatrix& matrix) {
-  if (matrix.nonZeros() == 0) return Eigen::VectorXd::Zero(shapes.cols());
-  return shapes.cwiseProduct(matrix * shapes).colwise().sum().transpose();
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+// ΦᵀXΦ; only the rows of Φ that X touches are looked at.
+MatrixXd projected(const MatrixXd& shapes, const SparseMatrix& matrix) {
+  if (matrix.nonZeros() == 0) return MatrixXd::Zero(shapes.cols(), shapes.cols());
+  std::vector<Eigen::Index> touched;
+  for (Eigen::Index column = 0; column < matrix.cols(); ++column)
+    if (matrix.col(column).nonZeros() > 0) touched.push_back(column);
+  const MatrixXd product = matrix * shapes;
+  return shapes(touched, Eigen::all).transpose() * product(touched, Eigen::all);
 }
 
 std::string describe_source(double general, double loss, double dashpot) {
@@ -36,6 +46,10 @@ std::string describe_source(double general, double loss, double dashpot) {
 
 double DampingRule::ratio(double frequency) const {
   if (form == Form::ratio) return value;
+  if (form == Form::rayleigh) {
+    const double omega = 2 * pi * frequency;
+    return mass_rate / (2 * omega) + stiffness_rate * omega / 2;
+  }
   if (form != Form::table) return 0;
   if (frequency <= table.front().first) return table.front().second;
   if (frequency >= table.back().first) return table.back().second;
@@ -46,27 +60,112 @@ double DampingRule::ratio(double frequency) const {
   return below->second + part * (above->second - below->second);
 }
 
+DampingRule rayleigh_through(double frequency1, double zeta1, double frequency2, double zeta2) {
+  const double w1 = 2 * pi * frequency1, w2 = 2 * pi * frequency2;
+  DampingRule rule;
+  rule.form = DampingRule::Form::rayleigh;
+  rule.stiffness_rate = 2 * (zeta2 * w2 - zeta1 * w1) / (w2 * w2 - w1 * w1);
+  rule.mass_rate = 2 * zeta1 * w1 - rule.stiffness_rate * w1 * w1;
+  return rule;
+}
+
+namespace {
+
+void refuse_negative(double ratio, int mode, double frequency) {
+  if (ratio >= 0) return;
+  throw InputError(Problem{"damping",
+                           fmt::format("the Rayleigh damping through these pairs gives mode {} at {:.5g} Hz a ratio of "
+                                       "{:.3g} %",
+                                       mode + 1, frequency, 100 * ratio),
+                           "choose pairs that enclose the modes, or a table", std::nullopt});
+}
+
+// Values given near a frequency; of several the nearest is taken. Such a mode stands by itself.
+void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& damping) {
+  for (int r = 0; r < basis.modes; ++r) {
+    const NearDamping* nearest = nullptr;
+    const double f = basis.frequency(r);
+    for (const NearDamping& each : rule.near)
+      if (std::abs(f - each.frequency) <= each.within * each.frequency &&
+          (!nearest || std::abs(f - each.frequency) < std::abs(f - nearest->frequency)))
+        nearest = &each;
+    if (!nearest) continue;
+    damping.zeta[r] = nearest->zeta;
+    damping.eta[r] = nearest->eta;
+    damping.general_rate[r] = 2 * nearest->zeta / basis.omega[r];
+    damping.general_loss[r] = nearest->eta;
+    damping.source[static_cast<std::size_t>(r)] = fmt::format("given near {:.4g} Hz", nearest->frequency);
+    if (!damping.couples()) continue;
+    for (MatrixXd* matrix : {&damping.viscous, &damping.hysteretic}) {
+      matrix->row(r).setZero();
+      matrix->col(r).setZero();
+    }
+    damping.viscous(r, r) = 2 * nearest->zeta * basis.omega[r];
+    damping.hysteretic(r, r) = nearest->eta * basis.omega[r] * basis.omega[r];
+  }
+}
+
+// Eigenvalues s of q̈ + Vq̇ + (Λ + iD)q = 0 with positive imaginary part.
+std::vector<std::pair<double, double>> coupled_poles(const ModalBasis& basis, const ModalDamping& damping) {
+  const auto m = basis.omega.size();
+  Eigen::MatrixXcd companion = Eigen::MatrixXcd::Zero(2 * m, 2 * m);
+  companion.topRightCorner(m, m).setIdentity();
+  companion.bottomLeftCorner(m, m) = -std::complex<double>(0, 1) * damping.hysteretic;
+  companion.bottomLeftCorner(m, m) -= basis.omega.array().square().matrix().asDiagonal();
+  companion.bottomRightCorner(m, m) = -damping.viscous.cast<std::complex<double>>();
+  std::vector<std::pair<double, double>> poles;
+  const Eigen::ComplexEigenSolver<Eigen::MatrixXcd> solver(companion, false);
+  for (const std::complex<double>& s : solver.eigenvalues())
+    if (s.imag() > 0) poles.emplace_back(std::abs(s) / (2 * pi), -s.real() / std::abs(s));
+  std::sort(poles.begin(), poles.end());
+  return poles;
+}
+
+}  // namespace
+
+std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {
+  if (!damping.poles.empty()) return damping.poles;
+  std::vector<std::pair<double, double>> all;
+  for (int r = 0; r < basis.size(); ++r) all.emplace_back(basis.frequency(r), damping.effective_ratio(r));
+  std::sort(all.begin(), all.end());
+  return all;
+}
+
 ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule) {
-  const Eigen::VectorXd loss = energies(basis.shapes, system.loss.ff);
-  const Eigen::VectorXd own = energies(basis.shapes, system.own_stiffness.ff);
-  const Eigen::VectorXd dashpots = energies(basis.shapes, system.dashpot.ff);
+  const MatrixXd loss = projected(basis.shapes, system.loss.ff);
+  const MatrixXd own = projected(basis.shapes, system.own_stiffness.ff);
+  const MatrixXd dashpots = projected(basis.shapes, system.dashpot.ff);
   ModalDamping damping;
   const auto m = basis.size();
-  damping.zeta.resize(m);
-  damping.eta.resize(m);
-  damping.general_rate.resize(m);
-  const bool general_is_loss = rule.form == DampingRule::Form::loss_factor;
-  damping.general_loss = general_is_loss ? rule.value : 0;
+  for (VectorXd* vector : {&damping.zeta, &damping.eta, &damping.general_rate, &damping.general_loss})
+    vector->resize(m);
+  damping.base_loss = rule.form == DampingRule::Form::loss_factor ? rule.value : 0;
   for (int r = 0; r < m; ++r) {
     const double omega = basis.omega[r], omega2 = omega * omega;
-    const double general_share = std::max(0.0, 1 - own[r] / omega2);
+    const double general_share = std::max(0.0, 1 - own(r, r) / omega2);
     const double ratio = rule.ratio(basis.frequency(r));
-    const double from_dashpots = dashpots[r] / (2 * omega);
-    damping.zeta[r] = ratio * general_share + from_dashpots;
-    damping.eta[r] = loss[r] / omega2 + damping.general_loss * general_share;
-    damping.general_rate[r] = 2 * ratio / omega;
-    damping.source.push_back(
-        describe_source((ratio + 0.5 * damping.general_loss) * general_share, 0.5 * loss[r] / omega2, from_dashpots));
+    refuse_negative(ratio, r, basis.frequency(r));
+    const double from_mass = rule.mass_rate / (2 * omega);
+    const double from_general = from_mass + (ratio - from_mass) * general_share;
+    const double from_dashpots = dashpots(r, r) / (2 * omega);
+    damping.zeta[r] = from_general + from_dashpots;
+    damping.eta[r] = loss(r, r) / omega2 + damping.base_loss * general_share;
+    damping.general_rate[r] = 2 * (ratio - from_mass) / omega;
+    damping.general_loss[r] = damping.base_loss;
+    damping.source.push_back(describe_source(from_general + 0.5 * damping.base_loss * general_share,
+                                             0.5 * loss(r, r) / omega2, from_dashpots));
+  }
+  if (!own.isZero(0)) {
+    const MatrixXd general = MatrixXd(basis.omega.array().square().matrix().asDiagonal()) - own;
+    const VectorXd root = damping.general_rate.cwiseMax(0).cwiseSqrt();
+    damping.viscous = dashpots + root.asDiagonal() * general * root.asDiagonal();
+    damping.viscous.diagonal().array() += rule.mass_rate;
+    damping.hysteretic = loss + damping.base_loss * general;
+  }
+  give_near(basis, rule, damping);
+  if (rule.coupled && damping.couples()) {
+    damping.coupled = true;
+    damping.poles = coupled_poles(basis, damping);
   }
   return damping;
 }

@@ -8,16 +8,29 @@
 
 namespace avrenk {
 
+/// What is known of the modes near one frequency, from a test for example: replaces the sum of all sources.
+struct NearDamping {
+  double frequency = 0;  ///< Hz
+  double within = 0.05;  ///< modes whose frequency differs by less than this part of it
+  double zeta = 0, eta = 0;
+};
+
 /// The general damping: what applies to every element without a source of its own.
 struct DampingRule {
-  enum class Form { none, ratio, table, loss_factor };
+  enum class Form { none, ratio, table, loss_factor, rayleigh };
   Form form = Form::none;
   double value = 0;  ///< ζ (ratio) or η (loss factor)
   /// ζ over Hz: linear in log frequency between points, constant outside. Ascending.
-  std::vector<std::pair<double, double>> table;
+  std::vector<std::pair<double, double>> table{};
+  double mass_rate = 0, stiffness_rate = 0;  ///< Rayleigh's α (1/s) and β (s): C = αM + βK
+  std::vector<NearDamping> near{};
+  bool coupled = false;  ///< keep what couples the modes: an m x m system a frequency
 
   [[nodiscard]] double ratio(double frequency) const;  ///< ζ at a frequency; 0 for a loss factor
 };
+
+/// Rayleigh's α and β through two pairs of frequency (Hz) and ζ: ζ = α/2ω + βω/2.
+[[nodiscard]] DampingRule rayleigh_through(double frequency1, double zeta1, double frequency2, double zeta2);
 
 /// q̈ + 2ζω q̇ + (1 + iη)ω² q, one entry for each column of the basis.
 struct ModalDamping {
@@ -25,21 +38,36 @@ struct ModalDamping {
   Eigen::VectorXd eta;   ///< hysteretic: loss factors by strain energy
   /// Force of elements under the general rule, beside their elastic force: general_rate·f on q̇ and i·general_loss·f on
   /// q.
-  Eigen::VectorXd general_rate;     ///< 2ζ(f_r)/ω_r, s
-  double general_loss = 0;          ///< η
-  std::vector<std::string> source;  ///< "general", "own η 62 %, general 38 %": shares of the damping
+  Eigen::VectorXd general_rate;     ///< 2ζ(f_r)/ω_r, or β: s
+  Eigen::VectorXd general_loss;     ///< η
+  double base_loss = 0;             ///< η of the general rule, on the quasi-static motion
+  std::vector<std::string> source;  ///< "general", "own η 62 %, general 38 %", "given near 62 Hz"
 
+  /// Modal matrices whose diagonals are 2ζω and ηω²: viscous (1/s) and hysteretic (1/s²), m x m. Empty where all
+  /// damping is general, which couples nothing.
+  Eigen::MatrixXd viscous, hysteretic;
+  bool coupled = false;  ///< responses use the full matrices
+  /// Natural frequency (Hz) and fraction of critical damping of the coupled system's poles; empty if uncoupled.
+  std::vector<std::pair<double, double>> poles;
+
+  [[nodiscard]] bool couples() const { return viscous.size() > 0; }
   /// ζ + η/2: the fraction of critical damping that counts at resonance.
   [[nodiscard]] double effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }
   [[nodiscard]] double amplification(int r) const { return 1 / (2 * effective_ratio(r)); }  ///< Q
 };
 
+/// Where resonances lie and how wide they are: of the modes, or the poles of the coupled system. Hz, and fraction of
+/// critical damping; in the order of frequency.
+[[nodiscard]] std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping);
+
 /// Modal strain energy method (Johnson & Kienholz, AIAA J. 20(9), 1982):
 ///
 ///     η_r = Σ η_e φᵀK_eφ / ω²,   ζ_r = ζ(f_r) Σ_general φᵀK_eφ / ω² + φᵀCφ / 2ω
 ///
-/// An element has one source: its own loss factor or dashpot, else the general rule. Modes stay uncoupled; for
-/// strongly damped joints that is an approximation.
+/// An element has one source: its own loss factor or dashpot, else the general rule. Rayleigh's α acts on all mass, β
+/// on the general elements. A value given near a frequency replaces the sum. Unless the rule says coupled, modes stay
+/// uncoupled; for strongly damped joints that is an approximation.
+/// @throws InputError  Rayleigh's rule gives a mode negative damping
 [[nodiscard]] ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule);
 
 /// Refuses an undamped mode inside a band: its peak would be infinite.

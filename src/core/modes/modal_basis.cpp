@@ -147,6 +147,23 @@ ModalBasis solve_once(const Assembly& assembly, const System& system, const Mode
   return basis;
 }
 
+// Total mass and participation when all bases move as one body.
+void add_rigid_mass(const System& system, ModalBasis& basis) {
+  const MatrixXd& r = system.rigid;
+  const MatrixXd supports = system.support_motion * system.together;
+  const MatrixXd load = system.mass.ff * r + system.mass.fs * supports;
+  basis.rigid_participation = basis.shapes.transpose() * load;
+  basis.rigid_mass = r.transpose() * load + supports.transpose() * (system.mass.fs.transpose() * r) +
+                     supports.transpose() * (system.mass.ss * supports);
+}
+
+void add_base_reactions(const System& system, ModalBasis& basis) {
+  for (Index first = 0; first < system.support_motion.cols(); first += 6)
+    basis.bases.push_back(support_reaction(system, basis.statics, basis.shapes,
+                                           basis.statics.influence.middleCols(first, 6),
+                                           system.support_motion.middleCols(first, 6)));
+}
+
 }  // namespace
 
 ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
@@ -174,8 +191,8 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
       const MatrixXd gram = basis.shapes.transpose() * (system.mass.ff * basis.shapes);
       basis.largest_nonorthogonality = (gram - MatrixXd::Identity(gram.rows(), gram.cols())).cwiseAbs().maxCoeff();
       basis.participation = basis.shapes.transpose() * basis.statics.inertia_load;
-      basis.base =
-          support_reaction(system, basis.statics, basis.shapes, basis.statics.influence, system.support_motion);
+      add_rigid_mass(system, basis);
+      add_base_reactions(system, basis);
       return basis;
     }
     // Equal frequencies cut apart by the count, or a multiplicity above the block size: take them whole, with a larger

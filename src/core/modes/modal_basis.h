@@ -20,13 +20,15 @@ struct ModeRequest {
 
 /// Modes first, residual vectors after them; every column is mass-normalised, and K and M are diagonal in them.
 struct ModalBasis {
-  Eigen::VectorXd omega;          ///< rad/s, m
-  Eigen::MatrixXd shapes;         ///< Φ, n_f x m, signed so that the largest translation is positive
-  int modes = 0;                  ///< the first so many are normal modes, the others residual vectors
-  Eigen::MatrixXd participation;  ///< L = ΦᵀP, m x 6: √kg, √kg m
+  Eigen::VectorXd omega;                ///< rad/s, m
+  Eigen::MatrixXd shapes;               ///< Φ, n_f x m, signed so that the largest translation is positive
+  int modes = 0;                        ///< the first so many are normal modes, the others residual vectors
+  Eigen::MatrixXd participation;        ///< L = ΦᵀP, m x n_b: √kg, √kg m, of the motions of the bases
+  Eigen::MatrixXd rigid_participation;  ///< m x 6: of all bases moving as one body; L itself for one base
+  Matrix6 rigid_mass;                   ///< RᵀMR of the whole model about its reference point: kg, kg m, kg m²
   StaticSolution statics;
-  SupportReaction base;  ///< base.mass = [B;E]ᵀ M [B;E] is the whole model's 6 x 6 mass about the base's point
-  std::vector<SupportReaction> feet;  ///< in the order of Base::feet; empty unless asked for
+  std::vector<SupportReaction> bases;  ///< in the order of Assembly::bases
+  std::vector<SupportReaction> feet;   ///< in the order of Assembly::feet(); empty unless asked for
 
   double proven_below = 0;              ///< Hz: by the pivot count no mode below this is missing
   int counted_below = 0;                ///< modes below it by the pivot count
@@ -38,9 +40,9 @@ struct ModalBasis {
 
   [[nodiscard]] int size() const { return static_cast<int>(omega.size()); }
   [[nodiscard]] double frequency(int r) const;  ///< Hz
-  /// L_rd², kg or kg m².
+  /// Of all bases moving as one body: L_rd², kg or kg m².
   [[nodiscard]] double effective_mass(int r, int direction) const {
-    return participation(r, direction) * participation(r, direction);
+    return rigid_participation(r, direction) * rigid_participation(r, direction);
   }
 };
 

@@ -9,9 +9,9 @@ Eigen::MatrixXd left_rows(const Partitioned& x, const Eigen::MatrixXd& left_free
   return (x.ff * left_free + x.fs * left_supports).transpose();
 }
 
-// Wᵀ X [B; E]: 6 x 6.
-Matrix6 on_base(const Partitioned& x, const Eigen::MatrixXd& rows, const StaticSolution& statics, const System& system,
-                const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports) {
+// Wᵀ X [B; E]: 6 x n_b.
+Eigen::MatrixXd on_base(const Partitioned& x, const Eigen::MatrixXd& rows, const StaticSolution& statics,
+                        const System& system, const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports) {
   const Eigen::MatrixXd& e = system.support_motion;
   return rows * statics.influence + left_free.transpose() * (x.fs * e) + left_supports.transpose() * (x.ss * e);
 }
@@ -21,7 +21,7 @@ Matrix6 on_base(const Partitioned& x, const Eigen::MatrixXd& rows, const StaticS
 SupportReaction support_reaction(const System& system, const StaticSolution& statics, const Eigen::MatrixXd& shapes,
                                  const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports) {
   SupportReaction reaction;
-  const auto reduce = [&](const Partitioned& x, Eigen::MatrixXd& on_modes, Matrix6& on_motion) {
+  const auto reduce = [&](const Partitioned& x, Eigen::MatrixXd& on_modes, Eigen::MatrixXd& on_motion) {
     const Eigen::MatrixXd rows = left_rows(x, left_free, left_supports);
     on_modes = rows * shapes;
     on_motion = on_base(x, rows, statics, system, left_free, left_supports);
@@ -35,7 +35,7 @@ SupportReaction support_reaction(const System& system, const StaticSolution& sta
   reaction.general *= -1;
   reaction.base_general = reaction.stiffness - reaction.base_general;
   if (statics.moves_rigidly) {  // what is left is rounding, which u_b = −ü_b/ω² would blow up at low frequency
-    for (Matrix6* zero : {&reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general})
+    for (Eigen::MatrixXd* zero : {&reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general})
       zero->setZero();
   }
   return reaction;

@@ -5,7 +5,7 @@
 
 namespace avrenk {
 
-/// Six reactions (force, moment about the base's point) from modal coordinates q and base motion u_b:
+/// Six reactions (force, moment about the point of its base) from modal coordinates q and base motion u_b:
 ///
 ///     F = inertia q̈ + viscous q̇ + i loss q + mass ü_b + dashpot u̇_b + (stiffness + i base_loss) u_b + general damping
 ///
@@ -17,7 +17,7 @@ struct SupportReaction {
   Eigen::MatrixXd inertia, viscous, loss;  ///< 6 x m
   /// −(B_sᵀK_own,ff + K_own,sf) Φ: what elements under the general damping rule add, per unit loss factor; 6 x m.
   Eigen::MatrixXd general;
-  Matrix6 mass, dashpot, stiffness, base_loss, base_general;
+  Eigen::MatrixXd mass, dashpot, stiffness, base_loss, base_general;  ///< 6 x n_b
 };
 
 /// @param left_free      B_s, n_f x 6

@@ -10,10 +10,14 @@ const Complex imaginary(0, 1);
 }
 
 Channels::Channels(const Assembly& assembly, const System& system, const ModalBasis& basis, const ModalDamping& damping)
-    : assembly_(assembly), system_(system), basis_(basis), damping_(damping), layout_{basis.size()} {}
+    : assembly_(assembly),
+      system_(system),
+      basis_(basis),
+      damping_(damping),
+      layout_{basis.size(), static_cast<int>(system.support_motion.cols())} {}
 
 Channels::ElasticRows Channels::node_rows(int node) const {
-  ElasticRows rows{MatrixXd::Zero(6, layout_.modes), MatrixXd::Zero(6, 6)};
+  ElasticRows rows{MatrixXd::Zero(6, layout_.modes), MatrixXd::Zero(6, layout_.motions)};
   if (node < 0) return rows;  // ground
   for (int component = 0; component < 6; ++component) {
     for (SparseMatrix::InnerIterator entry(system_.transformation, 6 * node + component); entry; ++entry) {
@@ -35,18 +39,31 @@ MatrixXcd Channels::motion(int node, NodeMotion quantity) const {
   const bool rotation = quantity == NodeMotion::relative_rotation || quantity == NodeMotion::absolute_rotation;
   const int derivative = rotation ? 0 : code / 2;
   if (!absolute) {
-    rows.base -= rigid_arm(assembly_.base.point, assembly_.nodes[static_cast<std::size_t>(node)].position);
-    if (basis_.statics.moves_rigidly) rows.base.setZero();  // rounding only
+    if (basis_.statics.moves_rigidly || layout_.motions > 6)
+      rows.base.setZero();  // rounding only; of several bases the quasi-static motion is taken off
+    else
+      rows.base -= rigid_arm(assembly_.reference(), assembly_.nodes[static_cast<std::size_t>(node)].position);
   }
   const int first = rotation ? 3 : 0;
   MatrixXcd channels = MatrixXcd::Zero(3, layout_.size());
   channels.middleCols(layout_.modal(derivative), layout_.modes) = rows.modal.middleRows(first, 3).cast<Complex>();
-  channels.middleCols(layout_.base(derivative), 6) = rows.base.middleRows(first, 3).cast<Complex>();
+  channels.middleCols(layout_.base(derivative), layout_.motions) = rows.base.middleRows(first, 3).cast<Complex>();
+  return channels;
+}
+
+MatrixXcd Channels::approach(const std::array<int, 2>& nodes, const Vector3& along) const {
+  Eigen::Matrix<double, 1, 12> rows = Eigen::Matrix<double, 1, 12>::Zero();
+  rows.segment<3>(0) = -along.transpose();
+  rows.segment<3>(6) = along.transpose();
+  const ElasticRows apart = elastic_rows(rows, nodes);
+  MatrixXcd channels = MatrixXcd::Zero(1, layout_.size());
+  channels.middleCols(layout_.modal(0), layout_.modes) = apart.modal.cast<Complex>();
+  channels.middleCols(layout_.base(0), layout_.motions) = apart.base.cast<Complex>();
   return channels;
 }
 
 Channels::ElasticRows Channels::elastic_rows(const MatrixXd& rows, const std::array<int, 2>& nodes) const {
-  ElasticRows result{MatrixXd::Zero(rows.rows(), layout_.modes), MatrixXd::Zero(rows.rows(), 6)};
+  ElasticRows result{MatrixXd::Zero(rows.rows(), layout_.modes), MatrixXd::Zero(rows.rows(), layout_.motions)};
   for (int end = 0; end < 2; ++end) {
     const ElasticRows node = node_rows(nodes[static_cast<std::size_t>(end)]);
     result.modal += rows.middleCols(6 * end, 6) * node.modal;
@@ -60,10 +77,18 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
                                  bool has_dashpot) const {
   MatrixXcd channels = MatrixXcd::Zero(elastic.modal.rows(), layout_.size());
   const bool general = !loss_factor && !has_dashpot;
-  const Complex factor = 1.0 + imaginary * (general ? damping_.general_loss : loss_factor.value_or(0));
-  channels.middleCols(layout_.modal(0), layout_.modes) = factor * elastic.modal;
-  channels.middleCols(layout_.base(0), 6) = factor * elastic.base;
-  if (general)
+  const double own = loss_factor.value_or(0);
+  channels.middleCols(layout_.base(0), layout_.motions) =
+      (1.0 + imaginary * (general ? damping_.base_loss : own)) * elastic.base;
+  auto on_coordinates = channels.middleCols(layout_.modal(0), layout_.modes);
+  if (!general) {
+    on_coordinates = (1.0 + imaginary * own) * elastic.modal;
+    return channels;
+  }
+  on_coordinates = elastic.modal.cast<Complex>();
+  if (!damping_.general_loss.isZero(0))
+    on_coordinates += imaginary * (elastic.modal * damping_.general_loss.asDiagonal());
+  if (!damping_.general_rate.isZero(0))
     channels.middleCols(layout_.modal(1), layout_.modes) =
         (elastic.modal * damping_.general_rate.asDiagonal()).cast<Complex>();
   return channels;
@@ -78,7 +103,7 @@ MatrixXcd Channels::spring_travel(int spring) const {
   const ElasticRows rows = elastic_rows(travel, own.nodes);
   MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());
   channels.middleCols(layout_.modal(0), layout_.modes) = rows.modal.cast<Complex>();
-  channels.middleCols(layout_.base(0), 6) = rows.base.cast<Complex>();
+  channels.middleCols(layout_.base(0), layout_.motions) = rows.base.cast<Complex>();
   return channels;
 }
 
@@ -86,12 +111,12 @@ MatrixXcd Channels::spring_force(int spring) const {
   const Spring& own = assembly_.springs[static_cast<std::size_t>(spring)];
   const MatrixXcd travel = spring_travel(spring);
   const ElasticRows elastic{own.stiffness.asDiagonal() * travel.middleCols(layout_.modal(0), layout_.modes).real(),
-                            own.stiffness.asDiagonal() * travel.middleCols(layout_.base(0), 6).real()};
+                            own.stiffness.asDiagonal() * travel.middleCols(layout_.base(0), layout_.motions).real()};
   MatrixXcd channels = with_damping(elastic, own.loss_factor, own.has_dashpot());
   if (own.has_dashpot()) {
     const MatrixXcd dashpot = own.dashpot.cast<Complex>().asDiagonal() * travel;
     channels.middleCols(layout_.modal(1), layout_.modes) += dashpot.middleCols(layout_.modal(0), layout_.modes);
-    channels.middleCols(layout_.base(1), 6) += dashpot.middleCols(layout_.base(0), 6);
+    channels.middleCols(layout_.base(1), layout_.motions) += dashpot.middleCols(layout_.base(0), layout_.motions);
   }
   return channels;
 }
@@ -100,30 +125,31 @@ MatrixXcd Channels::beam_forces(int beam) const {
   const BeamElement& own = assembly_.beams[static_cast<std::size_t>(beam)];
   const Part& part = assembly_.parts[static_cast<std::size_t>(own.part)];
   const Material& material = assembly_.materials[static_cast<std::size_t>(part.material)];
-  const BeamMatrix recovery = force_recovery(own.geometry, part.section, material.elastic());
+  const BeamMatrix recovery = force_recovery(own.geometry, assembly_.properties(own)) * beam_arms(assembly_, own);
   return with_damping(elastic_rows(recovery, own.nodes), material.loss_factor, false);
 }
 
-MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, const Vector3& about) const {
+MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, int base, const Vector3& about) const {
   MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());
-  const int m = layout_.modes;
+  const int m = layout_.modes, n = layout_.motions;
   channels.middleCols(layout_.modal(2), m) = reaction.inertia.cast<Complex>();
   channels.middleCols(layout_.modal(1), m) =
       (reaction.viscous + reaction.general * damping_.general_rate.asDiagonal()).cast<Complex>();
-  channels.middleCols(layout_.modal(0), m) = imaginary * (reaction.loss + damping_.general_loss * reaction.general);
-  channels.middleCols(layout_.base(2), 6) = reaction.mass.cast<Complex>();
-  channels.middleCols(layout_.base(1), 6) = reaction.dashpot.cast<Complex>();
-  channels.middleCols(layout_.base(0), 6) =
-      reaction.stiffness + imaginary * (reaction.base_loss + damping_.general_loss * reaction.base_general);
+  channels.middleCols(layout_.modal(0), m) =
+      imaginary * (reaction.loss + reaction.general * damping_.general_loss.asDiagonal());
+  channels.middleCols(layout_.base(2), n) = reaction.mass.cast<Complex>();
+  channels.middleCols(layout_.base(1), n) = reaction.dashpot.cast<Complex>();
+  channels.middleCols(layout_.base(0), n) =
+      reaction.stiffness + imaginary * (reaction.base_loss + damping_.base_loss * reaction.base_general);
   // From the base's point to `about`: M' = M + (point − about) × F.
-  const Matrix3 arm = cross_matrix(assembly_.base.point - about);
+  const Matrix3 arm = cross_matrix(assembly_.bases[static_cast<std::size_t>(base)].point - about);
   const MatrixXcd force = channels.topRows<3>();
   channels.bottomRows<3>() += arm.cast<Complex>() * force;
   return channels;
 }
 
-MatrixXcd Channels::base_reaction(const Vector3& about) const {
-  MatrixXcd channels = reaction_rows(basis_.base, about);
+MatrixXcd Channels::base_reaction(int base, const Vector3& about) const {
+  MatrixXcd channels = reaction_rows(basis_.bases[static_cast<std::size_t>(base)], base, about);
   if (basis_.statics.moves_rigidly) {  // damping inside the model puts no net force on the base
     channels.middleCols(layout_.modal(0), layout_.modes).setZero();
     channels.middleCols(layout_.modal(1), layout_.modes).setZero();
@@ -132,7 +158,8 @@ MatrixXcd Channels::base_reaction(const Vector3& about) const {
 }
 
 MatrixXcd Channels::foot_reaction(int foot, const Vector3& about) const {
-  return reaction_rows(basis_.feet[static_cast<std::size_t>(foot)], about);
+  const auto index = static_cast<std::size_t>(foot);
+  return reaction_rows(basis_.feet[index], assembly_.feet()[index].first, about);
 }
 
 }  // namespace avrenk

@@ -8,7 +8,8 @@
 
 namespace avrenk {
 
-/// What a node does. Relative: less the motion the base alone would give it; absolute: as an accelerometer on it reads.
+/// What a node does. Relative: less the motion that the base alone would give it (of several bases: less the
+/// quasi-static motion B u_b); absolute: as an accelerometer on it reads.
 enum class NodeMotion {
   relative_displacement,
   absolute_displacement,
@@ -28,6 +29,13 @@ class Channels {
   /// Three rows, global axes: m, m/s, m/s² or rad.
   [[nodiscard]] Eigen::MatrixXcd motion(int node, NodeMotion quantity) const;
 
+  /// One row, m: motion of the second node from the first along a direction, as a change of length of a line between
+  /// them that turns with the model: a rigid rotation about any point gives none where the line joins the nodes.
+  [[nodiscard]] Eigen::MatrixXcd approach(const std::array<int, 2>& nodes, const Vector3& along) const;
+
+  /// kg, of the whole model.
+  [[nodiscard]] double total_mass() const { return basis_.rigid_mass(0, 0); }
+
   /// Six rows, spring axes: second end less first (m ×3, rad ×3).
   [[nodiscard]] Eigen::MatrixXcd spring_travel(int spring) const;
 
@@ -38,14 +46,14 @@ class Channels {
   /// Twelve rows N Vy Vz T My Mz at end 1, then 2, beam axes, damping force included (N, N m).
   [[nodiscard]] Eigen::MatrixXcd beam_forces(int beam) const;
 
-  /// Six rows, global axes: force (N) and moment (N m) about a point that the base puts on the model.
-  [[nodiscard]] Eigen::MatrixXcd base_reaction(const Vector3& about) const;
+  /// Six rows, global axes: force (N) and moment (N m) about a point that one base puts on the model.
+  [[nodiscard]] Eigen::MatrixXcd base_reaction(int base, const Vector3& about) const;
 
-  /// The same of one foot (index into Base::feet). @pre the modes were solved with ModeRequest::feet
+  /// The same of one foot (index into Assembly::feet()). @pre the modes were solved with ModeRequest::feet
   [[nodiscard]] Eigen::MatrixXcd foot_reaction(int foot, const Vector3& about) const;
 
  private:
-  // Rows on the raw motions of two nodes, as real rows on q (m columns) and u_b (6 columns).
+  // Rows on the raw motions of two nodes, as real rows on q (m columns) and u_b (n_b columns).
   struct ElasticRows {
     Eigen::MatrixXd modal, base;
   };
@@ -54,7 +62,7 @@ class Channels {
   // Adds the damping that goes with an elastic force: its own loss factor or dashpot, or the general rule.
   [[nodiscard]] Eigen::MatrixXcd with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor,
                                               bool has_dashpot) const;
-  [[nodiscard]] Eigen::MatrixXcd reaction_rows(const SupportReaction& reaction, const Vector3& about) const;
+  [[nodiscard]] Eigen::MatrixXcd reaction_rows(const SupportReaction& reaction, int base, const Vector3& about) const;
 
   const Assembly& assembly_;
   const System& system_;

@@ -3,13 +3,19 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/error.h"
 
 namespace avrenk {
 namespace {
 
-constexpr double smallest_share = 0.005;  // of the variance, worth a place in a table
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
+
+constexpr double smallest_share = 0.005;  // of the response, worth a place in a table
 
 void require_enough_modes(const Environment& environment, const ModalBasis& basis) {
   for (int r = basis.modes; r < basis.size(); ++r) {
@@ -22,7 +28,8 @@ void require_enough_modes(const Environment& environment, const ModalBasis& basi
   }
 }
 
-std::vector<std::pair<int, double>> largest_shares(const Eigen::VectorXd& shares) {
+// The last entry is the base's own motion.
+std::vector<std::pair<int, double>> largest_shares(const VectorXd& shares) {
   std::vector<std::pair<int, double>> sorted;
   const auto modes = static_cast<int>(shares.size()) - 1;
   for (int r = 0; r <= modes; ++r)
@@ -31,42 +38,336 @@ std::vector<std::pair<int, double>> largest_shares(const Eigen::VectorXd& shares
   return sorted;
 }
 
-}  // namespace
+// Curves of the candidates of one request after another: quantities of one request share them.
+template <typename Make>
+class SharedCurves {
+ public:
+  explicit SharedCurves(Make make) : make_(std::move(make)) {}
+  const auto& of(const Watched& watched) {
+    if (watched.candidates != last_) {
+      last_ = watched.candidates;
+      curves_ = make_(watched.candidates->rows);
+    }
+    return curves_;
+  }
 
-std::string Outcome::name() const {
-  return fmt::format("{}.{}", environment->name, axis_names[static_cast<std::size_t>(axis)]);
+ private:
+  Make make_;
+  std::shared_ptr<const Candidates> last_;
+  decltype(std::declval<Make>()(std::declval<const MatrixXcd&>())) curves_;
+};
+
+// What explains one peak.
+class Reasons {
+ public:
+  Reasons(const Transfer& transfer, const SineResponse& response, const Environment& environment)
+      : transfer_(transfer), coupled_(transfer.with_coupling()), response_(response), environment_(environment) {}
+
+  void explain(const Measure& measure, SineRow& row) {
+    const VectorXcd w = response_.at(measure, row.peak.frequency);
+    explain_shares(measure, row);
+    row.amplification = row.peak.value / (response_.level(measure, row.peak.frequency) * static_answer(measure));
+    if (!std::isfinite(row.amplification) || row.amplification > 1e6) row.amplification = std::nan("");
+    row.half_power = response_.half_power(measure, row.peak);
+    explain_sweep(measure, row);
+    const ModalDamping& damping = transfer_.damping();
+    if (!damping.couples() || damping.coupled) return;
+    const VectorXcd together =
+        measure.rows * (response_.level(measure, row.peak.frequency) * coupled_state(row.peak.frequency));
+    row.coupling = largest_over_phase(together) / row.peak.value - 1;
+  }
+
+ private:
+  void explain_shares(const Measure& measure, SineRow& row) const {
+    const StateLayout& layout = transfer_.layout();
+    const VectorXcd z = response_.level(measure, row.peak.frequency) * transfer_.state(row.peak.frequency).col(0);
+    const Complex turn = std::polar(1.0, -row.peak.phase);
+    const VectorXd largest = ((measure.rows * z) * turn).real();
+    const double square = largest.squaredNorm();
+    if (!(square > 0)) return;
+    VectorXd shares = VectorXd::Zero(layout.modes + 1);
+    const VectorXcd turned = turn * z;
+    for (int derivative = 0; derivative < 3; ++derivative) {
+      const auto part = [&](int first, int count) -> VectorXd {
+        const MatrixXcd each = measure.rows.middleCols(first, count) * turned.segment(first, count).asDiagonal();
+        return each.real().transpose() * largest / square;
+      };
+      shares.head(layout.modes) += part(layout.modal(derivative), layout.modes);
+      shares[layout.modes] += part(layout.base(derivative), layout.motions).sum();
+    }
+    row.shares = largest_shares(shares);
+  }
+
+  // Per unit acceleration of the input, at 0 Hz without damping; infinite where the base's own displacement counts, 0
+  // of a velocity.
+  [[nodiscard]] double static_answer(const Measure& measure) const {
+    const StateLayout& layout = transfer_.layout();
+    if (!measure.rows.middleCols(layout.base(0), 2L * layout.motions).isZero(0)) return HUGE_VAL;
+    const VectorXcd q =
+        (transfer_.basis().omega.array().square().inverse().matrix().asDiagonal() * transfer_.inputs().acceleration)
+            .col(0);
+    const VectorXcd w = measure.rows.middleCols(layout.modal(0), layout.modes).real() * q +
+                        measure.rows.middleCols(layout.base(2), layout.motions).real() * transfer_.inputs().base.col(0);
+    return largest_over_phase(w);
+  }
+
+  void explain_sweep(const Measure& measure, SineRow& row) {
+    row.sweep_parameter = std::nan("");
+    if (!environment_.sweep_rate) return;
+    const auto main = std::find_if(row.shares.begin(), row.shares.end(), [](const auto& s) { return s.first >= 0; });
+    if (main == row.shares.end() || main->second < 0.1) return;
+    const ModalDamping& damping = transfer_.damping();
+    row.sweep_parameter = sweep_parameter(*environment_.sweep_rate, damping.amplification(main->first),
+                                          transfer_.basis().frequency(main->first));
+    if (row.sweep_parameter <= slow_sweep || damping.coupled) return;
+    if (!swept_)
+      swept_.emplace(transfer_, response_.amplitude(), *environment_.sweep_rate, environment_.grid.from,
+                     environment_.grid.to);
+    row.swept = swept_->peak(measure);
+  }
+
+  const VectorXcd& coupled_state(double frequency) {
+    for (const auto& [known, state] : coupled_states_)
+      if (std::abs(known - frequency) <= 1e-6 * frequency) return state;
+    coupled_states_.emplace_back(frequency, coupled_.state(frequency).col(0));
+    return coupled_states_.back().second;
+  }
+
+  const Transfer& transfer_;
+  const Transfer coupled_;
+  const SineResponse& response_;
+  const Environment& environment_;
+  std::optional<SweptResponse> swept_;
+  std::vector<std::pair<double, VectorXcd>> coupled_states_;
+};
+
+bool contains(const std::vector<std::string>& list, const std::string& name) {
+  return std::find(list.begin(), list.end(), name) != list.end();
 }
 
-Outcome run_environment(const Environment& environment, int axis, const ModalBasis& basis, const ModalDamping& damping,
-                        const std::vector<Watched>& watched) {
+WithStatic worst_with_static(const Environment& environment, const SineResponse& response, const Watched& watched,
+                             const MatrixXcd& curves, const StaticRow& still) {
+  WithStatic result;
+  for (const double scale : {environment.upper, 1.0}) {
+    const auto [index, peak] =
+        response.worst({*watched.candidates, curves, watched.first, watched.count, false, still.rows, scale});
+    if (scale == environment.upper) result.upper_value = peak.value;
+    if (scale != 1.0) continue;
+    result.value = peak.value;
+    result.frequency = peak.frequency;
+    result.where = watched.candidates->label(index);
+  }
+  return result;
+}
+
+void run_sine(const Transfer& transfer, const std::vector<Watched>& watched, const Outcome* after, Outcome& outcome) {
+  const Environment& environment = *outcome.environment;
+  const SineResponse response(transfer, environment.input, outcome.grid);
+  Reasons reasons(transfer, response, environment);
+  SharedCurves shared([&](const MatrixXcd& rows) { return response.curves(rows); });
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const Watched& each = watched[i];
+    const MatrixXcd& curves = shared.of(each);
+    const auto [index, peak] =
+        response.worst({*each.candidates, curves, each.first, each.count, each.quantity->per_input, {}, 1});
+    const Measure worst = each.measure(index);
+    SineRow row;
+    row.peak = peak;
+    row.where = worst.label;
+    row.curve = each.candidates->of(curves, index).middleRows(each.first, each.count);
+    if (worst.per_input)
+      for (Index k = 0; k < row.curve.cols(); ++k)
+        row.curve.col(k) /= environment.input.at(outcome.grid[static_cast<std::size_t>(k)]);
+    reasons.explain(worst, row);
+    if (after && contains(environment.with_static, each.name))
+      row.with_static = worst_with_static(environment, response, each, curves, after->steady[i]);
+    outcome.sine.push_back(std::move(row));
+  }
+}
+
+// |w|² at the points of the rule per unit PSD, on the grid times the input's.
+std::vector<double> squares_of(const MatrixXcd& w) {
+  std::vector<double> squares(static_cast<std::size_t>(w.cols()));
+  for (Index k = 0; k < w.cols(); ++k) squares[static_cast<std::size_t>(k)] = w.col(k).squaredNorm();
+  return squares;
+}
+
+VectorXd candidate_rms(const Watched& watched, const VectorXd& by_row, const ModalCovariance& covariance,
+                       const StateLayout& layout) {
+  const Candidates& all = *watched.candidates;
+  VectorXd rms(static_cast<Index>(all.items.size()));
+  // Of mixes the variance needs the covariance of the base's rows, which is made once for each base.
+  int made = -1;
+  MatrixXcd own;
+  for (std::size_t k = 0; k < all.items.size(); ++k) {
+    double variance = 0;
+    if (all.items[k].mix < 0) {
+      variance =
+          by_row.segment(static_cast<Index>(all.items[k].base) * all.base_width + watched.first, watched.count).sum();
+    } else {
+      if (made != all.items[k].base) {
+        made = all.items[k].base;
+        own = row_covariance(all.rows.middleRows(static_cast<Index>(made) * all.base_width, all.base_width), covariance,
+                             layout);
+      }
+      const Eigen::MatrixXd mix =
+          all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.middleRows(watched.first, watched.count);
+      variance = (mix * own.real()).cwiseProduct(mix).sum();
+    }
+    rms[static_cast<Index>(k)] = std::sqrt(std::max(0.0, variance));
+  }
+  return rms;
+}
+
+std::size_t first_largest(const VectorXd& values) {  // the first of equals is named
+  std::size_t best = 0;
+  for (Index k = 1; k < values.size(); ++k)
+    if (values[k] > values[static_cast<Index>(best)] * (1 + 1e-9)) best = static_cast<std::size_t>(k);
+  return best;
+}
+
+double coupled_change(const Transfer& transfer, const Transfer& coupled, const Measure& measure, double frequency) {
+  const double plain = (measure.rows * transfer.state(frequency)).norm();
+  return plain > 0 ? std::pow((measure.rows * coupled.state(frequency)).norm() / plain, 2) - 1 : 0;
+}
+
+void run_random(const Transfer& transfer, const std::vector<Watched>& watched, Outcome& outcome) {
+  const Environment& environment = *outcome.environment;
+  const ModalCovariance covariance = integrate_covariance(transfer, environment.input);
+  outcome.integration_error = covariance.error;
+  outcome.integration_points = static_cast<int>(covariance.rule.frequency.size());
+  const StateLayout& layout = transfer.layout();
+  std::vector<double> ones(covariance.rule.frequency.size(), 1), roots;
+  for (const double f : outcome.grid) roots.push_back(std::sqrt(environment.input.at(f)));
+  const StateTable at_rule(transfer, covariance.rule.frequency, ones), on_grid(transfer, outcome.grid, roots);
+  const Transfer coupled = transfer.with_coupling();
+  const bool compare = transfer.damping().couples() && !transfer.damping().coupled;
+  SharedCurves shared([&](const MatrixXcd& rows) { return variances(rows, covariance, layout); });
+  for (const Watched& each : watched) {
+    RandomRow row;
+    if (each.quantity->per_input) {  // a ratio has no RMS
+      row.rms = row.curve_rms = row.largest = row.coupling = std::nan("");
+      row.psd.assign(outcome.grid.size(), std::nan(""));
+      outcome.random.push_back(std::move(row));
+      continue;
+    }
+    row.candidate_rms = candidate_rms(each, shared.of(each), covariance, layout);
+    const std::size_t index = first_largest(row.candidate_rms);
+    const Measure worst = each.measure(index);
+    row.rms = row.candidate_rms[static_cast<Index>(index)];
+    row.where = worst.label;
+    row.psd = squares_of(on_grid.times(worst.rows));
+    row.curve_rms = curve_rms(outcome.grid, row.psd);
+    row.shares = largest_shares(variance_shares(worst, covariance, layout));
+    const std::vector<double> squares = squares_of(at_rule.times(worst.rows));
+    row.moments = spectral_moments(covariance.rule, squares);
+    row.bands = dominating_bands(outcome.grid, row.psd, covariance.rule, squares);
+    row.largest = environment.duration && each.is_gaussian()
+                      ? row.rms * expected_largest(row.moments.zero_crossings(), *environment.duration)
+                      : std::nan("");
+    if (compare && !row.bands.empty())
+      row.coupling = coupled_change(transfer, coupled, worst, row.bands.front().frequency);
+    outcome.random.push_back(std::move(row));
+  }
+}
+
+}  // namespace
+
+VectorXcd Environment::directions(int axis, const System& system) const {
+  if (motions.empty()) return system.together.col(axis).cast<Complex>();
+  VectorXcd column = VectorXcd::Zero(system.together.rows());
+  for (const BaseMotion& motion : motions) column[6 * motion.base + axis] = motion.factor;
+  return column;
+}
+
+std::string Outcome::name() const {
+  if (environment->type == Environment::Type::steady) return environment->name;
+  return fmt::format("{}.{}", environment->name,
+                     is_combined() ? std::string_view("combined") : axis_names[static_cast<std::size_t>(axis)]);
+}
+
+Outcome run_environment(const Environment& environment, int axis, const System& system, const ModalBasis& basis,
+                        const ModalDamping& damping, const std::vector<Watched>& watched, const Outcome* after) {
   require_damping(basis, damping, environment.grid.from, environment.grid.to);
   require_enough_modes(environment, basis);
-  const Transfer transfer(basis, damping, base_inputs(basis, damping, Eigen::MatrixXd::Identity(6, 6).col(axis)));
-  Outcome outcome{&environment,
-                  axis,
-                  frequency_grid(environment.grid, environment.input.curve_points(), basis, damping),
-                  {},
-                  {},
-                  0,
-                  0};
-  if (environment.type == Environment::Type::sine) {
-    const SineResponse response(transfer, environment.input, outcome.grid);
-    for (const Watched& each : watched) {
-      const auto [index, peak] = response.worst(each.candidates);
-      const Measure& worst = each.candidates[index];
-      outcome.sine.push_back({peak, worst.label, response.curve(worst)});
-    }
-    return outcome;
-  }
-  const ModalCovariance covariance = integrate_covariance(transfer, basis, damping, environment.input);
-  outcome.integration_error = covariance.error;
-  outcome.integration_points = covariance.points;
+  const Transfer transfer(basis, damping, base_inputs(basis, damping, environment.directions(axis, system)));
+  Outcome outcome;
+  outcome.environment = &environment;
+  outcome.axis = axis;
+  outcome.grid = frequency_grid(environment.grid, environment.input.curve_points(), resonances(basis, damping));
+  if (environment.type == Environment::Type::sine)
+    run_sine(transfer, watched, after, outcome);
+  else
+    run_random(transfer, watched, outcome);
+  return outcome;
+}
+
+Outcome run_steady(const Environment& environment, const System& system, const ModalBasis& basis,
+                   const std::vector<Watched>& watched) {
+  Outcome outcome;
+  outcome.environment = &environment;
+  const StateLayout layout{basis.size(), static_cast<int>(system.support_motion.cols())};
+  // Gravity g acts on the model as a base acceleration of −g would, seen from the base.
+  Vector6 field = Vector6::Zero();
+  field.head<3>() = environment.acceleration;
+  VectorXcd z = VectorXcd::Zero(layout.size());
+  const VectorXd q = (basis.rigid_participation * field).array() / basis.omega.array().square();
+  z.segment(layout.modal(0), layout.modes) = q.cast<Complex>();
+  z.segment(layout.base(2), layout.motions) = (-(system.together * field)).cast<Complex>();
   for (const Watched& each : watched) {
-    const auto [index, rms] = worst_rms(each.candidates, covariance);
-    const Measure& worst = each.candidates[index];
-    RandomRow row{rms, worst.label, 0, response_psd(transfer, worst, environment.input, outcome.grid),
-                  largest_shares(variance_shares(worst, covariance, transfer.layout()))};
-    row.curve_rms = curve_rms(outcome.grid, row.psd);
+    StaticRow row;
+    const Candidates& all = *each.candidates;
+    const bool still =
+        each.quantity->per_input || (each.quantity->subject == Subject::node && each.quantity->kind != &kind::length &&
+                                     each.quantity->kind != &kind::angle);
+    row.rows = VectorXd::Zero(all.rows.rows());
+    if (!still) row.rows = all.rows.real() * z.real();
+    row.value = -1;
+    for (std::size_t k = 0; k < all.items.size(); ++k) {
+      const double value = all.of(row.rows, k).middleRows(each.first, each.count).norm();
+      if (value <= row.value * (1 + 1e-9)) continue;
+      row.value = value;
+      row.where = all.label(k);
+    }
+    outcome.steady.push_back(std::move(row));
+  }
+  return outcome;
+}
+
+Outcome combine(const Environment& environment, const std::vector<const Outcome*>& axes,
+                const std::vector<Watched>& watched) {
+  Outcome outcome;
+  outcome.environment = &environment;
+  outcome.axis = -1;
+  const bool squares = environment.combination == Environment::Combination::root_sum_of_squares;
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (environment.type == Environment::Type::sine) {
+      SineRow row;
+      double sum = 0;
+      for (const Outcome* axis : axes) {
+        const SineRow& own = axis->sine[i];
+        sum += own.peak.value * own.peak.value;
+        if (axis == axes.front() || own.peak.value > row.peak.value) {
+          row.peak = own.peak;
+          row.where = fmt::format("{}{}: {}", squares ? "most from " : "",
+                                  axis_names[static_cast<std::size_t>(axis->axis)], own.where);
+        }
+      }
+      if (squares) row.peak.value = std::sqrt(sum);
+      outcome.sine.push_back(std::move(row));
+      continue;
+    }
+    RandomRow row;
+    row.candidate_rms = VectorXd::Zero(axes.front()->random[i].candidate_rms.size());
+    for (const Outcome* axis : axes) {
+      const VectorXd& own = axis->random[i].candidate_rms;
+      row.candidate_rms = squares ? VectorXd((row.candidate_rms.array().square() + own.array().square()).sqrt())
+                                  : VectorXd(row.candidate_rms.cwiseMax(own));
+    }
+    const bool known = row.candidate_rms.size() > 0;
+    const std::size_t worst = known ? first_largest(row.candidate_rms) : 0;
+    row.rms = known ? row.candidate_rms[static_cast<Index>(worst)] : std::nan("");
+    if (known) row.where = watched[i].candidates->label(worst);
     outcome.random.push_back(std::move(row));
   }
   return outcome;

@@ -8,6 +8,7 @@
 #include "core/excitation/frequency_grid.h"
 #include "core/response/random.h"
 #include "core/response/steady_state.h"
+#include "core/response/sweep.h"
 #include "core/response/watched.h"
 
 namespace avrenk {
@@ -15,9 +16,16 @@ namespace avrenk {
 /// x y z rx ry rz.
 inline constexpr std::array<std::string_view, 6> axis_names{"x", "y", "z", "rx", "ry", "rz"};
 
-/// What is applied: base motion along axes, one result per axis.
+/// How much and with what phase one base follows the profile.
+struct BaseMotion {
+  int base = 0;
+  Complex factor = 1;
+};
+
+/// What is applied: base motion along axes, one result per axis; or a steady acceleration.
 struct Environment {
-  enum class Type { sine, random };
+  enum class Type { sine, random, steady };
+  enum class Combination { none, envelope, root_sum_of_squares };
   std::string name;
   Type type = Type::sine;
   std::string profile;    ///< name, for headings
@@ -26,13 +34,38 @@ struct Environment {
   bool angular = false;   ///< the input is a rotation
   std::vector<int> axes;  ///< indices into axis_names
   GridRequest grid;
+  std::vector<BaseMotion> motions;             ///< empty: all bases move as one body; bases not named stand still
+  std::string tolerance;                       ///< "±3 dB", for headings; empty: none
+  double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
+  std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
+  Combination combination = Combination::none;
+  std::string after;                       ///< the steady environment that acts at the same time
+  std::vector<std::string> with_static;    ///< watched quantities whose peak is also taken together with it
+  Vector3 acceleration = Vector3::Zero();  ///< steady: the field of gravity that acts on the model, m/s²
+
+  /// The bases' accelerations per unit input along an axis, n_b x 1.
+  [[nodiscard]] Eigen::VectorXcd directions(int axis, const System& system) const;
+};
+
+/// Peak of the sine response together with a steady one: the largest over phase and frequency of their sum.
+struct WithStatic {
+  double value = 0, upper_value = 0;  ///< at the level applied, and at its upper tolerance
+  double frequency = 0;               ///< Hz
+  std::string where;
 };
 
 /// One watched quantity in one environment and axis.
 struct SineRow {
   SinePeak peak;
   std::string where;       ///< the worst candidate
-  Eigen::MatrixXcd curve;  ///< of the worst candidate: 1 or 3 rows x grid points, per the level applied
+  Eigen::MatrixXcd curve;  ///< of the worst candidate: 1 to 3 rows x grid points, per the level applied
+  std::vector<std::pair<int, double>> shares;  ///< mode (from 0; −1: base motion) and its part of the peak
+  double amplification = 0;                    ///< over the static answer to the same acceleration; NaN: it has none
+  std::optional<HalfPower> half_power;         ///< absent where the curve does not fall by half on both sides
+  double sweep_parameter = 0;                  ///< S of the mode with the largest share; NaN without a sweep rate
+  std::optional<SinePeak> swept;               ///< where S is above slow_sweep
+  double coupling = 0;  ///< relative change of the response at the peak when modes are coupled by their damping
+  std::optional<WithStatic> with_static;
 };
 struct RandomRow {
   double rms = 0;
@@ -40,24 +73,49 @@ struct RandomRow {
   double curve_rms = 0;     ///< the drawn curve's own integral
   std::vector<double> psd;  ///< of the worst candidate, unit²/Hz
   std::vector<std::pair<int, double>>
-      shares;  ///< mode (from 0; −1: base motion) and part of the variance, largest first
+      shares;                         ///< mode (from 0; −1: base motion) and part of the variance, largest first
+  std::vector<DominatingBand> bands;  ///< largest share first
+  SpectralMoments moments;
+  double largest = 0;   ///< expected largest in the duration; NaN without a duration, or if not Gaussian
+  double coupling = 0;  ///< relative change of the PSD at the dominating frequency when modes are coupled
+  Eigen::VectorXd candidate_rms;
+};
+struct StaticRow {
+  double value = 0;
+  std::string where;
+  Eigen::VectorXd rows;  ///< of every base of the candidates
 };
 
 struct Outcome {
   const Environment* environment = nullptr;
-  int axis = 0;
-  std::vector<double> grid;   ///< Hz
+  int axis = 0;               ///< −1: all axes combined
+  std::vector<double> grid;   ///< Hz; empty for steady and combined
   std::vector<SineRow> sine;  ///< one for each watched quantity, or empty
   std::vector<RandomRow> random;
+  std::vector<StaticRow> steady;
   double integration_error = 0;
   int integration_points = 0;
-  [[nodiscard]] std::string name() const;  ///< "random.z"
+  [[nodiscard]] bool is_combined() const { return axis < 0; }
+  [[nodiscard]] std::string name() const;  ///< "random.z", "random.combined", "gravity"
 };
 
 /// Runs an environment along one of its axes.
+/// @param after  the outcome of the steady environment that acts at the same time, or nullptr
 /// @throws InputError      an undamped mode inside the band, or a residual vector inside it (too few modes)
 /// @throws NumericalError  the RMS integral does not settle
-[[nodiscard]] Outcome run_environment(const Environment& environment, int axis, const ModalBasis& basis,
-                                      const ModalDamping& damping, const std::vector<Watched>& watched);
+[[nodiscard]] Outcome run_environment(const Environment& environment, int axis, const System& system,
+                                      const ModalBasis& basis, const ModalDamping& damping,
+                                      const std::vector<Watched>& watched, const Outcome* after = nullptr);
+
+/// The answer to a steady acceleration: q = Φᵀ(M R g)/ω², exact with residual vectors. Motions are relative to the
+/// base, which stands still; nodes have no velocity and no acceleration.
+[[nodiscard]] Outcome run_steady(const Environment& environment, const System& system, const ModalBasis& basis,
+                                 const std::vector<Watched>& watched);
+
+/// All axes of one environment together: the largest of them (envelope), or the root of the sum of squares for axes
+/// that act at the same time without a fixed phase. Of random RMS it is exact, candidate by candidate; of sine peaks it
+/// takes each axis's largest wherever and at whatever frequency it occurs, which is never low.
+[[nodiscard]] Outcome combine(const Environment& environment, const std::vector<const Outcome*>& axes,
+                              const std::vector<Watched>& watched);
 
 }  // namespace avrenk

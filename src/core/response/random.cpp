@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
+#include <numeric>
 
 #include "core/error.h"
 #include "core/quantity/quantity.h"
@@ -14,114 +15,206 @@ namespace {
 
 using Eigen::Index;
 using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
 
-constexpr int phase_panels = 8;  // panels over the half circle of each resonance
-constexpr int most_halvings = 5;
+constexpr int most_halvings = 12;
+constexpr double core_reach = 4;   // half-bandwidths around a resonance in which the phase is the variable
+constexpr double widest_step = 2;  // of frequency, over one panel far from all resonances
 
+// f = f_r (1 + ζ tan t), or ln f = t where there is no resonance.
 struct Panel {
-  double from, to;
-  const PowerLaw* input;
+  double from, to;  // of t
+  double resonance = 0, ratio = 0;
+  const PowerLaw* input = nullptr;
+  int halvings = 0;
+  [[nodiscard]] double frequency(double t) const {
+    return ratio > 0 ? resonance * (1 + ratio * std::tan(t)) : std::exp(t);
+  }
+  [[nodiscard]] double stretch(double t) const {  // df/dt
+    return ratio > 0 ? resonance * ratio / std::pow(std::cos(t), 2) : std::exp(t);
+  }
 };
 
-// Boundaries: breakpoints, octaves, and f_r (1 + ζ tan θ) at equal steps of θ; the outermost step reaches tan = 1/ζ
-// in powers of four, so that neighbouring panels never differ wildly in width.
-std::vector<double> boundaries(const ModalBasis& basis, const ModalDamping& damping, const LogLogTable& input) {
-  const double from = input.from(), to = input.to();
-  std::vector<double> all = input.breakpoints();
-  for (double f = from; f < to; f *= 2) all.push_back(f);
-  for (int r = 0; r < basis.size(); ++r) {
-    const double ratio = damping.effective_ratio(r), f = basis.frequency(r);
-    all.push_back(f);
-    for (int k = 1; k < phase_panels; ++k)
-      all.push_back(f * (1 + ratio * std::tan(pi * (static_cast<double>(k) / phase_panels - 0.5))));
-    for (double reach = 16; reach * ratio < 1; reach *= 4) {
-      all.push_back(f * (1 + reach * ratio));
-      all.push_back(f * (1 - reach * ratio));
-    }
+void add_log_panels(std::vector<Panel>& panels, double from, double to, double centre, double half_width,
+                    const PowerLaw* input) {
+  // Panels from `from` to `to`, each at most as long as three times its distance from the resonance at `centre`.
+  const double sign = to > from ? 1 : -1;
+  double at = from;
+  while (sign * (to - at) > 1e-12 * from) {
+    const double reach = std::max(std::abs(at - centre), half_width);
+    double next = at + sign * 3 * reach;
+    next = std::clamp(next, at / widest_step, at * widest_step);
+    if (sign * (to - next) < 0.3 * sign * (next - at)) next = to;
+    panels.push_back({std::log(std::min(at, next)), std::log(std::max(at, next)), 0, 0, input});
+    at = next;
   }
-  std::erase_if(all, [&](double f) { return !(f >= from && f <= to); });
-  std::sort(all.begin(), all.end());
-  all.erase(std::unique(all.begin(), all.end(), [](double a, double b) { return b - a < 1e-12 * b; }), all.end());
-  all.back() = to;
-  return all;
 }
 
-// Calls `take` with √(weight S(f)) z(f) at every point of an eight-point Gauss–Legendre rule on each panel.
-template <typename Take>
-void visit_points(const Transfer& transfer, const std::vector<Panel>& panels, const Take& take) {
+// The part of one stretch that is nearest to one resonance.
+void add_panels(std::vector<Panel>& panels, double from, double to, double resonance, double ratio,
+                const PowerLaw* input) {
+  const double half_width = core_reach * ratio * resonance;
+  const double low = std::clamp(resonance - half_width, from, to), high = std::clamp(resonance + half_width, from, to);
+  if (high > low) {
+    const auto phase = [&](double f) { return std::atan((f / resonance - 1) / ratio); };
+    const double middle = std::clamp(resonance, low, high);
+    for (const auto& [a, b] : {std::pair{low, middle}, {middle, high}})
+      if (b > a * (1 + 1e-13)) panels.push_back({phase(a), phase(b), resonance, ratio, input});
+  }
+  if (low > from) add_log_panels(panels, low, from, resonance, half_width, input);
+  if (high < to) add_log_panels(panels, high, to, resonance, half_width, input);
+}
+
+std::vector<Panel> first_panels(const Transfer& transfer, const LogLogTable& input) {
+  std::vector<std::pair<double, double>> all = resonances(transfer.basis(), transfer.damping());
+  std::erase_if(all, [&](const auto& r) { return !(r.second > 0) || r.first > 4 * input.to(); });
+  std::vector<Panel> panels;
+  for (const PowerLaw& stretch : input.stretches()) {
+    double from = stretch.f1;
+    for (std::size_t r = 0; r < all.size(); ++r) {
+      const double end = r + 1 < all.size() ? 0.5 * (all[r].first + all[r + 1].first) : stretch.f2;
+      const double to = std::min(end, stretch.f2);
+      if (to <= from * (1 + 1e-13)) continue;
+      add_panels(panels, from, to, all[r].first, std::min(all[r].second, 0.5), &stretch);
+      from = to;
+    }
+    if (stretch.f2 > from * (1 + 1e-13)) add_log_panels(panels, from, stretch.f2, 0, from, &stretch);
+  }
+  return panels;
+}
+
+// Eight Gauss–Legendre points and their weights, S included.
+void append_points(const Panel& panel, IntegrationRule& rule) {
   using Rule = boost::math::quadrature::gauss<double, 8>;
-  for (const Panel& panel : panels) {
-    const double middle = 0.5 * (panel.from + panel.to), half = 0.5 * (panel.to - panel.from);
+  const double middle = 0.5 * (panel.from + panel.to), half = 0.5 * (panel.to - panel.from);
+  for (const double side : {-1.0, 1.0}) {
     for (std::size_t g = 0; g < Rule::abscissa().size(); ++g) {
-      for (const double side : {-1.0, 1.0}) {
-        const double f = middle + side * half * Rule::abscissa()[g];
-        take(std::sqrt(half * Rule::weights()[g] * panel.input->at(f)) * transfer.state(f));
-      }
+      const double t = middle + side * half * Rule::abscissa()[g], f = panel.frequency(t);
+      rule.frequency.push_back(f);
+      rule.weight.push_back(half * Rule::weights()[g] * panel.stretch(t) * panel.input->at(f));
     }
   }
 }
 
-Eigen::VectorXd integrate_diagonal(const Transfer& transfer, const std::vector<Panel>& panels) {
-  Eigen::VectorXd diagonal = Eigen::VectorXd::Zero(transfer.layout().size());
-  visit_points(transfer, panels, [&](const Eigen::MatrixXcd& z) { diagonal += z.col(0).cwiseAbs2(); });
+// What one panel adds to the diagonal of Γ: |q|² with ω^0, ω^2, ω^4. The bases' own motion needs no check.
+VectorXd diagonal_of(const Transfer& transfer, const Panel& panel) {
+  IntegrationRule rule;
+  append_points(panel, rule);
+  const Index m = transfer.layout().modes;
+  VectorXd diagonal = VectorXd::Zero(3 * m);
+  for (std::size_t k = 0; k < rule.frequency.size(); ++k) {
+    const double omega2 = std::pow(2 * pi * rule.frequency[k], 2);
+    const VectorXd square = rule.weight[k] * transfer.coordinates(rule.frequency[k]).col(0).cwiseAbs2();
+    diagonal.head(m) += square;
+    diagonal.segment(m, m) += omega2 * square;
+    diagonal.tail(m) += omega2 * omega2 * square;
+  }
   return diagonal;
 }
 
-MatrixXcd integrate(const Transfer& transfer, const std::vector<Panel>& panels) {
-  const Index size = transfer.layout().size();
-  constexpr Index chunk = 256;
-  MatrixXcd gamma = MatrixXcd::Zero(size, size), block(size, chunk);
-  Index filled = 0;
-  const auto flush = [&] {
-    gamma.noalias() += block.leftCols(filled) * block.leftCols(filled).adjoint();  // whole product: BLAS is faster so
-    filled = 0;
-  };
-  visit_points(transfer, panels, [&](const Eigen::MatrixXcd& z) {
-    block.col(filled++) = z;
-    if (filled == chunk) flush();
-  });
-  flush();
-  return gamma;
-}
-
-std::vector<Panel> halved(const std::vector<Panel>& panels) {
-  std::vector<Panel> halves;
-  for (const Panel& panel : panels) {
-    const double middle = 0.5 * (panel.from + panel.to);
-    halves.push_back({panel.from, middle, panel.input});
-    halves.push_back({middle, panel.to, panel.input});
+// Γ from G_k = ∫ ω^k q qᴴ S, k = 0..4: block (d, e) of the modal part is i^d (−i)^e G_{d+e}.
+MatrixXcd assemble_gamma(const Transfer& transfer, const IntegrationRule& rule) {
+  const StateLayout& layout = transfer.layout();
+  const Index m = layout.modes, n = layout.motions, points = static_cast<Index>(rule.frequency.size());
+  std::vector<double> level(rule.weight.size());
+  Eigen::RowVectorXd omega(points);
+  for (Index k = 0; k < points; ++k) {
+    const auto i = static_cast<std::size_t>(k);
+    level[i] = std::sqrt(rule.weight[i]);
+    omega[k] = 2 * pi * rule.frequency[i];
   }
-  return halves;
+  const MatrixXcd q = StateTable(transfer, rule.frequency, level).coordinates();
+  const VectorXcd base = transfer.inputs().base.col(0);
+  const Eigen::RowVectorXd root = Eigen::Map<const Eigen::RowVectorXd>(level.data(), points);
+  MatrixXcd gamma = MatrixXcd::Zero(layout.size(), layout.size());
+  const auto turn = [](int power) {  // i^power
+    constexpr Complex turns[] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
+    return turns[((power % 4) + 4) % 4];
+  };
+  MatrixXcd weighted = q;
+  for (int power = 0; power <= 4; ++power) {
+    const MatrixXcd moment = weighted * q.adjoint();
+    for (int d = 0; d < 3; ++d)
+      if (power - d >= 0 && power - d < 3)
+        gamma.block(layout.modal(d), layout.modal(power - d), m, m) = turn(2 * d - power) * moment;
+    if (power < 4) weighted *= omega.asDiagonal();
+  }
+  // The bases' motion is (iω)^{e−2} times their acceleration.
+  for (int d = 0; d < 3; ++d) {
+    for (int e = 0; e < 3; ++e) {
+      const Eigen::RowVectorXd powers = omega.array().pow(d + e - 2) * root.array();
+      const VectorXcd cross = turn(d - (e - 2)) * (q * powers.transpose().cast<Complex>());
+      gamma.block(layout.modal(d), layout.base(e), m, n) = cross * base.adjoint();
+      gamma.block(layout.base(e), layout.modal(d), n, m) = base * cross.adjoint();
+      const double own = (omega.array().pow(d + e - 4) * root.array().square()).sum();
+      gamma.block(layout.base(d), layout.base(e), n, n) = turn(d - e) * own * base * base.adjoint();
+    }
+  }
+  return gamma;
 }
 
 }  // namespace
 
-ModalCovariance integrate_covariance(const Transfer& transfer, const ModalBasis& basis, const ModalDamping& damping,
-                                     const LogLogTable& input) {
-  std::vector<Panel> panels;
-  const std::vector<double> ends = boundaries(basis, damping, input);
-  for (std::size_t i = 1; i < ends.size(); ++i)
-    panels.push_back({ends[i - 1], ends[i], input.stretch_at(0.5 * (ends[i - 1] + ends[i]))});
-  // The diagonal costs little: it says which panels are fine enough before the whole matrix is integrated once.
-  ModalCovariance result;
-  Eigen::VectorXd diagonal = integrate_diagonal(transfer, panels);
-  for (int halving = 0; halving <= most_halvings; ++halving) {
-    std::vector<Panel> halves = halved(panels);
-    const Eigen::VectorXd finer = integrate_diagonal(transfer, halves);
-    result.error = 0;
-    for (Index i = 0; i < finer.size(); ++i)
-      if (finer[i] > 0) result.error = std::max(result.error, std::abs(finer[i] - diagonal[i]) / finer[i]);
-    if (result.error < covariance_tolerance) {
-      result.points = static_cast<int>(8 * panels.size());
-      result.gamma = integrate(transfer, panels);
-      return result;
-    }
-    panels = std::move(halves);
-    diagonal = finer;
+ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable& input) {
+  // The diagonal costs little: it says which panels are fine enough before the whole matrix is assembled once.
+  std::vector<Panel> open = first_panels(transfer, input), done;
+  std::vector<VectorXd> coarse;
+  VectorXd total = VectorXd::Zero(3L * transfer.layout().modes);
+  for (const Panel& panel : open) {
+    coarse.push_back(diagonal_of(transfer, panel));
+    total += coarse.back();
   }
-  throw NumericalError(
-      fmt::format("the RMS integral did not settle: a change of {:.1e} is left where {:.0e} is asked for", result.error,
-                  covariance_tolerance));
+  ModalCovariance result;
+  VectorXd change = VectorXd::Zero(total.size());
+  const double allowed = 0.1 * covariance_tolerance / std::sqrt(static_cast<double>(open.size()));
+  const auto relative = [&](const VectorXd& part) {
+    double worst = 0;
+    for (Index i = 0; i < part.size(); ++i)
+      if (total[i] > 0) worst = std::max(worst, std::abs(part[i]) / total[i]);
+    return worst;
+  };
+  while (!open.empty()) {
+    const Panel panel = open.back();
+    const VectorXd whole = coarse.back();
+    open.pop_back();
+    coarse.pop_back();
+    const double middle = 0.5 * (panel.from + panel.to);
+    Panel first = panel, second = panel;
+    first.to = second.from = middle;
+    first.halvings = second.halvings = panel.halvings + 1;
+    const VectorXd one = diagonal_of(transfer, first), two = diagonal_of(transfer, second);
+    const VectorXd difference = one + two - whole;
+    if (relative(difference) <= allowed || panel.halvings == most_halvings) {
+      change += difference;
+      done.push_back(panel);
+      continue;
+    }
+    total += difference;
+    open.insert(open.end(), {first, second});
+    coarse.insert(coarse.end(), {one, two});
+  }
+  result.error = relative(change);
+  if (result.error > covariance_tolerance)
+    throw NumericalError(
+        fmt::format("the RMS integral did not settle: a change of {:.1e} is left where {:.0e} is asked for",
+                    result.error, covariance_tolerance));
+  std::sort(done.begin(), done.end(),
+            [](const Panel& a, const Panel& b) { return a.frequency(a.from) < b.frequency(b.from); });
+  for (const Panel& panel : done) append_points(panel, result.rule);
+  std::vector<std::size_t> order(result.rule.frequency.size());
+  std::iota(order.begin(), order.end(), 0);
+  std::sort(order.begin(), order.end(),
+            [&](std::size_t a, std::size_t b) { return result.rule.frequency[a] < result.rule.frequency[b]; });
+  IntegrationRule sorted;
+  for (const std::size_t k : order) {
+    sorted.frequency.push_back(result.rule.frequency[k]);
+    sorted.weight.push_back(result.rule.weight[k]);
+  }
+  result.rule = std::move(sorted);
+  result.gamma = assemble_gamma(transfer, result.rule);
+  return result;
 }
 
 double root_mean_square(const Measure& measure, const ModalCovariance& covariance) {
@@ -129,34 +222,109 @@ double root_mean_square(const Measure& measure, const ModalCovariance& covarianc
   return std::sqrt(std::max(0.0, variance));
 }
 
-Eigen::VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
+namespace {
+
+// Columns of the state that some row uses.
+std::vector<Index> used_columns(const MatrixXcd& rows, const StateLayout& layout) {
+  std::vector<Index> used;
+  for (int block = 0; block < 6; ++block) {
+    const Index first = block < 3 ? layout.modal(block) : layout.base(block - 3),
+                count = block < 3 ? layout.modes : layout.motions;
+    if (rows.middleCols(first, count).isZero(0)) continue;
+    for (Index k = 0; k < count; ++k) used.push_back(first + k);
+  }
+  return used;
+}
+
+}  // namespace
+
+VectorXd variances(const MatrixXcd& rows, const ModalCovariance& covariance, const StateLayout& layout) {
+  const std::vector<Index> used = used_columns(rows, layout);
+  const MatrixXcd own = rows(Eigen::all, used), gamma = covariance.gamma(used, used);
+  const MatrixXd real = own.real(), imaginary = own.imag();
+  // With rows a + ib and Γ = G + iH, G symmetric and H antisymmetric: aGa + bGb + 2 aHb.
+  const MatrixXd g = gamma.real();
+  VectorXd result = (real * g).cwiseProduct(real).rowwise().sum();
+  if (imaginary.isZero(0)) return result;
+  const MatrixXd h = gamma.imag();
+  result += (imaginary * g).cwiseProduct(imaginary).rowwise().sum();
+  result += 2 * (real * h).cwiseProduct(imaginary).rowwise().sum();
+  return result;
+}
+
+MatrixXcd row_covariance(const MatrixXcd& rows, const ModalCovariance& covariance, const StateLayout& layout) {
+  const std::vector<Index> used = used_columns(rows, layout);
+  const MatrixXcd own = rows(Eigen::all, used);
+  return own * covariance.gamma(used, used) * own.adjoint();
+}
+
+VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
   const Eigen::RowVectorXd parts =
       (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum();
-  Eigen::VectorXd shares = Eigen::VectorXd::Zero(layout.modes + 1);
+  VectorXd shares = VectorXd::Zero(layout.modes + 1);
   for (int derivative = 0; derivative < 3; ++derivative) {
     shares.head(layout.modes) += parts.segment(layout.modal(derivative), layout.modes).transpose();
-    shares[layout.modes] += parts.segment(layout.base(derivative), 6).sum();
+    shares[layout.modes] += parts.segment(layout.base(derivative), layout.motions).sum();
   }
   const double variance = shares.sum();
   if (variance > 0) shares /= variance;
   return shares;
 }
 
-std::pair<std::size_t, double> worst_rms(std::span<const Measure> measures, const ModalCovariance& covariance) {
-  std::pair<std::size_t, double> worst{0, -1};
-  for (std::size_t k = 0; k < measures.size(); ++k) {
-    const double rms = root_mean_square(measures[k], covariance);
-    if (rms > worst.second * (1 + 1e-9)) worst = {k, rms};  // the first of equals is named
+double SpectralMoments::zero_crossings() const { return m0 > 0 ? std::sqrt(m2 / m0) : std::nan(""); }
+
+double SpectralMoments::maxima() const { return m2 > 0 ? std::sqrt(m4 / m2) : std::nan(""); }
+
+SpectralMoments spectral_moments(const IntegrationRule& rule, std::span<const double> squares) {
+  SpectralMoments moments;
+  for (std::size_t k = 0; k < squares.size(); ++k) {
+    const double f = rule.frequency[k], part = rule.weight[k] * squares[k];
+    moments.m0 += part;
+    moments.m1 += f * part;
+    moments.m2 += f * f * part;
+    moments.m4 += f * f * f * f * part;
   }
-  return worst;
+  return moments;
 }
 
-std::vector<double> response_psd(const Transfer& transfer, const Measure& measure, const LogLogTable& input,
-                                 std::span<const double> grid) {
-  std::vector<double> psd;
-  psd.reserve(grid.size());
-  for (const double f : grid) psd.push_back((measure.rows * transfer.state(f)).squaredNorm() * input.at(f));
-  return psd;
+double expected_largest(double zero_crossings, double duration) {
+  const double cycles = 2 * zero_crossings * duration;
+  if (!(cycles > 1)) return std::nan("");
+  constexpr double euler = 0.57721566490153286;
+  const double root = std::sqrt(2 * std::log(cycles));
+  return root + euler / root;
+}
+
+std::vector<DominatingBand> dominating_bands(std::span<const double> grid, std::span<const double> psd,
+                                             const IntegrationRule& rule, std::span<const double> squares) {
+  std::vector<DominatingBand> bands;
+  DominatingBand current{grid.front(), grid.front(), grid.front(), 0};
+  double highest = psd.front();
+  for (std::size_t i = 1; i < grid.size(); ++i) {
+    if (psd[i] > highest) {
+      highest = psd[i];
+      current.frequency = grid[i];
+    }
+    const bool minimum = i + 1 < grid.size() && psd[i] <= psd[i - 1] && psd[i] < psd[i + 1] && highest > 1.5 * psd[i];
+    if (!minimum && i + 1 < grid.size()) continue;
+    current.to = grid[i];
+    bands.push_back(current);
+    current = {grid[i], grid[i], grid[i], 0};
+    highest = psd[i];
+  }
+  double sum = 0;
+  std::size_t band = 0;
+  for (std::size_t k = 0; k < squares.size(); ++k) {
+    while (band + 1 < bands.size() && rule.frequency[k] > bands[band].to) ++band;
+    const double part = rule.weight[k] * squares[k];
+    bands[band].share += part;
+    sum += part;
+  }
+  if (sum > 0)
+    for (DominatingBand& each : bands) each.share /= sum;
+  std::stable_sort(bands.begin(), bands.end(),
+                   [](const DominatingBand& a, const DominatingBand& b) { return a.share > b.share; });
+  return bands;
 }
 
 double curve_rms(std::span<const double> grid, std::span<const double> psd) {

@@ -11,38 +11,68 @@ namespace avrenk {
 /// Largest relative change of any RMS² of the state when panels are halved; code, docs and tests use this name.
 inline constexpr double covariance_tolerance = 1e-8;
 
-/// Γ = ∫ z S zᴴ df over the band of the input, z the state per unit input.
-struct ModalCovariance {
-  Eigen::MatrixXcd gamma;  ///< 3(m+6) square, Hermitian, SI
-  double error = 0;        ///< relative change of the diagonal when the panels used are halved
-  int points = 0;          ///< frequencies of the integration rule
+/// Points f_k and weights w_k of the integration rule: ∫ |w(f)|² S df = Σ w_k |w(f_k)|², with S in the weights. They
+/// are ascending and serve every integrand that is smooth beside the resonances.
+struct IntegrationRule {
+  std::vector<double> frequency, weight;
 };
 
-/// Integrates panel by panel: panels end at every breakpoint and, around each resonance, at equal steps of phase; eight
-/// Gauss– Legendre points each; all panels are halved until the diagonal of Γ changes by less than
-/// covariance_tolerance. The result does not depend on any plotting grid. Source: Segalman, Fulcher, Reese & Field, J.
-/// Sound Vib. 230(2), 2000.
+/// Γ = ∫ z S zᴴ df over the band of the input, z the state per unit input.
+struct ModalCovariance {
+  Eigen::MatrixXcd gamma;  ///< 3(m+n_b) square, Hermitian, SI
+  double error = 0;        ///< relative change of the diagonal when the panels used are halved
+  IntegrationRule rule;
+};
+
+/// Integrates panel by panel. Panels end at every breakpoint and half way between resonances. Around each resonance f_r
+/// the variable is the phase θ, f = f_r (1 + ζ tan θ), in which a resonance is flat; farther away it is ln f on panels
+/// that grow in proportion to the distance. Eight Gauss–Legendre points each; a panel is halved until that changes no
+/// diagonal entry of Γ by more than its part of covariance_tolerance. The result does not depend on any plotting grid.
+/// Γ follows from ∫ ω^k q qᴴ S df, k = 0..4. Source: Segalman, Fulcher, Reese & Field, J. Sound Vib. 230(2), 2000.
 /// @param input  PSD of the one input column of `transfer`, one-sided, (m/s²)²/Hz or (rad/s²)²/Hz
-/// @throws NumericalError  tolerance missed after five halvings: says by how much
-[[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const ModalBasis& basis,
-                                                   const ModalDamping& damping, const LogLogTable& input);
+/// @throws NumericalError  tolerance missed after twelve halvings: says by how much
+[[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable& input);
 
 /// RMS = √(Σ Re(ψ Γ ψᴴ)) over the rows of a measure. Of a magnitude it is the RMS of √(x²+y²+z²), which is not
 /// Gaussian.
 [[nodiscard]] double root_mean_square(const Measure& measure, const ModalCovariance& covariance);
+
+/// Re(ψ Γ ψᴴ) of many channels, one for each row.
+[[nodiscard]] Eigen::VectorXd variances(const Eigen::MatrixXcd& rows, const ModalCovariance& covariance,
+                                        const StateLayout& layout);
+
+/// ψ Γ ψᴴ of a few channels: their covariance, Hermitian.
+[[nodiscard]] Eigen::MatrixXcd row_covariance(const Eigen::MatrixXcd& rows, const ModalCovariance& covariance,
+                                              const StateLayout& layout);
 
 /// Part of the variance that each modal coordinate makes, its products with all others included; the last entry is
 /// the base's own motion. They add up to 1; a part may be negative where coordinates cancel.
 [[nodiscard]] Eigen::VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance,
                                               const StateLayout& layout);
 
-/// Index of the measure with the largest RMS, and that RMS.
-[[nodiscard]] std::pair<std::size_t, double> worst_rms(std::span<const Measure> measures,
-                                                       const ModalCovariance& covariance);
+/// Spectral moments m_k = ∫ f^k S_w df (unit² Hz^k), and what follows from them (Rice, Bell Syst. Tech. J. 23–24,
+/// 1944–45).
+struct SpectralMoments {
+  double m0 = 0, m1 = 0, m2 = 0, m4 = 0;
+  [[nodiscard]] double zero_crossings() const;  ///< ν₀ = √(m₂/m₀), upward, 1/s
+  [[nodiscard]] double maxima() const;          ///< ν_p = √(m₄/m₂), 1/s; depends on the upper end of the band
+};
+/// @param psd  |w|² per unit PSD on the points of the rule
+[[nodiscard]] SpectralMoments spectral_moments(const IntegrationRule& rule, std::span<const double> squares);
 
-/// PSD of a measure on a grid, unit²/Hz: Σ |ŵ|² S.
-[[nodiscard]] std::vector<double> response_psd(const Transfer& transfer, const Measure& measure,
-                                               const LogLogTable& input, std::span<const double> grid);
+/// Expected largest |x| of a Gaussian response in a duration, as a multiple of its RMS: g = √(2 ln 2ν₀T) +
+/// 0.5772/√(2 ln 2ν₀T) (Davenport, Proc. ICE 28, 1964). NaN where fewer than one crossing is expected.
+[[nodiscard]] double expected_largest(double zero_crossings, double duration);
+
+/// A stretch of frequencies between two minima of a response PSD, at its maximum, with its part of the variance.
+struct DominatingBand {
+  double frequency = 0, from = 0, to = 0;  ///< Hz
+  double share = 0;
+};
+/// Bands of a response, largest share first; shares add up to 1.
+[[nodiscard]] std::vector<DominatingBand> dominating_bands(std::span<const double> grid, std::span<const double> psd,
+                                                           const IntegrationRule& rule,
+                                                           std::span<const double> squares);
 
 /// RMS of a curve as drawn: straight lines on log-log paper between its points. Beside the covariance RMS it shows how
 /// well the curve is resolved.

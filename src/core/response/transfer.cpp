@@ -4,78 +4,159 @@
 
 namespace avrenk {
 
-InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, const Eigen::MatrixXd& directions) {
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+
+namespace {
+const Complex imaginary(0, 1);
+}
+
+InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, const MatrixXcd& directions) {
   InputColumns inputs;
   inputs.base = directions;
   inputs.acceleration = -basis.participation * directions;
   if (basis.statics.moves_rigidly) return inputs;
-  const SupportReaction& base = basis.base;  // (C_ff B + C_fb)ᵀΦ and its like are the reaction's rows
-  inputs.velocity = -base.viscous.transpose() * directions;
-  inputs.displacement = -(base.loss + damping.general_loss * base.general).transpose() * directions;
+  // (C_ff B + C_fb)ᵀΦ and its like are the rows of the bases' reactions.
+  MatrixXcd velocity = MatrixXcd::Zero(basis.size(), directions.cols()), displacement = velocity;
+  for (std::size_t b = 0; b < basis.bases.size(); ++b) {
+    const SupportReaction& base = basis.bases[b];
+    const MatrixXcd own = directions.middleRows(6 * static_cast<Index>(b), 6);
+    velocity -= base.viscous.transpose() * own;
+    displacement -= (base.loss + damping.base_loss * base.general).transpose() * own;
+  }
+  inputs.velocity = velocity;
+  inputs.displacement = displacement;
   return inputs;
 }
 
-// H and the modal force with their derivatives by ω.
+// The modal coordinates and their derivative by ω.
 struct Transfer::Point {
   double omega;
-  Eigen::ArrayXcd h, h_slope;           // m
-  Eigen::MatrixXcd force, force_slope;  // m x n
+  MatrixXcd q, q_slope;  // m x n
 };
 
 Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputColumns inputs)
-    : basis_(basis), damping_(damping), inputs_(std::move(inputs)), layout_{basis.size()} {}
+    : basis_(basis),
+      damping_(damping),
+      inputs_(std::move(inputs)),
+      layout_{basis.size(), static_cast<int>(inputs_.base.rows())},
+      coupled_(damping.coupled) {}
 
-Transfer::Point Transfer::at(double frequency) const {
-  const Complex i(0, 1);
+Transfer Transfer::with_coupling() const {
+  Transfer other = *this;
+  other.coupled_ = damping_.couples();
+  return other;
+}
+
+MatrixXcd Transfer::modal_force(double frequency) const {
+  if (inputs_.velocity.size() == 0) return inputs_.acceleration;
+  const double omega = 2 * pi * frequency;  // u̇ = ü/(iω), u = −ü/ω²
+  return inputs_.acceleration + inputs_.velocity / (imaginary * omega) -
+         imaginary * inputs_.displacement / (omega * omega);
+}
+
+Transfer::Point Transfer::at(double frequency, bool slope) const {
   Point point;
   const double omega = point.omega = 2 * pi * frequency;
   const Eigen::ArrayXd natural = basis_.omega.array(), natural2 = natural.square();
-  const Eigen::ArrayXd viscous = 2 * damping_.zeta.array() * natural;
-  const Eigen::ArrayXcd stiffness = natural2 - omega * omega + i * (viscous * omega + damping_.eta.array() * natural2);
-  point.h = stiffness.inverse();
-  point.h_slope = -point.h.square() * (-2 * omega + i * viscous);
-  point.force = inputs_.acceleration.cast<Complex>();
-  point.force_slope = Eigen::MatrixXcd::Zero(point.force.rows(), point.force.cols());
-  if (inputs_.velocity.size() > 0) {  // u̇ = ü/(iω), u = −ü/ω²
-    point.force += inputs_.velocity / (i * omega) - i * inputs_.displacement / (omega * omega);
-    point.force_slope =
-        -inputs_.velocity / (i * omega * omega) + 2.0 * i * inputs_.displacement / (omega * omega * omega);
+  const MatrixXcd force = modal_force(frequency);
+  MatrixXcd force_slope = MatrixXcd::Zero(force.rows(), force.cols());
+  if (slope && inputs_.velocity.size() > 0)
+    force_slope = -inputs_.velocity / (imaginary * omega * omega) +
+                  2.0 * imaginary * inputs_.displacement / (omega * omega * omega);
+  if (!coupled_) {
+    const Eigen::ArrayXd viscous = 2 * damping_.zeta.array() * natural;
+    const Eigen::ArrayXcd stiffness =
+        natural2 - omega * omega + imaginary * (viscous * omega + damping_.eta.array() * natural2);
+    const Eigen::VectorXcd h = stiffness.inverse().matrix();
+    point.q = h.asDiagonal() * force;
+    if (!slope) return point;
+    const Eigen::VectorXcd stiffness_slope = (-2 * omega + imaginary * viscous).matrix();
+    point.q_slope = h.asDiagonal() * (force_slope - stiffness_slope.asDiagonal() * point.q);
+    return point;
   }
+  MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
+  stiffness.diagonal().array() += natural2 - omega * omega;
+  const Eigen::PartialPivLU<MatrixXcd> solver(stiffness);
+  point.q = solver.solve(force);
+  if (!slope) return point;
+  point.q_slope = solver.solve(force_slope + 2 * omega * point.q - imaginary * (damping_.viscous * point.q));
   return point;
 }
 
-Eigen::MatrixXcd Transfer::state(double frequency) const {
-  const Complex i(0, 1);
-  const Point point = at(frequency);
+MatrixXcd Transfer::coordinates(double frequency) const { return at(frequency, false).q; }
+
+MatrixXcd Transfer::state(double frequency) const {
+  const Point point = at(frequency, false);
   const double omega = point.omega;
-  const auto m = layout_.modes;
-  Eigen::MatrixXcd z(layout_.size(), inputs_.base.cols());
-  const Eigen::MatrixXcd q = point.h.matrix().asDiagonal() * point.force;
-  z.middleRows(layout_.modal(0), m) = q;
-  z.middleRows(layout_.modal(1), m) = i * omega * q;
-  z.middleRows(layout_.modal(2), m) = -omega * omega * q;
-  z.middleRows<6>(layout_.base(0)) = (-1 / (omega * omega)) * inputs_.base.cast<Complex>();
-  z.middleRows<6>(layout_.base(1)) = inputs_.base / (i * omega);
-  z.middleRows<6>(layout_.base(2)) = inputs_.base.cast<Complex>();
+  const auto m = layout_.modes, n = layout_.motions;
+  MatrixXcd z(layout_.size(), inputs_.base.cols());
+  z.middleRows(layout_.modal(0), m) = point.q;
+  z.middleRows(layout_.modal(1), m) = imaginary * omega * point.q;
+  z.middleRows(layout_.modal(2), m) = -omega * omega * point.q;
+  z.middleRows(layout_.base(0), n) = (-1 / (omega * omega)) * inputs_.base;
+  z.middleRows(layout_.base(1), n) = inputs_.base / (imaginary * omega);
+  z.middleRows(layout_.base(2), n) = inputs_.base;
   return z;
 }
 
-Eigen::MatrixXcd Transfer::state_slope(double frequency) const {
-  const Complex i(0, 1);
-  const Point point = at(frequency);
+MatrixXcd Transfer::state_slope(double frequency) const {
+  const Point point = at(frequency, true);
   const double omega = point.omega;
-  const auto m = layout_.modes;
-  const Eigen::MatrixXcd q = point.h.matrix().asDiagonal() * point.force;
-  const Eigen::MatrixXcd slope =
-      point.h_slope.matrix().asDiagonal() * point.force + point.h.matrix().asDiagonal() * point.force_slope;
-  Eigen::MatrixXcd z(layout_.size(), inputs_.base.cols());
-  z.middleRows(layout_.modal(0), m) = slope;
-  z.middleRows(layout_.modal(1), m) = i * q + i * omega * slope;
-  z.middleRows(layout_.modal(2), m) = -2 * omega * q - omega * omega * slope;
-  z.middleRows<6>(layout_.base(0)) = (2 / (omega * omega * omega)) * inputs_.base.cast<Complex>();
-  z.middleRows<6>(layout_.base(1)) = -inputs_.base / (i * omega * omega);
-  z.middleRows<6>(layout_.base(2)).setZero();
+  const auto m = layout_.modes, n = layout_.motions;
+  MatrixXcd z(layout_.size(), inputs_.base.cols());
+  z.middleRows(layout_.modal(0), m) = point.q_slope;
+  z.middleRows(layout_.modal(1), m) = imaginary * point.q + imaginary * omega * point.q_slope;
+  z.middleRows(layout_.modal(2), m) = -2 * omega * point.q - omega * omega * point.q_slope;
+  z.middleRows(layout_.base(0), n) = (2 / (omega * omega * omega)) * inputs_.base;
+  z.middleRows(layout_.base(1), n) = -inputs_.base / (imaginary * omega * omega);
+  z.middleRows(layout_.base(2), n).setZero();
   return 2 * pi * z;
+}
+
+StateTable::StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels)
+    : layout_(transfer.layout()), points_(static_cast<Index>(frequencies.size())) {
+  for (std::size_t block = 0; block < 6; ++block)
+    parts_[block].resize(block < 3 ? layout_.modes : layout_.motions, 2 * points_);
+  const Eigen::VectorXcd base = transfer.inputs().base.col(0);
+  for (Index k = 0; k < points_; ++k) {
+    const auto i = static_cast<std::size_t>(k);
+    const double omega = 2 * pi * frequencies[i];
+    const Eigen::VectorXcd q = levels[i] * transfer.coordinates(frequencies[i]).col(0);
+    const Eigen::VectorXcd motion = (-levels[i] / (omega * omega)) * base;
+    const std::array<Complex, 3> derivatives{1, Complex(0, omega), -omega * omega};
+    for (std::size_t block = 0; block < 6; ++block) {
+      const Eigen::VectorXcd value = derivatives[block % 3] * (block < 3 ? q : motion);
+      parts_[block].col(k) = value.real();
+      parts_[block].col(points_ + k) = value.imag();
+    }
+  }
+}
+
+MatrixXcd StateTable::times(const MatrixXcd& rows) const {
+  MatrixXd sum = MatrixXd::Zero(rows.rows(), 2 * points_), turned;
+  for (int block = 0; block < 6; ++block) {
+    const MatrixXd& part = parts_[static_cast<std::size_t>(block)];
+    const auto own = rows.middleCols(block < 3 ? layout_.modal(block) : layout_.base(block - 3), part.rows());
+    const MatrixXd real = own.real(), imaginary_part = own.imag();
+    if (!real.isZero(0)) sum.noalias() += real * part;
+    if (imaginary_part.isZero(0)) continue;
+    turned.noalias() = imaginary_part * part;
+    sum.leftCols(points_) -= turned.rightCols(points_);
+    sum.rightCols(points_) += turned.leftCols(points_);
+  }
+  MatrixXcd result(rows.rows(), points_);
+  result.real() = sum.leftCols(points_);
+  result.imag() = sum.rightCols(points_);
+  return result;
+}
+
+MatrixXcd StateTable::coordinates() const {
+  MatrixXcd q(layout_.modes, points_);
+  q.real() = parts_[0].leftCols(points_);
+  q.imag() = parts_[0].rightCols(points_);
+  return q;
 }
 
 }  // namespace avrenk

@@ -1,10 +1,12 @@
 /// core/response/transfer.h: inputs are columns, channels are rows, and the modal state lies between them (theory 5).
 ///
-/// The state of the model at one frequency stacks z = [q, q̇, q̈, u_b, u̇_b, ü_b]: m modal coordinates and six base
-/// motions, each with two derivatives, 3(m+6) complex numbers. Whatever can be asked for is a row times z.
+/// The state of the model at one frequency stacks z = [q, q̇, q̈, u_b, u̇_b, ü_b]: m modal coordinates and the n_b motions
+/// of the bases, each with two derivatives, 3(m + n_b) complex numbers. Whatever can be asked for is a row times z.
 #pragma once
 
+#include <array>
 #include <complex>
+#include <span>
 
 #include "core/modes/damping.h"
 
@@ -14,58 +16,90 @@ using Complex = std::complex<double>;
 
 /// Where the parts of the state z begin.
 struct StateLayout {
-  int modes = 0;  ///< columns of the modal basis, residual vectors included
-  [[nodiscard]] int size() const { return 3 * (modes + 6); }
-  [[nodiscard]] int modal(int derivative) const { return derivative * modes; }         ///< q, q̇, q̈
-  [[nodiscard]] int base(int derivative) const { return 3 * modes + 6 * derivative; }  ///< u_b, u̇_b, ü_b
+  int modes = 0;    ///< columns of the modal basis, residual vectors included
+  int motions = 6;  ///< n_b: six for each base
+  [[nodiscard]] int size() const { return 3 * (modes + motions); }
+  [[nodiscard]] int modal(int derivative) const { return derivative * modes; }               ///< q, q̇, q̈
+  [[nodiscard]] int base(int derivative) const { return 3 * modes + motions * derivative; }  ///< u_b, u̇_b, ü_b
 };
 
-/// Columns of unit inputs: each a combination of the six base accelerations (m/s², rad/s²). The modal forces of one
-/// column d follow from theory 2:
+/// Columns of unit inputs: each a combination of the accelerations of the bases (m/s², rad/s²), complex where they move
+/// out of phase. The modal forces of one column d follow from theory 2:
 ///
 ///     p = −L ü_b − Φᵀ(C_ff B + C_fb) u̇_b − i Φᵀ(K_η,ff B + K_η,fb) u_b
 ///
 /// The last two vanish for a base that moves the model rigidly.
 struct InputColumns {
-  Eigen::MatrixXd base;          ///< 6 x n
-  Eigen::MatrixXd acceleration;  ///< −L d, m x n
-  Eigen::MatrixXd velocity;      ///< m x n; empty when it vanishes
-  Eigen::MatrixXd displacement;  ///< m x n, times i; empty when it vanishes
+  Eigen::MatrixXcd base;          ///< n_b x n
+  Eigen::MatrixXcd acceleration;  ///< −L d, m x n
+  Eigen::MatrixXcd velocity;      ///< m x n; empty when it vanishes
+  Eigen::MatrixXcd displacement;  ///< m x n, times i; empty when it vanishes
 };
 
-/// Base accelerations along the six directions given (columns of a 6 x n matrix).
+/// Accelerations of the bases along the columns of an n_b x n matrix.
 [[nodiscard]] InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping,
-                                       const Eigen::MatrixXd& directions);
+                                       const Eigen::MatrixXcd& directions);
 
 /// Steady state per unit input. Holds references: basis and damping must outlive it.
 class Transfer {
  public:
+  /// With the damping as it is: modes coupled where `damping.coupled`.
   Transfer(const ModalBasis& basis, const ModalDamping& damping, InputColumns inputs);
+  /// The same inputs with what couples the modes kept, whatever `damping.coupled` says.
+  [[nodiscard]] Transfer with_coupling() const;
 
   [[nodiscard]] const StateLayout& layout() const { return layout_; }
+  [[nodiscard]] const ModalBasis& basis() const { return basis_; }
+  [[nodiscard]] const ModalDamping& damping() const { return damping_; }
+  [[nodiscard]] const InputColumns& inputs() const { return inputs_; }
 
-  /// z per unit input at a frequency (Hz) > 0: 3(m+6) x n, with H_r = 1/(ω_r² − ω² + i(2ζ_rω_rω + η_rω_r²)).
+  /// z per unit input at a frequency (Hz) > 0: 3(m+n_b) x n, with H_r = 1/(ω_r² − ω² + i(2ζ_rω_rω + η_rω_r²)), or
+  /// (Λ − ω²I + iωV + iD)⁻¹ where modes are coupled.
   [[nodiscard]] Eigen::MatrixXcd state(double frequency) const;
   /// dz/df, 1/Hz: exact derivative of the same expression.
   [[nodiscard]] Eigen::MatrixXcd state_slope(double frequency) const;
+  /// q alone, m x n.
+  [[nodiscard]] Eigen::MatrixXcd coordinates(double frequency) const;
+  /// Modal forces per unit input, m x n.
+  [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
 
  private:
   struct Point;
-  [[nodiscard]] Point at(double frequency) const;
+  [[nodiscard]] Point at(double frequency, bool slope) const;
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   InputColumns inputs_;
   StateLayout layout_;
+  bool coupled_;
 };
 
 /// A row: one real quantity, linear in the state. Complex where a loss factor acts.
 using Channel = Eigen::RowVectorXcd;
 
-/// A channel, or the magnitude of three: the quadratic form wᵀw over the rows.
+/// A channel, or the magnitude of several: the quadratic form wᵀw over the rows.
 struct Measure {
-  std::string label;      ///< where: a node, a spring, an element
-  Eigen::MatrixXcd rows;  ///< 1 or 3 channels
-  [[nodiscard]] bool is_magnitude() const { return rows.rows() > 1; }
+  std::string label;       ///< where: a node, a spring, an element
+  Eigen::MatrixXcd rows;   ///< 1 to 3 channels
+  bool per_input = false;  ///< a ratio to the input, whatever its level: transmissibility, apparent mass
+};
+
+/// States at many frequencies, under one input column times a level; made for tall products with many channels.
+class StateTable {
+ public:
+  /// @param levels  factor on the unit input at each frequency
+  StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels);
+
+  /// rows · z at every frequency: channels x frequencies. Blocks of the state that no row uses cost nothing.
+  [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows) const;
+  /// q, m x frequencies.
+  [[nodiscard]] Eigen::MatrixXcd coordinates() const;
+
+ private:
+  friend class SweptResponse;
+  StateTable() = default;
+  StateLayout layout_;
+  Eigen::Index points_ = 0;
+  std::array<Eigen::MatrixXd, 6> parts_;  // the six blocks of z, real parts then imaginary parts side by side
 };
 
 }  // namespace avrenk

@@ -2,6 +2,12 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "core/error.h"
+
 namespace avrenk {
 namespace {
 
@@ -14,87 +20,191 @@ constexpr WatchedQuantity quantities[] = {
     {"relative displacement", "relative displacement", Subject::node, &kind::length, true},
     {"absolute rotation", "absolute rotation", Subject::node, &kind::angle, true},
     {"relative rotation", "relative rotation", Subject::node, &kind::angle, true},
+    {"transmissibility", "absolute acceleration over that of the base", Subject::node, &kind::number, true, true},
+    {"relative motion", "motion of the second place from the first along a line", Subject::pair, &kind::length, false},
+    {"clearance", "motion along a line that uses up a gap", Subject::pair, &kind::length, false},
     {"force", "spring force", Subject::spring, &kind::force, true},
     {"moment", "spring moment", Subject::spring, &kind::moment, true},
     {"travel", "spring travel", Subject::spring, &kind::length, true},
     {"turn", "spring turn", Subject::spring, &kind::angle, true},
     {"axial force", "axial force", Subject::beam, &kind::force, false},
     {"shear force", "shear force", Subject::beam, &kind::force, true},
-    {"torque", "torque", Subject::beam, &kind::moment, false},
+    {"torque", "torque about the shear centre", Subject::beam, &kind::moment, false},
     {"bending moment", "bending moment", Subject::beam, &kind::moment, true},
+    {"axial stress", "stress of the axial force", Subject::beam, &kind::stress, false},
+    {"bending stress", "bending stress at the outer fibres", Subject::beam, &kind::stress, false},
+    {"normal stress", "axial and bending stress at the outer fibres", Subject::beam, &kind::stress, false},
+    {"shear stress", "shear stress of shear force and torque", Subject::beam, &kind::stress, false},
+    {"von Mises", "von Mises stress", Subject::beam, &kind::stress, false, false, true},
     {"force", "base reaction force", Subject::base, &kind::force, true},
     {"moment", "base reaction moment", Subject::base, &kind::moment, true},
+    {"equivalent acceleration", "base reaction force over the total mass", Subject::base, &kind::acceleration, true},
+    {"apparent mass", "base reaction force over the acceleration of the base", Subject::base, &kind::mass, true, true},
     {"foot force", "reaction force of a single foot", Subject::foot, &kind::force, true},
     {"foot moment", "reaction moment of a single foot", Subject::foot, &kind::moment, true},
 };
 
-constexpr NodeMotion node_motions[] = {  // in the order of the first eight quantities
+constexpr NodeMotion node_motions[] = {  // in the order of the first nine quantities
     NodeMotion::absolute_acceleration, NodeMotion::relative_acceleration, NodeMotion::absolute_velocity,
     NodeMotion::relative_velocity,     NodeMotion::absolute_displacement, NodeMotion::relative_displacement,
-    NodeMotion::absolute_rotation,     NodeMotion::relative_rotation};
+    NodeMotion::absolute_rotation,     NodeMotion::relative_rotation,     NodeMotion::absolute_acceleration};
 
 bool is(const WatchedQuantity& quantity, std::string_view keyword) { return quantity.keyword == keyword; }
 
-// A block of 1, 2 or 3 rows of one candidate.
-struct Block {
-  std::string label;
-  Eigen::MatrixXcd rows;
+// Blocks of rows with their labels, put side by side.
+class Collector {
+ public:
+  void add(std::string label, Eigen::MatrixXcd rows) {
+    labels_.push_back(std::move(label));
+    blocks_.push_back(std::move(rows));
+  }
+  // One candidate for each block.
+  [[nodiscard]] Candidates finish() {
+    Candidates all;
+    all.base_labels = std::move(labels_);
+    if (blocks_.empty()) return all;
+    all.base_width = all.width = static_cast<int>(blocks_.front().rows());
+    all.rows.resize(static_cast<Eigen::Index>(blocks_.size()) * all.width, blocks_.front().cols());
+    for (std::size_t k = 0; k < blocks_.size(); ++k) {
+      all.rows.middleRows(static_cast<Eigen::Index>(k) * all.width, all.width) = blocks_[k];
+      all.items.push_back({static_cast<int>(k), -1});
+    }
+    return all;
+  }
+
+ private:
+  std::vector<std::string> labels_;
+  std::vector<Eigen::MatrixXcd> blocks_;
 };
 
-void add_beam_ends(std::vector<Block>& blocks, const Assembly& assembly, const Channels& channels,
-                   const WatchedQuantity& quantity, int beam) {
-  const BeamElement& element = assembly.beams[static_cast<std::size_t>(beam)];
-  const Eigen::MatrixXcd forces = channels.beam_forces(beam);
-  for (int end = 0; end < 2; ++end) {
-    const std::string label = assembly.describe_node(element.nodes[static_cast<std::size_t>(end)]);
-    const auto row = [&](int index, int count) -> Eigen::MatrixXcd {
-      return forces.middleRows(6 * end + index, count);
-    };
-    if (is(quantity, "axial force")) blocks.push_back({label, row(0, 1)});
-    if (is(quantity, "shear force")) blocks.push_back({label, row(1, 2)});
-    if (is(quantity, "torque")) blocks.push_back({label, row(3, 1)});
-    if (is(quantity, "bending moment")) blocks.push_back({label, row(4, 2)});
-  }
+// Which of the six section forces a quantity takes; empty for a stress.
+std::pair<int, int> force_rows(const WatchedQuantity& quantity) {
+  if (is(quantity, "axial force")) return {0, 1};
+  if (is(quantity, "shear force")) return {1, 2};
+  if (is(quantity, "torque")) return {3, 1};
+  if (is(quantity, "bending moment")) return {4, 2};
+  return {0, 6};
 }
 
-std::vector<Block> blocks_of(const Assembly& assembly, const Channels& channels, const WatchRequest& request) {
+Eigen::MatrixXd stress_mix(const WatchedQuantity& quantity, const BeamSection& section, const StressPoint& point) {
+  const Eigen::Matrix<double, 3, 6> rows = stress_rows(section, point);
+  if (is(quantity, "axial stress")) return rows.row(0);
+  if (is(quantity, "bending stress")) return rows.row(1);
+  if (is(quantity, "normal stress")) return rows.row(0) + rows.row(1);
+  if (is(quantity, "shear stress")) return rows.row(2);
+  Eigen::MatrixXd both(2, 6);  // σ² + 3τ²
+  both << rows.row(0) + rows.row(1), std::sqrt(3.0) * rows.row(2);
+  return both;
+}
+
+[[noreturn]] void refuse_stress(const Assembly& assembly, int part, const std::string& wrong,
+                                const std::string& instead) {
+  throw InputError(
+      Problem{"part " + assembly.parts[static_cast<std::size_t>(part)].name, wrong, instead, std::nullopt});
+}
+
+// The mixes of one section under a quantity, made once.
+std::vector<int> mixes_of(const Assembly& assembly, const WatchedQuantity& quantity, int part,
+                          const BeamSection& section, Candidates& all) {
+  if (section.points.empty())
+    refuse_stress(assembly, part, fmt::format("its section has no fibres, so it has no {}", quantity.keyword),
+                  "give fibres: [[0 mm, 10 mm], [0 mm, -10 mm]]");
+  if ((is(quantity, "shear stress") || is(quantity, "von Mises")) && !section.shear_stress)
+    refuse_stress(assembly, part, fmt::format("its section has no torsion modulus, so it has no {}", quantity.keyword),
+                  "give torsion modulus: 120 mm^3 and shear areas");
+  std::vector<int> indices;
+  const bool anywhere = is(quantity, "axial stress");  // the same at every point
+  const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
+  for (const StressPoint& point : section.points) {
+    const double y = 1e3 * (c * point.y - s * point.z), z = 1e3 * (s * point.y + c * point.z);
+    const auto clean = [](double x) { return std::abs(x) < 5e-7 ? 0.0 : x; };
+    indices.push_back(static_cast<int>(all.mixes.size()));
+    all.mixes.push_back({anywhere ? "" : fmt::format(", fibre ({:.3g}, {:.3g}) mm", clean(y), clean(z)),
+                         stress_mix(quantity, section, point)});
+    if (anywhere) break;
+  }
+  return indices;
+}
+
+Candidates beam_candidates(const Assembly& assembly, const Channels& channels, const WatchRequest& request) {
   const WatchedQuantity& quantity = *request.quantity;
-  std::vector<Block> blocks;
+  const bool stress = quantity.kind == &kind::stress;
+  const auto [first, count] = force_rows(quantity);
+  Collector collector;
+  std::vector<const BeamSection*> sections;
+  std::vector<int> parts;
+  for (const int beam : request.items) {
+    const BeamElement& element = assembly.beams[static_cast<std::size_t>(beam)];
+    const BeamProperties properties = assembly.properties(element);
+    const Eigen::MatrixXcd forces = channels.beam_forces(beam);
+    for (std::size_t end = 0; end < 2; ++end) {
+      collector.add(assembly.describe_node(element.nodes[end]),
+                    forces.middleRows(6 * static_cast<Eigen::Index>(end) + first, count));
+      sections.push_back(properties.sections[2 * end]);
+      parts.push_back(element.part);
+    }
+  }
+  Candidates all = collector.finish();
+  if (!stress) return all;
+  all.items.clear();
+  std::map<const BeamSection*, std::vector<int>> known;
+  for (std::size_t k = 0; k < sections.size(); ++k) {
+    auto found = known.find(sections[k]);
+    if (found == known.end())
+      found = known.emplace(sections[k], mixes_of(assembly, quantity, parts[k], *sections[k], all)).first;
+    for (const int mix : found->second) all.items.push_back({static_cast<int>(k), mix});
+  }
+  all.width = all.mixes.empty() ? 1 : static_cast<int>(all.mixes.front().matrix.rows());
+  return all;
+}
+
+// Direction and gap of one pair.
+std::pair<Vector3, double> line_of(const Assembly& assembly, const WatchRequest& request,
+                                   const std::array<int, 2>& pair) {
+  const Vector3 apart = assembly.nodes[static_cast<std::size_t>(pair[1])].position -
+                        assembly.nodes[static_cast<std::size_t>(pair[0])].position;
+  if (!request.along && apart.norm() < 1e-9)
+    throw InputError(Problem{"watch " + request.name, "the two places lie at one spot, so no line joins them",
+                             "give along: x, or another direction", std::nullopt});
+  const Vector3 along = request.along ? *request.along : Vector3(apart.normalized());
+  return {along, request.gap.value_or(std::abs(apart.dot(along)))};
+}
+
+Candidates candidates_of(const Assembly& assembly, const Channels& channels, const WatchRequest& request) {
+  const WatchedQuantity& quantity = *request.quantity;
+  if (quantity.subject == Subject::beam) return beam_candidates(assembly, channels, request);
+  Collector collector;
   const bool lower_half = is(quantity, "moment") || is(quantity, "turn") || is(quantity, "foot moment");
   const auto half = [&](const Eigen::MatrixXcd& six) -> Eigen::MatrixXcd {
     return six.middleRows(lower_half ? 3 : 0, 3);
   };
-  if (quantity.subject == Subject::base)
-    return {{"base " + assembly.base.name, half(channels.base_reaction(request.about))}};
+  const Eigen::Matrix3cd axes = request.axes.cast<Complex>();
+  for (const std::array<int, 2>& pair : request.pairs) {
+    const Vector3 along = line_of(assembly, request, pair).first;
+    collector.add(fmt::format("{} to {}", assembly.describe_node(pair[0]), assembly.describe_node(pair[1])),
+                  channels.approach(pair, along));
+  }
   for (const int item : request.items) {
     const auto index = static_cast<std::size_t>(item);
-    switch (quantity.subject) {
-      case Subject::node:
-        blocks.push_back(
-            {assembly.describe_node(item), channels.motion(item, node_motions[&quantity - &quantities[0]])});
-        break;
-      case Subject::spring: {
-        const Spring& spring = assembly.springs[index];
-        const bool travel = is(quantity, "travel") || is(quantity, "turn");
-        const std::string at = assembly.describe_node(spring.nodes[0]);
-        blocks.push_back({fmt::format("{} at {}", spring.joint, at),
-                          half(travel ? channels.spring_travel(item) : channels.spring_force(item))});
-        break;
-      }
-      case Subject::foot: {
-        const int node = assembly.base.feet[index].node;
-        const Vector3& at = assembly.nodes[static_cast<std::size_t>(node)].position;
-        blocks.push_back({assembly.describe_node(node), half(channels.foot_reaction(item, at))});
-        break;
-      }
-      case Subject::beam:
-        add_beam_ends(blocks, assembly, channels, quantity, item);
-        break;
-      case Subject::base:
-        break;
+    if (quantity.subject == Subject::node) {
+      collector.add(assembly.describe_node(item),
+                    axes * channels.motion(item, node_motions[&quantity - &quantities[0]]));
+    } else if (quantity.subject == Subject::spring) {
+      const Spring& spring = assembly.springs[index];
+      const bool travel = is(quantity, "travel") || is(quantity, "turn");
+      collector.add(fmt::format("{} at {}", spring.joint, assembly.describe_node(spring.nodes[0])),
+                    half(travel ? channels.spring_travel(item) : channels.spring_force(item)));
+    } else if (quantity.subject == Subject::foot) {
+      const int node = assembly.feet()[index].second.node;
+      const Vector3& at = assembly.nodes[static_cast<std::size_t>(node)].position;
+      collector.add(assembly.describe_node(node), axes * half(channels.foot_reaction(item, at)));
+    } else if (quantity.subject == Subject::base) {
+      const double over = is(quantity, "equivalent acceleration") ? 1 / channels.total_mass() : 1;
+      collector.add("base " + assembly.bases[index].name,
+                    over * (axes * half(channels.base_reaction(item, request.about))));
     }
   }
-  return blocks;
+  return collector.finish();
 }
 
 std::vector<std::string> components_of(const WatchedQuantity& quantity) {
@@ -112,20 +222,30 @@ std::string full_name(const WatchRequest& request, const std::string& component)
 
 std::span<const WatchedQuantity> watched_quantities() { return quantities; }
 
+std::string Candidates::label(std::size_t k) const {
+  const Item& item = items[k];
+  return base_labels[static_cast<std::size_t>(item.base)] +
+         (item.mix < 0 ? std::string() : mixes[static_cast<std::size_t>(item.mix)].label);
+}
+
+Measure Watched::measure(std::size_t candidate) const {
+  return {candidates->label(candidate), candidates->of(candidates->rows, candidate).middleRows(first, count),
+          quantity->per_input};
+}
+
 std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,
                            const std::vector<WatchRequest>& requests) {
   std::vector<Watched> all;
   for (const WatchRequest& request : requests) {
-    const std::vector<Block> blocks = blocks_of(assembly, channels, request);
+    const auto candidates = std::make_shared<const Candidates>(candidates_of(assembly, channels, request));
     const auto components = components_of(*request.quantity);
     for (std::size_t c = 0; c < components.size(); ++c) {
-      Watched watched{full_name(request, components[c]), request.name, components[c], request.quantity, {}};
-      for (const Block& block : blocks) {
-        if (watched.is_magnitude())
-          watched.candidates.push_back({block.label, block.rows});
-        else
-          watched.candidates.push_back({block.label, block.rows.row(static_cast<Eigen::Index>(c))});
-      }
+      Watched watched{full_name(request, components[c]), request.name, components[c], request.quantity, candidates};
+      const bool whole = watched.is_magnitude() || request.quantity->positive;
+      watched.first = whole ? 0 : static_cast<int>(c);
+      watched.count = whole ? candidates->width : 1;
+      for (const std::array<int, 2>& pair : request.pairs)
+        watched.gaps.push_back(line_of(assembly, request, pair).second);
       all.push_back(std::move(watched));
     }
   }

@@ -1,14 +1,17 @@
-/// core/response/watched.h: what the user asked to see: a quantity at a place, of a joint, a part or a base, by
-/// component.
+/// core/response/watched.h: what the user asked to see: a quantity at a place, between two places, of a joint, a part
+/// or a base, by component.
 #pragma once
 
+#include <memory>
+
 #include "core/quantity/quantity.h"
+#include "core/response/candidates.h"
 #include "core/response/channels.h"
 
 namespace avrenk {
 
 /// What a quantity belongs to.
-enum class Subject { node, spring, beam, base, foot };
+enum class Subject { node, pair, spring, beam, base, foot };
 
 /// One quantity that can be watched; the table below is the only list.
 struct WatchedQuantity {
@@ -16,7 +19,9 @@ struct WatchedQuantity {
   std::string_view description;  ///< its full name in tables and on axes
   Subject subject;
   const Kind* kind;
-  bool vector;  ///< components and magnitude; else a single number
+  bool vector;             ///< components and magnitude; else a single number
+  bool per_input = false;  ///< a ratio to the base's acceleration; only sine has it
+  bool positive = false;   ///< a magnitude by itself: von Mises
 };
 [[nodiscard]] std::span<const WatchedQuantity> watched_quantities();
 
@@ -24,8 +29,13 @@ struct WatchedQuantity {
 struct WatchRequest {
   std::string name;  ///< the user's
   const WatchedQuantity* quantity = nullptr;
-  std::vector<int> items;           ///< nodes, springs, beams or feet; unused for a base
-  Vector3 about = Vector3::Zero();  ///< for moments of a base
+  std::vector<int> items;              ///< nodes, springs, beams, feet, or one base
+  Vector3 about = Vector3::Zero();     ///< for moments of a base
+  Matrix3 axes = Matrix3::Identity();  ///< rows: the axes of the components, for nodes, bases and feet
+  // Between two places: pairs of nodes, the second's motion less the first's along a line.
+  std::vector<std::array<int, 2>> pairs{};
+  std::optional<Vector3> along{};  ///< absent: the line that joins the nodes
+  std::optional<double> gap{};     ///< m; absent: their distance along the line
 };
 
 /// One number as a function of frequency; where several nodes or elements make one place, each is a candidate and the
@@ -35,10 +45,16 @@ struct Watched {
   std::string entry;      ///< "tip"
   std::string component;  ///< "x", "y", "z", "magnitude", or empty
   const WatchedQuantity* quantity = nullptr;
-  std::vector<Measure> candidates;
+  std::shared_ptr<const Candidates> candidates;
+  int first = 0, count = 1;    ///< rows of a candidate that make this number
+  std::vector<double> gaps{};  ///< m, of each candidate of a clearance
   [[nodiscard]] bool is_magnitude() const { return component == "magnitude"; }
+  /// Neither a component nor a signed number: its distribution is not Gaussian.
+  [[nodiscard]] bool is_gaussian() const { return count == 1; }
+  [[nodiscard]] Measure measure(std::size_t candidate) const;
 };
 
+/// @throws InputError  a stress is asked for of a section without points, or between nodes at one spot without a line
 [[nodiscard]] std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,
                                          const std::vector<WatchRequest>& requests);
 

@@ -90,8 +90,8 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
 
 Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
   if (system.free == 0)
-    throw InputError(Problem{"base " + assembly.base.name, "every node is held, nothing can move", "hold fewer nodes",
-                             std::nullopt});
+    throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
+                             "hold fewer nodes", std::nullopt});
   Factorisation factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect);
   const Eigen::MatrixXd free_motions = factorisation.null_space();
   if (free_motions.cols() == 0) return factorisation;

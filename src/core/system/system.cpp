@@ -44,35 +44,44 @@ std::vector<int> resolve_links(const Assembly& assembly) {
     }
     root[node] = at;
   }
-  for (const Foot& foot : assembly.base.feet)
-    if (root[static_cast<std::size_t>(foot.node)] != foot.node)
-      refuse("base " + assembly.base.name,
-             fmt::format("{} is held, but follows a rigid link", assembly.describe_node(foot.node)),
-             "let the held node lead the link");
+  for (const Base& base : assembly.bases)
+    for (const Foot& foot : base.feet)
+      if (root[static_cast<std::size_t>(foot.node)] != foot.node)
+        refuse("base " + base.name,
+               fmt::format("{} is held, but follows a rigid link", assembly.describe_node(foot.node)),
+               "let the held node lead the link");
   return root;
 }
 
 class Numbering {
  public:
-  explicit Numbering(const Assembly& assembly) : assembly_(assembly), root_(resolve_links(assembly)) {
-    if (assembly.base.feet.empty())
-      refuse("base " + assembly.base.name, "nothing is held by it",
-             "name a place of at least one node, or let a spring lead to it");
+  explicit Numbering(const Assembly& assembly)
+      : assembly_(assembly), root_(resolve_links(assembly)), feet_(assembly.feet()) {
+    for (const Base& base : assembly.bases)
+      if (base.feet.empty())
+        refuse("base " + base.name, "nothing is held by it",
+               "name a place of at least one node, or let a spring lead to it");
     foot_.assign(assembly.nodes.size(), -1);
-    const std::vector<Foot>& feet = assembly.base.feet;
-    for (std::size_t k = 0; k < feet.size(); ++k) foot_[static_cast<std::size_t>(feet[k].node)] = static_cast<int>(k);
+    for (std::size_t k = 0; k < feet_.size(); ++k) {
+      int& own = foot_[static_cast<std::size_t>(feet_[k].second.node)];
+      if (own >= 0)
+        refuse("base " + assembly.bases[static_cast<std::size_t>(feet_[k].first)].name,
+               fmt::format("{} is held twice", assembly.describe_node(feet_[k].second.node)),
+               "let one base hold a node");
+      own = static_cast<int>(k);
+    }
     first_column_.assign(assembly.nodes.size(), {-1, -1, -1, -1, -1, -1});
     for (std::size_t node = 0; node < assembly.nodes.size(); ++node) {
       if (root_[node] != static_cast<int>(node)) continue;
       for (std::size_t d = 0; d < 6; ++d) {
-        if (foot_[node] >= 0 && feet[static_cast<std::size_t>(foot_[node])].holds[d]) continue;
+        if (foot_[node] >= 0 && feet_[static_cast<std::size_t>(foot_[node])].second.holds[d]) continue;
         first_column_[node][d] = static_cast<int>(node_of_column.size());
         node_of_column.push_back(static_cast<int>(node));
         component_of_column.push_back(static_cast<int>(d));
       }
     }
     free = static_cast<int>(node_of_column.size());
-    supports = 6 * static_cast<int>(feet.size());
+    supports = 6 * static_cast<int>(feet_.size());
   }
 
   // Rows of T for the six motions of a node, as (column, coefficient) pairs.
@@ -81,7 +90,8 @@ class Numbering {
     const auto root = static_cast<std::size_t>(root_[static_cast<std::size_t>(node)]);
     const Vector3& at = assembly_.nodes[static_cast<std::size_t>(node)].position;
     const Matrix6 arm = rigid_arm(assembly_.nodes[root].position, at);
-    const Matrix6 from_base = rigid_arm(assembly_.base.point, assembly_.nodes[root].position);
+    const Matrix6 from_base =
+        foot_[root] < 0 ? Matrix6::Identity() : rigid_arm(base_point(foot_[root]), assembly_.nodes[root].position);
     for (int i = 0; i < 6; ++i) {
       Vector6 on_base = Vector6::Zero();
       for (int d = 0; d < 6; ++d) {
@@ -101,8 +111,13 @@ class Numbering {
   std::vector<int> node_of_column, component_of_column;
 
  private:
+  [[nodiscard]] const Vector3& base_point(int foot) const {
+    return assembly_.bases[static_cast<std::size_t>(feet_[static_cast<std::size_t>(foot)].first)].point;
+  }
+
   const Assembly& assembly_;
   std::vector<int> root_, foot_;
+  std::vector<std::pair<int, Foot>> feet_;
   std::vector<std::array<int, 6>> first_column_;
 };
 
@@ -111,8 +126,7 @@ class Gatherer {
  public:
   Gatherer(const Numbering& numbering) : numbering_(numbering) {}
 
-  template <typename Matrix>
-  void add(const Matrix& element, std::span<const int> nodes) {
+  void add(const Eigen::MatrixXd& element, std::span<const int> nodes) {
     std::vector<std::pair<int, double>> flat[12];
     std::array<std::vector<std::pair<int, double>>, 6> rows;
     for (std::size_t n = 0; n < nodes.size(); ++n) {
@@ -160,16 +174,28 @@ Vector3 position(const Assembly& assembly, int node, const Vector3& ground) {
 
 }  // namespace
 
+BeamMatrix beam_arms(const Assembly& assembly, const BeamElement& beam) {
+  BeamMatrix arms = BeamMatrix::Zero();
+  for (int end = 0; end < 2; ++end) {
+    const auto node = static_cast<std::size_t>(beam.nodes[static_cast<std::size_t>(end)]);
+    arms.block<6, 6>(6 * end, 6 * end) =
+        rigid_arm(assembly.nodes[node].position, end == 0 ? beam.geometry.end1 : beam.geometry.end2);
+  }
+  return arms;
+}
+
 System make_system(const Assembly& assembly) {
   const Numbering numbering(assembly);
   Gatherer mass_sum(numbering), stiffness_sum(numbering), dashpot_sum(numbering), loss_sum(numbering),
       own_sum(numbering);
   for (const BeamElement& beam : assembly.beams) {
+    const BeamProperties properties = assembly.properties(beam);
+    const BeamMatrix arms = beam_arms(assembly, beam);
+    const BeamMatrix k = arms.transpose() * stiffness(beam.geometry, properties) * arms;
+    stiffness_sum.add(k, beam.nodes);
+    mass_sum.add(arms.transpose() * mass(beam.geometry, properties) * arms, beam.nodes);
     const Part& part = assembly.parts[static_cast<std::size_t>(beam.part)];
     const Material& material = assembly.materials[static_cast<std::size_t>(part.material)];
-    const BeamMatrix k = stiffness(beam.geometry, part.section, material.elastic());
-    stiffness_sum.add(k, beam.nodes);
-    mass_sum.add(mass(beam.geometry, part.section, material.elastic(), material.density), beam.nodes);
     if (!material.loss_factor) continue;
     loss_sum.add(*material.loss_factor * k, beam.nodes);
     own_sum.add(k, beam.nodes);
@@ -208,13 +234,21 @@ System make_system(const Assembly& assembly) {
   system.transformation.resize(system.free + system.supports, 6 * static_cast<int>(assembly.nodes.size()));
   system.transformation.setFromTriplets(rows_of_t.begin(), rows_of_t.end());
 
-  system.support_motion = Eigen::MatrixXd::Zero(system.supports, 6);
-  for (int foot = 0; foot < system.supports / 6; ++foot) system.support_motion.block<6, 6>(6 * foot, 0).setIdentity();
+  const auto motions = 6 * static_cast<Eigen::Index>(assembly.bases.size());
+  system.support_motion = Eigen::MatrixXd::Zero(system.supports, motions);
+  system.together.resize(motions, 6);
+  Eigen::Index foot = 0;
+  for (std::size_t b = 0; b < assembly.bases.size(); ++b) {
+    const auto first = 6 * static_cast<Eigen::Index>(b);
+    system.together.middleRows<6>(first) = rigid_arm(assembly.reference(), assembly.bases[b].point);
+    for (std::size_t k = 0; k < assembly.bases[b].feet.size(); ++k)
+      system.support_motion.block<6, 6>(6 * foot++, first).setIdentity();
+  }
   system.rigid.resize(system.free, 6);
   for (int column = 0; column < system.free; ++column) {
     const auto c = static_cast<std::size_t>(column);
     const Vector3& at = assembly.nodes[static_cast<std::size_t>(system.node_of_column[c])].position;
-    system.rigid.row(column) = rigid_arm(assembly.base.point, at).row(system.component_of_column[c]);
+    system.rigid.row(column) = rigid_arm(assembly.reference(), at).row(system.component_of_column[c]);
   }
   return system;
 }
@@ -223,16 +257,18 @@ StaticSolution solve_statics(const System& system, const Factorisation& stiffnes
   StaticSolution statics;
   const Eigen::MatrixXd load = system.stiffness.fs * system.support_motion;
   statics.influence = -stiffness.solve(load);
+  const Eigen::MatrixXd together = statics.influence * system.together;
   double size = 1e-30;  // the largest rigid translation per unit base motion, column by column
   Eigen::Matrix<double, 1, 6> worst = Eigen::Matrix<double, 1, 6>::Zero(), scale = worst;
   for (int row = 0; row < system.free; ++row) {
     if (system.component_of_column[static_cast<std::size_t>(row)] > 2) continue;
-    worst = worst.cwiseMax((statics.influence.row(row) - system.rigid.row(row)).cwiseAbs());
+    worst = worst.cwiseMax((together.row(row) - system.rigid.row(row)).cwiseAbs());
     scale = scale.cwiseMax(system.rigid.row(row).cwiseAbs());
   }
   for (int d = 0; d < 6; ++d)
     if (scale[d] > size) statics.rigid_difference = std::max(statics.rigid_difference, worst[d] / scale[d]);
-  statics.moves_rigidly = statics.rigid_difference < rigid_tolerance;
+  statics.grounded = !(statics.rigid_difference < rigid_tolerance);
+  statics.moves_rigidly = !statics.grounded && system.together.rows() == 6;
   if (statics.moves_rigidly) statics.influence = system.rigid;
   statics.inertia_load = system.mass.ff * statics.influence + system.mass.fs * system.support_motion;
   statics.unit_acceleration = stiffness.solve(statics.inertia_load);

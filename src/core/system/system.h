@@ -1,8 +1,9 @@
 /// core/system/system.h: the equations of motion of an Assembly on a moving base (theory 2).
 ///
 /// Motion of every node, u = T [u_f; u_s]: the free unknowns u_f, and the support motions u_s = E u_b, six for each
-/// held node ("foot"), all driven by the base's six motions u_b. Followers of rigid links are eliminated by T, ground
-/// nodes are zero. Keeping the feet apart costs nothing and gives the reaction of each single foot.
+/// held node ("foot"), driven by the motions u_b of the bases, six each (n_b = 6 x bases). Followers of rigid links are
+/// eliminated by T, ground nodes are zero. Keeping the feet apart costs nothing and gives the reaction of each single
+/// foot.
 #pragma once
 
 #include <vector>
@@ -21,8 +22,9 @@ struct System {
   int free = 0;                     ///< n_f
   int supports = 0;                 ///< n_s = 6 x number of feet
   SparseMatrix transformation;      ///< Tᵀ, (n_f + n_s) x 6 N: one column for each component of each node (see row())
-  Eigen::MatrixXd support_motion;   ///< E, n_s x 6
-  Eigen::MatrixXd rigid;            ///< R, n_f x 6: free unknowns when the whole model moves with the base
+  Eigen::MatrixXd support_motion;   ///< E, n_s x n_b
+  Eigen::MatrixXd together;         ///< G, n_b x 6: motions of the bases when all move as one body about the reference
+  Eigen::MatrixXd rigid;            ///< R, n_f x 6: free unknowns when the whole model moves so
   std::vector<int> node_of_column;  ///< for each free unknown
   std::vector<int> component_of_column;  ///< 0..5 = x y z rx ry rz, for each free unknown
 
@@ -38,20 +40,24 @@ struct System {
   }
 };
 
+/// Motions of a beam's two ends from those of its nodes: rigid arms where an end lies off its node.
+[[nodiscard]] BeamMatrix beam_arms(const Assembly& assembly, const BeamElement& beam);
+
 /// Numbers the unknowns and assembles the matrices.
 /// @throws InputError  a node follows two leads, links form a ring, a held node follows, no node is held
 [[nodiscard]] System make_system(const Assembly& assembly);
 
 /// Static solutions that everything downstream shares.
 struct StaticSolution {
-  Eigen::MatrixXd influence;     ///< B = −K_ff⁻¹ K_fs E, n_f x 6; exactly R where the base moves the model rigidly
-  Eigen::MatrixXd inertia_load;  ///< P = M_ff B + M_fs E, n_f x 6: kg, kg m
-  Eigen::MatrixXd unit_acceleration;  ///< K_ff⁻¹ P, n_f x 6: deflection under −1 (m/s²) of each base motion
-  double rigid_difference = 0;        ///< largest |B − R| over the translations, per unit base motion and model size
-  bool moves_rigidly = true;          ///< rigid_difference below rigid_tolerance
+  Eigen::MatrixXd influence;  ///< B = −K_ff⁻¹ K_fs E, n_f x n_b; exactly R where one base moves the model rigidly
+  Eigen::MatrixXd inertia_load;       ///< P = M_ff B + M_fs E, n_f x n_b: kg, kg m
+  Eigen::MatrixXd unit_acceleration;  ///< K_ff⁻¹ P, n_f x n_b: deflection under −1 (m/s²) of each base motion
+  double rigid_difference = 0;        ///< largest |B G − R| over the translations, per unit motion and model size
+  bool grounded = false;              ///< rigid_difference above rigid_tolerance: something holds besides the bases
+  bool moves_rigidly = true;          ///< one base, and not grounded
 };
 
-/// |B − R| below this is rounding: conditioning 1e10 times epsilon 1e-16, and a decade.
+/// |B G − R| below this is rounding: conditioning 1e10 times epsilon 1e-16, and a decade.
 inline constexpr double rigid_tolerance = 1e-5;
 
 /// Factorises K_ff and checks it.

@@ -101,7 +101,7 @@ TEST(Profile, RefusesWhatIsNoProfile) {
 TEST(FrequencyGrid, StepsEvenlyInPhaseAroundEveryResonance) {
   for (const double zeta : {1e-4, 0.02, 0.3}) {
     const test::Solved solved(test::chain({1}, {std::pow(2 * pi * 50, 2)}), test::count(1), test::ratio(zeta));
-    const auto grid = frequency_grid({5, 500, 1, 21, {77}}, {}, solved.basis, solved.damping);
+    const auto grid = frequency_grid({5, 500, 1, 21, {77}}, {}, resonances(solved.basis, solved.damping));
     EXPECT_TRUE(std::is_sorted(grid.begin(), grid.end()));
     EXPECT_EQ(grid.front(), 5);
     EXPECT_EQ(grid.back(), 500);

@@ -81,6 +81,25 @@ TEST(Damping, AddsLossFactorsByStrainEnergyAndDashpotsByTheirWork) {
   EXPECT_DOUBLE_EQ(table.ratio(5000), 0.03);
 }
 
+TEST(Damping, GoesThroughItsTwoPairsAndTakesWhatIsGivenNearAFrequency) {
+  DampingRule rule = rayleigh_through(30, 0.01, 300, 0.02);
+  EXPECT_NEAR(rule.ratio(30), 0.01, 1e-15);
+  EXPECT_NEAR(rule.ratio(300), 0.02, 1e-15);
+  EXPECT_LT(rule.ratio(95), 0.01);  // between them it dips: √(f₁f₂) has the least
+  rule.near = {{40, 0.05, 0.03, 0}, {41, 0.1, 0, 0.05}};
+  const auto solve = [&](double frequency) {
+    return Solved(test::chain({1}, {std::pow(2 * pi * frequency, 2)}), test::count(1), rule).damping;
+  };
+  EXPECT_NEAR(solve(70).zeta[0], rule.ratio(70), 1e-12);
+  EXPECT_EQ(solve(39).zeta[0], 0.03);  // the nearest of several
+  EXPECT_EQ(solve(44).eta[0], 0.05);
+  EXPECT_EQ(solve(44).zeta[0], 0);
+  EXPECT_EQ(solve(39).source[0], "given near 40 Hz");
+  EXPECT_NEAR(solve(46).zeta[0], rule.ratio(46), 1e-12);  // outside both
+  rule = rayleigh_through(30, 0.01, 60, 0.3);             // α is negative
+  EXPECT_THROW((void)solve(8), InputError);
+}
+
 TEST(Damping, IsRequiredInsideTheBandOnly) {
   const Solved solved(test::chain({1}, {std::pow(2 * pi * 40, 2)}), test::count(1), {});
   EXPECT_NO_THROW(require_damping(solved.basis, solved.damping, 41, 100));

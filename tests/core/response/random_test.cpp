@@ -6,7 +6,7 @@
 #include <unsupported/Eigen/FFT>
 #include <unsupported/Eigen/MatrixFunctions>
 
-#include "core/response/watched.h"
+#include "core/response/environment.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -21,7 +21,7 @@ TEST(Random, AgreesWithADenseIntegralForEveryKindOfRow) {
   const Solved solved(model, test::count(12), test::ratio(0.02));
   const Transfer transfer = solved.transfer(1);
   const LogLogTable input({{15, {}, 6}, {60, 2.0, {}}, {60, 0.7, {}}, {400, 0.7, {}}, {700, {}, -9}}, 10);
-  const auto covariance = integrate_covariance(transfer, solved.basis, solved.damping, input);
+  const auto covariance = integrate_covariance(transfer, input);
   EXPECT_LT(covariance.error, covariance_tolerance);
   const Eigen::MatrixXcd motion = solved.channels.motion(9, NodeMotion::absolute_acceleration),
                          force = solved.channels.spring_force(1);
@@ -29,7 +29,7 @@ TEST(Random, AgreesWithADenseIntegralForEveryKindOfRow) {
                                       {"", motion.row(1)},
                                       {"", force.row(2)},
                                       {"", solved.channels.beam_forces(4).row(0)},
-                                      {"", solved.channels.base_reaction(Vector3::Zero()).topRows(3)},
+                                      {"", solved.channels.base_reaction(0, Vector3::Zero()).topRows(3)},
                                       {"", solved.channels.motion(9, NodeMotion::absolute_displacement).row(0)}};
   std::vector<double> integral(measures.size());
   for (const PowerLaw& stretch : input.stretches()) {
@@ -50,14 +50,48 @@ TEST(Random, AgreesWithADenseIntegralForEveryKindOfRow) {
   double coarse = 1;
   for (const int points : {7, 21, 81}) {
     const auto grid = frequency_grid({15, 700, static_cast<double>(points), points, {}}, input.curve_points(),
-                                     solved.basis, solved.damping);
-    const double error = std::abs(curve_rms(grid, response_psd(transfer, measures[0], input, grid)) /
-                                      root_mean_square(measures[0], covariance) -
-                                  1);
+                                     resonances(solved.basis, solved.damping));
+    std::vector<double> psd;
+    for (const double f : grid) psd.push_back((measures[0].rows * transfer.state(f)).squaredNorm() * input.at(f));
+    const double error = std::abs(curve_rms(grid, psd) / root_mean_square(measures[0], covariance) - 1);
     EXPECT_LT(error, 0.5 * coarse);
     coarse = error;
   }
   EXPECT_LT(coarse, 1e-3);
+}
+
+TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
+  const Solved solved(test::portal(std::nullopt), test::count(12), test::ratio(0.02));
+  const WatchRequest request{"tip", &watched_quantities()[5], {9}, Vector3::Zero()};
+  const auto watched = watch(solved.assembly, solved.channels, {request});
+  Environment environment;
+  environment.type = Environment::Type::random;
+  environment.input = LogLogTable({{10, 1, {}}, {200, 1, {}}}, 10);
+  environment.grid = {10, 200, 24, 21, {}};
+  environment.duration = 120;
+  const Outcome outcome = run_environment(environment, 0, solved.system, solved.basis, solved.damping, watched);
+  const RandomRow& row = outcome.random[0];                    // relative displacement along x
+  EXPECT_NEAR(row.moments.m0 / (row.rms * row.rms), 1, 1e-9);  // by the rule and by Γ
+  // m₂ of the displacement is the variance of the velocity over (2π)², by Γ; m₄ that of the acceleration over (2π)⁴.
+  const auto covariance = integrate_covariance(solved.transfer(0), environment.input);
+  const auto rms = [&](NodeMotion motion) {
+    return root_mean_square({"", solved.channels.motion(9, motion).row(0)}, covariance);
+  };
+  EXPECT_NEAR(row.moments.m2 / std::pow(rms(NodeMotion::relative_velocity) / (2 * pi), 2), 1, 1e-9);
+  EXPECT_NEAR(row.moments.m4 / std::pow(rms(NodeMotion::relative_acceleration) / (4 * pi * pi), 2), 1, 1e-9);
+  EXPECT_LT(row.moments.m1 * row.moments.m1, row.moments.m0 * row.moments.m2);  // Cauchy and Schwarz
+  double sum = 0;
+  for (const DominatingBand& band : row.bands) sum += band.share;
+  EXPECT_NEAR(sum, 1, 1e-12);
+  EXPECT_GE(row.bands[0].share, row.bands[1].share);
+  EXPECT_NEAR(row.bands[0].frequency / solved.basis.frequency(row.shares[0].first), 1, 0.03);
+  // A band-limited white response: ν₀ = √((f₂³ − f₁³)/3(f₂ − f₁)) (Rice 1945); g of 10⁴ expected extremes is 4.42
+  // (Davenport 1964: √(2 ln n) + 0.5772/√(2 ln n)).
+  const IntegrationRule rule{{20, 30, 40}, {1, 4, 1}};  // Simpson on [20, 40], exact to f³
+  EXPECT_NEAR(spectral_moments(rule, std::vector<double>{1, 1, 1}).zero_crossings(), std::sqrt(56000.0 / 60), 1e-12);
+  EXPECT_NEAR(expected_largest(50, 100), std::sqrt(2 * std::log(1e4)) + 0.5772157 / std::sqrt(2 * std::log(1e4)), 1e-7);
+  EXPECT_NEAR(row.largest / row.rms, expected_largest(row.moments.zero_crossings(), 120), 1e-12);
+  EXPECT_TRUE(std::isnan(outcome.random[3].largest));  // a magnitude is not Gaussian
 }
 
 // A record of a Gaussian input with a flat PSD from `from` to `to`: lines with complex Gaussian amplitudes, periodic.
@@ -90,7 +124,7 @@ TEST(Random, AgreesWithASimulationInTime) {
   const Solved solved(test::chain({m1, m2}, {k1, k2}), test::count(2), test::ratio(zeta));
   const Transfer transfer = solved.transfer(2);
   const LogLogTable input({{4, level, {}}, {120, level, {}}}, 10);
-  const auto covariance = integrate_covariance(transfer, solved.basis, solved.damping, input);
+  const auto covariance = integrate_covariance(transfer, input);
   const double exact_acceleration = std::pow(
       root_mean_square({"", solved.channels.motion(2, NodeMotion::absolute_acceleration).row(2)}, covariance), 2);
   const double exact_travel = std::pow(root_mean_square({"", solved.channels.spring_travel(1).row(2)}, covariance), 2);

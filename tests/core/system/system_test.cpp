@@ -31,7 +31,7 @@ TEST(System, CarriesTheMassOfTheModelUnderRigidMotion) {
   const Matrix6 found =
       r.transpose() * (system.mass.ff * r) + coupling + coupling.transpose() + e.transpose() * (system.mass.ss * e);
   const MassProperties all = total_mass(model);
-  const Matrix6 expected = mass_at_node(all.mass, all.inertia, all.centre - model.base.point);
+  const Matrix6 expected = mass_at_node(all.mass, all.inertia, all.centre - model.bases[0].point);
   EXPECT_LE((found - expected).norm(), 1e-12 * expected.norm());
 }
 
@@ -56,11 +56,11 @@ TEST(Mechanism, IsNamedWithThePartThatMovesAndHow) {
   c.elements = 4;
   // Held in all but the rotation about its own axis.
   Assembly hinged = test::cantilever(c);
-  hinged.base.feet[0].holds = {true, true, true, false, true, true};
+  hinged.bases[0].feet[0].holds = {true, true, true, false, true, true};
   EXPECT_THAT(mechanism_of(hinged), HasSubstr("mechanism: mast turns freely about the direction x"));
   // Held so that it can slide across.
   Assembly sliding = test::cantilever(c);
-  sliding.base.feet[0].holds = {true, false, true, true, true, true};
+  sliding.bases[0].feet[0].holds = {true, false, true, true, true, true};
   EXPECT_THAT(mechanism_of(sliding), HasSubstr("mast moves freely along y"));
   // A box on springs without stiffness about z, at a stated point.
   Assembly loose = test::chain({1}, {1e5});

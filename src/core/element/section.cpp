@@ -1,0 +1,362 @@
+#include "core/element/section.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Vector2d;
+
+// Points on the enclosing polygon; the shear stress runs along the circle. `peak` is the largest shear stress per unit
+// shear force, on the neutral axis; it falls with the cosine of the angle from there, which is exact for the thin tube
+// and for the mean over the chord of the solid bar.
+void add_round_points(BeamSection& section, double radius, double peak) {
+  const double reach = radius / std::cos(pi / round_points);
+  for (int k = 0; k < round_points; ++k) {
+    const double angle = 2 * pi * k / round_points, c = std::cos(angle), s = std::sin(angle);
+    // Along the circle, towards growing angle: Vz gives +c, Vy gives −s, a positive torque a positive stress.
+    section.points.push_back({reach * c, reach * s, -peak * s, peak * c, radius / section.torsion_constant});
+  }
+}
+
+struct Rectangle {
+  Vector2d centre;
+  double width, height;
+};
+
+// A straight wall between two joints of the middle line.
+struct Wall {
+  int from, to;
+  double thickness;
+};
+
+// Middle lines: joints and the walls between them, a tree or several.
+struct MiddleLines {
+  std::vector<Vector2d> joints;
+  std::vector<Wall> walls;
+};
+
+struct WallFlow {
+  double start = 0, middle = 0, end = 0;  // q per unit shear force, positive from `from` to `to`
+};
+
+struct Moments {
+  double area = 0;
+  Vector2d centre = Vector2d::Zero();
+  double yy = 0, zz = 0, yz = 0;  // ∫z², ∫y², ∫yz about the centroid
+};
+
+Moments moments_of(const std::vector<Rectangle>& rectangles) {
+  Moments m;
+  for (const Rectangle& r : rectangles) {
+    m.area += r.width * r.height;
+    m.centre += r.width * r.height * r.centre;
+  }
+  m.centre /= m.area;
+  for (const Rectangle& r : rectangles) {
+    const Vector2d d = r.centre - m.centre;
+    const double area = r.width * r.height;
+    m.yy += area * (d.y() * d.y() + r.height * r.height / 12);
+    m.zz += area * (d.x() * d.x() + r.width * r.width / 12);
+    m.yz += area * d.x() * d.y();
+  }
+  return m;
+}
+
+Moments moments_of(const MiddleLines& lines) {
+  Moments m;
+  const auto each = [&](auto&& take) {
+    for (const Wall& wall : lines.walls) {
+      const Vector2d a = lines.joints[static_cast<std::size_t>(wall.from)],
+                     b = lines.joints[static_cast<std::size_t>(wall.to)];
+      take(a, b, wall.thickness * (b - a).norm());
+    }
+  };
+  each([&](const Vector2d& a, const Vector2d& b, double area) {
+    m.area += area;
+    m.centre += area * 0.5 * (a + b);
+  });
+  m.centre /= m.area;
+  each([&](const Vector2d& a, const Vector2d& b, double area) {
+    const Vector2d p = a - m.centre, q = b - m.centre;
+    m.yy += area * (p.y() * p.y() + p.y() * q.y() + q.y() * q.y()) / 3;
+    m.zz += area * (p.x() * p.x() + p.x() * q.x() + q.x() * q.x()) / 3;
+    m.yz += area * (2 * p.x() * p.y() + 2 * q.x() * q.y() + p.x() * q.y() + q.x() * p.y()) / 6;
+  });
+  return m;
+}
+
+// Shear flow under a unit shear force along `direction` through the shear centre (Jourawski): with the gradient of the
+// bending stress, linear over the section, the flow balances what the walls before it take up.
+std::vector<WallFlow> shear_flow(const MiddleLines& lines, const Vector2d& direction) {
+  const Moments m = moments_of(lines);
+  Eigen::Matrix2d inertia;  // ∫ r rᵀ dA
+  inertia << m.zz, m.yz, m.yz, m.yy;
+  const Vector2d gradient = inertia.ldlt().solve(direction);
+  std::vector<WallFlow> flows(lines.walls.size());
+  std::vector<bool> known(lines.walls.size(), false);
+  const auto at = [&](int joint) {  // stress gradient times 1 at a joint
+    return gradient.dot(lines.joints[static_cast<std::size_t>(joint)] - m.centre);
+  };
+  // What flows into a joint through its known walls; walls are taken from the free ends inwards.
+  const auto inflow = [&](int joint, std::size_t except, bool& complete) {
+    double sum = 0;
+    complete = true;
+    for (std::size_t w = 0; w < lines.walls.size(); ++w) {
+      if (w == except || (lines.walls[w].from != joint && lines.walls[w].to != joint)) continue;
+      if (!known[w]) complete = false;
+      sum += lines.walls[w].to == joint ? flows[w].end : -flows[w].start;
+    }
+    return sum;
+  };
+  for (std::size_t round = 0; round < lines.walls.size(); ++round) {
+    for (std::size_t w = 0; w < lines.walls.size(); ++w) {
+      if (known[w]) continue;
+      const Wall& wall = lines.walls[w];
+      const Vector2d a = lines.joints[static_cast<std::size_t>(wall.from)],
+                     b = lines.joints[static_cast<std::size_t>(wall.to)];
+      const double length = (b - a).norm(), first = at(wall.from), last = at(wall.to), t = wall.thickness;
+      const double half = t * length * (3 * first + last) / 8, whole = t * length * (first + last) / 2;
+      bool complete = false;
+      if (const double in = inflow(wall.from, w, complete); complete) {
+        flows[w] = {in, in - half, in - whole};
+        known[w] = true;
+      } else if (const double back = inflow(wall.to, w, complete); complete) {
+        // The flow at the end leaves through the joint backwards: q(end) = −inflow.
+        flows[w] = {-back + whole, -back + whole - half, -back};
+        known[w] = true;
+      }
+    }
+  }
+  return flows;
+}
+
+// ∫ q²/t ds: q is quadratic along a wall, Boole's rule would do; Simpson's on q² of degree four needs the exact form.
+double flow_energy(const MiddleLines& lines, const std::vector<WallFlow>& flows) {
+  double sum = 0;
+  for (std::size_t w = 0; w < flows.size(); ++w) {
+    const Wall& wall = lines.walls[w];
+    const double length =
+        (lines.joints[static_cast<std::size_t>(wall.to)] - lines.joints[static_cast<std::size_t>(wall.from)]).norm();
+    const double a = flows[w].start, c = flows[w].end, b = flows[w].middle;
+    // q(s) through three points; ∫₀¹ q² of the Lagrange form.
+    sum += length / wall.thickness * (2 * a * a + 8 * b * b + 2 * c * c + 2 * a * b + 2 * b * c - a * c) / 15;
+  }
+  return sum;
+}
+
+// Torque of the flow about the centroid of the middle lines.
+double flow_torque(const MiddleLines& lines, const std::vector<WallFlow>& flows, const Vector2d& about) {
+  double sum = 0;
+  for (std::size_t w = 0; w < flows.size(); ++w) {
+    const Vector2d a = lines.joints[static_cast<std::size_t>(lines.walls[w].from)] - about,
+                   b = lines.joints[static_cast<std::size_t>(lines.walls[w].to)] - about;
+    const double mean = (flows[w].start + 4 * flows[w].middle + flows[w].end) / 6;
+    sum += mean * (a.x() * b.y() - a.y() * b.x());
+  }
+  return sum;
+}
+
+// What is common to all sections of walls: exact moments turned to principal axes.
+BeamSection from_moments(const Moments& m) {
+  BeamSection section;
+  section.area = m.area;
+  const bool turned = std::abs(m.yz) > 1e-12 * (m.yy + m.zz);
+  const double sign = m.yy >= m.zz ? 1 : -1;  // the angle within 45°
+  const double angle = turned ? 0.5 * std::atan2(-2 * sign * m.yz, std::abs(m.yy - m.zz)) : 0;
+  // About axes turned by α from y towards z.
+  const double c = std::cos(angle), s = std::sin(angle);
+  section.principal_angle = angle;
+  section.second_moment_y = c * c * m.yy + s * s * m.zz - 2 * s * c * m.yz;
+  section.second_moment_z = s * s * m.yy + c * c * m.zz + 2 * s * c * m.yz;
+  return section;
+}
+
+// Shear areas and stress points. The flows are per unit force along the principal y and z, each on its own middle lines
+// with the walls in the same order and place.
+void add_flows(BeamSection& section, const Moments& exact, const MiddleLines& lines,
+               const std::vector<WallFlow>& along_y, const std::vector<WallFlow>& along_z, bool closed,
+               double enclosed) {
+  const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
+  const auto add = [&](const Vector2d& at, double y, double z, double torsion) {
+    const Vector2d d = at - exact.centre;
+    section.points.push_back({c * d.x() + s * d.y(), -s * d.x() + c * d.y(), y, z, torsion});
+  };
+  for (std::size_t w = 0; w < lines.walls.size(); ++w) {
+    const Wall& wall = lines.walls[w];
+    const double t = wall.thickness;
+    const Vector2d a = lines.joints[static_cast<std::size_t>(wall.from)],
+                   b = lines.joints[static_cast<std::size_t>(wall.to)];
+    const Vector2d normal = Vector2d(a.y() - b.y(), b.x() - a.x()).normalized();
+    for (const double side : {-0.5, 0.5}) {
+      if (closed && side * normal.dot(0.5 * (a + b) - exact.centre) < 0) continue;  // the outer face
+      // Of an open wall the stress of torsion is largest at its faces, one way on one and the other way on the other.
+      const double torsion = closed ? (a.x() * b.y() - a.y() * b.x() > 0 ? 1 : -1) / (2 * enclosed * t)
+                                    : -2 * side * t / section.torsion_constant;
+      add(a + side * t * normal, along_y[w].start / t, along_z[w].start / t, torsion);
+      add(0.5 * (a + b) + side * t * normal, along_y[w].middle / t, along_z[w].middle / t, torsion);
+      add(b + side * t * normal, along_y[w].end / t, along_z[w].end / t, torsion);
+    }
+  }
+}
+
+// Walls that close no cell.
+BeamSection open_section(const std::vector<Rectangle>& rectangles, const MiddleLines& lines) {
+  const Moments exact = moments_of(rectangles), thin = moments_of(lines);
+  BeamSection section = from_moments(exact);
+  for (const Rectangle& r : rectangles)
+    section.torsion_constant += std::max(r.width, r.height) * std::pow(std::min(r.width, r.height), 3) / 3;
+  const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
+  const auto along_y = shear_flow(lines, Vector2d(c, s)), along_z = shear_flow(lines, Vector2d(-s, c));
+  section.shear_factor_y = 1 / flow_energy(lines, along_y) / section.area;
+  section.shear_factor_z = 1 / flow_energy(lines, along_z) / section.area;
+  // A force through the shear centre has the torque of its flow: Vz at (ys, zs) gives ys, Vy gives −zs.
+  const Vector2d from_thin(flow_torque(lines, shear_flow(lines, Vector2d::UnitY()), thin.centre),
+                           -flow_torque(lines, shear_flow(lines, Vector2d::UnitX()), thin.centre));
+  section.shear_centre = from_thin + thin.centre - exact.centre;
+  for (int axis = 0; axis < 2; ++axis)
+    if (std::abs(section.shear_centre[axis]) < 1e-12 * std::sqrt(section.area)) section.shear_centre[axis] = 0;
+  add_flows(section, exact, lines, along_y, along_z, false, 0);
+  return section;
+}
+
+}  // namespace
+
+BeamSection mirrored(BeamSection section) {
+  section.principal_angle *= -1;
+  section.shear_centre.x() *= -1;
+  for (StressPoint& point : section.points) {  // Vy and the torque change their sign in a mirror, Vz does not
+    point.y *= -1;
+    point.shear_y *= -1;
+    point.torsion *= -1;
+  }
+  return section;
+}
+
+bool is_symmetric(const BeamSection& section) { return section.principal_angle == 0 && section.shear_centre.x() == 0; }
+
+BeamSection rod_section(double diameter, double poissons_ratio) {
+  const double second_moment = pi * std::pow(diameter, 4) / 64, area = pi * diameter * diameter / 4;
+  const double shear = 6 * (1 + poissons_ratio) / (7 + 6 * poissons_ratio);
+  BeamSection section{area, second_moment, second_moment, 2 * second_moment, shear, shear};
+  add_round_points(section, diameter / 2, 4 / (3 * area));
+  return section;
+}
+
+BeamSection tube_section(double diameter, double wall, double poissons_ratio) {
+  const double inner = diameter - 2 * wall;
+  const double second_moment = pi * (std::pow(diameter, 4) - std::pow(inner, 4)) / 64;
+  const double ratio = std::pow(inner / diameter, 2), sum = std::pow(1 + ratio, 2);
+  const double shear =
+      6 * (1 + poissons_ratio) * sum / ((7 + 6 * poissons_ratio) * sum + (20 + 12 * poissons_ratio) * ratio);
+  BeamSection section{
+      pi * (diameter * diameter - inner * inner) / 4, second_moment, second_moment, 2 * second_moment, shear, shear};
+  // Half the ring's first moment over I and twice the wall: VQ/(I b) on the neutral axis.
+  const double first_moment = (std::pow(diameter, 3) - std::pow(inner, 3)) / 12;
+  add_round_points(section, diameter / 2, first_moment / (second_moment * 2 * wall));
+  return section;
+}
+
+BeamSection rectangle_section(double width, double height, double poissons_ratio) {
+  const double a = std::max(width, height), b = std::min(width, height);
+  // J = a b³ (1/3 − (64/π⁵)(b/a) Σ_odd tanh(nπa/2b)/n⁵), and the largest shear stresses, at the middle of the long and
+  // of the short side; Timoshenko & Goodier, Theory of Elasticity, art. 109.
+  double series = 0, long_side = 0, short_side = 0;
+  for (int n = 1; n < 400; n += 2) {
+    const double x = n * pi * a / (2 * b);
+    series += std::tanh(x) / std::pow(n, 5);
+    long_side += x > 300 ? 0 : 1 / (n * n * std::cosh(x));
+    short_side += (n % 4 == 1 ? 1 : -1) * std::tanh(x) / (n * n);
+  }
+  const double torsion = a * std::pow(b, 3) * (1.0 / 3 - 64 / std::pow(pi, 5) * b / a * series);
+  const double on_long = b * (1 - 8 / (pi * pi) * long_side) / torsion,
+               on_short = b * 8 / (pi * pi) * short_side / torsion;
+  const double shear = 10 * (1 + poissons_ratio) / (12 + 11 * poissons_ratio), area = width * height;
+  BeamSection section{area, width * std::pow(height, 3) / 12, height * std::pow(width, 3) / 12, torsion, shear, shear};
+  const double y = width / 2, z = height / 2;
+  const double on_width = width >= height ? on_long : on_short, on_height = width >= height ? on_short : on_long;
+  for (const double one : {-1.0, 1.0})
+    for (const double other : {-1.0, 1.0}) section.points.push_back({one * y, other * z, 0, 0, 0});
+  for (const double side : {-1.0, 1.0}) {
+    section.points.push_back({side * y, 0, 0, 1.5 / area, side * on_height});
+    section.points.push_back({0, side * z, 1.5 / area, 0, -side * on_width});
+  }
+  return section;
+}
+
+BeamSection box_section(double width, double height, double web, double flange) {
+  const std::vector<Rectangle> rectangles{{{0, (height - flange) / 2}, width, flange},
+                                          {{0, -(height - flange) / 2}, width, flange},
+                                          {{(width - web) / 2, 0}, web, height - 2 * flange},
+                                          {{-(width - web) / 2, 0}, web, height - 2 * flange}};
+  const double b = (width - web) / 2, h = (height - flange) / 2;
+  // Eight half walls, anticlockwise from the middle of the right web. By symmetry a force along z has no flow in the
+  // middle of the flanges, one along y none in the middle of the webs: the cell is cut there.
+  const std::vector<Vector2d> corners{{b, 0}, {b, h}, {0, h}, {-b, h}, {-b, 0}, {-b, -h}, {0, -h}, {b, -h}};
+  const auto cut = [&](const std::vector<std::size_t>& joints) {
+    MiddleLines lines{corners, {}};
+    for (int k = 0; k < 8; ++k) {
+      const bool along_y = k % 4 == 1 || k % 4 == 2;
+      lines.walls.push_back({k, (k + 1) % 8, along_y ? flange : web});
+    }
+    for (const std::size_t joint : joints) {  // the wall that arrives there ends at a joint of its own
+      lines.walls[(joint + 7) % 8].to = static_cast<int>(lines.joints.size());
+      lines.joints.push_back(corners[joint]);
+    }
+    return lines;
+  };
+  const MiddleLines for_z = cut({2, 6}), for_y = cut({0, 4});
+  const Moments exact = moments_of(rectangles);
+  BeamSection section = from_moments(exact);
+  const double enclosed = 4 * b * h;
+  section.torsion_constant = 4 * enclosed * enclosed / (4 * b / flange + 4 * h / web);
+  const auto along_y = shear_flow(for_y, Vector2d::UnitX()), along_z = shear_flow(for_z, Vector2d::UnitY());
+  section.shear_factor_y = 1 / flow_energy(for_y, along_y) / section.area;
+  section.shear_factor_z = 1 / flow_energy(for_z, along_z) / section.area;
+  add_flows(section, exact, {corners, cut({}).walls}, along_y, along_z, true, enclosed);
+  return section;
+}
+
+BeamSection i_section(double height, double web, const Flange& top, const Flange& bottom) {
+  const double clear = height - top.thickness - bottom.thickness;
+  const double high = height - top.thickness / 2, low = bottom.thickness / 2;
+  return open_section({{{0, high}, top.width, top.thickness},
+                       {{0, low}, bottom.width, bottom.thickness},
+                       {{0, bottom.thickness + clear / 2}, web, clear}},
+                      {{{-bottom.width / 2, low},
+                        {bottom.width / 2, low},
+                        {0, low},
+                        {0, high},
+                        {-top.width / 2, high},
+                        {top.width / 2, high}},
+                       {{0, 2, bottom.thickness},
+                        {1, 2, bottom.thickness},
+                        {2, 3, web},
+                        {4, 3, top.thickness},
+                        {5, 3, top.thickness}}});
+}
+
+BeamSection channel_section(double width, double height, double web, double flange) {
+  const double h = (height - flange) / 2, from = web / 2;
+  return open_section(
+      {{{width / 2, h}, width, flange}, {{width / 2, -h}, width, flange}, {{from, 0}, web, height - 2 * flange}},
+      {{{width, h}, {from, h}, {from, -h}, {width, -h}}, {{0, 1, flange}, {1, 2, web}, {2, 3, flange}}});
+}
+
+BeamSection angle_section(double width, double height, double wall) {
+  const double corner = wall / 2;
+  return open_section({{{width / 2, corner}, width, wall}, {{corner, (height + wall) / 2}, wall, height - wall}},
+                      {{{width, corner}, {corner, corner}, {corner, height}}, {{0, 1, wall}, {1, 2, wall}}});
+}
+
+BeamSection tee_section(double width, double height, double web, double flange) {
+  const double high = height - flange / 2;
+  return open_section(
+      {{{0, high}, width, flange}, {{0, (height - flange) / 2}, web, height - flange}},
+      {{{-width / 2, high}, {width / 2, high}, {0, high}, {0, 0}}, {{0, 2, flange}, {1, 2, flange}, {2, 3, web}}});
+}
+
+}  // namespace avrenk

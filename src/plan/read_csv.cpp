@@ -1,0 +1,124 @@
+// Tables of a profile in a CSV file: a header line with units, "frequency (Hz),level (g^2/Hz)", then numbers.
+#include <algorithm>
+#include <boost/tokenizer.hpp>
+#include <filesystem>
+#include <fstream>
+
+#include "plan/sections.h"
+
+namespace avrenk {
+namespace {
+
+std::string trimmed(const std::string& text) {
+  const auto first = text.find_first_not_of(" \t\r"), last = text.find_last_not_of(" \t\r");
+  return first == std::string::npos ? "" : text.substr(first, last - first + 1);
+}
+
+std::vector<std::string> fields_of(const std::string& line) {
+  const boost::tokenizer<boost::escaped_list_separator<char>> fields(
+      line, boost::escaped_list_separator<char>("", ",", "\""));
+  std::vector<std::string> all;
+  for (const std::string& field : fields) all.push_back(trimmed(field));
+  return all;
+}
+
+// "level (g^2/Hz)": name and unit.
+std::pair<std::string, std::string> name_and_unit(const std::string& field) {
+  const auto open = field.find('(');
+  if (open == std::string::npos || field.back() != ')') return {field, ""};
+  return {trimmed(field.substr(0, open)), field.substr(open + 1, field.size() - open - 2)};
+}
+
+Tree text_at(const std::string& text, const Place& place) {
+  Tree tree;
+  tree.kind = Tree::Kind::text;
+  tree.text = text;
+  tree.place = place;
+  return tree;
+}
+
+struct Columns {
+  std::size_t frequency = 0, level = 0;
+  std::string frequency_unit, level_unit;
+};
+
+// Which columns the table uses. Without a name: frequency is the first, the level the second.
+std::optional<Columns> find_columns(const std::vector<std::string>& header, const Tree* frequency, const Tree* level,
+                                    const Tree& tree, const std::string& subject, Problems& problems) {
+  std::vector<std::string> names, units;
+  for (const std::string& field : header) {
+    const auto [name, unit] = name_and_unit(field);
+    names.push_back(name);
+    units.push_back(unit);
+  }
+  Columns columns;
+  const auto find = [&](const Tree* wanted, std::size_t otherwise, std::size_t& column, std::string& unit) {
+    column = otherwise;
+    if (wanted) {
+      const auto found = std::find(names.begin(), names.end(), wanted->text);
+      if (found == names.end()) {
+        problems.add(*wanted, subject, fmt::format("the file has no column \"{}\"", wanted->text),
+                     suggest_name(wanted->text, names));
+        return false;
+      }
+      column = static_cast<std::size_t>(found - names.begin());
+    }
+    if (column >= names.size()) {
+      problems.add(tree, subject, "the file has one column only", "give a frequency and a level in each line");
+      return false;
+    }
+    unit = units[column];
+    if (!unit.empty()) return true;
+    problems.add(tree, subject, fmt::format("column \"{}\" of the file has no unit", names[column]),
+                 "write its header as in: frequency (Hz),level (g^2/Hz)");
+    return false;
+  };
+  const bool good = find(frequency, 0, columns.frequency, columns.frequency_unit) &&
+                    find(level, 1, columns.level, columns.level_unit);
+  return good ? std::optional(columns) : std::nullopt;
+}
+
+}  // namespace
+
+std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems) {
+  MapReader map(tree, subject, problems);
+  const std::size_t before = problems.count();
+  const Tree* const file = map.required("file", "levels.csv");
+  const Tree* const column = map.optional("column");
+  const Tree* const frequency = map.optional("frequency column");
+  map.done();
+  if (!file || problems.count() > before) return std::nullopt;
+  const auto path = std::filesystem::path(tree.place.file).parent_path() / file->text;
+  std::ifstream stream(path);
+  std::string line;
+  if (!stream || !std::getline(stream, line)) {
+    problems.add(*file, subject, fmt::format("the file {} cannot be read, or is empty", path.string()),
+                 "paths start from the file of the plan");
+    return std::nullopt;
+  }
+  const auto columns = find_columns(fields_of(line), frequency, column, *file, subject, problems);
+  if (!columns) return std::nullopt;
+  Tree table;
+  table.kind = Tree::Kind::list;
+  table.place = tree.place;
+  for (int number = 2; std::getline(stream, line); ++number) {
+    if (trimmed(line).empty()) continue;
+    const std::vector<std::string> fields = fields_of(line);
+    const Place place{path.string(), number, 1};
+    if (fields.size() <= std::max(columns->frequency, columns->level)) {
+      problems.add(text_at("", place), subject,
+                   fmt::format("the line has {} of the columns named above", fields.size()),
+                   "give a frequency and a level in each line");
+      return std::nullopt;
+    }
+    Tree row;
+    row.kind = Tree::Kind::list;
+    row.place = place;
+    row.items = {text_at(fields[columns->frequency] + " " + columns->frequency_unit, place),
+                 text_at(fields[columns->level] + " " + columns->level_unit, place)};
+    table.items.push_back(std::move(row));
+  }
+  return table;
+}
+
+}  // namespace avrenk
