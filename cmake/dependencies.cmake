@@ -16,6 +16,14 @@ add_library(avrenk-factorisation INTERFACE)
 target_include_directories(avrenk-factorisation SYSTEM INTERFACE ${MUMPS_INCLUDE} ${METIS_INCLUDE})
 target_link_libraries(avrenk-factorisation INTERFACE ${MUMPS_LIBRARY} ${METIS_LIBRARY} ${OPENBLAS_LIBRARY})
 
+# Kept results: HDF5 (C library with its short forms), fingerprints by xxHash.
+find_package(HDF5 REQUIRED COMPONENTS C HL)
+find_path(XXHASH_INCLUDE xxhash.h REQUIRED)
+find_library(XXHASH_LIBRARY xxhash REQUIRED)
+add_library(avrenk-results INTERFACE)
+target_include_directories(avrenk-results SYSTEM INTERFACE ${HDF5_INCLUDE_DIRS} ${XXHASH_INCLUDE})
+target_link_libraries(avrenk-results INTERFACE ${HDF5_LIBRARIES} ${HDF5_HL_LIBRARIES} ${XXHASH_LIBRARY})
+
 # Dense products of Eigen go to OpenBLAS, which uses the vector units of the machine it runs on. One setting for all rooms.
 add_library(avrenk-dense INTERFACE)
 target_link_libraries(avrenk-dense INTERFACE Eigen3::Eigen ${OPENBLAS_LIBRARY})

@@ -10,7 +10,9 @@
 #include <thread>
 
 #include "core/blas_threads.h"
+#include "core/model/plausible.h"
 #include "core/nearest.h"
+#include "files/modes_file.h"
 
 namespace avrenk {
 namespace {
@@ -33,30 +35,6 @@ std::string describe_rule(const DampingRule& rule) {
       return fmt::format("Rayleigh damping, α {:.3g} 1/s, β {:.3g} s", rule.mass_rate, rule.stiffness_rate);
   }
   return "";
-}
-
-// Runs the jobs on several threads; the first error in the order of the jobs is thrown.
-void run_jobs(std::size_t count, int threads, const std::function<void(std::size_t)>& job) {
-  std::atomic<std::size_t> next{0};
-  std::vector<std::exception_ptr> errors(count);
-  const auto work = [&] {
-    for (std::size_t i = next++; i < count; i = next++) {
-      try {
-        job(i);
-      } catch (...) {
-        errors[i] = std::current_exception();
-      }
-    }
-  };
-  const auto wanted = static_cast<std::size_t>(
-      threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency())));
-  const OneBlasThread held;
-  std::vector<std::jthread> helpers;
-  for (std::size_t t = 1; t < std::min(wanted, count); ++t) helpers.emplace_back(work);
-  work();
-  helpers.clear();
-  for (const std::exception_ptr& error : errors)
-    if (error) std::rethrow_exception(error);
 }
 
 void warn_about_modes(Analysis& analysis) {
@@ -115,6 +93,29 @@ void warn_about_coupling(Analysis& analysis) {
 
 }  // namespace
 
+void run_jobs(std::size_t count, int threads, const std::function<void(std::size_t)>& job) {
+  std::atomic<std::size_t> next{0};
+  std::vector<std::exception_ptr> errors(count);
+  const auto work = [&] {
+    for (std::size_t i = next++; i < count; i = next++) {
+      try {
+        job(i);
+      } catch (...) {
+        errors[i] = std::current_exception();
+      }
+    }
+  };
+  const auto wanted = static_cast<std::size_t>(
+      threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency())));
+  const OneBlasThread held;
+  std::vector<std::jthread> helpers;
+  for (std::size_t t = 1; t < std::min(wanted, count); ++t) helpers.emplace_back(work);
+  work();
+  helpers.clear();
+  for (const std::exception_ptr& error : errors)
+    if (error) std::rethrow_exception(error);
+}
+
 std::string Analysis::heading() const {
   return fmt::format(
       "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), damping.coupled ? ", coupled" : "", basis.modes,
@@ -130,20 +131,41 @@ void load(Analysis& analysis, const std::string& file, const Request& request) {
   const auto start = Clock::now();
   if (request.threads > 0) set_blas_threads(request.threads);
   analysis.plan = read_plan(file, request.overrides);
+  for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
+    analysis.warnings.insert(analysis.warnings.end(), doubts.begin(), doubts.end());
   analysis.times.push_back({"reading the plan", seconds_since(start)});
 }
 
-void solve(Analysis& analysis, Terminal& terminal) {
-  auto start = Clock::now();
-  terminal.progress("assembling", -1);
+namespace {
+
+void take_or_solve_modes(Analysis& analysis, Terminal& terminal, const std::vector<std::filesystem::path>& kept) {
+  const auto start = Clock::now();
   const Plan& plan = analysis.plan;
-  analysis.system = make_system(plan.assembly);
-  analysis.times.push_back({"assembling", seconds_since(start)});
+  analysis.model = fingerprint(analysis.system, plan.modes);
+  for (const std::filesystem::path& file : kept) {
+    auto basis = read_modes(file, analysis.system, analysis.model);
+    if (!basis) continue;
+    analysis.basis = std::move(*basis);
+    analysis.modes_from = file;
+    analysis.times.push_back({"reading the modes", seconds_since(start)});
+    return;
+  }
   analysis.basis = solve_modes(plan.assembly, analysis.system, plan.modes, terminal.reporter());
   analysis.times.push_back({"factorising", analysis.basis.factor_seconds});
   analysis.times.push_back({"static solutions", analysis.basis.statics_seconds});
   analysis.times.push_back({"modes", analysis.basis.eigen_seconds});
   analysis.times.push_back({"counting modes", analysis.basis.count_seconds});
+}
+
+}  // namespace
+
+void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesystem::path>& kept) {
+  auto start = Clock::now();
+  terminal.progress("assembling", -1);
+  const Plan& plan = analysis.plan;
+  analysis.system = make_system(plan.assembly);
+  analysis.times.push_back({"assembling", seconds_since(start)});
+  take_or_solve_modes(analysis, terminal, kept);
   start = Clock::now();
   analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
   const Channels channels(plan.assembly, analysis.system, analysis.basis, analysis.damping);

@@ -1,6 +1,8 @@
 /// cli/analysis.h: the pipeline from a plan to findings, stage by stage, with its times.
 #pragma once
 
+#include <filesystem>
+#include <functional>
 #include <optional>
 
 #include "cli/request.h"
@@ -26,6 +28,8 @@ struct Analysis {
   std::vector<LimitResult> limits;
   std::vector<std::string> warnings;
   std::vector<StageTime> times;
+  std::string model;                 ///< fingerprint of what the modes depend on
+  std::filesystem::path modes_from;  ///< the file that the modes were taken from; empty: they were computed
 
   Analysis() = default;
   Analysis(const Analysis&) = delete;
@@ -37,11 +41,16 @@ struct Analysis {
 };
 
 void load(Analysis& analysis, const std::string& file, const Request& request);
-void solve(Analysis& analysis, Terminal& terminal);
+/// Assembles, and takes the modes from the first of the files that holds those of the same model, or solves for them.
+/// Damping and channels are made anew. @param kept  results of earlier runs, looked at in this order
+void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesystem::path>& kept);
 /// Runs the chosen environments, all axes, on two threads; `chosen` empty: all of the type (or of both).
 /// @throws InputError  a name that is no environment
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
             const Request& request, Terminal& terminal);
 void assess(Analysis& analysis);
+
+/// Runs the jobs on several threads (0: all cores); the first error in the order of the jobs is thrown.
+void run_jobs(std::size_t count, int threads, const std::function<void(std::size_t)>& job);
 
 }  // namespace avrenk

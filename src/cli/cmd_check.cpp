@@ -6,6 +6,7 @@
 
 #include "cli/commands.h"
 #include "cli/output.h"
+#include "core/model/plausible.h"
 #include "files/result_tables.h"
 
 namespace avrenk {
@@ -79,6 +80,19 @@ Table joint_table(const Assembly& assembly, const Show& show) {
   return table;
 }
 
+Table weighed_table(const Assembly& assembly, const Show& show) {
+  const DisplayUnit mass = show.unit(kind::mass);
+  Table table{"weighed",
+              "Mass in the model and on the scale",
+              {{"part", ""}, {"model", mass.text}, {"weighed", mass.text}, {"difference", "%", 3, true, 1}},
+              {}};
+  for (const auto& [name, properties] : mass_breakdown(assembly))
+    if (const auto scale = weighed(assembly, name))
+      table.rows.push_back({name, mass.from_si(properties.mass), mass.from_si(*scale),
+                            100 * (properties.mass / *scale - 1)});
+  return table;
+}
+
 }  // namespace
 
 ExitStatus check(const Request& request, Terminal& terminal) {
@@ -86,15 +100,17 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   load(analysis, plan_word(request, "check", 1), request);
   const Assembly& assembly = analysis.plan.assembly;
   const Show& show = analysis.plan.show;
+  if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
+  if (!assembly.parts.empty()) terminal.table(part_table(assembly, show));
+  terminal.table(mass_table(assembly, show));
+  if (const Table scales = weighed_table(assembly, show); !scales.rows.empty()) terminal.table(scales);
+  if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly, show));
+  for (const std::string& doubt : analysis.warnings) terminal.warn(doubt);
   StaticSolution statics;
   with_places(analysis, [&] {
     analysis.system = make_system(assembly);
     statics = solve_statics(analysis.system, factorise_stiffness(assembly, analysis.system));
   });
-  if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
-  if (!assembly.parts.empty()) terminal.table(part_table(assembly, show));
-  terminal.table(mass_table(assembly, show));
-  if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly, show));
   terminal.table(static_table(assembly, analysis.system, statics, show));
   terminal.print("\n");
   for (const Base& base : assembly.bases)

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "figures/response_charts.h"
+#include "files/modes_file.h"
 #include "files/result_tables.h"
 #include "version.h"
 
@@ -150,6 +151,15 @@ void write_figures(const Analysis& analysis, const RunFolder& folder, Terminal& 
   draw_charts(charts);
 }
 
+// results.h5: the file that the modes were read from, or a new one.
+void keep_modes(const Analysis& analysis, const RunFolder& folder) {
+  const std::filesystem::path own = folder.path("results.h5");
+  if (analysis.modes_from.empty())
+    write_modes(own, analysis.basis, analysis.model);
+  else
+    avrenk::copy_file(analysis.modes_from, own);
+}
+
 }  // namespace
 
 std::filesystem::path result_folder(const Request& request, const std::string& plan, const std::string& command) {
@@ -162,6 +172,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
                   Terminal& terminal) {
   const Show& show = analysis.plan.show;
   for (const std::string& note : analysis.plan.notes) terminal.note(note);
+  if (!analysis.modes_from.empty())
+    terminal.note(fmt::format("modes: those in {}, computed for the same model", analysis.modes_from.string()));
   for (const std::string& warning : analysis.warnings) terminal.warn(warning);
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
   if (shown.mass) terminal.table(mass_table(analysis.plan.assembly, show));
@@ -180,11 +192,12 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   Summary summary{avrenk_version,      shown.command,     analysis.plan.file, analysis.plan.title, verdict,
                   analysis.plan.notes, analysis.warnings, facts_of(analysis), tables_of(analysis)};
   for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
-  for (const Outcome& outcome : analysis.outcomes) {
-    if (outcome.grid.empty() || analysis.watched.empty()) continue;
-    const Table curves = curve_table(outcome, analysis.watched, show);
+  run_jobs(analysis.outcomes.size(), request.threads, [&](std::size_t i) {
+    if (analysis.outcomes[i].grid.empty() || analysis.watched.empty()) return;
+    const Table curves = curve_table(analysis.outcomes[i], analysis.watched, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
-  }
+  });
+  keep_modes(analysis, folder);
   folder.write("summary.json", to_json(summary));
   std::string figure_trouble;  // tables and summary are worth keeping without figures
   try {

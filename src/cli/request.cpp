@@ -19,6 +19,7 @@ po::options_description common_options() {
        "change one value of the plan; may be repeated")                                     //
       ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")  //
       ("no-figures", "write no figures")                                                    //
+      ("anew", "compute the modes even if an earlier run kept those of the same model")     //
       ("quiet", "print nothing but warnings and errors")                                    //
       ("verbose", "say what is being done and what it took")                                //
       ("help", "this text");
@@ -72,6 +73,7 @@ Request read_request(std::span<const std::string> words) {
   request.quiet = values.contains("quiet");
   request.verbose = values.contains("verbose");
   request.figures = !values.contains("no-figures");
+  request.anew = values.contains("anew");
   request.help = values.contains("help");
   if (values.contains("set"))
     for (const std::string& text : values["set"].as<std::vector<std::string>>())

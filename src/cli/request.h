@@ -21,6 +21,7 @@ struct Request {
   std::optional<std::string> out;
   int threads = 0;  ///< 0: all cores
   bool quiet = false, verbose = false, figures = true, help = false;
+  bool anew = false;  ///< compute the modes even if an earlier run kept them
 };
 
 /// Reads the options common to all commands. Unknown options are errors with the nearest valid one.

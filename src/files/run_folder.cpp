@@ -64,6 +64,12 @@ void RunFolder::commit() {
   if (replaced) fs::remove_all(old, bad);
 }
 
+void copy_file(const fs::path& from, const fs::path& to) {
+  std::error_code bad;
+  fs::copy_file(from, to, bad);
+  if (bad) throw FileError(fmt::format("{}: cannot be copied to {}: {}", from.string(), to.string(), bad.message()));
+}
+
 void write_file(const fs::path& target, const std::string& content) {
   const fs::path partial = beside(fs::absolute(target), "partial");
   write_plainly(partial, content);

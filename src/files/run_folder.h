@@ -27,6 +27,9 @@ class RunFolder {
   std::filesystem::path target_, partial_;
 };
 
+/// Copies a file. @throws FileError
+void copy_file(const std::filesystem::path& from, const std::filesystem::path& to);
+
 /// Writes a file beside its target and renames it. @throws FileError
 void write_file(const std::filesystem::path& target, const std::string& content);
 

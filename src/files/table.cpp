@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
+#include <charconv>
 #include <cmath>
 
 namespace avrenk {
@@ -60,7 +62,11 @@ std::string to_csv(const Table& table) {
     for (std::size_t c = 0; c < row.size(); ++c) {
       if (c) text += ',';
       if (const double* number = std::get_if<double>(&row[c])) {
-        if (std::isfinite(*number)) fmt::format_to(std::back_inserter(text), "{:.9g}", *number);
+        if (!std::isfinite(*number)) continue;
+        std::array<char, 32> digits{};
+        const auto end = std::to_chars(digits.data(), digits.data() + digits.size(), *number,
+                                       std::chars_format::general, 9);
+        text.append(digits.data(), end.ptr);
       } else {
         text += csv_field(std::get<std::string>(row[c]));
       }

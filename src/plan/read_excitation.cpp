@@ -146,20 +146,21 @@ std::optional<double> read_sweep_rate(const Tree& tree, const std::string& subje
 // "3 dB" or "10 %" both ways, or {above: 3 dB, below: 1.5 dB}.
 void read_tolerance(const Tree& tree, const std::string& subject, Profile& profile, Problems& problems) {
   const double decibel_factor = profile.type == Profile::Type::sine ? 20 : 10;
-  const auto factor = [&](const Tree& text, double sign) -> double {
+  // The factors up and down.
+  const auto factors = [&](const Tree& text) -> std::pair<double, double> {
     bool decibels = false;
     try {
       decibels = text.is_text() && parse_quantity(text.text).dimension == kind::level.dimension;
     } catch (const InputError&) {  // said by read_quantity
     }
     const auto amount = read_quantity(text, decibels ? kind::level : kind::ratio, subject, problems, Sign::positive);
-    if (!amount) return 1;
+    if (!amount) return {1, 1};
     if (!decibels && *amount >= 1) problems.add(text, subject, "a tolerance of 100 % or more is none", "write 10 %");
-    return decibels ? std::pow(10, sign * *amount / decibel_factor) : 1 + sign * *amount;
+    const double up = std::pow(10, *amount / decibel_factor);
+    return decibels ? std::pair{up, 1 / up} : std::pair{1 + *amount, 1 - *amount};
   };
   if (!tree.is_map()) {
-    profile.upper = factor(tree, 1);
-    profile.lower = factor(tree, -1);
+    std::tie(profile.upper, profile.lower) = factors(tree);
     profile.tolerance = "±" + tree.text;
     return;
   }
@@ -168,8 +169,8 @@ void read_tolerance(const Tree& tree, const std::string& subject, Profile& profi
   const Tree* const below = map.required("below", "1.5 dB");
   map.done();
   if (!above || !below) return;
-  profile.upper = factor(*above, 1);
-  profile.lower = factor(*below, -1);
+  profile.upper = factors(*above).first;
+  profile.lower = factors(*below).second;
   profile.tolerance = fmt::format("+{}, −{}", above->text, below->text);
 }
 

@@ -206,7 +206,7 @@ void read_bounds(MapReader& map, const Kind& kind, Limit& limit) {
   const auto above = map.quantity("above", kind, Sign::positive), below = map.quantity("below", kind, Sign::positive);
   limit.allowable = above.value_or(below.value_or(1));
   limit.below = below.has_value();
-  if (!above == !below)
+  if (!map.tree().find("above") == !map.tree().find("below"))
     map.problems().add(map.tree(), map.subject(), "one bound is due",
                        fmt::format("write above: {0}, or below: {0}", kind.example));
 }
@@ -228,6 +228,7 @@ void read_mass_limit(MapReader& map, Limit& limit, Reading& reading) {
   std::vector<std::string> names;
   for (const auto& [name, properties] : mass_breakdown(reading.plan.assembly)) names.push_back(name);
   limit.part = part->text;
+  if (part->is_text() && reading.parts.knows(part->text)) return;
   if (!part->is_text() || std::find(names.begin(), names.end(), part->text) == names.end())
     reading.problems.add(*part, map.subject(), fmt::format("no part or mass \"{}\"", part->text),
                          suggest_name(part->text, names));
@@ -248,7 +249,7 @@ void read_property(const Tree& tree, const WatchRequest& request, Limit& limit, 
     const auto& value = tree.text == "yield" ? material.yield : material.ultimate;
     if (!value) {
       reading.problems.add(tree, subject, fmt::format("material {} has no {} stress", material.name, tree.text),
-                           fmt::format("add it under materials: {}: {}", tree.text, kind::stress.example));
+                           fmt::format("add it under materials, as in {}: 430 MPa", tree.text));
       return;
     }
     if (!limit.property.empty() && *value != limit.allowable) {
@@ -303,7 +304,8 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   Problems& problems = reading.problems;
   const auto names = watched_names(reading.plan.watch);
   limit.of = of.text;
-  if (std::find(names.begin(), names.end(), of.text) == names.end())
+  const bool broken = reading.broken_watches.contains(of.text.substr(0, of.text.find('.')));
+  if (!broken && std::find(names.begin(), names.end(), of.text) == names.end())
     problems.add(of, map.subject(), fmt::format("\"{}\" is not watched", of.text),
                  names.empty() ? "declare it under watch:" : suggest_name(of.text, names));
   const WatchRequest* request = nullptr;
@@ -380,7 +382,13 @@ void read_show(const Tree& section, Reading& reading) {
 }
 
 void read_watch(const Tree& section, Reading& reading) {
-  for (const Tree::Entry& entry : section.entries) read_watch_entry(entry, reading);
+  for (const Tree::Entry& entry : section.entries) {
+    const std::size_t before = reading.problems.count();
+    read_watch_entry(entry, reading);
+    const bool made = std::any_of(reading.plan.watch.begin(), reading.plan.watch.end(),
+                                  [&](const WatchRequest& request) { return request.name == entry.key; });
+    if (reading.problems.count() > before || !made) reading.broken_watches.insert(entry.key);
+  }
 }
 
 void read_factors(const Tree& section, Reading& reading) {

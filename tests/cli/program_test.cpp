@@ -46,7 +46,7 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
       "sine.z.acceleration.png\n"
       "figures/sine.z.acceleration.svg\nfigures/sine.z.relative-displacement.png\nfigures/"
       "sine.z.relative-displacement.svg\n"
-      "run.log\nsummary.json\ntables/limits.csv\ntables/masses.csv\ntables/modes.csv\ntables/"
+      "results.h5\nrun.log\nsummary.json\ntables/limits.csv\ntables/masses.csv\ntables/modes.csv\ntables/"
       "random.x.curves.csv\ntables/random.x.reasons.csv\n"
       "tables/random.x.rms.csv\ntables/random.z.curves.csv\ntables/"
       "random.z.reasons.csv\ntables/random.z.rms.csv\ntables/sine.z.curves.csv\n"
@@ -124,7 +124,7 @@ TEST(Program, WritesTheDemoAndRunsIt) {
   const Ran ran = run_program(folder, "demo trial --no-figures --threads 1");
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_EQ(test::read_all(folder / "trial/payload-deck.yaml"), example("payload-deck.yaml"));
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: all 7 limits are met"), HasSubstr("trial/payload-deck-results")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: all 11 limits are met"), HasSubstr("trial/payload-deck-results")));
   for (std::size_t from = 0; from < ran.out.size();) {  // nothing wider than 100 columns but the path at the end
     const std::size_t end = ran.out.find('\n', from);
     const std::string line = ran.out.substr(from, end - from);

@@ -192,6 +192,191 @@ TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
             "mast.yaml:1:1: a plan is a map of sections; write, for example, parts: and materials: at the left edge");
 }
 
+// A plan of two bases with all that the first does not have; its profiles stand in a CSV file.
+const std::string rich = R"(title: Bracket on two fixtures
+materials:
+  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield: 430 MPa, ultimate: 505 MPa}
+  strong: {E: 114 GPa, nu: 0.34, density: 4430 kg/m^3, yield: 830 MPa}
+parts:
+  post:
+    line: {from: [0 mm, 0 mm, 0 mm], to: [0 mm, 0 mm, 300 mm], divisions: 4, offset: {to: [0 mm, 5 mm, 0 mm]}, releases: {from: [ry]}}
+    section: {channel: {width: 20 mm, height: [30 mm, 24 mm], web: 2 mm, flange: 3 mm}}
+    material: alloy
+    non-structural mass: 80 gram/m
+    weighed: 0.2 kg
+  bar:
+    line: {from: [0 mm, 0 mm, 300 mm], to: [400 mm, 0 mm, 300 mm], divisions: 4}
+    section: {given: {A: 200 mm^2, Iy: 9000 mm^4, Iz: 6000 mm^4, J: 400 mm^4, shear areas: [150 mm^2, 160 mm^2], fibres: [[8 mm, 12 mm], [-8 mm, -12 mm]], torsion modulus: 90 mm^3, shear centre: [0 mm, 2 mm]}}
+    material: strong
+places:
+  foot: {part: post, plane: {z: 0 mm}}
+  top: {part: post, nearest: [0 mm, 0 mm, 300 mm]}
+  bar-root: {part: bar, nearest: [0 mm, 0 mm, 300 mm]}
+  bar-end: {part: bar, plane: {x: 400 mm}}
+base:
+  left: {place: foot}
+  right: {place: bar-end}
+joints:
+  corner: {rigid: {lead: top, follow: bar-root}}
+damping: {otherwise: {rayleigh: [[20 Hz, 1 %], [900 Hz, 4 %]]}, near: [{frequency: 60 Hz, within: 20 %, Q: 28}, {frequency: 300 Hz, loss factor: 3 %}], coupled: yes}
+watch:
+  top: {at: top, quantities: [acceleration, transmissibility], axes: {x: [1, 1, 0], y: [-1, 1, 0]}}
+  gap: {between: [foot, top], along: z, gap: 4 mm, quantities: [clearance, relative motion]}
+  post: {part: post, quantities: [von Mises, shear stress]}
+  both: {part: [post, bar], quantities: normal stress}
+  hold: {base: right, quantities: [force, apparent mass]}
+profiles:
+  sweep: {sine: {acceleration: {file: levels.csv, column: level}}, tolerance: 10 %, sweep: 4 oct/min}
+  shake: {random: {file: levels.csv, column: psd}, tolerance: {above: 3 dB, below: 1.5 dB}, duration: 60 s}
+environments:
+  gravity: {static: {acceleration: {z: -1 g}}}
+  sine: {profile: sweep, at: left, axes: [x, z], combine: envelope, after: gravity}
+  rock: {profile: sweep, axes: z, motion: {left: {amplitude: 1}, right: {amplitude: 0.5, phase: 90 deg}}}
+  random: {profile: shake, axes: [x, y], combine: root sum of squares, simultaneous: yes}
+factors: {yield: 1.25}
+limits:
+  stress: {of: post.von Mises, in: [sine, random], take: {sine: peak, random: 3 sigma}, with: gravity, allowable: yield, factors: yield}
+  room: {of: gap.clearance, in: [gravity, sine], take: peak, at least: 1 mm}
+  level: {of: top.acceleration, in: random.combined, take: 3 sigma, allowable: 90 g, at: upper tolerance}
+  weight: {of: mass, below: 2 kg}
+  bar-weight: {of: mass, part: bar, above: 100 gram}
+)";
+const std::string levels = "frequency (Hz),level (g),psd (g^2/Hz)\n10,0.5,0.001\n200,0.5,0.001\n500,0.2,0.0005\n";
+
+TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
+  const TemporaryFolder folder;
+  (void)folder.write("levels.csv", levels);
+  const Plan plan = read_plan(folder.write("bad.yaml", rich), {});
+  const Assembly& model = plan.assembly;
+  EXPECT_EQ(model.tapers.size(), 4U);
+  EXPECT_TRUE(model.beams[0].released[4]);
+  EXPECT_NEAR(model.beams[3].geometry.end2.y(), 5e-3, 1e-15);
+  EXPECT_NEAR(model.parts[0].extra_mass, 0.08, 1e-15);
+  EXPECT_EQ(model.parts[1].section.points.size(), 4U);
+  EXPECT_NEAR(model.parts[1].section.shear_factor_z, 0.8, 1e-15);
+  ASSERT_EQ(model.bases.size(), 2U);
+  EXPECT_NEAR(model.bases[1].point.x(), 0.4, 1e-15);
+  EXPECT_TRUE(plan.damping.coupled);
+  EXPECT_NEAR(plan.damping.ratio(900), 0.04, 1e-15);
+  EXPECT_NEAR(plan.damping.near.at(0).zeta, 1 / 56.0, 1e-15);
+  ASSERT_EQ(plan.environments.size(), 4U);
+  const Environment &gravity = plan.environments[0], &sine = plan.environments[1], &rock = plan.environments[2],
+                    &random = plan.environments[3];
+  EXPECT_EQ(gravity.type, Environment::Type::steady);
+  EXPECT_NEAR(gravity.acceleration.z(), -standard_gravity, 1e-12);
+  EXPECT_NEAR(sine.input.at(500), 0.2 * standard_gravity, 1e-12);
+  EXPECT_NEAR(sine.upper, 1.1, 1e-15);
+  EXPECT_EQ(sine.after, "gravity");
+  EXPECT_EQ(sine.motions.size(), 1U);  // the other base stands still
+  EXPECT_NEAR(std::abs(rock.motions.at(1).factor - Complex(0, 0.5)), 0, 1e-15);
+  EXPECT_NEAR(random.upper, std::pow(10, 0.15), 1e-12);
+  EXPECT_EQ(random.duration, 60);
+  EXPECT_EQ(random.combination, Environment::Combination::root_sum_of_squares);
+  EXPECT_NEAR(plan.limits[0].allowable, 430e6, 1);
+  EXPECT_EQ(plan.limits[0].property, "yield of alloy");
+  EXPECT_EQ(plan.limits[1].at_least, 1e-3);
+  EXPECT_TRUE(plan.limits[2].at_upper);
+  EXPECT_EQ(plan.limits[4].part, "bar");
+
+  const Bad cases[] = {
+      {"height: [30 mm, 24 mm]", "height: [30 mm, 24 mm, 20 mm]",
+       "bad.yaml:8:47: part post channel height: a size, or the sizes at both ends of the line, are due; write [30 mm, 20 mm]"},
+      {"height: [30 mm, 24 mm]", "height: [30 mm, 6 mm]",
+       "bad.yaml:8:81: part post channel: the flanges leave no room for the web; write a thinner one, or a solid section"},
+      {"web: 2 mm, flange: 3 mm", "web: 2 mm",
+       "bad.yaml:8:24: part post channel: \"flange\" is missing; write flange: 8 mm"},
+      {"A: 200 mm^2", "A: 200 mm",
+       "bad.yaml:14:26: part bar given A: \"200 mm\" is a length; write an area such as \"120 mm^2\""},
+      {"shear areas: [150 mm^2, 160 mm^2]", "shear areas: 150 mm^2",
+       "bad.yaml:14:92: part bar given shear areas: two numbers along y and z are due; write [120 mm^2, 120 mm^2]"},
+      {"releases: {from: [ry]}", "releases: {from: [ry, rw]}",
+       "bad.yaml:7:134: part post line releases: \"rw\" is not known here; write \"rx\""},
+      {"releases: {from: [ry]}", "releases: [ry]",
+       "bad.yaml:7:122: part post line releases: a list stands here, a map is due; write {key: value, …}"},
+      {"non-structural mass: 80 gram/m", "non-structural mass: 80 gram",
+       "bad.yaml:10:26: part post non-structural mass: \"80 gram\" is a mass; write a mass per length such as \"0.3 kg/m\""},
+      {"rayleigh: [[20 Hz, 1 %], [900 Hz, 4 %]]", "rayleigh: [[900 Hz, 1 %], [20 Hz, 4 %]]",
+       "bad.yaml:26:33: damping rayleigh: two pairs of a frequency and a ratio are due, in rising order; write {rayleigh: [[30 Hz, 1 %], [300 Hz, 2 %]]}"},
+      {"within: 20 %, Q: 28", "within: 20 %",
+       "bad.yaml:26:72: damping near: nothing says what it is; give one of: ratio, loss factor, Q"},
+      {"coupled: yes", "coupled: maybe",
+       "bad.yaml:26:162: damping coupled: \"maybe\" is not known here; write one of: no, yes"},
+      {"between: [foot, top]", "between: foot",
+       "bad.yaml:29:18: watch gap: two places are due; write between: [PLACE, PLACE]"},
+      {"along: z, gap", "along: u, gap",
+       "bad.yaml:29:38: watch gap along: \"u\" is not known here; write \"x\""},
+      {"quantities: [clearance, relative motion]", "quantities: [clearence]",
+       "bad.yaml:29:65: watch gap: no quantity \"clearence\" here; write \"clearance\""},
+      {"base: right, quant", "base: rigth, quant",
+       "bad.yaml:32:16: watch hold: no base \"rigth\"; write \"right\""},
+      {"part: post, quantities: [von Mises", "part: post, quantities: [von mises",
+       "bad.yaml:30:35: watch post: no quantity \"von mises\" here; write \"von Mises\""},
+      {"file: levels.csv, column: level", "file: level.csv, column: level",
+       "bad.yaml:34:39: profile sweep: the file level.csv cannot be read, or is empty; paths start from the file of the plan"},
+      {"file: levels.csv, column: level", "file: levels.csv, column: levle",
+       "bad.yaml:34:59: profile sweep: the file has no column \"levle\"; write \"level\""},
+      {"file: levels.csv, column: psd", "file: levels.csv, column: level",
+       "levels.csv:2:1: profile shake: \"0.5 g\" is an acceleration; write an acceleration PSD such as \"0.04 g^2/Hz\"\nlevels.csv:3:1: profile shake: \"0.5 g\" is an acceleration; write an acceleration PSD such as \"0.04 g^2/Hz\"\nlevels.csv:4:1: profile shake: \"0.2 g\" is an acceleration; write an acceleration PSD such as \"0.04 g^2/Hz\""},
+      {"tolerance: 10 %", "tolerance: 10 Hz",
+       "bad.yaml:34:79: profile sweep tolerance: \"10 Hz\" is a frequency; write a ratio such as \"2 %\""},
+      {"tolerance: 10 %", "tolerance: 120 %",
+       "bad.yaml:34:79: profile sweep tolerance: a tolerance of 100 % or more is none; write 10 %"},
+      {"at: left, axes", "at: middle, axes",
+       "bad.yaml:38:30: environment sine: no base \"middle\"; write one of: left, right"},
+      {"combine: envelope", "combine: sum",
+       "bad.yaml:38:59: environment sine combine: \"sum\" is not known here; write one of: envelope, root sum of squares"},
+      {"simultaneous: yes", "simultaneous: no",
+       "bad.yaml:40:51: environment random: a root sum of squares is for axes that are shaken at the same time; write simultaneous: yes if they are, else combine: envelope"},
+      {"after: gravity", "after: rock",
+       "bad.yaml:38:76: environment sine after: no environment \"rock\"; write \"gravity\""},
+      {"after: gravity", "after: gravty",
+       "bad.yaml:38:76: environment sine after: no environment \"gravty\"; write \"gravity\""},
+      {"motion: {left: {amplitude: 1}", "motion: {lift: {amplitude: 1}",
+       "bad.yaml:39:44: environment rock: no base \"lift\"; write \"left\""},
+      {"axes: z, motion", "at: left, axes: z, motion",
+       "bad.yaml:39:53: environment rock: \"at\" and \"motion\" cannot both be given; keep one"},
+      {"{static: {acceleration: {z: -1 g}}}", "{static: {acceleration: {}}}",
+       "bad.yaml:37:36: environment gravity static acceleration: nothing acts; write {z: -1 g}"},
+      {"allowable: yield, factors", "allowable: ultimate strength, factors",
+       "bad.yaml:43:115: limit stress allowable: \"ultimate strength\" is not a number with a unit; write a stress such as \"71 GPa\""},
+      {"of: post.von Mises, in", "of: both.normal stress, in",
+       "bad.yaml:43:119: limit stress: the parts watched differ in their yield stress; watch parts of different materials apart"},
+      {"of: top.acceleration, in: random.combined, take: 3 sigma, allowable: 90 g", "of: top.acceleration, in: random.combined, take: 3 sigma, allowable: yield",
+       "bad.yaml:45:80: limit level: \"yield\" is a stress, top.acceleration is none; write 4 g"},
+      {"take: {sine: peak, random: 3 sigma}", "take: {sine: RMS, random: 3 sigma}",
+       "bad.yaml:43:58: limit stress take: a sine environment has a peak, no RMS; write take: {sine: peak, random: 3 sigma}"},
+      {"take: {sine: peak, random: 3 sigma}", "take: 3 sigma",
+       "bad.yaml:43:58: limit stress: \"3 sigma\" does not fit sine environment sine; write take: peak"},
+      {"with: gravity", "with: rock",
+       "bad.yaml:43:95: limit stress with: environment \"rock\" is not static; name one that is written as {static: {acceleration: {z: -1 g}}}"},
+      {"at least: 1 mm", "at least: 1 mm, allowable: 2 mm",
+       "bad.yaml:44:89: limit room: \"at least\" and \"allowable\" cannot both be given; keep one"},
+      {"at: upper tolerance", "at: lower tolerance",
+       "bad.yaml:45:90: limit level at: \"lower tolerance\" is not known here; write \"upper tolerance\""},
+      {"part: bar, above", "part: beam, above",
+       "bad.yaml:47:32: limit bar-weight: no part or mass \"beam\"; write one of: post, bar"},
+      {"below: 2 kg", "below: 2 N",
+       "bad.yaml:46:29: limit weight below: \"2 N\" is a force; write a mass such as \"4.2 kg\""},
+      {"of: top.acceleration, in", "of: top.transmissibility, in",
+       "bad.yaml:45:41: limit level: top.transmissibility is a ratio to the input and has no RMS; name a sine environment\nbad.yaml:45:84: limit level allowable: \"90 g\" is an acceleration; write a plain number such as \"0.33\""},
+      {"yield: 430 MPa, ", "",
+       "bad.yaml:43:115: limit stress: material alloy has no yield stress; add it under materials, as in yield: 430 MPa"},
+  };
+  for (const Bad& bad : cases) {
+    SCOPED_TRACE(bad.to);
+    (void)folder.write("bad.yaml", replaced(rich, bad.from, bad.to));
+    try {
+      (void)read_plan((folder / "bad.yaml").string(), {});
+      ADD_FAILURE();
+    } catch (const InputError& error) {
+      std::string all = error.what();
+      const std::string where = folder.path().string() + "/";
+      for (std::size_t at; (at = all.find(where)) != std::string::npos;) all.erase(at, where.size());
+      EXPECT_EQ(all, bad.sentence);
+    }
+  }
+}
+
 TEST(Plan, ReportsAllThatIsWrongInOneReading) {
   std::string text = replaced(good, "E: 71 GPa", "E: 71");
   text = replaced(text, "mass: 180 gram", "mass: 180 lb");

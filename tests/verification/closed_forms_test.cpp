@@ -50,6 +50,7 @@ TEST(PinnedCross, HasTheFrequenciesOfPinnedAndClampedArms) {
   model.parts = {{"arm", 0, section}};
   const int centre = test::add_node(model, Vector3::Zero());
   constexpr int elements = 12;
+  std::vector<Foot> feet;
   for (int arm = 0; arm < 4; ++arm) {
     const Vector3 direction(arm % 2 == 0 ? (arm == 0 ? 1 : -1) : 0, arm % 2 == 1 ? (arm == 1 ? 1 : -1) : 0, 0);
     int before = centre;
@@ -61,8 +62,9 @@ TEST(PinnedCross, HasTheFrequenciesOfPinnedAndClampedArms) {
                               model.nodes[static_cast<std::size_t>(node)].position, Vector3::UnitZ()}});
       before = node;
     }
-    model.bases[0].feet.push_back({before, {true, true, true, true, true, false}});
+    feet.push_back({before, {true, true, true, true, true, false}});
   }
+  model.bases = {{"rim", feet, Vector3::Zero()}};
   const Solved solved(model, test::count(16), test::ratio(0.01));
   const double unit = std::sqrt(200e9 / 8000) * 0.125 / std::sqrt(12.0) / (2 * pi * 25);
   const double roots[] = {pi, 3.92660231, 3.92660231, 3.92660231, 2 * pi, 7.06858275, 7.06858275, 7.06858275};
@@ -121,17 +123,19 @@ TEST(BodyOnIsolators, HasTheSixFrequenciesOfTheIsolatorFormulas) {
   const int body = test::add_node(model, {0, 0, h}, "box");
   model.masses = {{"box", body, Vector3::Zero(), mass, Vector3(ixx, iyy, izz).asDiagonal()}};
   RigidLink corners{"corners", body, {}};
+  std::vector<Foot> feet;
   for (const double x : {-a, a})
     for (const double y : {-b, b}) {
       const int corner = test::add_node(model, {x, y, 0}, "corner"), foot = test::add_node(model, {x, y, 0}, "foot");
       corners.follow.push_back(corner);
-      model.bases[0].feet.push_back({foot});
+      feet.push_back({foot});
       Spring isolator = test::stiff_spring(corner, foot, kz, 0);
       isolator.stiffness << kx, ky, kz, 0, 0, 0;
       isolator.point = model.nodes[static_cast<std::size_t>(corner)].position;
       model.springs.push_back(isolator);
     }
   model.links = {corners};
+  model.bases = {{"fixture", feet, Vector3::Zero()}};
   const Solved solved(model, test::count(6), test::ratio(0.05));
   std::vector<double> exact{4 * kz / mass, 4 * (kx * b * b + ky * a * a) / izz};
   const auto couple = [&](double sway, double arm, double inertia) {

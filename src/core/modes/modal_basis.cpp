@@ -93,16 +93,10 @@ double largest_relative_residual(const System& system, const MatrixXd& shapes, c
   return worst;
 }
 
-std::vector<SupportReaction> foot_reactions(const System& system, const ModalBasis& basis,
-                                            const Factorisation& stiffness) {
-  std::vector<SupportReaction> feet;
-  for (int foot = 0; foot < system.supports / 6; ++foot) {
-    MatrixXd motion = MatrixXd::Zero(system.supports, 6);
-    motion.block<6, 6>(6L * foot, 0).setIdentity();
-    const MatrixXd influence = -stiffness.solve(system.stiffness.fs * motion);
-    feet.push_back(support_reaction(system, basis.statics, basis.shapes, influence, motion));
-  }
-  return feet;
+MatrixXd foot_motion(const System& system, int foot) {
+  MatrixXd motion = MatrixXd::Zero(system.supports, 6);
+  motion.block<6, 6>(6L * foot, 0).setIdentity();
+  return motion;
 }
 
 void append_residual_vectors(const System& system, ModalBasis& basis) {
@@ -143,7 +137,8 @@ ModalBasis solve_once(const Assembly& assembly, const System& system, const Mode
   fix_signs(basis.shapes, system);
   basis.largest_residual = largest_relative_residual(system, basis.shapes, basis.omega);
   if (request.residual_vectors) append_residual_vectors(system, basis);
-  if (request.feet) basis.feet = foot_reactions(system, basis, stiffness);
+  for (int foot = 0; request.feet && foot < system.supports / 6; ++foot)
+    basis.foot_influence.emplace_back(-stiffness.solve(system.stiffness.fs * foot_motion(system, foot)));
   return basis;
 }
 
@@ -190,9 +185,7 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
     if (basis.counted_below == basis.modes) {
       const MatrixXd gram = basis.shapes.transpose() * (system.mass.ff * basis.shapes);
       basis.largest_nonorthogonality = (gram - MatrixXd::Identity(gram.rows(), gram.cols())).cwiseAbs().maxCoeff();
-      basis.participation = basis.shapes.transpose() * basis.statics.inertia_load;
-      add_rigid_mass(system, basis);
-      add_base_reactions(system, basis);
+      derive(system, basis);
       return basis;
     }
     // Equal frequencies cut apart by the count, or a multiplicity above the block size: take them whole, with a larger
@@ -200,6 +193,15 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
     wanted = std::max(wanted, basis.counted_below);
   }
   throw NumericalError("the pivot count shows a mode that the eigen-solver does not find");
+}
+
+void derive(const System& system, ModalBasis& basis) {
+  basis.participation = basis.shapes.transpose() * basis.statics.inertia_load;
+  add_rigid_mass(system, basis);
+  add_base_reactions(system, basis);
+  for (std::size_t foot = 0; foot < basis.foot_influence.size(); ++foot)
+    basis.feet.push_back(support_reaction(system, basis.statics, basis.shapes, basis.foot_influence[foot],
+                                          foot_motion(system, static_cast<int>(foot))));
 }
 
 double ModalBasis::frequency(int r) const { return omega[r] / (2 * pi); }

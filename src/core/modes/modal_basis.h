@@ -29,6 +29,7 @@ struct ModalBasis {
   StaticSolution statics;
   std::vector<SupportReaction> bases;  ///< in the order of Assembly::bases
   std::vector<SupportReaction> feet;   ///< in the order of Assembly::feet(); empty unless asked for
+  std::vector<Eigen::MatrixXd> foot_influence;  ///< B_s of each foot, n_f x 6; empty unless asked for
 
   double proven_below = 0;              ///< Hz: by the pivot count no mode below this is missing
   int counted_below = 0;                ///< modes below it by the pivot count
@@ -51,6 +52,10 @@ struct ModalBasis {
 /// @throws NumericalError  not converged, or a mode is missing by the pivot count
 [[nodiscard]] ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
                                      const Progress& progress = {});
+
+/// Fills in what follows from shapes and static solutions by products alone: participation, rigid mass, reactions. The
+/// damping matrices of the system enter here, its stiffness and mass only in ways that the modes fix already.
+void derive(const System& system, ModalBasis& basis);
 
 /// Number of modes below a frequency (Hz): negative pivots of K_ff − ω² M_ff (Sylvester's law of inertia).
 [[nodiscard]] int count_modes_below(const System& system, double frequency);

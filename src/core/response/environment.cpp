@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <deque>
 
 #include "core/error.h"
 
@@ -38,42 +39,40 @@ std::vector<std::pair<int, double>> largest_shares(const VectorXd& shares) {
   return sorted;
 }
 
-// Curves of the candidates of one request after another: quantities of one request share them.
-template <typename Make>
-class SharedCurves {
+// States with what couples the modes kept, beside a transfer that leaves it out; each frequency is solved once.
+class CoupledStates {
  public:
-  explicit SharedCurves(Make make) : make_(std::move(make)) {}
-  const auto& of(const Watched& watched) {
-    if (watched.candidates != last_) {
-      last_ = watched.candidates;
-      curves_ = make_(watched.candidates->rows);
-    }
-    return curves_;
+  explicit CoupledStates(const Transfer& transfer)
+      : coupled_(transfer.with_coupling()), differ_(transfer.damping().couples() && !transfer.damping().coupled) {}
+  [[nodiscard]] bool differ() const { return differ_; }
+  const VectorXcd& at(double frequency) {
+    for (const auto& [known, state] : states_)
+      if (std::abs(known - frequency) <= 1e-9 * frequency) return state;
+    states_.emplace_back(frequency, coupled_.state(frequency).col(0));
+    return states_.back().second;
   }
 
  private:
-  Make make_;
-  std::shared_ptr<const Candidates> last_;
-  decltype(std::declval<Make>()(std::declval<const MatrixXcd&>())) curves_;
+  const Transfer coupled_;
+  bool differ_;
+  std::deque<std::pair<double, VectorXcd>> states_;
 };
 
 // What explains one peak.
 class Reasons {
  public:
   Reasons(const Transfer& transfer, const SineResponse& response, const Environment& environment)
-      : transfer_(transfer), coupled_(transfer.with_coupling()), response_(response), environment_(environment) {}
+      : transfer_(transfer), coupled_(transfer), response_(response), environment_(environment) {}
 
   void explain(const Measure& measure, SineRow& row) {
-    const VectorXcd w = response_.at(measure, row.peak.frequency);
     explain_shares(measure, row);
     row.amplification = row.peak.value / (response_.level(measure, row.peak.frequency) * static_answer(measure));
     if (!std::isfinite(row.amplification) || row.amplification > 1e6) row.amplification = std::nan("");
-    row.half_power = response_.half_power(measure, row.peak);
+    row.half_power = response_.half_power(measure, row.peak, row.curve);
     explain_sweep(measure, row);
-    const ModalDamping& damping = transfer_.damping();
-    if (!damping.couples() || damping.coupled) return;
+    if (!coupled_.differ()) return;
     const VectorXcd together =
-        measure.rows * (response_.level(measure, row.peak.frequency) * coupled_state(row.peak.frequency));
+        measure.rows * (response_.level(measure, row.peak.frequency) * coupled_.at(row.peak.frequency));
     row.coupling = largest_over_phase(together) / row.peak.value - 1;
   }
 
@@ -123,22 +122,14 @@ class Reasons {
     if (!swept_)
       swept_.emplace(transfer_, response_.amplitude(), *environment_.sweep_rate, environment_.grid.from,
                      environment_.grid.to);
-    row.swept = swept_->peak(measure);
-  }
-
-  const VectorXcd& coupled_state(double frequency) {
-    for (const auto& [known, state] : coupled_states_)
-      if (std::abs(known - frequency) <= 1e-6 * frequency) return state;
-    coupled_states_.emplace_back(frequency, coupled_.state(frequency).col(0));
-    return coupled_states_.back().second;
+    row.swept = swept_->peak(measure, main->first);
   }
 
   const Transfer& transfer_;
-  const Transfer coupled_;
+  CoupledStates coupled_;
   const SineResponse& response_;
   const Environment& environment_;
   std::optional<SweptResponse> swept_;
-  std::vector<std::pair<double, VectorXcd>> coupled_states_;
 };
 
 bool contains(const std::vector<std::string>& list, const std::string& name) {
@@ -146,11 +137,11 @@ bool contains(const std::vector<std::string>& list, const std::string& name) {
 }
 
 WithStatic worst_with_static(const Environment& environment, const SineResponse& response, const Watched& watched,
-                             const MatrixXcd& curves, const StaticRow& still) {
+                             SineResponse::Curves& curves, const StaticRow& still) {
   WithStatic result;
   for (const double scale : {environment.upper, 1.0}) {
     const auto [index, peak] =
-        response.worst({*watched.candidates, curves, watched.first, watched.count, false, still.rows, scale});
+        response.worst({curves, watched.first, watched.count, false, still.rows, scale});
     if (scale == environment.upper) result.upper_value = peak.value;
     if (scale != 1.0) continue;
     result.value = peak.value;
@@ -162,25 +153,25 @@ WithStatic worst_with_static(const Environment& environment, const SineResponse&
 
 void run_sine(const Transfer& transfer, const std::vector<Watched>& watched, const Outcome* after, Outcome& outcome) {
   const Environment& environment = *outcome.environment;
-  const SineResponse response(transfer, environment.input, outcome.grid);
+  const SineResponse response(transfer, environment.input, outcome.grid,
+                              grid_shortfall(environment.grid.points_per_resonance));
   Reasons reasons(transfer, response, environment);
-  SharedCurves shared([&](const MatrixXcd& rows) { return response.curves(rows); });
+  std::optional<SineResponse::Curves> curves;  // of one request, which several quantities share
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const Watched& each = watched[i];
-    const MatrixXcd& curves = shared.of(each);
-    const auto [index, peak] =
-        response.worst({*each.candidates, curves, each.first, each.count, each.quantity->per_input, {}, 1});
+    if (!curves || &curves->candidates() != each.candidates.get()) curves.emplace(response, *each.candidates);
+    const auto [index, peak] = response.worst({*curves, each.first, each.count, each.quantity->per_input, {}, 1});
     const Measure worst = each.measure(index);
     SineRow row;
     row.peak = peak;
     row.where = worst.label;
-    row.curve = each.candidates->of(curves, index).middleRows(each.first, each.count);
+    row.curve = curves->of(index).middleRows(each.first, each.count);
     if (worst.per_input)
       for (Index k = 0; k < row.curve.cols(); ++k)
         row.curve.col(k) /= environment.input.at(outcome.grid[static_cast<std::size_t>(k)]);
     reasons.explain(worst, row);
     if (after && contains(environment.with_static, each.name))
-      row.with_static = worst_with_static(environment, response, each, curves, after->steady[i]);
+      row.with_static = worst_with_static(environment, response, each, *curves, after->steady[i]);
     outcome.sine.push_back(std::move(row));
   }
 }
@@ -192,27 +183,19 @@ std::vector<double> squares_of(const MatrixXcd& w) {
   return squares;
 }
 
-VectorXd candidate_rms(const Watched& watched, const VectorXd& by_row, const ModalCovariance& covariance,
-                       const StateLayout& layout) {
+// @param blocks  covariances of the rows of each base among themselves
+VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
   const Candidates& all = *watched.candidates;
   VectorXd rms(static_cast<Index>(all.items.size()));
-  // Of mixes the variance needs the covariance of the base's rows, which is made once for each base.
-  int made = -1;
-  MatrixXcd own;
   for (std::size_t k = 0; k < all.items.size(); ++k) {
+    const auto own = blocks.middleRows(static_cast<Index>(all.items[k].base) * all.base_width, all.base_width);
     double variance = 0;
     if (all.items[k].mix < 0) {
-      variance =
-          by_row.segment(static_cast<Index>(all.items[k].base) * all.base_width + watched.first, watched.count).sum();
+      variance = own.diagonal().segment(watched.first, watched.count).sum();
     } else {
-      if (made != all.items[k].base) {
-        made = all.items[k].base;
-        own = row_covariance(all.rows.middleRows(static_cast<Index>(made) * all.base_width, all.base_width), covariance,
-                             layout);
-      }
-      const Eigen::MatrixXd mix =
+      const auto mix =
           all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.middleRows(watched.first, watched.count);
-      variance = (mix * own.real()).cwiseProduct(mix).sum();
+      variance = (mix * own).cwiseProduct(mix).sum();
     }
     rms[static_cast<Index>(k)] = std::sqrt(std::max(0.0, variance));
   }
@@ -226,11 +209,6 @@ std::size_t first_largest(const VectorXd& values) {  // the first of equals is n
   return best;
 }
 
-double coupled_change(const Transfer& transfer, const Transfer& coupled, const Measure& measure, double frequency) {
-  const double plain = (measure.rows * transfer.state(frequency)).norm();
-  return plain > 0 ? std::pow((measure.rows * coupled.state(frequency)).norm() / plain, 2) - 1 : 0;
-}
-
 void run_random(const Transfer& transfer, const std::vector<Watched>& watched, Outcome& outcome) {
   const Environment& environment = *outcome.environment;
   const ModalCovariance covariance = integrate_covariance(transfer, environment.input);
@@ -240,9 +218,12 @@ void run_random(const Transfer& transfer, const std::vector<Watched>& watched, O
   std::vector<double> ones(covariance.rule.frequency.size(), 1), roots;
   for (const double f : outcome.grid) roots.push_back(std::sqrt(environment.input.at(f)));
   const StateTable at_rule(transfer, covariance.rule.frequency, ones), on_grid(transfer, outcome.grid, roots);
-  const Transfer coupled = transfer.with_coupling();
-  const bool compare = transfer.damping().couples() && !transfer.damping().coupled;
-  SharedCurves shared([&](const MatrixXcd& rows) { return variances(rows, covariance, layout); });
+  CoupledStates coupled(transfer);
+  // Shared by the components of one request: covariances, and the curves of the candidate last looked at.
+  const Candidates* last = nullptr;
+  std::size_t last_index = 0;
+  Eigen::MatrixXd blocks;
+  MatrixXcd at_rule_rows, on_grid_rows;
   for (const Watched& each : watched) {
     RandomRow row;
     if (each.quantity->per_input) {  // a ratio has no RMS
@@ -251,22 +232,33 @@ void run_random(const Transfer& transfer, const std::vector<Watched>& watched, O
       outcome.random.push_back(std::move(row));
       continue;
     }
-    row.candidate_rms = candidate_rms(each, shared.of(each), covariance, layout);
+    const bool fresh = last != each.candidates.get();
+    last = each.candidates.get();
+    if (fresh) blocks = block_covariances(last->rows, last->base_width, covariance, layout);
+    row.candidate_rms = candidate_rms(each, blocks);
     const std::size_t index = first_largest(row.candidate_rms);
+    if (fresh || index != last_index) {
+      const MatrixXcd rows = last->of(last->rows, index);
+      at_rule_rows = at_rule.times(rows);
+      on_grid_rows = on_grid.times(rows);
+      last_index = index;
+    }
     const Measure worst = each.measure(index);
     row.rms = row.candidate_rms[static_cast<Index>(index)];
     row.where = worst.label;
-    row.psd = squares_of(on_grid.times(worst.rows));
+    row.psd = squares_of(on_grid_rows.middleRows(each.first, each.count));
     row.curve_rms = curve_rms(outcome.grid, row.psd);
     row.shares = largest_shares(variance_shares(worst, covariance, layout));
-    const std::vector<double> squares = squares_of(at_rule.times(worst.rows));
+    const std::vector<double> squares = squares_of(at_rule_rows.middleRows(each.first, each.count));
     row.moments = spectral_moments(covariance.rule, squares);
     row.bands = dominating_bands(outcome.grid, row.psd, covariance.rule, squares);
     row.largest = environment.duration && each.is_gaussian()
                       ? row.rms * expected_largest(row.moments.zero_crossings(), *environment.duration)
                       : std::nan("");
-    if (compare && !row.bands.empty())
-      row.coupling = coupled_change(transfer, coupled, worst, row.bands.front().frequency);
+    if (coupled.differ() && !row.bands.empty() && row.rms > 0) {
+      const double f = row.bands.front().frequency;
+      row.coupling = (worst.rows * coupled.at(f)).squaredNorm() / (worst.rows * transfer.state(f)).squaredNorm() - 1;
+    }
     outcome.random.push_back(std::move(row));
   }
 }

@@ -133,13 +133,14 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const IntegrationRule& rule) 
     constexpr Complex turns[] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
     return turns[((power % 4) + 4) % 4];
   };
-  MatrixXcd weighted = q;
-  for (int power = 0; power <= 4; ++power) {
-    const MatrixXcd moment = weighted * q.adjoint();
+  for (int power = 0; power <= 4; ++power) {  // Hermitian: half of each product is computed
+    const MatrixXcd scaled = q * omega.array().pow(0.5 * power).matrix().asDiagonal();
+    MatrixXcd moment = MatrixXcd::Zero(m, m);
+    moment.selfadjointView<Eigen::Lower>().rankUpdate(scaled);
+    moment.triangularView<Eigen::StrictlyUpper>() = moment.adjoint();
     for (int d = 0; d < 3; ++d)
       if (power - d >= 0 && power - d < 3)
         gamma.block(layout.modal(d), layout.modal(power - d), m, m) = turn(2 * d - power) * moment;
-    if (power < 4) weighted *= omega.asDiagonal();
   }
   // The bases' motion is (iω)^{e−2} times their acceleration.
   for (int d = 0; d < 3; ++d) {
@@ -238,24 +239,27 @@ std::vector<Index> used_columns(const MatrixXcd& rows, const StateLayout& layout
 
 }  // namespace
 
-VectorXd variances(const MatrixXcd& rows, const ModalCovariance& covariance, const StateLayout& layout) {
+MatrixXd block_covariances(const MatrixXcd& rows, int width, const ModalCovariance& covariance,
+                           const StateLayout& layout) {
   const std::vector<Index> used = used_columns(rows, layout);
   const MatrixXcd own = rows(Eigen::all, used), gamma = covariance.gamma(used, used);
-  const MatrixXd real = own.real(), imaginary = own.imag();
-  // With rows a + ib and Γ = G + iH, G symmetric and H antisymmetric: aGa + bGb + 2 aHb.
-  const MatrixXd g = gamma.real();
-  VectorXd result = (real * g).cwiseProduct(real).rowwise().sum();
-  if (imaginary.isZero(0)) return result;
-  const MatrixXd h = gamma.imag();
-  result += (imaginary * g).cwiseProduct(imaginary).rowwise().sum();
-  result += 2 * (real * h).cwiseProduct(imaginary).rowwise().sum();
+  const MatrixXd real = own.real(), imaginary = own.imag(), g = gamma.real();
+  const bool all_real = imaginary.isZero(0);
+  // With rows a + ib and Γ = G + iH: Re(ψΓψᴴ) = aGaᵀ + bGbᵀ + aHbᵀ − bHaᵀ.
+  MatrixXd left = real * g, left_imaginary;
+  if (!all_real) {
+    const MatrixXd h = gamma.imag();
+    left_imaginary = imaginary * g + real * h;
+    left -= imaginary * h;
+  }
+  MatrixXd result(rows.rows(), width);
+  for (Index first = 0; first < rows.rows(); first += width) {
+    result.middleRows(first, width) = left.middleRows(first, width) * real.middleRows(first, width).transpose();
+    if (!all_real)
+      result.middleRows(first, width) +=
+          left_imaginary.middleRows(first, width) * imaginary.middleRows(first, width).transpose();
+  }
   return result;
-}
-
-MatrixXcd row_covariance(const MatrixXcd& rows, const ModalCovariance& covariance, const StateLayout& layout) {
-  const std::vector<Index> used = used_columns(rows, layout);
-  const MatrixXcd own = rows(Eigen::all, used);
-  return own * covariance.gamma(used, used) * own.adjoint();
 }
 
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {

@@ -37,13 +37,9 @@ struct ModalCovariance {
 /// Gaussian.
 [[nodiscard]] double root_mean_square(const Measure& measure, const ModalCovariance& covariance);
 
-/// Re(ψ Γ ψᴴ) of many channels, one for each row.
-[[nodiscard]] Eigen::VectorXd variances(const Eigen::MatrixXcd& rows, const ModalCovariance& covariance,
-                                        const StateLayout& layout);
-
-/// ψ Γ ψᴴ of a few channels: their covariance, Hermitian.
-[[nodiscard]] Eigen::MatrixXcd row_covariance(const Eigen::MatrixXcd& rows, const ModalCovariance& covariance,
-                                              const StateLayout& layout);
+/// Re(ψ Γ ψᴴ) of every `width` rows among themselves: width x width blocks below one another, rows x width.
+[[nodiscard]] Eigen::MatrixXd block_covariances(const Eigen::MatrixXcd& rows, int width,
+                                                const ModalCovariance& covariance, const StateLayout& layout);
 
 /// Part of the variance that each modal coordinate makes, its products with all others included; the last entry is
 /// the base's own motion. They add up to 1; a part may be negative where coordinates cancel.

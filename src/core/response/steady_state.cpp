@@ -4,6 +4,7 @@
 #include <boost/math/tools/roots.hpp>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 
 namespace avrenk {
 namespace {
@@ -11,8 +12,6 @@ namespace {
 using Eigen::Index;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
-
-constexpr double near_enough = 0.7;  // grid maxima below this part of the highest cannot become the peak
 
 // d(max²)/df with max² = ½(ŵᴴŵ + |ŵᵀŵ|).
 double slope_of_square(const VectorXcd& w, const VectorXcd& dw) {
@@ -74,12 +73,41 @@ LargestWithStatic largest_with_static(const VectorXd& constant, const VectorXcd&
   return best;
 }
 
-SineResponse::SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid)
+SineResponse::SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid, double near_enough)
     : transfer_(transfer),
       amplitude_(std::move(amplitude)),
       grid_(std::move(grid)),
       levels_(levels_on(amplitude_, grid_)),
-      states_(transfer, grid_, levels_) {}
+      states_(transfer, grid_, levels_),
+      near_enough_(near_enough),
+      largest_states_{states_.largest_in_stretches({}), states_.largest_in_stretches(levels_)} {}
+
+SineResponse::Curves::Curves(const SineResponse& response, const Candidates& candidates)
+    : response_(response), candidates_(candidates), by_base_(candidates.base_labels.size()) {}
+
+Eigen::MatrixXcd SineResponse::Curves::of(std::size_t candidate) {
+  const Candidates::Item& item = candidates_.items[candidate];
+  Eigen::MatrixXcd& own = by_base_[static_cast<std::size_t>(item.base)];
+  if (own.size() == 0)
+    own = response_.curves(
+        candidates_.rows.middleRows(static_cast<Index>(item.base) * candidates_.base_width, candidates_.base_width));
+  if (item.mix < 0) return own;
+  return candidates_.mixes[static_cast<std::size_t>(item.mix)].matrix * own;
+}
+
+// |Σ_j c_j z_j| ≤ Σ_j |c_j| max|z_j|, stretch by stretch.
+const VectorXd& SineResponse::Curves::bounds(bool per_input) {
+  VectorXd& result = bounds_[per_input ? 1 : 0];
+  if (result.size() == 0)
+    result = (candidates_.rows.cwiseAbs2().cwiseSqrt() * response_.largest_states_[per_input ? 1 : 0])
+                 .rowwise()
+                 .maxCoeff();
+  return result;
+}
+
+double grid_shortfall(int points_per_resonance) {
+  return 1 - 4 * (1 - std::cos(0.5 * std::numbers::pi / (points_per_resonance + 1)));
+}
 
 double SineResponse::level(const Measure& measure, double frequency) const {
   return measure.per_input ? 1 : amplitude_.at(frequency);
@@ -98,15 +126,15 @@ Eigen::MatrixXcd SineResponse::curve(const Measure& measure) const {
 
 SinePeak SineResponse::peak(const Measure& measure) const {
   const Eigen::MatrixXcd w = curve(measure);
-  std::vector<double> magnitudes;
-  for (Index k = 0; k < w.cols(); ++k) magnitudes.push_back(largest_over_phase(w.col(k)));
+  VectorXd magnitudes(w.cols());
+  for (Index k = 0; k < w.cols(); ++k) magnitudes[k] = largest_over_phase(w.col(k));
   return refine(measure, {}, 1, magnitudes);
 }
 
 SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, double scale,
-                              const std::vector<double>& magnitudes) const {
+                              const VectorXd& magnitudes) const {
   const bool with_static = constant.size() > 0;
-  const double highest = *std::max_element(magnitudes.begin(), magnitudes.end());
+  const double highest = magnitudes.maxCoeff();
   SinePeak best{-1, 0, 0, false};
   const auto consider = [&](double frequency) {
     const VectorXcd w = scale * at(measure, frequency);
@@ -115,9 +143,11 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
     if (largest.value > best.value) best = {largest.value, frequency, -largest.instant, false};
   };
   for (std::size_t i = 0; i < grid_.size(); ++i) {
-    const bool falls_before = i == 0 || magnitudes[i - 1] <= magnitudes[i];
-    const bool falls_after = i + 1 == grid_.size() || magnitudes[i + 1] <= magnitudes[i];
-    if (!falls_before || !falls_after || magnitudes[i] < near_enough * highest) continue;
+    const auto at_point = static_cast<Index>(i);
+    const double own = magnitudes[at_point];
+    const bool falls_before = i == 0 || magnitudes[at_point - 1] <= own;
+    const bool falls_after = i + 1 == grid_.size() || magnitudes[at_point + 1] <= own;
+    if (!falls_before || !falls_after || own < near_enough_ * highest) continue;
     consider(grid_[i]);
     // On each side of the point, where the amplitude follows one power law, look for a root of the derivative.
     for (const std::size_t left : {i - 1, i}) {
@@ -149,44 +179,100 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
   return best;
 }
 
-std::pair<std::size_t, SinePeak> SineResponse::worst(const Many& many) const {
-  const std::size_t number = many.candidates.items.size();
-  const auto constant = [&](std::size_t k) -> VectorXd {
-    return many.statics.size() > 0 ? many.candidates.of(many.statics, k).middleRows(many.first, many.count).col(0)
-                                   : VectorXd();
-  };
-  std::vector<double> own(grid_.size()), highest_of(number, 0);
-  const auto magnitudes = [&](std::size_t k) {
-    const Eigen::MatrixXcd block = many.candidates.of(many.curves, k).middleRows(many.first, many.count);
-    const VectorXd still = constant(k);
-    for (std::size_t i = 0; i < own.size(); ++i) {
-      const auto column = static_cast<Index>(i);
-      const double scale = many.scale / (many.per_input ? levels_[i] : 1);
-      own[i] = still.size() > 0  ? largest_with_static(still, scale * block.col(column)).value
-               : many.count == 1 ? scale * std::abs(block(0, column))
-                                 : scale * largest_over_phase(block.col(column));
-    }
-  };
-  double highest = 0;
-  for (std::size_t k = 0; k < number; ++k) {
-    magnitudes(k);
-    highest_of[k] = *std::max_element(own.begin(), own.end());
-    highest = std::max(highest, highest_of[k]);
-  }
-  std::pair<std::size_t, SinePeak> result{0, {-1, 0, 0, false}};
-  for (std::size_t k = 0; k < number; ++k) {
-    if (highest_of[k] < near_enough * highest || highest_of[k] < near_enough * result.second.value) continue;
-    magnitudes(k);
-    const Measure measure{"", many.candidates.of(many.candidates.rows, k).middleRows(many.first, many.count),
-                          many.per_input};
-    const SinePeak peak = refine(measure, constant(k), many.scale, own);
-    // Symmetric feet differ by rounding: the first of equals is named.
-    if (peak.value > result.second.value * (1 + 1e-9)) result = {k, peak};
+namespace {
+
+VectorXd constant_of(const SineResponse::Many& many, std::size_t k) {
+  if (many.statics.size() == 0) return {};
+  return many.curves.candidates().of(many.statics, k).middleRows(many.first, many.count).col(0);
+}
+
+}  // namespace
+
+// |Σ_j m_ij w_j| ≤ Σ_j |m_ij| max|w_j| for each row, √Σ over the rows, and the static part beside it.
+VectorXd SineResponse::bounds(const Many& many) const {
+  const Candidates& all = many.curves.candidates();
+  const VectorXd largest = many.scale * many.curves.bounds(many.per_input);
+  VectorXd result(static_cast<Index>(all.items.size()));
+  for (std::size_t k = 0; k < all.items.size(); ++k) {
+    const auto own = largest.segment(static_cast<Index>(all.items[k].base) * all.base_width, all.base_width);
+    const VectorXd rows =
+        all.items[k].mix < 0
+            ? VectorXd(own)
+            : VectorXd(all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.cwiseAbs() * own);
+    result[static_cast<Index>(k)] =
+        rows.segment(many.first, many.count).norm() + (many.statics.size() > 0 ? constant_of(many, k).norm() : 0);
   }
   return result;
 }
 
-std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const SinePeak& peak) const {
+// Largest over phase at every point of the grid. With a static part it is exact where it comes near the highest, and
+// elsewhere the bound |s| + |ŵ|.
+VectorXd SineResponse::grid_magnitudes(const Many& many, std::size_t candidate) const {
+  const Eigen::MatrixXcd block = many.curves.of(candidate).middleRows(many.first, many.count);
+  const Eigen::MatrixXd a = block.real(), b = block.imag();
+  VectorXd magnitudes;
+  if (many.count == 1) {
+    magnitudes = block.row(0).cwiseAbs2().cwiseSqrt().transpose();
+  } else {
+    const Eigen::ArrayXd aa = a.colwise().squaredNorm(), bb = b.colwise().squaredNorm(),
+                         ab = a.cwiseProduct(b).colwise().sum();
+    magnitudes = (0.5 * (aa + bb + ((aa - bb).square() + 4 * ab.square()).sqrt())).sqrt().matrix();
+  }
+  magnitudes *= many.scale;
+  if (many.per_input)
+    for (Index k = 0; k < magnitudes.size(); ++k) magnitudes[k] /= levels_[static_cast<std::size_t>(k)];
+  const VectorXd constant = constant_of(many, candidate);
+  if (constant.size() == 0) return magnitudes;
+  magnitudes.array() += constant.norm();
+  Index top = 0;
+  magnitudes.maxCoeff(&top);
+  const auto exact = [&](Index k) { return largest_with_static(constant, many.scale * block.col(k)).value; };
+  const double reached = exact(top);
+  for (Index k = 0; k < magnitudes.size(); ++k)
+    if (magnitudes[k] >= near_enough_ * reached) magnitudes[k] = exact(k);
+  return magnitudes;
+}
+
+std::pair<std::size_t, SinePeak> SineResponse::worst(const Many& many) const {
+  const VectorXd most = bounds(many);
+  std::vector<std::size_t> order(static_cast<std::size_t>(most.size()));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    return most[static_cast<Index>(a)] > most[static_cast<Index>(b)];
+  });
+  std::vector<std::pair<double, std::size_t>> looked_at;
+  double highest = 0;
+  for (const std::size_t k : order) {
+    if (most[static_cast<Index>(k)] < near_enough_ * highest) break;
+    looked_at.emplace_back(grid_magnitudes(many, k).maxCoeff(), k);
+    highest = std::max(highest, looked_at.back().first);
+  }
+  // Symmetric feet differ by rounding: the first of equals is named, and one of them is refined.
+  constexpr double equal = 1e-9;
+  std::sort(looked_at.begin(), looked_at.end(),
+            [](const auto& a, const auto& b) { return a.first > b.first || (a.first == b.first && a.second < b.second); });
+  std::pair<std::size_t, SinePeak> result{0, {-1, 0, 0, false}};
+  double refined_from = 0;
+  for (const auto& [on_grid, k] : looked_at) {
+    if (on_grid < near_enough_ * highest || on_grid < near_enough_ * result.second.value) break;
+    if (std::abs(on_grid - refined_from) <= equal * on_grid) {
+      result.first = std::min(result.first, k);
+      continue;
+    }
+    const Candidates& all = many.curves.candidates();
+    const Measure measure{"", all.of(all.rows, k).middleRows(many.first, many.count),
+                          many.per_input};
+    const SinePeak peak = refine(measure, constant_of(many, k), many.scale, grid_magnitudes(many, k));
+    if (peak.value > result.second.value * (1 + equal)) {
+      result = {k, peak};
+      refined_from = on_grid;
+    }
+  }
+  return result;
+}
+
+std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const SinePeak& peak,
+                                                  const Eigen::MatrixXcd& curve) const {
   if (peak.at_end) return std::nullopt;
   const Measure per_unit{"", measure.rows, true};
   const auto magnitude = [&](double f) { return largest_over_phase(at(per_unit, f)); };
@@ -195,7 +281,9 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
     const auto above = std::upper_bound(grid_.begin(), grid_.end(), peak.frequency) - grid_.begin();
     double inner = peak.frequency;
     for (auto i = step > 0 ? above : above - 1; i >= 0 && i < static_cast<std::ptrdiff_t>(grid_.size()); i += step) {
-      const double outer = grid_[static_cast<std::size_t>(i)], value = magnitude(outer);
+      const auto k = static_cast<std::size_t>(i);
+      const double outer = grid_[k],
+                   value = largest_over_phase(curve.col(i)) / (measure.per_input ? 1 : levels_[k]);
       if (outer == inner) continue;
       if (value > top * (1 + 1e-6)) return std::nullopt;
       if (value <= half) {

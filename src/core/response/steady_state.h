@@ -49,7 +49,9 @@ class SineResponse {
   /// @param amplitude  base acceleration amplitude over frequency, m/s² (or rad/s²); its breakpoints must be on the
   /// grid
   /// @param grid       Hz, ascending
-  SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid);
+  /// @param near_enough  part of the highest value on the grid below which a grid maximum cannot become the peak: see
+  /// grid_shortfall
+  SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid, double near_enough = 0.8);
 
   [[nodiscard]] const std::vector<double>& grid() const { return grid_; }
   [[nodiscard]] const LogLogTable& amplitude() const { return amplitude_; }
@@ -67,12 +69,30 @@ class SineResponse {
   /// depend on where the points fell.
   [[nodiscard]] SinePeak peak(const Measure& measure) const;
 
-  /// Peak of many measures: `count` rows from `first` on of each candidate. The curves of their bases are given; only
-  /// those within 30 % of the highest are refined: between neighbouring points of a resonance (8°) a curve rises by
-  /// less. `statics` is a constant added to each row of the bases, or empty; `scale` a factor on the sine part.
+  /// Curves of the bases of candidates, each made when it is first asked for: of thousands of fibres only a few need
+  /// more than a bound.
+  class Curves {
+   public:
+    Curves(const SineResponse& response, const Candidates& candidates);
+    [[nodiscard]] const Candidates& candidates() const { return candidates_; }
+    /// Rows of one candidate over the grid, at the level applied.
+    [[nodiscard]] Eigen::MatrixXcd of(std::size_t candidate);
+    /// Upper bounds of each row of the bases over the whole grid.
+    [[nodiscard]] const Eigen::VectorXd& bounds(bool per_input);
+
+   private:
+    const SineResponse& response_;
+    const Candidates& candidates_;
+    std::vector<Eigen::MatrixXcd> by_base_;
+    std::array<Eigen::VectorXd, 2> bounds_;
+  };
+
+  /// Peak of many measures: `count` rows from `first` on of each candidate. What a candidate can reach at most follows
+  /// from the largest modal coordinates in each stretch of the grid; only those that could be the worst are looked at on
+  /// the grid, and only those near the highest there are refined.
+  /// `statics` is a constant added to each row of the bases, or empty; `scale` a factor on the sine part.
   struct Many {
-    const Candidates& candidates;
-    const Eigen::MatrixXcd& curves;
+    Curves& curves;
     int first = 0, count = 1;
     bool per_input = false;
     Eigen::VectorXd statics = {};
@@ -83,15 +103,25 @@ class SineResponse {
 
   /// Half-power points of the response per unit input around a peak; nothing where the curve does not fall to 1/√2 on
   /// both sides before it rises above the peak or the band ends.
-  [[nodiscard]] std::optional<HalfPower> half_power(const Measure& measure, const SinePeak& peak) const;
+  /// @param curve  of the measure on the grid
+  [[nodiscard]] std::optional<HalfPower> half_power(const Measure& measure, const SinePeak& peak,
+                                                    const Eigen::MatrixXcd& curve) const;
 
  private:
   [[nodiscard]] SinePeak refine(const Measure& measure, const Eigen::VectorXd& constant, double scale,
-                                const std::vector<double>& magnitudes) const;
+                                const Eigen::VectorXd& magnitudes) const;
+  [[nodiscard]] Eigen::VectorXd bounds(const Many& many) const;
+  [[nodiscard]] Eigen::VectorXd grid_magnitudes(const Many& many, std::size_t candidate) const;
   const Transfer& transfer_;
   LogLogTable amplitude_;
   std::vector<double> grid_, levels_;
   StateTable states_;
+  double near_enough_;
+  std::array<Eigen::MatrixXd, 2> largest_states_;  // of each entry of z in each stretch of the grid; per unit input
 };
+
+/// Part of a resonance's peak that its highest point on a grid reaches at least, with n points at equal steps of phase,
+/// cos(½π/(n+1)), and three times that shortfall again for what other modes add.
+[[nodiscard]] double grid_shortfall(int points_per_resonance);
 
 }  // namespace avrenk

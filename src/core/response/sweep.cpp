@@ -12,22 +12,31 @@ using Eigen::Index;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
-constexpr double points_a_half_bandwidth = 40;
-constexpr double ring_down = 14;  // half-bandwidths after a resonance that are resolved: e^-14 is left by then
+constexpr double points_a_half_bandwidth = 16;
+constexpr double ring_down = 8;  // times the decay: e^-8 is left by then
+
+// From before a resonance to where what it leaves has died down.
+std::vector<std::pair<double, double>> windows_of(const ModalBasis& basis, const ModalDamping& damping, double rate) {
+  std::vector<std::pair<double, double>> windows;
+  for (int r = 0; r < basis.size(); ++r) {
+    const double f = basis.frequency(r), ratio = std::max(damping.effective_ratio(r), 1e-12);
+    // The response rings for 1/(ζω); the sweep covers a frequency span in that time.
+    const double span = ring_down * rate * std::log(2.0) / 60 * f / (ratio * 2 * pi * f);
+    windows.emplace_back(f * (1 - 6 * ratio), f * (1 + 6 * ratio) + span);
+  }
+  return windows;
+}
 
 // Logarithmic points, and fine equal steps around each resonance and after it, where the response still rings.
 std::vector<double> sweep_grid(const ModalBasis& basis, const ModalDamping& damping, const LogLogTable& amplitude,
-                               double rate, double from, double to) {
+                               const std::vector<std::pair<double, double>>& windows, double from, double to) {
   std::vector<double> grid{from, to};
   for (const double f : amplitude.curve_points()) grid.push_back(f);
   for (double f = from; f < to; f *= std::pow(2, 1.0 / 48)) grid.push_back(f);
   for (int r = 0; r < basis.modes; ++r) {
-    const double f = basis.frequency(r), ratio = damping.effective_ratio(r);
-    if (f < from / 2 || f > to || !(ratio > 0)) continue;
-    // The response rings for 1/(ζω); the sweep covers a frequency span in that time.
-    const double slope = rate * std::log(2.0) / 60 * f, span = ring_down * slope / (ratio * 2 * pi * f);
-    const double step = ratio * f / points_a_half_bandwidth;
-    const double first = f * (1 - 6 * ratio), last = f * (1 + 6 * ratio) + span;
+    const auto& [first, last] = windows[static_cast<std::size_t>(r)];
+    if (last < from || first > to) continue;
+    const double step = damping.effective_ratio(r) * basis.frequency(r) / points_a_half_bandwidth;
     const double count = std::min(4000.0, std::ceil((last - first) / step));
     for (int k = 0; k <= count; ++k) grid.push_back(first + (last - first) * k / count);
   }
@@ -60,7 +69,8 @@ double sweep_parameter(double octaves_per_minute, double quality, double frequen
 
 SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplitude, double octaves_per_minute,
                              double from, double to)
-    : grid_(sweep_grid(transfer.basis(), transfer.damping(), amplitude, octaves_per_minute, from, to)) {
+    : windows_(windows_of(transfer.basis(), transfer.damping(), octaves_per_minute)),
+      grid_(sweep_grid(transfer.basis(), transfer.damping(), amplitude, windows_, from, to)) {
   const ModalBasis& basis = transfer.basis();
   const ModalDamping& damping = transfer.damping();
   for (const double f : grid_) levels_.push_back(amplitude.at(f));
@@ -74,13 +84,13 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
   for (Index r = 0; r < m; ++r) {
     const double omega_r = basis.omega[r], zeta = damping.zeta[r], eta = damping.eta[r];
     const auto [s1, s2] = poles_of(omega_r, zeta, eta);
-    const bool passed =
-        basis.frequency(static_cast<int>(r)) > from / 1.3 && basis.frequency(static_cast<int>(r)) < 1.3 * to;
+    const double f = omega_r / (2 * pi);
+    if (f < from / 1.3 || f > 1.3 * to) continue;  // never passed: it stays in the steady state
     Complex slow = 0;
     for (Index k = 0; k < points; ++k) {
       const double omega = 2 * pi * grid_[static_cast<std::size_t>(k)];
-      if (k == 0 || !passed) {
-        slow = following(force(r, k), s1 - Complex(0, omega), growth * omega);
+      if (k == 0) {
+        slow = following(force(r, 0), s1 - Complex(0, omega), growth * omega);
       } else {
         // Substeps over which the detuning changes little beside what it is, or beside a quarter of the decay.
         const double before = 2 * pi * grid_[static_cast<std::size_t>(k - 1)];
@@ -111,12 +121,16 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
   }
 }
 
-SinePeak SweptResponse::peak(const Measure& measure) const {
-  const Eigen::MatrixXcd w = curve(measure);
+SinePeak SweptResponse::peak(const Measure& measure, int mode) const {
+  const auto& [first, last] = windows_[static_cast<std::size_t>(mode)];
+  const auto begin = std::lower_bound(grid_.begin(), grid_.end(), first) - grid_.begin(),
+             end = std::upper_bound(grid_.begin(), grid_.end(), last) - grid_.begin();
+  const Eigen::MatrixXcd w = states_.times(measure.rows, begin, end - begin);
   SinePeak best{-1, 0, 0, false};
   for (Index k = 0; k < w.cols(); ++k) {
-    const double value = largest_over_phase(w.col(k)) / (measure.per_input ? levels_[static_cast<std::size_t>(k)] : 1);
-    if (value > best.value) best = {value, grid_[static_cast<std::size_t>(k)], phase_of_largest(w.col(k)), false};
+    const auto i = static_cast<std::size_t>(begin + k);
+    const double value = largest_over_phase(w.col(k)) / (measure.per_input ? levels_[i] : 1);
+    if (value > best.value) best = {value, grid_[i], phase_of_largest(w.col(k)), false};
   }
   best.at_end = best.frequency == grid_.front() || best.frequency == grid_.back();
   return best;

@@ -41,12 +41,20 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
       damping_(damping),
       inputs_(std::move(inputs)),
       layout_{basis.size(), static_cast<int>(inputs_.base.rows())},
-      coupled_(damping.coupled) {}
+      coupled_(damping.coupled),
+      natural2_(basis.omega.array().square()),
+      viscous_(2 * damping.zeta.array() * basis.omega.array()),
+      hysteretic_(damping.eta.array() * natural2_) {}
 
 Transfer Transfer::with_coupling() const {
   Transfer other = *this;
   other.coupled_ = damping_.couples();
   return other;
+}
+
+MatrixXcd Transfer::force_slope(double omega) const {
+  return -inputs_.velocity / (imaginary * omega * omega) +
+         2.0 * imaginary * inputs_.displacement / (omega * omega * omega);
 }
 
 MatrixXcd Transfer::modal_force(double frequency) const {
@@ -59,29 +67,29 @@ MatrixXcd Transfer::modal_force(double frequency) const {
 Transfer::Point Transfer::at(double frequency, bool slope) const {
   Point point;
   const double omega = point.omega = 2 * pi * frequency;
-  const Eigen::ArrayXd natural = basis_.omega.array(), natural2 = natural.square();
-  const MatrixXcd force = modal_force(frequency);
-  MatrixXcd force_slope = MatrixXcd::Zero(force.rows(), force.cols());
-  if (slope && inputs_.velocity.size() > 0)
-    force_slope = -inputs_.velocity / (imaginary * omega * omega) +
-                  2.0 * imaginary * inputs_.displacement / (omega * omega * omega);
+  const bool moving_force = inputs_.velocity.size() > 0;
   if (!coupled_) {
-    const Eigen::ArrayXd viscous = 2 * damping_.zeta.array() * natural;
-    const Eigen::ArrayXcd stiffness =
-        natural2 - omega * omega + imaginary * (viscous * omega + damping_.eta.array() * natural2);
-    const Eigen::VectorXcd h = stiffness.inverse().matrix();
-    point.q = h.asDiagonal() * force;
+    const Eigen::ArrayXd real = natural2_ - omega * omega, imaginary_part = viscous_ * omega + hysteretic_,
+                         over = (real.square() + imaginary_part.square()).inverse();
+    Eigen::VectorXcd h(natural2_.size());
+    h.real() = (real * over).matrix();
+    h.imag() = (-imaginary_part * over).matrix();
+    point.q = h.asDiagonal() * (moving_force ? modal_force(frequency) : inputs_.acceleration);
     if (!slope) return point;
-    const Eigen::VectorXcd stiffness_slope = (-2 * omega + imaginary * viscous).matrix();
-    point.q_slope = h.asDiagonal() * (force_slope - stiffness_slope.asDiagonal() * point.q);
+    Eigen::VectorXcd stiffness_slope = Eigen::VectorXcd::Constant(h.size(), -2 * omega);
+    stiffness_slope.imag() = viscous_.matrix();
+    point.q_slope = -(h.cwiseProduct(stiffness_slope).asDiagonal() * point.q);
+    if (moving_force) point.q_slope += h.asDiagonal() * force_slope(omega);
     return point;
   }
   MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
-  stiffness.diagonal().array() += natural2 - omega * omega;
+  stiffness.diagonal().array() += natural2_ - omega * omega;
   const Eigen::PartialPivLU<MatrixXcd> solver(stiffness);
-  point.q = solver.solve(force);
+  point.q = solver.solve(modal_force(frequency));
   if (!slope) return point;
-  point.q_slope = solver.solve(force_slope + 2 * omega * point.q - imaginary * (damping_.viscous * point.q));
+  MatrixXcd right = 2 * omega * point.q - imaginary * (damping_.viscous * point.q);
+  if (moving_force) right += force_slope(omega);
+  point.q_slope = solver.solve(right);
   return point;
 }
 
@@ -134,22 +142,41 @@ StateTable::StateTable(const Transfer& transfer, std::span<const double> frequen
   }
 }
 
-MatrixXcd StateTable::times(const MatrixXcd& rows) const {
-  MatrixXd sum = MatrixXd::Zero(rows.rows(), 2 * points_), turned;
+MatrixXcd StateTable::times(const MatrixXcd& rows, Index first, Index count) const {
+  MatrixXd real = MatrixXd::Zero(rows.rows(), count), imaginary_sum = real;
   for (int block = 0; block < 6; ++block) {
     const MatrixXd& part = parts_[static_cast<std::size_t>(block)];
+    const auto on_real = part.middleCols(first, count), on_imaginary = part.middleCols(points_ + first, count);
     const auto own = rows.middleCols(block < 3 ? layout_.modal(block) : layout_.base(block - 3), part.rows());
-    const MatrixXd real = own.real(), imaginary_part = own.imag();
-    if (!real.isZero(0)) sum.noalias() += real * part;
-    if (imaginary_part.isZero(0)) continue;
-    turned.noalias() = imaginary_part * part;
-    sum.leftCols(points_) -= turned.rightCols(points_);
-    sum.rightCols(points_) += turned.leftCols(points_);
+    const MatrixXd a = own.real(), b = own.imag();
+    if (!a.isZero(0)) {
+      real.noalias() += a * on_real;
+      imaginary_sum.noalias() += a * on_imaginary;
+    }
+    if (!b.isZero(0)) {
+      real.noalias() -= b * on_imaginary;
+      imaginary_sum.noalias() += b * on_real;
+    }
   }
-  MatrixXcd result(rows.rows(), points_);
-  result.real() = sum.leftCols(points_);
-  result.imag() = sum.rightCols(points_);
+  MatrixXcd result(rows.rows(), count);
+  result.real() = real;
+  result.imag() = imaginary_sum;
   return result;
+}
+
+MatrixXd StateTable::largest_in_stretches(std::span<const double> over) const {
+  constexpr Index stretches = 32;
+  MatrixXd largest = MatrixXd::Zero(layout_.size(), stretches);
+  for (int block = 0; block < 6; ++block) {
+    const MatrixXd& part = parts_[static_cast<std::size_t>(block)];
+    const Index first = block < 3 ? layout_.modal(block) : layout_.base(block - 3);
+    for (Index k = 0; k < points_; ++k) {
+      auto column = largest.col(k * stretches / points_).segment(first, part.rows());
+      const double scale = over.empty() ? 1 : std::pow(over[static_cast<std::size_t>(k)], -2);
+      column = column.cwiseMax(scale * (part.col(k).cwiseAbs2() + part.col(points_ + k).cwiseAbs2()));
+    }
+  }
+  return largest.cwiseSqrt();
 }
 
 MatrixXcd StateTable::coordinates() const {

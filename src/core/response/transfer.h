@@ -66,11 +66,13 @@ class Transfer {
  private:
   struct Point;
   [[nodiscard]] Point at(double frequency, bool slope) const;
+  [[nodiscard]] Eigen::MatrixXcd force_slope(double omega) const;  // by ω
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   InputColumns inputs_;
   StateLayout layout_;
   bool coupled_;
+  Eigen::ArrayXd natural2_, viscous_, hysteretic_;  // ω_r², 2ζω_r, ηω_r²
 };
 
 /// A row: one real quantity, linear in the state. Complex where a loss factor acts.
@@ -90,7 +92,11 @@ class StateTable {
   StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels);
 
   /// rows · z at every frequency: channels x frequencies. Blocks of the state that no row uses cost nothing.
-  [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows) const;
+  [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows) const { return times(rows, 0, points_); }
+  /// The same at `count` frequencies from one on.
+  [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows, Eigen::Index first, Eigen::Index count) const;
+  /// Largest |z_j| in each of 32 stretches of the frequencies, z divided by `over` at each; empty: as it is.
+  [[nodiscard]] Eigen::MatrixXd largest_in_stretches(std::span<const double> over) const;
   /// q, m x frequencies.
   [[nodiscard]] Eigen::MatrixXcd coordinates() const;
 

@@ -1,7 +1,9 @@
 // Factorising the stiffness, and saying in the user's terms what moves freely when it is singular.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <map>
+#include <numeric>
 
 #include "core/error.h"
 #include "core/system/system.h"
@@ -86,12 +88,61 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
           std::nullopt};
 }
 
+// Groups of nodes that elements and links join; each node has the number of its group, −1 ground and held nodes.
+class Groups {
+ public:
+  explicit Groups(const Assembly& assembly) : parent_(assembly.nodes.size() + 1) {
+    std::iota(parent_.begin(), parent_.end(), 0);
+    for (const auto& [base, foot] : assembly.feet()) join(foot.node, -1);
+    for (const BeamElement& beam : assembly.beams) join(beam.nodes[0], beam.nodes[1]);
+    for (const Spring& spring : assembly.springs) join(spring.nodes[0], spring.nodes[1]);
+    for (const RigidLink& link : assembly.links)
+      for (const int follower : link.follow) join(link.lead, follower);
+  }
+  // The number of the group of the ground is that of node −1.
+  [[nodiscard]] std::size_t of(int node) {
+    auto at = static_cast<std::size_t>(node + 1);
+    while (parent_[at] != at) at = parent_[at] = parent_[parent_[at]];
+    return at;
+  }
+
+ private:
+  void join(int a, int b) { parent_[of(a)] = of(b); }
+  std::vector<std::size_t> parent_;
+};
+
+// What nothing joins to anything that is held: one problem for each such group.
+std::vector<Problem> loose_groups(const Assembly& assembly) {
+  Groups groups(assembly);
+  const std::size_t held = groups.of(-1);
+  std::vector<std::pair<std::size_t, std::vector<std::string>>> loose;  // in the order of the model
+  for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
+    const std::size_t group = groups.of(node);
+    if (group == held) continue;
+    auto found = std::find_if(loose.begin(), loose.end(), [&](const auto& each) { return each.first == group; });
+    if (found == loose.end()) found = loose.insert(found, {group, {}});
+    const std::string& origin = assembly.nodes[static_cast<std::size_t>(node)].origin;
+    if (std::find(found->second.begin(), found->second.end(), origin) == found->second.end())
+      found->second.push_back(origin);
+  }
+  std::vector<Problem> problems;
+  for (const auto& [group, names] : loose) {
+    std::string with;
+    for (std::size_t i = 1; i < names.size(); ++i) with += (i > 1 ? ", " : ", with ") + names[i];
+    problems.push_back({"mechanism",
+                        fmt::format("{}{} is joined to nothing that is held: it moves freely in all directions", names[0], with),
+                        "join it by a rigid joint or a spring, or hold it", std::nullopt});
+  }
+  return problems;
+}
+
 }  // namespace
 
 Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
   if (system.free == 0)
     throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
                              "hold fewer nodes", std::nullopt});
+  if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
   Factorisation factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect);
   const Eigen::MatrixXd free_motions = factorisation.null_space();
   if (free_motions.cols() == 0) return factorisation;

@@ -76,7 +76,7 @@ TEST(SingleDofPeak, IsReadBackAsQFromTheHalfPowerPoints) {
     const SineResponse response(transfer, LogLogTable({{10, 1, {}}, {100, 1, {}}}, 20),
                                 frequency_grid({10, 100, 24, 21, {}}, {}, resonances(solved.basis, solved.damping)));
     const Measure travel{"", solved.channels.motion(1, NodeMotion::relative_displacement).row(2)};
-    const auto half = response.half_power(travel, response.peak(travel));
+    const auto half = response.half_power(travel, response.peak(travel), response.curve(travel));
     ASSERT_TRUE(half);
     const double middle = 1 - 2 * zeta * zeta, side = 2 * zeta * std::sqrt(1 - zeta * zeta);
     EXPECT_NEAR(half->from / natural_frequency, std::sqrt(middle - side), 1e-7);
@@ -85,7 +85,7 @@ TEST(SingleDofPeak, IsReadBackAsQFromTheHalfPowerPoints) {
     // A band that ends on the slope has no half-power point there.
     const SineResponse cut(transfer, LogLogTable({{10, 1, {}}, {40.05, 1, {}}}, 20),
                            frequency_grid({10, 40.05, 24, 21, {}}, {}, resonances(solved.basis, solved.damping)));
-    EXPECT_FALSE(cut.half_power(travel, cut.peak(travel)));
+    EXPECT_FALSE(cut.half_power(travel, cut.peak(travel), cut.curve(travel)));
   }
 }
 
@@ -126,7 +126,7 @@ TEST(SingleDofSweep, AgreesWithIntegrationInTime) {
     const SweptResponse swept(transfer, flat, rate, 25, 64);
     const Measure travel{"", solved.channels.motion(1, NodeMotion::relative_displacement).row(2)};
     const double in_time = swept_peak_in_time(zeta, rate, 25, 64);
-    const SinePeak peak = swept.peak(travel);
+    const SinePeak peak = swept.peak(travel, 0);
     EXPECT_NEAR(peak.value / in_time, 1, 1.5e-3);
     EXPECT_GT(peak.frequency, natural_frequency);  // a sweep upwards peaks late
     const double steady = 1 / (2 * zeta * std::pow(2 * pi * natural_frequency, 2));
@@ -138,7 +138,7 @@ TEST(SingleDofSweep, AgreesWithIntegrationInTime) {
   const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::loss_factor(0.01));
   const Transfer transfer = solved.transfer(2);
   const SweptResponse swept(transfer, LogLogTable({{25, 1, {}}, {64, 1, {}}}, 20), 6, 25, 64);
-  EXPECT_NEAR(swept.peak({"", solved.channels.motion(1, NodeMotion::relative_displacement).row(2)}).value /
+  EXPECT_NEAR(swept.peak({"", solved.channels.motion(1, NodeMotion::relative_displacement).row(2)}, 0).value /
                   swept_peak_in_time(0.005, 6, 25, 64),
               1, 5e-3);
 }
