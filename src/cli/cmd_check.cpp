@@ -88,8 +88,8 @@ Table weighed_table(const Assembly& assembly, const Show& show) {
               {}};
   for (const auto& [name, properties] : mass_breakdown(assembly))
     if (const auto scale = weighed(assembly, name))
-      table.rows.push_back({name, mass.from_si(properties.mass), mass.from_si(*scale),
-                            100 * (properties.mass / *scale - 1)});
+      table.rows.push_back(
+          {name, mass.from_si(properties.mass), mass.from_si(*scale), 100 * (properties.mass / *scale - 1)});
   return table;
 }
 

@@ -21,6 +21,12 @@ std::vector<Fact> profile_facts(const Profile& profile, const Show& show) {
   std::vector<Fact> facts;
   if (profile.type == Profile::Type::random) {
     facts.push_back({"acceleration RMS", acceleration.from_si(std::sqrt(profile.table.area())), acceleration.text});
+    if (profile.upper > 1) {
+      facts.push_back({"at the upper tolerance", acceleration.from_si(std::sqrt(profile.upper * profile.table.area())),
+                       acceleration.text});
+      facts.push_back(
+          {"at the lower", acceleration.from_si(std::sqrt(profile.lower * profile.table.area())), acceleration.text});
+    }
     facts.push_back({"velocity RMS", velocity.from_si(std::sqrt(profile.table.times_omega(-2).area())), velocity.text});
     const double displacement = length.from_si(std::sqrt(profile.table.times_omega(-4).area()));
     facts.push_back({"displacement RMS", displacement, length.text});
@@ -60,8 +66,9 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
     Table table = profile_table(each.table, is_random, *each.stated, plan.show);
     table.name = "profile." + each.name;
     table.title =
-        fmt::format("Profile {}: {}, level 0 dB, straight lines on log-log paper", each.name,
-                    is_random ? "random, PSD of the base acceleration" : "sine, 0 to peak; v velocity, d displacement");
+        fmt::format("Profile {}: {}, level 0 dB{}, straight lines on log-log paper", each.name,
+                    is_random ? "random, PSD of the base acceleration" : "sine, 0 to peak; v velocity, d displacement",
+                    each.tolerance.empty() ? "" : ", tolerance " + each.tolerance);
     terminal.table(table);
     std::string headline;
     for (const Fact& fact : profile_facts(each, plan.show)) {

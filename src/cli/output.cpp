@@ -63,6 +63,16 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   return tables;
 }
 
+// Reasons of sine peaks for magnitudes and single numbers only: those of components are in the files.
+Table headlines(Table table, const Outcome& outcome, const std::vector<Watched>& watched) {
+  if (outcome.sine.empty() || !table.name.ends_with(".reasons")) return table;
+  std::erase_if(table.rows, [&](const std::vector<Cell>& row) {
+    const Watched* const found = find_watched(watched, std::get<std::string>(row.front()));
+    return found && found->quantity->vector && !found->is_magnitude();
+  });
+  return table;
+}
+
 void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& terminal) {
   const ModalBasis& basis = analysis.basis;
   terminal.table(mode_table(basis, analysis.damping, analysis.plan.show), most_rows);
@@ -92,7 +102,8 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
       terminal.table(overview_table(axes, analysis.watched, show));
     } else {
       for (const Outcome* outcome : axes)
-        for (const Table& table : tables_of(*outcome, analysis.watched, show)) terminal.table(table);
+        for (const Table& table : tables_of(*outcome, analysis.watched, show))
+          terminal.table(headlines(table, *outcome, analysis.watched));
     }
     if (is_steady) continue;
     if (environment.combination == Environment::Combination::root_sum_of_squares)

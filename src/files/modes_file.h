@@ -20,8 +20,8 @@ inline constexpr int modes_layout = 1;
 /// @throws FileError
 void write_modes(const std::filesystem::path& file, const ModalBasis& basis, const std::string& fingerprint);
 
-/// The basis of the same model and request; nothing if there is no file, or it is of another model or layout, cut short,
-/// or changed: its content must have the checksum written with it.
+/// The basis of the same model and request; nothing if there is no file, or it is of another model or layout, cut
+/// short, or changed: its content must have the checksum written with it.
 [[nodiscard]] std::optional<ModalBasis> read_modes(const std::filesystem::path& file, const System& system,
                                                    const std::string& fingerprint);
 

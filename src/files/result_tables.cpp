@@ -15,6 +15,7 @@ std::string share_text(const std::vector<std::pair<int, double>>& shares) {  // 
   std::string text;
   for (std::size_t i = 0; i < std::min<std::size_t>(shares.size(), 3); ++i) {
     const auto& [mode, part] = shares[i];
+    if (i > 0 && std::abs(part) < 0.02) continue;
     text += fmt::format("{}{} {:.0f} %", i ? ", " : "", mode < 0 ? "base" : std::to_string(mode + 1), 100 * part);
   }
   return text;
@@ -155,6 +156,49 @@ Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const
   return table;
 }
 
+namespace {
+
+double headline(const Outcome& outcome, std::size_t watched) {
+  if (!outcome.steady.empty()) return outcome.steady[watched].value;
+  if (outcome.sine.empty() && std::isnan(outcome.random[watched].rms)) return 0;
+  return outcome.sine.empty() ? outcome.random[watched].rms : outcome.sine[watched].peak.value;
+}
+
+// Largest value of each kind over all axes: what lies 1e-10 below it is rounding and prints as zero.
+std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>& axes,
+                                               const std::vector<Watched>& watched) {
+  std::map<const Kind*, double> largest;
+  for (const Outcome* outcome : axes)
+    for (std::size_t i = 0; i < watched.size(); ++i) {
+      double& value = largest[watched[i].quantity->kind];
+      value = std::max(value, headline(*outcome, i));
+    }
+  return largest;
+}
+
+// The root of a sum of squares has no frequency of its own.
+std::string peak_text(const Outcome& outcome, const SinePeak& peak, const DisplayUnit& unit,
+                      const DisplayUnit& frequency) {
+  const std::string value = format_number(unit.from_si(peak.value), 4);
+  if (outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares)
+    return value;
+  return fmt::format("{} @ {} {}", value, format_number(frequency.from_si(peak.frequency), 4), frequency.text);
+}
+
+// What lies ten decades below the largest of its kind is rounding.
+constexpr double rounding = 1e-10;
+
+// Whether each watched quantity of one outcome is more than rounding.
+std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched) {
+  const auto largest = largest_of_kinds({&outcome}, watched);
+  std::vector<bool> real;
+  for (std::size_t i = 0; i < watched.size(); ++i)
+    real.push_back(headline(outcome, i) > rounding * largest.at(watched[i].quantity->kind));
+  return real;
+}
+
+}  // namespace
+
 Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".peaks",
@@ -167,11 +211,17 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
                {"where", ""},
                {"quantity", "", 4, false}},
               {}};
+  const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const SineRow& row = outcome.sine[i];
     const bool one_phase =
         !(outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares);
+    if (!real[i]) {
+      table.rows.push_back({watched[i].name, 0.0, unit.text, std::nan(""), std::nan(""), std::string(),
+                            std::string(watched[i].quantity->description)});
+      continue;
+    }
     table.rows.push_back({watched[i].name, unit.from_si(row.peak.value), unit.text,
                           one_phase ? frequency.from_si(row.peak.frequency) : std::nan(""),
                           one_phase ? degrees * row.peak.phase : std::nan(""),
@@ -184,31 +234,34 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
 Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".reasons",
-              fmt::format("{}: why; × static: over the static answer; Q of the half-power points; S, swept: the sweep",
+              fmt::format("{}: why; × static: over the static answer; Q: of the half-power points; S, swept: the sweep",
                           outcome.name()),
               {{"watched", ""},
-               {"modes, share", ""},
                {"× static", "", 3},
-               {"half power from", frequency.text, 5},
-               {"to", frequency.text, 5},
+               {"half power from", frequency.text, 5, false},
+               {"half power to", frequency.text, 5, false},
                {"Q", "", 3},
                {"S", "", 2},
                {"swept", "", 4},
                {"unit", ""},
                {"swept at", frequency.text, 5, false},
-               {"if coupled", "%", 2, true, 1}},
+               {"coupled", "%", 2, true, 1},
+               {"modes, share", ""}},
               {}};
+  const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (!real[i]) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const SineRow& row = outcome.sine[i];
     const auto number = [](bool known, double value) { return known ? value : std::nan(""); };
     const bool half = row.half_power.has_value(), swept = row.swept.has_value();
-    table.rows.push_back({watched[i].name, share_text(row.shares), row.amplification,
+    table.rows.push_back({watched[i].name, row.amplification,
                           number(half, half ? frequency.from_si(row.half_power->from) : 0),
                           number(half, half ? frequency.from_si(row.half_power->to) : 0),
                           number(half, half ? row.half_power->quality : 0), row.sweep_parameter,
                           number(swept, swept ? unit.from_si(row.swept->value) : 0), unit.text,
-                          number(swept, swept ? frequency.from_si(row.swept->frequency) : 0), 100 * row.coupling});
+                          number(swept, swept ? frequency.from_si(row.swept->frequency) : 0), 100 * row.coupling,
+                          share_text(row.shares)});
   }
   return table;
 }
@@ -243,24 +296,27 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
 
 Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
-  Table table{
-      outcome.name() + ".reasons",
-      fmt::format("{}: dominating frequencies, share of the variance; up-crossings ν₀, maxima ν_p", outcome.name()),
-      {{"watched", ""},
-       {"dominating", frequency.text},
-       {"ν₀", "1/s", 4},
-       {"ν_p", "1/s", 4},
-       {"largest", "", 4},
-       {"unit", ""},
-       {"over RMS", "", 3},
-       {"m0", "unit²", 4, false},
-       {"m1", "unit² Hz", 4, false},
-       {"m2", "unit² Hz²", 4, false},
-       {"m4", "unit² Hz⁴", 4, false},
-       {"if coupled", "%", 2, true, 1}},
-      {}};
+  Table table{outcome.name() + ".reasons",
+              fmt::format("{}: up-crossings ν₀, maxima ν_p; {}bands that make the variance", outcome.name(),
+                          outcome.environment->duration
+                              ? fmt::format("largest expected in {:g} s; ", *outcome.environment->duration)
+                              : ""),
+              {{"watched", ""},
+               {"ν₀", "1/s", 4},
+               {"ν_p", "1/s", 4},
+               {"largest", "", 4},
+               {"unit", ""},
+               {"largest over RMS", "", 3, false},
+               {"m0", "unit²", 4, false},
+               {"m1", "unit² Hz", 4, false},
+               {"m2", "unit² Hz²", 4, false},
+               {"m4", "unit² Hz⁴", 4, false},
+               {"coupled", "%", 2, true, 1},
+               {"dominating, share", frequency.text}},
+              {}};
+  const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    if (watched[i].quantity->per_input) continue;
+    if (!real[i]) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const RandomRow& row = outcome.random[i];
     std::string bands;
@@ -269,9 +325,10 @@ Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& wa
         bands += fmt::format("{}{} {:.0f} %", bands.empty() ? "" : ", ",
                              format_number(frequency.from_si(row.bands[k].frequency), 4), 100 * row.bands[k].share);
     const auto moment = [&](double m) { return unit.from_si(unit.from_si(m)); };
-    table.rows.push_back({watched[i].name, bands, row.moments.zero_crossings(), row.moments.maxima(),
+    table.rows.push_back({watched[i].name, row.moments.zero_crossings(), row.moments.maxima(),
                           unit.from_si(row.largest), unit.text, row.largest / row.rms, moment(row.moments.m0),
-                          moment(row.moments.m1), moment(row.moments.m2), moment(row.moments.m4), 100 * row.coupling});
+                          moment(row.moments.m1), moment(row.moments.m2), moment(row.moments.m4), 100 * row.coupling,
+                          bands});
   }
   return table;
 }
@@ -281,43 +338,14 @@ Table steady_table(const Outcome& outcome, const std::vector<Watched>& watched, 
               fmt::format("{}: static answer, motions relative to the base", outcome.name()),
               {{"watched", ""}, {"value", ""}, {"unit", ""}, {"where", ""}},
               {}};
+  const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const StaticRow& row = outcome.steady[i];
-    if (row.value > 0) table.rows.push_back({watched[i].name, unit.from_si(row.value), unit.text, row.where});
+    if (real[i]) table.rows.push_back({watched[i].name, unit.from_si(row.value), unit.text, row.where});
   }
   return table;
 }
-
-namespace {
-
-double headline(const Outcome& outcome, std::size_t watched) {
-  if (outcome.sine.empty() && std::isnan(outcome.random[watched].rms)) return 0;
-  return outcome.sine.empty() ? outcome.random[watched].rms : outcome.sine[watched].peak.value;
-}
-
-// Largest value of each kind over all axes: what lies 1e-10 below it is rounding and prints as zero.
-std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>& axes,
-                                               const std::vector<Watched>& watched) {
-  std::map<const Kind*, double> largest;
-  for (const Outcome* outcome : axes)
-    for (std::size_t i = 0; i < watched.size(); ++i) {
-      double& value = largest[watched[i].quantity->kind];
-      value = std::max(value, headline(*outcome, i));
-    }
-  return largest;
-}
-
-// The root of a sum of squares has no frequency of its own.
-std::string peak_text(const Outcome& outcome, const SinePeak& peak, const DisplayUnit& unit,
-                      const DisplayUnit& frequency) {
-  const std::string value = format_number(unit.from_si(peak.value), 4);
-  if (outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares)
-    return value;
-  return fmt::format("{} @ {} {}", value, format_number(frequency.from_si(peak.frequency), 4), frequency.text);
-}
-
-}  // namespace
 
 Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched, const Show& show) {
   const Environment& environment = *axes.front()->environment;
@@ -335,7 +363,7 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind), frequency = show.unit(kind::frequency);
     std::vector<Cell> row{watched[i].name, unit.text};
     for (const Outcome* outcome : axes) {
-      if (headline(*outcome, i) <= 1e-10 * largest.at(watched[i].quantity->kind)) {
+      if (headline(*outcome, i) <= rounding * largest.at(watched[i].quantity->kind)) {
         if (sine)
           row.emplace_back(std::string("0"));
         else

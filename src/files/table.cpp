@@ -6,6 +6,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <sstream>
 
 namespace avrenk {
 namespace {
@@ -17,15 +18,34 @@ std::string csv_field(const std::string& text) {
   return quoted + "\"";
 }
 
-std::string cut(const std::string& text, std::size_t width) {
-  if (display_width(text) <= width) return text;
-  std::string kept;
-  std::size_t count = 0;
-  for (const char c : text) {
-    if ((static_cast<unsigned char>(c) & 0xC0) != 0x80 && ++count >= width) break;
-    kept += c;
+// Words of a text; a share such as "3 81 %," is one.
+std::vector<std::string> words_of(const std::string& text) {
+  std::vector<std::string> words;
+  std::istringstream stream(text);
+  for (std::string word; stream >> word; words.push_back(word)) {
+    if (word[0] != '%') continue;
+    for (int i = 0; i < 2 && !words.empty(); ++i) {
+      if (i == 1 && words.back().ends_with(',')) break;
+      word = words.back() + " " + word;
+      words.pop_back();
+    }
   }
-  return kept + "…";
+  return words;
+}
+
+// The text in lines of at most `width` columns, broken between words, and inside one that is longer than a line.
+std::vector<std::string> wrapped(const std::string& text, std::size_t width) {
+  std::vector<std::string> lines{""};
+  for (const std::string& word : words_of(text)) {
+    if (!lines.back().empty() && display_width(lines.back()) + 1 + display_width(word) > width) lines.emplace_back();
+    if (!lines.back().empty()) lines.back() += " ";
+    for (const char c : word) {
+      const bool begins = (static_cast<unsigned char>(c) & 0xC0) != 0x80;  // of a code point
+      if (begins && display_width(lines.back()) == width) lines.emplace_back();
+      lines.back() += c;
+    }
+  }
+  return lines;
 }
 
 std::string terminal_number(double value, const Column& column) {
@@ -64,8 +84,8 @@ std::string to_csv(const Table& table) {
       if (const double* number = std::get_if<double>(&row[c])) {
         if (!std::isfinite(*number)) continue;
         std::array<char, 32> digits{};
-        const auto end = std::to_chars(digits.data(), digits.data() + digits.size(), *number,
-                                       std::chars_format::general, 9);
+        const auto end =
+            std::to_chars(digits.data(), digits.data() + digits.size(), *number, std::chars_format::general, 9);
         text.append(digits.data(), end.ptr);
       } else {
         text += csv_field(std::get<std::string>(row[c]));
@@ -100,15 +120,15 @@ std::string to_text(const Table& table, std::size_t width) {
   std::size_t total = 0;
   for (const std::size_t w : widths) total += w + 2;
   total -= 2;
-  if (total > width && !numeric.back() && widths.back() > total - width + 8) {
+  if (total > width && !numeric.back() && widths.back() > total - width + 12) {
     widths.back() -= total - width;
     total = width;
   }
   const auto line = [&](auto&& text_of) {
     std::string text;
     for (std::size_t k = 0; k < shown.size(); ++k) {
-      const std::string field = cut(text_of(k), widths[k]);
-      const std::string space(widths[k] - display_width(field), ' ');
+      const std::string field = text_of(k);
+      const std::string space(widths[k] - std::min(widths[k], display_width(field)), ' ');
       text += (k ? "  " : "") + (numeric[k] ? space + field : field + space);
     }
     text.erase(text.find_last_not_of(' ') + 1);
@@ -120,7 +140,11 @@ std::string to_text(const Table& table, std::size_t width) {
     text += line([&](std::size_t k) { return table.columns[shown[k]].unit; });
   for (std::size_t i = 0; i < total; ++i) text += "─";
   text += '\n';
-  for (const auto& row : cells) text += line([&](std::size_t k) { return row[k]; });
+  for (const auto& row : cells) {
+    const std::vector<std::string> ends = wrapped(row.back(), widths.back());
+    for (std::size_t i = 0; i < ends.size(); ++i)
+      text += line([&](std::size_t k) { return k + 1 == row.size() ? ends[i] : i == 0 ? row[k] : std::string(); });
+  }
   return text;
 }
 

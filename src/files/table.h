@@ -34,7 +34,7 @@ struct Table {
 [[nodiscard]] std::size_t display_width(const std::string& text);
 
 /// Text for a terminal: heading, column names, units, a rule, rows; numbers right, text left; two spaces between
-/// columns. The last text column is cut with an ellipsis where the line would pass `width`.
+/// columns. The last text column goes on in further lines where the line would pass `width`.
 [[nodiscard]] std::string to_text(const Table& table, std::size_t width = 100);
 
 }  // namespace avrenk

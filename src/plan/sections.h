@@ -18,7 +18,7 @@ struct Reading {
   Declared<double> levels{"level"};  ///< dB
   Declared<double> factors{"factor"};
   Declared<int> environments{"environment"};  ///< index
-  std::set<std::string> broken_watches{};      ///< entries of watch with a problem of their own
+  std::set<std::string> broken_watches{};     ///< entries of watch with a problem of their own
 };
 
 /// Axes given by two directions x and y; rows x, y, z in global axes, y made square to x.

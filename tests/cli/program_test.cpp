@@ -30,6 +30,20 @@ double cell(const Json& summary, const std::string& table, const std::string& ro
   throw std::out_of_range(row);
 }
 
+// Nothing is wider than 100 columns but the path at the end.
+void expect_narrow(const std::string& text) {
+  for (std::size_t from = 0; from < text.size();) {
+    const std::size_t end = std::min(text.find('\n', from), text.size());
+    const std::string line = text.substr(from, end - from);
+    const auto columns =
+        std::count_if(line.begin(), line.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; });
+    if (!line.starts_with("Results:")) {
+      EXPECT_LE(columns, 100) << line;
+    }
+    from = end + 1;
+  }
+}
+
 TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   const TemporaryFolder folder;
   (void)folder.write("box.yaml", example("isolated-box.yaml"));
@@ -125,16 +139,7 @@ TEST(Program, WritesTheDemoAndRunsIt) {
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_EQ(test::read_all(folder / "trial/payload-deck.yaml"), example("payload-deck.yaml"));
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: all 11 limits are met"), HasSubstr("trial/payload-deck-results")));
-  for (std::size_t from = 0; from < ran.out.size();) {  // nothing wider than 100 columns but the path at the end
-    const std::size_t end = ran.out.find('\n', from);
-    const std::string line = ran.out.substr(from, end - from);
-    const auto columns =
-        std::count_if(line.begin(), line.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; });
-    if (!line.starts_with("Results:")) {
-      EXPECT_LE(columns, 100) << line;
-    }
-    from = end + 1;
-  }
+  expect_narrow(ran.out);
   const Json summary = Json::parse(test::read_all(folder / "trial/payload-deck-results/summary.json"));
   EXPECT_NEAR(summary.at("facts").at("total mass").at("value").get<double>(), cell(summary, "masses", "all", "mass"),
               1e-8);
@@ -234,6 +239,73 @@ TEST(Program, KeepsTablesWhenFiguresCannotBeDrawn) {
   EXPECT_THAT(ran.err, HasSubstr("the results hold no figures: figures need gnuplot, which is not installed; install "
                                  "it, or use --no-figures"));
   EXPECT_THAT(listing(folder / "mast-results"), AllOf(HasSubstr("summary.json"), Not(HasSubstr("figures/"))));
+}
+
+TEST(Program, KeepsTheModesAndUsesThemWhileTheModelIsTheSame) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  const std::string kept = "modes: those in ";
+  const Ran first = run_program(folder, "run mast.yaml --no-figures");
+  EXPECT_THAT(first.err, Not(HasSubstr(kept)));
+  const Ran damped = run_program(folder, "run mast.yaml --no-figures --set \"damping.otherwise=3 %\"");
+  EXPECT_THAT(damped.err, HasSubstr(kept + "mast-results/results.h5, computed for the same model"));
+  const std::string damped_tables = test::read_all(folder / "mast-results/tables/modes.csv");
+  const Ran anew = run_program(folder, "run mast.yaml --no-figures --anew --set \"damping.otherwise=3 %\"");
+  EXPECT_THAT(anew.err, Not(HasSubstr(kept)));
+  EXPECT_EQ(damped_tables, test::read_all(folder / "mast-results/tables/modes.csv"));
+  EXPECT_EQ(damped.out, anew.out);
+  // Another command looks into the run's folder; another model does not fit; a damaged file is not trusted.
+  EXPECT_THAT(run_program(folder, "modes mast.yaml --no-figures").err, HasSubstr(kept + "mast-results/results.h5"));
+  EXPECT_THAT(run_program(folder, "run mast.yaml --no-figures --set \"masses.antenna.mass=200 gram\"").err,
+              Not(HasSubstr(kept)));
+  const std::string whole = test::read_all(folder / "mast-results/results.h5");
+  (void)folder.write("mast-results/results.h5", whole.substr(0, whole.size() / 2));
+  const Ran recovered = run_program(folder, "run mast.yaml --no-figures");
+  EXPECT_EQ(recovered.status, first.status);
+  EXPECT_THAT(recovered.err, Not(HasSubstr(kept)));
+}
+
+TEST(Program, RunsAStrutBetweenTwoFixtures) {
+  const TemporaryFolder folder;
+  (void)folder.write("strut.yaml", example("strut-between-fixtures.yaml"));
+  const Ran ran = run_program(folder, "run strut.yaml --no-figures");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  const Json summary = Json::parse(test::read_all(folder / "strut-results/summary.json"));
+  // When both ends move alike the strut sees twice what one end alone gives it, in its first mode of bending: the shape
+  // is nearly symmetric, the hinge and the taper make it 1.63.
+  const double held = cell(summary, "held.z.peaks", "middle.acceleration.z", "peak"),
+               alike = cell(summary, "alike.z.peaks", "middle.acceleration.z", "peak"),
+               late = cell(summary, "late.z.peaks", "middle.acceleration.z", "peak");
+  EXPECT_GT(alike / held, 1.3);
+  EXPECT_LT(alike / held, 2.0);
+  EXPECT_GT(late, held);
+  EXPECT_LT(late, alike);
+  // η = 0.6 %: Q = 1/η from the curve; S = R ln 2 Q²/60f; the sweep leaves less than the steady peak.
+  EXPECT_NEAR(cell(summary, "held.z.reasons", "middle.acceleration.z", "Q") * 0.006, 1, 0.01);
+  const double frequency = cell(summary, "held.z.peaks", "middle.acceleration.z", "at");
+  EXPECT_NEAR(cell(summary, "held.z.reasons", "middle.acceleration.z", "S"),
+              4 * std::log(2.0) / (0.006 * 0.006) / (60 * frequency), 1e-3 * 6);
+  EXPECT_LT(cell(summary, "held.z.reasons", "middle.acceleration.z", "swept"), 0.8 * held);
+  for (const std::string command : {"check", "modes", "sine"})
+    expect_narrow(run_program(folder, command + " strut.yaml --no-figures").out);
+}
+
+TEST(Program, WeighsAndDoubts) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  const Ran ran = run_program(folder,
+                              "check mast.yaml --set \"materials.laminate.density=1.6 kg/m^3\" --set "
+                              "\"parts.mast.weighed=0.11 kg\"");
+  EXPECT_EQ(ran.status, 0);
+  EXPECT_THAT(ran.err, AllOf(HasSubstr("material laminate: a density of 1.6 kg/m³ is outside 10 to 23 000"),
+                             HasSubstr("material laminate: E and density give a speed of sound of 1.9e+05 m/s"),
+                             HasSubstr("mast has 0.0001108 kg in the model and weighs 0.11 kg: -99.9 %")));
+  EXPECT_THAT(ran.out, HasSubstr("Mass in the model and on the scale"));
+  // What is joined to nothing is named after the tables that help to find it.
+  const Ran loose = run_program(folder, "check mast.yaml --set \"places.pad={points: [9 mm, 0 mm, 0 mm]}\"");
+  EXPECT_EQ(loose.status, 2);
+  EXPECT_THAT(loose.err, HasSubstr("pad is joined to nothing that is held"));
+  EXPECT_THAT(loose.out, HasSubstr("Mass, centre of gravity"));
 }
 
 }  // namespace

@@ -25,7 +25,7 @@ TEST(Table, BecomesCsvWithUnitsInItsHeader) {
             "böx,,250,2,deck\n");
 }
 
-TEST(Table, PrintsAlignedAndCutsOnlyItsLastColumn) {
+TEST(Table, PrintsAlignedAndWrapsItsLastColumn) {
   EXPECT_EQ(to_text(sample()),
             "Peaks\n"
             "watched      peak  margin  where\n"
@@ -34,6 +34,9 @@ TEST(Table, PrintsAlignedAndCutsOnlyItsLastColumn) {
             "tip, \"top\"  12.35     0.0  mast (0, 0, 900) mm\n"
             "böx             –   250.0  deck\n");
   Table wide = sample();
+  wide.rows[1][4] = std::string("deck (1, 2, 3) mm and far beyond it");
+  EXPECT_THAT(to_text(wide, 46), testing::EndsWith("böx             –   250.0  deck (1, 2, 3) mm\n"
+                                                   "                           and far beyond it\n"));
   wide.rows[0][4] = std::string(200, 'm');
   for (std::size_t line = 0, from = 0, text_end = 0; line < 6; ++line, from = text_end + 1) {
     const std::string text = to_text(wide, 60);

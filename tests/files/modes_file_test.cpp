@@ -64,7 +64,8 @@ TEST(ModesFile, IsNotTrustedWhenItIsDamaged) {
   EXPECT_TRUE(put(whole));
   EXPECT_FALSE(put(""));
   EXPECT_FALSE(put("frequency (Hz)\n12\n"));
-  for (const double part : {0.1, 0.5, 0.9, 0.999}) EXPECT_FALSE(put(whole.substr(0, static_cast<std::size_t>(part * static_cast<double>(whole.size()))))) << part;
+  for (const double part : {0.1, 0.5, 0.9, 0.999})
+    EXPECT_FALSE(put(whole.substr(0, static_cast<std::size_t>(part * static_cast<double>(whole.size()))))) << part;
   // One byte of a shape changed: found by its own bytes in the file.
   const double entry = solved.basis.shapes(5, 2);
   const std::string bytes(reinterpret_cast<const char*>(&entry), sizeof entry);

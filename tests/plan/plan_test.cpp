@@ -280,9 +280,11 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
 
   const Bad cases[] = {
       {"height: [30 mm, 24 mm]", "height: [30 mm, 24 mm, 20 mm]",
-       "bad.yaml:8:47: part post channel height: a size, or the sizes at both ends of the line, are due; write [30 mm, 20 mm]"},
+       "bad.yaml:8:47: part post channel height: a size, or the sizes at both ends of the line, are due; write [30 mm, "
+       "20 mm]"},
       {"height: [30 mm, 24 mm]", "height: [30 mm, 6 mm]",
-       "bad.yaml:8:81: part post channel: the flanges leave no room for the web; write a thinner one, or a solid section"},
+       "bad.yaml:8:81: part post channel: the flanges leave no room for the web; write a thinner one, or a solid "
+       "section"},
       {"web: 2 mm, flange: 3 mm", "web: 2 mm",
        "bad.yaml:8:24: part post channel: \"flange\" is missing; write flange: 8 mm"},
       {"A: 200 mm^2", "A: 200 mm",
@@ -294,29 +296,33 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"releases: {from: [ry]}", "releases: [ry]",
        "bad.yaml:7:122: part post line releases: a list stands here, a map is due; write {key: value, …}"},
       {"non-structural mass: 80 gram/m", "non-structural mass: 80 gram",
-       "bad.yaml:10:26: part post non-structural mass: \"80 gram\" is a mass; write a mass per length such as \"0.3 kg/m\""},
+       "bad.yaml:10:26: part post non-structural mass: \"80 gram\" is a mass; write a mass per length such as \"0.3 "
+       "kg/m\""},
       {"rayleigh: [[20 Hz, 1 %], [900 Hz, 4 %]]", "rayleigh: [[900 Hz, 1 %], [20 Hz, 4 %]]",
-       "bad.yaml:26:33: damping rayleigh: two pairs of a frequency and a ratio are due, in rising order; write {rayleigh: [[30 Hz, 1 %], [300 Hz, 2 %]]}"},
+       "bad.yaml:26:33: damping rayleigh: two pairs of a frequency and a ratio are due, in rising order; write "
+       "{rayleigh: [[30 Hz, 1 %], [300 Hz, 2 %]]}"},
       {"within: 20 %, Q: 28", "within: 20 %",
        "bad.yaml:26:72: damping near: nothing says what it is; give one of: ratio, loss factor, Q"},
       {"coupled: yes", "coupled: maybe",
        "bad.yaml:26:162: damping coupled: \"maybe\" is not known here; write one of: no, yes"},
       {"between: [foot, top]", "between: foot",
        "bad.yaml:29:18: watch gap: two places are due; write between: [PLACE, PLACE]"},
-      {"along: z, gap", "along: u, gap",
-       "bad.yaml:29:38: watch gap along: \"u\" is not known here; write \"x\""},
+      {"along: z, gap", "along: u, gap", "bad.yaml:29:38: watch gap along: \"u\" is not known here; write \"x\""},
       {"quantities: [clearance, relative motion]", "quantities: [clearence]",
        "bad.yaml:29:65: watch gap: no quantity \"clearence\" here; write \"clearance\""},
-      {"base: right, quant", "base: rigth, quant",
-       "bad.yaml:32:16: watch hold: no base \"rigth\"; write \"right\""},
+      {"base: right, quant", "base: rigth, quant", "bad.yaml:32:16: watch hold: no base \"rigth\"; write \"right\""},
       {"part: post, quantities: [von Mises", "part: post, quantities: [von mises",
        "bad.yaml:30:35: watch post: no quantity \"von mises\" here; write \"von Mises\""},
       {"file: levels.csv, column: level", "file: level.csv, column: level",
-       "bad.yaml:34:39: profile sweep: the file level.csv cannot be read, or is empty; paths start from the file of the plan"},
+       "bad.yaml:34:39: profile sweep: the file level.csv cannot be read, or is empty; paths start from the file of "
+       "the plan"},
       {"file: levels.csv, column: level", "file: levels.csv, column: levle",
        "bad.yaml:34:59: profile sweep: the file has no column \"levle\"; write \"level\""},
       {"file: levels.csv, column: psd", "file: levels.csv, column: level",
-       "levels.csv:2:1: profile shake: \"0.5 g\" is an acceleration; write an acceleration PSD such as \"0.04 g^2/Hz\"\nlevels.csv:3:1: profile shake: \"0.5 g\" is an acceleration; write an acceleration PSD such as \"0.04 g^2/Hz\"\nlevels.csv:4:1: profile shake: \"0.2 g\" is an acceleration; write an acceleration PSD such as \"0.04 g^2/Hz\""},
+       "levels.csv:2:1: profile shake: \"0.5 g\" is an acceleration; write an acceleration PSD such as \"0.04 "
+       "g^2/Hz\"\nlevels.csv:3:1: profile shake: \"0.5 g\" is an acceleration; write an acceleration PSD such as "
+       "\"0.04 g^2/Hz\"\nlevels.csv:4:1: profile shake: \"0.2 g\" is an acceleration; write an acceleration PSD such "
+       "as \"0.04 g^2/Hz\""},
       {"tolerance: 10 %", "tolerance: 10 Hz",
        "bad.yaml:34:79: profile sweep tolerance: \"10 Hz\" is a frequency; write a ratio such as \"2 %\""},
       {"tolerance: 10 %", "tolerance: 120 %",
@@ -324,9 +330,11 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"at: left, axes", "at: middle, axes",
        "bad.yaml:38:30: environment sine: no base \"middle\"; write one of: left, right"},
       {"combine: envelope", "combine: sum",
-       "bad.yaml:38:59: environment sine combine: \"sum\" is not known here; write one of: envelope, root sum of squares"},
+       "bad.yaml:38:59: environment sine combine: \"sum\" is not known here; write one of: envelope, root sum of "
+       "squares"},
       {"simultaneous: yes", "simultaneous: no",
-       "bad.yaml:40:51: environment random: a root sum of squares is for axes that are shaken at the same time; write simultaneous: yes if they are, else combine: envelope"},
+       "bad.yaml:40:51: environment random: a root sum of squares is for axes that are shaken at the same time; write "
+       "simultaneous: yes if they are, else combine: envelope"},
       {"after: gravity", "after: rock",
        "bad.yaml:38:76: environment sine after: no environment \"rock\"; write \"gravity\""},
       {"after: gravity", "after: gravty",
@@ -338,17 +346,22 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"{static: {acceleration: {z: -1 g}}}", "{static: {acceleration: {}}}",
        "bad.yaml:37:36: environment gravity static acceleration: nothing acts; write {z: -1 g}"},
       {"allowable: yield, factors", "allowable: ultimate strength, factors",
-       "bad.yaml:43:115: limit stress allowable: \"ultimate strength\" is not a number with a unit; write a stress such as \"71 GPa\""},
+       "bad.yaml:43:115: limit stress allowable: \"ultimate strength\" is not a number with a unit; write a stress "
+       "such as \"71 GPa\""},
       {"of: post.von Mises, in", "of: both.normal stress, in",
-       "bad.yaml:43:119: limit stress: the parts watched differ in their yield stress; watch parts of different materials apart"},
-      {"of: top.acceleration, in: random.combined, take: 3 sigma, allowable: 90 g", "of: top.acceleration, in: random.combined, take: 3 sigma, allowable: yield",
+       "bad.yaml:43:119: limit stress: the parts watched differ in their yield stress; watch parts of different "
+       "materials apart"},
+      {"of: top.acceleration, in: random.combined, take: 3 sigma, allowable: 90 g",
+       "of: top.acceleration, in: random.combined, take: 3 sigma, allowable: yield",
        "bad.yaml:45:80: limit level: \"yield\" is a stress, top.acceleration is none; write 4 g"},
       {"take: {sine: peak, random: 3 sigma}", "take: {sine: RMS, random: 3 sigma}",
-       "bad.yaml:43:58: limit stress take: a sine environment has a peak, no RMS; write take: {sine: peak, random: 3 sigma}"},
+       "bad.yaml:43:58: limit stress take: a sine environment has a peak, no RMS; write take: {sine: peak, random: 3 "
+       "sigma}"},
       {"take: {sine: peak, random: 3 sigma}", "take: 3 sigma",
        "bad.yaml:43:58: limit stress: \"3 sigma\" does not fit sine environment sine; write take: peak"},
       {"with: gravity", "with: rock",
-       "bad.yaml:43:95: limit stress with: environment \"rock\" is not static; name one that is written as {static: {acceleration: {z: -1 g}}}"},
+       "bad.yaml:43:95: limit stress with: environment \"rock\" is not static; name one that is written as {static: "
+       "{acceleration: {z: -1 g}}}"},
       {"at least: 1 mm", "at least: 1 mm, allowable: 2 mm",
        "bad.yaml:44:89: limit room: \"at least\" and \"allowable\" cannot both be given; keep one"},
       {"at: upper tolerance", "at: lower tolerance",
@@ -358,9 +371,12 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"below: 2 kg", "below: 2 N",
        "bad.yaml:46:29: limit weight below: \"2 N\" is a force; write a mass such as \"4.2 kg\""},
       {"of: top.acceleration, in", "of: top.transmissibility, in",
-       "bad.yaml:45:41: limit level: top.transmissibility is a ratio to the input and has no RMS; name a sine environment\nbad.yaml:45:84: limit level allowable: \"90 g\" is an acceleration; write a plain number such as \"0.33\""},
+       "bad.yaml:45:41: limit level: top.transmissibility is a ratio to the input and has no RMS; name a sine "
+       "environment\nbad.yaml:45:84: limit level allowable: \"90 g\" is an acceleration; write a plain number such as "
+       "\"0.33\""},
       {"yield: 430 MPa, ", "",
-       "bad.yaml:43:115: limit stress: material alloy has no yield stress; add it under materials, as in yield: 430 MPa"},
+       "bad.yaml:43:115: limit stress: material alloy has no yield stress; add it under materials, as in yield: 430 "
+       "MPa"},
   };
   for (const Bad& bad : cases) {
     SCOPED_TRACE(bad.to);

@@ -41,8 +41,8 @@ std::vector<std::string> weight_differences(const Assembly& assembly, double tol
   for (const auto& [name, properties] : mass_breakdown(assembly)) {
     const auto scale = weighed(assembly, name);
     if (!scale || std::abs(properties.mass / *scale - 1) <= tolerance) continue;
-    doubts.push_back(fmt::format("{} has {:.4g} kg in the model and weighs {:.4g} kg: {:+.1f} %", name,
-                                 properties.mass, *scale, 100 * (properties.mass / *scale - 1)));
+    doubts.push_back(fmt::format("{} has {:.4g} kg in the model and weighs {:.4g} kg: {:+.1f} %", name, properties.mass,
+                                 *scale, 100 * (properties.mass / *scale - 1)));
   }
   return doubts;
 }

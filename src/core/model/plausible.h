@@ -5,8 +5,8 @@
 
 namespace avrenk {
 
-/// One sentence for each doubt about a material: stiffness, density, the speed of sound √(E/ρ) that both give, Poisson's
-/// ratio, strength against stiffness. Bounds enclose engineering solids from foams to ceramics and osmium.
+/// One sentence for each doubt about a material: stiffness, density, the speed of sound √(E/ρ) that both give,
+/// Poisson's ratio, strength against stiffness. Bounds enclose engineering solids from foams to ceramics and osmium.
 [[nodiscard]] std::vector<std::string> implausible_materials(const Assembly& assembly);
 
 /// One sentence for each part or mass whose computed mass is farther than `tolerance` from what it weighs.

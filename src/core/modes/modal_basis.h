@@ -27,8 +27,8 @@ struct ModalBasis {
   Eigen::MatrixXd rigid_participation;  ///< m x 6: of all bases moving as one body; L itself for one base
   Matrix6 rigid_mass;                   ///< RᵀMR of the whole model about its reference point: kg, kg m, kg m²
   StaticSolution statics;
-  std::vector<SupportReaction> bases;  ///< in the order of Assembly::bases
-  std::vector<SupportReaction> feet;   ///< in the order of Assembly::feet(); empty unless asked for
+  std::vector<SupportReaction> bases;           ///< in the order of Assembly::bases
+  std::vector<SupportReaction> feet;            ///< in the order of Assembly::feet(); empty unless asked for
   std::vector<Eigen::MatrixXd> foot_influence;  ///< B_s of each foot, n_f x 6; empty unless asked for
 
   double proven_below = 0;              ///< Hz: by the pivot count no mode below this is missing

@@ -67,7 +67,7 @@ class Reasons {
   void explain(const Measure& measure, SineRow& row) {
     explain_shares(measure, row);
     row.amplification = row.peak.value / (response_.level(measure, row.peak.frequency) * static_answer(measure));
-    if (!std::isfinite(row.amplification) || row.amplification > 1e6) row.amplification = std::nan("");
+    if (!(row.amplification > 0 && row.amplification < 1e6)) row.amplification = std::nan("");  // it has none
     row.half_power = response_.half_power(measure, row.peak, row.curve);
     explain_sweep(measure, row);
     if (!coupled_.differ()) return;
@@ -140,8 +140,7 @@ WithStatic worst_with_static(const Environment& environment, const SineResponse&
                              SineResponse::Curves& curves, const StaticRow& still) {
   WithStatic result;
   for (const double scale : {environment.upper, 1.0}) {
-    const auto [index, peak] =
-        response.worst({curves, watched.first, watched.count, false, still.rows, scale});
+    const auto [index, peak] = response.worst({curves, watched.first, watched.count, false, still.rows, scale});
     if (scale == environment.upper) result.upper_value = peak.value;
     if (scale != 1.0) continue;
     result.value = peak.value;

@@ -73,7 +73,8 @@ LargestWithStatic largest_with_static(const VectorXd& constant, const VectorXcd&
   return best;
 }
 
-SineResponse::SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid, double near_enough)
+SineResponse::SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid,
+                           double near_enough)
     : transfer_(transfer),
       amplitude_(std::move(amplitude)),
       grid_(std::move(grid)),
@@ -99,9 +100,8 @@ Eigen::MatrixXcd SineResponse::Curves::of(std::size_t candidate) {
 const VectorXd& SineResponse::Curves::bounds(bool per_input) {
   VectorXd& result = bounds_[per_input ? 1 : 0];
   if (result.size() == 0)
-    result = (candidates_.rows.cwiseAbs2().cwiseSqrt() * response_.largest_states_[per_input ? 1 : 0])
-                 .rowwise()
-                 .maxCoeff();
+    result =
+        (candidates_.rows.cwiseAbs2().cwiseSqrt() * response_.largest_states_[per_input ? 1 : 0]).rowwise().maxCoeff();
   return result;
 }
 
@@ -195,10 +195,9 @@ VectorXd SineResponse::bounds(const Many& many) const {
   VectorXd result(static_cast<Index>(all.items.size()));
   for (std::size_t k = 0; k < all.items.size(); ++k) {
     const auto own = largest.segment(static_cast<Index>(all.items[k].base) * all.base_width, all.base_width);
-    const VectorXd rows =
-        all.items[k].mix < 0
-            ? VectorXd(own)
-            : VectorXd(all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.cwiseAbs() * own);
+    const VectorXd rows = all.items[k].mix < 0
+                              ? VectorXd(own)
+                              : VectorXd(all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.cwiseAbs() * own);
     result[static_cast<Index>(k)] =
         rows.segment(many.first, many.count).norm() + (many.statics.size() > 0 ? constant_of(many, k).norm() : 0);
   }
@@ -249,8 +248,9 @@ std::pair<std::size_t, SinePeak> SineResponse::worst(const Many& many) const {
   }
   // Symmetric feet differ by rounding: the first of equals is named, and one of them is refined.
   constexpr double equal = 1e-9;
-  std::sort(looked_at.begin(), looked_at.end(),
-            [](const auto& a, const auto& b) { return a.first > b.first || (a.first == b.first && a.second < b.second); });
+  std::sort(looked_at.begin(), looked_at.end(), [](const auto& a, const auto& b) {
+    return a.first > b.first || (a.first == b.first && a.second < b.second);
+  });
   std::pair<std::size_t, SinePeak> result{0, {-1, 0, 0, false}};
   double refined_from = 0;
   for (const auto& [on_grid, k] : looked_at) {
@@ -260,8 +260,7 @@ std::pair<std::size_t, SinePeak> SineResponse::worst(const Many& many) const {
       continue;
     }
     const Candidates& all = many.curves.candidates();
-    const Measure measure{"", all.of(all.rows, k).middleRows(many.first, many.count),
-                          many.per_input};
+    const Measure measure{"", all.of(all.rows, k).middleRows(many.first, many.count), many.per_input};
     const SinePeak peak = refine(measure, constant_of(many, k), many.scale, grid_magnitudes(many, k));
     if (peak.value > result.second.value * (1 + equal)) {
       result = {k, peak};
@@ -282,8 +281,7 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
     double inner = peak.frequency;
     for (auto i = step > 0 ? above : above - 1; i >= 0 && i < static_cast<std::ptrdiff_t>(grid_.size()); i += step) {
       const auto k = static_cast<std::size_t>(i);
-      const double outer = grid_[k],
-                   value = largest_over_phase(curve.col(i)) / (measure.per_input ? 1 : levels_[k]);
+      const double outer = grid_[k], value = largest_over_phase(curve.col(i)) / (measure.per_input ? 1 : levels_[k]);
       if (outer == inner) continue;
       if (value > top * (1 + 1e-6)) return std::nullopt;
       if (value <= half) {

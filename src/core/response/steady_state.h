@@ -88,9 +88,9 @@ class SineResponse {
   };
 
   /// Peak of many measures: `count` rows from `first` on of each candidate. What a candidate can reach at most follows
-  /// from the largest modal coordinates in each stretch of the grid; only those that could be the worst are looked at on
-  /// the grid, and only those near the highest there are refined.
-  /// `statics` is a constant added to each row of the bases, or empty; `scale` a factor on the sine part.
+  /// from the largest modal coordinates in each stretch of the grid; only those that could be the worst are looked at
+  /// on the grid, and only those near the highest there are refined. `statics` is a constant added to each row of the
+  /// bases, or empty; `scale` a factor on the sine part.
   struct Many {
     Curves& curves;
     int first = 0, count = 1;

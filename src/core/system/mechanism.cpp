@@ -129,9 +129,10 @@ std::vector<Problem> loose_groups(const Assembly& assembly) {
   for (const auto& [group, names] : loose) {
     std::string with;
     for (std::size_t i = 1; i < names.size(); ++i) with += (i > 1 ? ", " : ", with ") + names[i];
-    problems.push_back({"mechanism",
-                        fmt::format("{}{} is joined to nothing that is held: it moves freely in all directions", names[0], with),
-                        "join it by a rigid joint or a spring, or hold it", std::nullopt});
+    problems.push_back(
+        {"mechanism",
+         fmt::format("{}{} is joined to nothing that is held: it moves freely in all directions", names[0], with),
+         "join it by a rigid joint or a spring, or hold it", std::nullopt});
   }
   return problems;
 }

@@ -162,8 +162,7 @@ TEST(Watched, NamesTheWorstOfManyAndEveryQuantityHasRows) {
     const Watched* found = find_watched(all, name);
     ASSERT_NE(found, nullptr) << name;
     SineResponse::Curves curves(response, *found->candidates);
-    const auto [index, peak] =
-        response.worst({curves, found->first, found->count, found->quantity->per_input, {}, 1});
+    const auto [index, peak] = response.worst({curves, found->first, found->count, found->quantity->per_input, {}, 1});
     for (std::size_t k = 0; k < found->candidates->items.size(); ++k)
       EXPECT_LE(response.peak(found->measure(k)).value, peak.value * (1 + 1e-9));
     EXPECT_NEAR(response.peak(found->measure(index)).value, peak.value, 1e-12 * peak.value);

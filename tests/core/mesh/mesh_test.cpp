@@ -68,11 +68,13 @@ TEST(Selection, FindsWhatLiesInAPlaneABoxOrNearest) {
   EXPECT_EQ(nearest_node(model, all, {0.3, 0, 0.44}).first, 4);
 }
 
-// A slender beam between two held nodes, hinged by releases at its ends. Held ends without hinges: cos b cosh b = 1; one
-// hinge: tan b = tanh b; two: b = π (Blevins, Formulas for Natural Frequency, 1979). Mesh error below (b h/L)⁴/1440.
+// A slender beam between two held nodes, hinged by releases at its ends. Held ends without hinges: cos b cosh b = 1;
+// one hinge: tan b = tanh b; two: b = π (Blevins, Formulas for Natural Frequency, 1979). Mesh error below (b
+// h/L)⁴/1440.
 TEST(Lines, AreHingedWhereTheirEndsAreReleased) {
   const double length = 2, diameter = 0.004;
-  for (const auto& [from, to, root] : {std::tuple{false, false, 4.73004074}, {true, false, 3.92660231}, {true, true, pi}}) {
+  for (const auto& [from, to, root] :
+       {std::tuple{false, false, 4.73004074}, {true, false, 3.92660231}, {true, true, pi}}) {
     Line line{Vector3::Zero(), {0, length, 0}, 16, Vector3::UnitZ()};
     for (const std::size_t bending : {4U, 5U}) {
       line.released[bending] = from;
@@ -113,12 +115,13 @@ TEST(Lines, BeginAndEndOffTheirNodesByRigidArms) {
 }
 
 TEST(Lines, HaveMirroredSectionsInTheirImages) {
-  // Two frames of a channel and an angle, one in x > 0, the other its image: every answer is the mirror image, also of the
-  // stress. A section that is only turned round would bend and twist otherwise.
+  // Two frames of a channel and an angle, one in x > 0, the other its image: every answer is the mirror image, also of
+  // the stress. A section that is only turned round would bend and twist otherwise.
   const auto frame = [](bool image) {
     Assembly model;
     model.materials = {{"alloy", 70e9, 0.3, 2700, std::nullopt}};
-    model.parts = {{"post", 0, channel_section(0.02, 0.03, 0.002, 0.003)}, {"arm", 0, angle_section(0.02, 0.03, 0.003)}};
+    model.parts = {{"post", 0, channel_section(0.02, 0.03, 0.002, 0.003)},
+                   {"arm", 0, angle_section(0.02, 0.03, 0.003)}};
     const std::array<bool, 3> mirror{image, false, false};
     const auto add = [&](int part, Line line) {
       auto both = with_mirror_images({line}, mirror);
@@ -148,7 +151,8 @@ TEST(Lines, HaveMirroredSectionsInTheirImages) {
         double worst = 0;
         for (int beam = 0; beam < 8; ++beam) {
           const Eigen::VectorXcd forces = solved.channels.beam_forces(beam) * solved.transfer(direction).state(f);
-          const BeamSection& section = *solved.assembly.properties(solved.assembly.beams[static_cast<std::size_t>(beam)]).sections[0];
+          const BeamSection& section =
+              *solved.assembly.properties(solved.assembly.beams[static_cast<std::size_t>(beam)]).sections[0];
           for (const StressPoint& point : section.points) {
             const Eigen::Vector3cd stress = stress_rows(section, point).cast<Complex>() * forces.head(6);
             worst = std::max(worst, std::abs(stress[0] + stress[1]) + std::abs(stress[2]));

@@ -114,9 +114,9 @@ double swept_peak_in_time(double zeta, double rate, double from, double to) {
 }
 
 TEST(SingleDofSweep, AgreesWithIntegrationInTime) {
-  // From rather slow (S = 1: 7 % below the steady peak) to so fast that a tenth of it is reached. The peak in time falls
-  // within one cycle of the envelope's, so that it may be lower by (π f'/f²)²/2 < 1e-4; the envelope is resolved to
-  // 1e-3.
+  // From rather slow (S = 1: 7 % below the steady peak) to so fast that a tenth of it is reached. The peak in time
+  // falls within one cycle of the envelope's, so that it may be lower by (π f'/f²)²/2 < 1e-4; the envelope is resolved
+  // to 1e-3.
   for (const auto& [zeta, rate, least, most] :
        {std::tuple{0.02, 6.0, 0.9, 1.0}, {0.01, 4.0, 0.7, 0.98}, {0.005, 6.0, 0.3, 0.8}, {0.002, 20.0, 0.05, 0.35}}) {
     SCOPED_TRACE(rate);
