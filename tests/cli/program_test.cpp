@@ -290,6 +290,25 @@ TEST(Program, RunsAStrutBetweenTwoFixtures) {
     expect_narrow(run_program(folder, command + " strut.yaml --no-figures").out);
 }
 
+TEST(Program, SaysWhatCouplingByDampingWouldChangeAndCanKeepIt) {
+  const TemporaryFolder folder;
+  (void)folder.write("deck.yaml", example("payload-deck.yaml"));
+  const Ran plain = run_program(folder, "sine deck.yaml --no-figures");
+  EXPECT_THAT(plain.err, HasSubstr("the modes are coupled by their damping: at its peak in sine."));
+  const Json before = Json::parse(test::read_all(folder / "deck-sine-results/summary.json"));
+  const Ran coupled = run_program(folder, "sine deck.yaml --no-figures --set damping.coupled=yes");
+  EXPECT_THAT(coupled.err, Not(HasSubstr("coupled by their damping")));
+  const Json after = Json::parse(test::read_all(folder / "deck-sine-results/summary.json"));
+  // At the frequency of the uncoupled peak the coupled answer was foretold; its own peak is at least as high.
+  for (const char* quantity : {"aperture.acceleration", "box.acceleration", "fixture.force"}) {
+    const double foretold = cell(before, "sine.x.peaks", quantity, "peak") *
+                            (1 + cell(before, "sine.x.reasons", quantity, "coupled") / 100);
+    const double found = cell(after, "sine.x.peaks", quantity, "peak");
+    EXPECT_GE(found, foretold * (1 - 1e-6)) << quantity;
+    EXPECT_LE(found, foretold * 1.02) << quantity;
+  }
+}
+
 TEST(Program, WeighsAndDoubts) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));

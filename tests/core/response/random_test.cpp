@@ -60,6 +60,37 @@ TEST(Random, AgreesWithADenseIntegralForEveryKindOfRow) {
   EXPECT_LT(coarse, 1e-3);
 }
 
+TEST(Random, SettlesWhereResonancesAreNarrowOrLieTogether) {
+  // Two masses on like springs, weakly joined: two modes a thousandth apart, with ζ down to 1e-4, under an input with
+  // steps across the resonance. Against the trapezoidal rule in the phase of the resonances' middle, 4·10⁵ points.
+  for (const double zeta : {1e-4, 1e-2}) {
+    const double k = 4e4, weak = 40;
+    Assembly model = test::chain({1, 1}, {k, weak});
+    model.springs.push_back(test::stiff_spring(0, 2, k, 0));
+    const Solved solved(model, test::count(2), test::ratio(zeta));
+    ASSERT_LT(solved.basis.frequency(1) / solved.basis.frequency(0) - 1, 2e-3);
+    const Transfer transfer = solved.transfer(2);
+    const double middle = 0.5 * (solved.basis.frequency(0) + solved.basis.frequency(1));
+    const LogLogTable input({{10, 1, {}}, {middle, 1, {}}, {middle, 3, {}}, {100, 3, {}}}, 10);
+    const ModalCovariance covariance = integrate_covariance(transfer, input);
+    EXPECT_LT(covariance.error, covariance_tolerance);
+    EXPECT_LT(covariance.rule.frequency.size(), 4000U);
+    const Measure one{"", solved.channels.motion(1, NodeMotion::absolute_acceleration).row(2)};
+    double sum = 0;
+    for (const PowerLaw& stretch : input.stretches()) {
+      constexpr int steps = 200000;
+      const auto phase = [&](double f) { return std::atan((f / middle - 1) / zeta); };
+      const double from = phase(stretch.f1), step = (phase(stretch.f2) - from) / steps;
+      for (int i = 0; i <= steps; ++i) {
+        const double t = from + i * step, f = middle * (1 + zeta * std::tan(t));
+        const double width = middle * zeta / std::pow(std::cos(t), 2) * step * (i == 0 || i == steps ? 0.5 : 1);
+        sum += width * stretch.v1 * (one.rows * transfer.state(f)).squaredNorm();
+      }
+    }
+    EXPECT_NEAR(root_mean_square(one, covariance) / std::sqrt(sum), 1, 1e-6) << zeta;
+  }
+}
+
 TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   const Solved solved(test::portal(std::nullopt), test::count(12), test::ratio(0.02));
   const WatchRequest request{"tip", &watched_quantities()[5], {9}, Vector3::Zero()};

@@ -370,5 +370,37 @@ TEST(Transfer, HasTheSlopeOfItsState) {
   }
 }
 
+TEST(StateTable, MultipliesLikeTheStatesOneByOne) {
+  // Complex rows on every block, also of two bases out of phase, against rows · z(f) at each frequency.
+  Assembly split = test::portal(0.05);
+  const Base whole = split.bases[0];
+  split.bases = {{"left", {whole.feet[0]}, whole.point}, {"right", {whole.feet[1]}, whole.point}};
+  const Solved solved(split, test::count(6), {});
+  Environment environment;
+  environment.motions = {{0, 1.0}, {1, Complex(0.3, -0.6)}};
+  const Transfer transfer(solved.basis, solved.damping,
+                          base_inputs(solved.basis, solved.damping, environment.directions(1, solved.system)));
+  std::mt19937 generator(5);
+  std::normal_distribution<double> normal;
+  MatrixXcd rows(7, transfer.layout().size());
+  for (Complex& entry : rows.reshaped()) entry = {normal(generator), normal(generator)};
+  rows.row(0) = rows.row(0).real().eval().cast<Complex>();
+  rows.row(1).segment(transfer.layout().modal(1), transfer.layout().modes).setZero();
+  const std::vector<double> frequencies{3, 20, 47, 300}, levels{1, 2, 0.5, 4};
+  const StateTable table(transfer, frequencies, levels);
+  const MatrixXcd product = table.times(rows), part = table.times(rows, 1, 2);
+  const MatrixXd largest = table.largest_in_stretches({});
+  for (std::size_t k = 0; k < 4; ++k) {
+    const auto column = static_cast<Eigen::Index>(k);
+    const VectorXcd z = levels[k] * transfer.state(frequencies[k]).col(0);
+    expect_near(product.col(column), rows * z, 1e-12);
+    if (k == 1 || k == 2) {
+      expect_near(part.col(column - 1), rows * z, 1e-12);
+    }
+    EXPECT_LE((z.cwiseAbs() - largest.rowwise().maxCoeff()).maxCoeff(), 1e-12 * z.norm());
+  }
+  EXPECT_LE((table.coordinates().col(2) - 0.5 * transfer.coordinates(47).col(0)).norm(), 1e-12);
+}
+
 }  // namespace
 }  // namespace avrenk

@@ -51,6 +51,17 @@ TEST(System, MovesRigidlyOnOneBaseAndTellsOfASpringToGround) {
   EXPECT_GT(statics.rigid_difference, 0.01);
 }
 
+TEST(System, RefusesANodeThatTwoBasesHold) {
+  Assembly model = test::portal(std::nullopt);
+  model.bases.push_back({"second", {Foot{0}}, Vector3::Zero()});
+  try {
+    (void)make_system(model);
+    FAIL();
+  } catch (const InputError& error) {
+    EXPECT_STREQ(error.what(), "base second: foot (0, 0, 0) mm is held twice; let one base hold a node");
+  }
+}
+
 TEST(Mechanism, IsNamedWithThePartThatMovesAndHow) {
   Cantilever c;
   c.elements = 4;
