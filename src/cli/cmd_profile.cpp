@@ -66,8 +66,8 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
     Table table = profile_table(each.table, is_random, *each.stated, plan.show);
     table.name = "profile." + each.name;
     table.title =
-        fmt::format("Profile {}: {}, level 0 dB{}, straight lines on log-log paper", each.name,
-                    is_random ? "random, PSD of the base acceleration" : "sine, 0 to peak; v velocity, d displacement",
+        fmt::format("Profile {}: {}, level 0 dB{}, log-log", each.name,
+                    is_random ? "random, acceleration PSD of the base" : "sine, 0 to peak; v velocity, d displacement",
                     each.tolerance.empty() ? "" : ", tolerance " + each.tolerance);
     terminal.table(table);
     std::string headline;
@@ -76,7 +76,7 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
                               format_number(std::get<double>(fact.value), 4), fact.unit.empty() ? "" : " " + fact.unit);
       summary.facts.push_back({each.name + " " + fact.name, fact.value, fact.unit});
     }
-    if (!headline.empty()) terminal.print(headline + "\n");
+    if (!headline.empty()) terminal.paragraph(headline);
     folder.write("tables/" + table.name + ".csv", to_csv(table));
     summary.tables.push_back(std::move(table));
     charts.emplace_back(folder.path("figures/profile." + each.name),

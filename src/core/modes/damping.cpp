@@ -139,6 +139,7 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
   const auto m = basis.size();
   for (VectorXd* vector : {&damping.zeta, &damping.eta, &damping.general_rate, &damping.general_loss})
     vector->resize(m);
+  damping.base_rate = rule.stiffness_rate;
   damping.base_loss = rule.form == DampingRule::Form::loss_factor ? rule.value : 0;
   for (int r = 0; r < m; ++r) {
     const double omega = basis.omega[r], omega2 = omega * omega;

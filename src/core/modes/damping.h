@@ -41,6 +41,7 @@ struct ModalDamping {
   Eigen::VectorXd general_rate;     ///< 2ζ(f_r)/ω_r, or β: s
   Eigen::VectorXd general_loss;     ///< η
   double base_loss = 0;             ///< η of the general rule, on the quasi-static motion
+  double base_rate = 0;             ///< Rayleigh's β on it, s; a ratio has no part in it
   std::vector<std::string> source;  ///< "general", "own η 62 %, general 38 %", "given near 62 Hz"
 
   /// Modal matrices whose diagonals are 2ζω and ηω²: viscous (1/s) and hysteretic (1/s²), m x m. Empty where all

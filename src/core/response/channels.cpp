@@ -85,6 +85,7 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
     on_coordinates = (1.0 + imaginary * own) * elastic.modal;
     return channels;
   }
+  channels.middleCols(layout_.base(1), layout_.motions) = (damping_.base_rate * elastic.base).cast<Complex>();
   on_coordinates = elastic.modal.cast<Complex>();
   if (!damping_.general_loss.isZero(0))
     on_coordinates += imaginary * (elastic.modal * damping_.general_loss.asDiagonal());
@@ -138,7 +139,8 @@ MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, int base, con
   channels.middleCols(layout_.modal(0), m) =
       imaginary * (reaction.loss + reaction.general * damping_.general_loss.asDiagonal());
   channels.middleCols(layout_.base(2), n) = reaction.mass.cast<Complex>();
-  channels.middleCols(layout_.base(1), n) = reaction.dashpot.cast<Complex>();
+  channels.middleCols(layout_.base(1), n) =
+      (reaction.dashpot + damping_.base_rate * reaction.base_general).cast<Complex>();
   channels.middleCols(layout_.base(0), n) =
       reaction.stiffness + imaginary * (reaction.base_loss + damping_.base_loss * reaction.base_general);
   // From the base's point to `about`: M' = M + (point − about) × F.

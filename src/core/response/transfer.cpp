@@ -22,7 +22,7 @@ InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, c
   for (std::size_t b = 0; b < basis.bases.size(); ++b) {
     const SupportReaction& base = basis.bases[b];
     const MatrixXcd own = directions.middleRows(6 * static_cast<Index>(b), 6);
-    velocity -= base.viscous.transpose() * own;
+    velocity -= (base.viscous + damping.base_rate * base.general).transpose() * own;
     displacement -= (base.loss + damping.base_loss * base.general).transpose() * own;
   }
   inputs.velocity = velocity;

@@ -160,7 +160,8 @@ TEST(Response, AgreesWithTheDirectSolutionWhenDampingCouplesTheModes) {
 }
 
 // Two feet on bases of their own, with different amplitude and phase, one spring with a dashpot: the 2 x 2 complex
-// system by hand,  (k₁ + k₁₂ + iωc − ω²m₁) x₁ − k₁₂ x₂ = (k₁ + iωc) a₁,  (k₂ + k₁₂ − ω²m₂) x₂ − k₁₂ x₁ = k₂ a₂.
+// system by hand,  (k₁ + k₁₂ + iωc − ω²m₁) x₁ − k₁₂ x₂ = (k₁ + iωc) a₁,  (k₂ + k₁₂ − ω²m₂) x₂ − k₁₂ x₁ = k₂ a₂; the
+// springs without a dashpot elastic, or with the general rules that damp them: k(1 + iη), k(1 + iωβ).
 TEST(Response, FollowsTwoBasesThatMoveApart) {
   const double m1 = 2, m2 = 0.7, k1 = 6e4, k2 = 3e4, k12 = 2e4, c = 40;
   Assembly model;
@@ -172,32 +173,41 @@ TEST(Response, FollowsTwoBasesThatMoveApart) {
                    test::stiff_spring(one, two, k12)};
   model.springs[0].dashpot[2] = c;
   model.bases = {{"left", {Foot{foot1}}, Vector3::Zero()}, {"right", {Foot{foot2}}, Vector3::Zero()}};
-  DampingRule rule;
-  rule.coupled = true;
-  const Solved solved(model, test::count(1000), rule);
-  EXPECT_FALSE(solved.basis.statics.grounded);
-  EXPECT_NEAR(solved.basis.rigid_mass(2, 2), m1 + m2, 1e-9);
-  Environment environment;
-  for (const Complex right : {Complex(0), std::polar(0.5, 1.2), Complex(1)}) {
-    environment.motions = {{0, 1.0}, {1, right}};
-    const Transfer transfer(solved.basis, solved.damping,
-                            base_inputs(solved.basis, solved.damping, environment.directions(2, solved.system)));
-    for (const double f : {3.0, 21.0, 27.5, 33.0, 80.0}) {
-      const double omega = 2 * pi * f, omega2 = omega * omega;
-      const Complex a1 = -1 / omega2, a2 = -right / omega2, spring1(k1, omega * c);
-      Eigen::Matrix2cd dynamic;
-      dynamic << spring1 + k12 - omega2 * m1, -k12, -k12, k2 + k12 - omega2 * m2;
-      const Eigen::Vector2cd x = dynamic.inverse() * Eigen::Vector2cd(spring1 * a1, k2 * a2);
-      const auto expect = [&](const Eigen::RowVectorXcd& row, Complex exact) {
-        EXPECT_LE(std::abs((row * transfer.state(f))(0) - exact), 1e-9 * std::abs(exact) + 1e-15) << f;
-      };
-      expect(solved.channels.motion(one, NodeMotion::absolute_displacement).row(2), x[0]);
-      expect(solved.channels.motion(two, NodeMotion::absolute_acceleration).row(2), -omega2 * x[1]);
-      expect(solved.channels.spring_force(0).row(2), spring1 * (x[0] - a1));
-      expect(solved.channels.spring_force(2).row(2), k12 * (x[1] - x[0]));
-      expect(solved.channels.base_reaction(0, Vector3::Zero()).row(2), -spring1 * (x[0] - a1));
-      expect(solved.channels.base_reaction(1, Vector3::Zero()).row(2), -k2 * (x[1] - a2));
-      expect(solved.channels.approach({one, two}, Vector3::UnitZ()), x[1] - x[0]);
+  for (const int kind : {0, 1, 2}) {
+    SCOPED_TRACE(kind);
+    const double eta = kind == 1 ? 0.07 : 0, beta = kind == 2 ? 4e-4 : 0;
+    DampingRule rule = kind == 1 ? test::loss_factor(eta) : DampingRule{};
+    if (kind == 2) {
+      rule.form = DampingRule::Form::rayleigh;
+      rule.stiffness_rate = beta;
+    }
+    rule.coupled = true;
+    const Solved solved(model, test::count(1000), rule);
+    EXPECT_FALSE(solved.basis.statics.grounded);
+    EXPECT_NEAR(solved.basis.rigid_mass(2, 2), m1 + m2, 1e-9);
+    Environment environment;
+    for (const Complex right : {Complex(0), std::polar(0.5, 1.2), Complex(1)}) {
+      environment.motions = {{0, 1.0}, {1, right}};
+      const Transfer transfer(solved.basis, solved.damping,
+                              base_inputs(solved.basis, solved.damping, environment.directions(2, solved.system)));
+      for (const double f : {3.0, 21.0, 27.5, 33.0, 80.0}) {
+        const double omega = 2 * pi * f, omega2 = omega * omega;
+        const Complex a1 = -1 / omega2, a2 = -right / omega2, spring1(k1, omega * c), damped(1, eta + omega * beta);
+        Eigen::Matrix2cd dynamic;
+        dynamic << spring1 + damped * k12 - omega2 * m1, -damped * k12, -damped * k12,
+            damped * (k2 + k12) - omega2 * m2;
+        const Eigen::Vector2cd x = dynamic.inverse() * Eigen::Vector2cd(spring1 * a1, damped * k2 * a2);
+        const auto expect = [&](const Eigen::RowVectorXcd& row, Complex exact) {
+          EXPECT_LE(std::abs((row * transfer.state(f))(0) - exact), 1e-9 * std::abs(exact) + 1e-15) << f;
+        };
+        expect(solved.channels.motion(one, NodeMotion::absolute_displacement).row(2), x[0]);
+        expect(solved.channels.motion(two, NodeMotion::absolute_acceleration).row(2), -omega2 * x[1]);
+        expect(solved.channels.spring_force(0).row(2), spring1 * (x[0] - a1));
+        expect(solved.channels.spring_force(2).row(2), damped * k12 * (x[1] - x[0]));
+        expect(solved.channels.base_reaction(0, Vector3::Zero()).row(2), -spring1 * (x[0] - a1));
+        expect(solved.channels.base_reaction(1, Vector3::Zero()).row(2), -damped * k2 * (x[1] - a2));
+        expect(solved.channels.approach({one, two}, Vector3::UnitZ()), x[1] - x[0]);
+      }
     }
   }
 }
