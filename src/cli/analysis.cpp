@@ -165,6 +165,10 @@ void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesy
   const Plan& plan = analysis.plan;
   analysis.system = make_system(plan.assembly);
   analysis.times.push_back({"assembling", seconds_since(start)});
+  // What follows a small model is not worth the threads of BLAS, which go on spinning beside our own.
+  constexpr int small = 20000;
+  std::optional<OneBlasThread> held;
+  if (analysis.system.free < small) held.emplace();
   take_or_solve_modes(analysis, terminal, kept);
   start = Clock::now();
   analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
@@ -227,6 +231,9 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       if (!environment.after.empty() && jobs[i].environment->name == environment.after) return &outcomes[i];
     return nullptr;
   };
+  // The longest first, so that the threads end together.
+  std::stable_partition(swept.begin(), swept.end(),
+                        [&](std::size_t i) { return jobs[i].environment->type == Environment::Type::random; });
   std::mutex telling;
   run_jobs(swept.size(), request.threads, [&](std::size_t k) {
     const Job& job = jobs[swept[k]];

@@ -42,7 +42,7 @@ std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>
 // The root of a sum of squares has no frequency of its own.
 std::string peak_text(const Outcome& outcome, const SinePeak& peak, const DisplayUnit& unit,
                       const DisplayUnit& frequency) {
-  const std::string value = format_number(unit.from_si(peak.value), 4);
+  std::string value = format_number(unit.from_si(peak.value), 4);
   if (outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares)
     return value;
   return fmt::format("{} @ {} {}", value, format_number(frequency.from_si(peak.frequency), 4), frequency.text);

@@ -26,7 +26,7 @@ std::vector<std::string> words_of(const std::string& text) {
     if (word[0] != '%') continue;
     for (int i = 0; i < 2 && !words.empty(); ++i) {
       if (i == 1 && words.back().ends_with(',')) break;
-      word = words.back() + " " + word;
+      word = fmt::format("{} {}", words.back(), word);
       words.pop_back();
     }
   }

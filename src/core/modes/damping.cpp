@@ -126,6 +126,7 @@ std::vector<std::pair<double, double>> coupled_poles(const ModalBasis& basis, co
 std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {
   if (!damping.poles.empty()) return damping.poles;
   std::vector<std::pair<double, double>> all;
+  all.reserve(static_cast<std::size_t>(basis.size()));
   for (int r = 0; r < basis.size(); ++r) all.emplace_back(basis.frequency(r), damping.effective_ratio(r));
   std::sort(all.begin(), all.end());
   return all;

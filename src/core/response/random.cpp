@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
 #include <numeric>
@@ -114,7 +115,14 @@ VectorXd diagonal_of(const Transfer& transfer, const Panel& panel) {
   return diagonal;
 }
 
-// Γ from G_k = ∫ ω^k q qᴴ S, k = 0..4: block (d, e) of the modal part is i^d (−i)^e G_{d+e}.
+// i^power
+Complex turn(int power) {
+  constexpr Complex turns[] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
+  return turns[((power % 4) + 4) % 4];
+}
+
+// Γ from G_k = ∫ ω^k q qᴴ S, k = 0..4: block (d, e) of the modal part is i^d (−i)^e G_{d+e}. In real arithmetic, with
+// q = a + ib: G = aaᵀ + bbᵀ + i(baᵀ − abᵀ).
 MatrixXcd assemble_gamma(const Transfer& transfer, const IntegrationRule& rule) {
   const StateLayout& layout = transfer.layout();
   const Index m = layout.modes, n = layout.motions, points = static_cast<Index>(rule.frequency.size());
@@ -125,31 +133,36 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const IntegrationRule& rule) 
     level[i] = std::sqrt(rule.weight[i]);
     omega[k] = 2 * pi * rule.frequency[i];
   }
-  const MatrixXcd q = StateTable(transfer, rule.frequency, level).coordinates();
+  const StateTable table(transfer, rule.frequency, level);
+  const MatrixXcd q = table.coordinates();
+  const MatrixXd& sides = table.coordinates_side_by_side();  // a, then b
   const VectorXcd base = transfer.inputs().base.col(0);
   const Eigen::RowVectorXd root = Eigen::Map<const Eigen::RowVectorXd>(level.data(), points);
   MatrixXcd gamma = MatrixXcd::Zero(layout.size(), layout.size());
-  const auto turn = [](int power) {  // i^power
-    constexpr Complex turns[] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
-    return turns[((power % 4) + 4) % 4];
-  };
-  for (int power = 0; power <= 4; ++power) {  // Hermitian: half of each product is computed
-    const MatrixXcd scaled = q * omega.array().pow(0.5 * power).matrix().asDiagonal();
-    MatrixXcd moment = MatrixXcd::Zero(m, m);
-    moment.selfadjointView<Eigen::Lower>().rankUpdate(scaled);
-    moment.triangularView<Eigen::StrictlyUpper>() = moment.adjoint();
+  MatrixXd weighted = sides, real(m, m), cross(m, m);
+  const Eigen::RowVectorXd twice = omega.replicate(1, 2);
+  for (int power = 0; power <= 4; ++power) {
+    real.noalias() = weighted * sides.transpose();
+    cross.noalias() = weighted.rightCols(points) * sides.leftCols(points).transpose();
+    MatrixXcd moment(m, m);
+    moment.real() = real;
+    moment.imag() = cross - cross.transpose();
     for (int d = 0; d < 3; ++d)
       if (power - d >= 0 && power - d < 3)
         gamma.block(layout.modal(d), layout.modal(power - d), m, m) = turn(2 * d - power) * moment;
+    if (power < 4) weighted.array().rowwise() *= twice.array();
   }
   // The bases' motion is (iω)^{e−2} times their acceleration.
+  std::array<Eigen::RowVectorXd, 5> powers;  // ω^-2 to ω^2, times the root of the weight
+  powers[0] = root.cwiseQuotient(omega).cwiseQuotient(omega);
+  for (std::size_t p = 1; p < 5; ++p) powers[p] = powers[p - 1].cwiseProduct(omega);
   for (int d = 0; d < 3; ++d) {
     for (int e = 0; e < 3; ++e) {
-      const Eigen::RowVectorXd powers = omega.array().pow(d + e - 2) * root.array();
-      const VectorXcd cross = turn(d - (e - 2)) * (q * powers.transpose().cast<Complex>());
-      gamma.block(layout.modal(d), layout.base(e), m, n) = cross * base.adjoint();
-      gamma.block(layout.base(e), layout.modal(d), n, m) = base * cross.adjoint();
-      const double own = (omega.array().pow(d + e - 4) * root.array().square()).sum();
+      const Eigen::RowVectorXd& weight = powers[static_cast<std::size_t>(d + e)];
+      const VectorXcd mixed = turn(d - (e - 2)) * (q * weight.transpose().cast<Complex>());
+      gamma.block(layout.modal(d), layout.base(e), m, n) = mixed * base.adjoint();
+      gamma.block(layout.base(e), layout.modal(d), n, m) = base * mixed.adjoint();
+      const double own = powers[static_cast<std::size_t>(d)].dot(powers[static_cast<std::size_t>(e)]);
       gamma.block(layout.base(d), layout.base(e), n, n) = turn(d - e) * own * base * base.adjoint();
     }
   }

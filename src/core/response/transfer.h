@@ -99,6 +99,8 @@ class StateTable {
   [[nodiscard]] Eigen::MatrixXd largest_in_stretches(std::span<const double> over) const;
   /// q, m x frequencies.
   [[nodiscard]] Eigen::MatrixXcd coordinates() const;
+  /// The same as real numbers, m x 2 frequencies: real parts, then imaginary parts.
+  [[nodiscard]] const Eigen::MatrixXd& coordinates_side_by_side() const { return parts_[0]; }
 
  private:
   friend class SweptResponse;
