@@ -339,6 +339,9 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
     if (environment->type == Environment::Type::steady) continue;
     excited.push_back(environment);
     const bool sine = environment->type == Environment::Type::sine;
+    if (with && sine && each->text.ends_with(".combined"))
+      problems.add(*each, map.subject(), "a static answer cannot be added to axes that are combined already",
+                   fmt::format("write in: {}", environment->name));
     if (!sine && request && request->quantity->per_input)
       problems.add(*each, map.subject(), fmt::format("{} is a ratio to the input and has no RMS", limit.of),
                    "name a sine environment");
