@@ -360,7 +360,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"take: {sine: peak, random: 3 sigma}", "take: 3 sigma",
        "bad.yaml:43:58: limit stress: \"3 sigma\" does not fit sine environment sine; write take: peak"},
       {"in: [sine, random], take: {sine", "in: [sine.combined, random], take: {sine",
-       "bad.yaml:43:36: limit stress: a static answer cannot be added to axes that are combined already; write in: "
+       "bad.yaml:43:37: limit stress: a static answer cannot be added to axes that are combined already; write in: "
        "sine"},
       {"with: gravity", "with: rock",
        "bad.yaml:43:95: limit stress with: environment \"rock\" is not static; name one that is written as {static: "
