@@ -75,7 +75,7 @@ void warn_about_coupling(Analysis& analysis) {
   for (const Outcome& outcome : analysis.outcomes) {
     if (outcome.is_combined()) continue;
     for (std::size_t i = 0; i < analysis.watched.size(); ++i) {
-      if (!analysis.watched[i].is_magnitude() && analysis.watched[i].quantity->vector) continue;
+      if (!analysis.watched[i].is_headline()) continue;
       const double change = !outcome.sine.empty()     ? outcome.sine[i].coupling
                             : !outcome.random.empty() ? outcome.random[i].coupling
                                                       : 0;

@@ -68,7 +68,7 @@ Table headlines(Table table, const Outcome& outcome, const std::vector<Watched>&
   if (outcome.sine.empty() || !table.name.ends_with(".reasons")) return table;
   std::erase_if(table.rows, [&](const std::vector<Cell>& row) {
     const Watched* const found = find_watched(watched, std::get<std::string>(row.front()));
-    return found && found->quantity->vector && !found->is_magnitude();
+    return found && !found->is_headline();
   });
   return table;
 }

@@ -221,7 +221,7 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
   for (const Outcome* outcome : axes) table.columns.push_back({outcome->name(), ""});
   const std::map<const Kind*, double> largest = largest_of_kinds(axes, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    if (watched[i].quantity->vector && !watched[i].is_magnitude()) continue;
+    if (!watched[i].is_headline()) continue;
     if (!sine && watched[i].quantity->per_input) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind), frequency = show.unit(kind::frequency);
     std::vector<Cell> row{watched[i].name, unit.text};

@@ -64,13 +64,16 @@ class Reasons {
   Reasons(const Transfer& transfer, const SineResponse& response, const Environment& environment)
       : transfer_(transfer), coupled_(transfer), response_(response), environment_(environment) {}
 
-  void explain(const Measure& measure, SineRow& row) {
+  /// @param coupling  whether to solve the coupled system at the peak too
+  void explain(const Measure& measure, bool coupling, SineRow& row) {
     explain_shares(measure, row);
     row.amplification = row.peak.value / (response_.level(measure, row.peak.frequency) * static_answer(measure));
     if (!(row.amplification > 0 && row.amplification < 1e6)) row.amplification = std::nan("");  // it has none
     row.half_power = response_.half_power(measure, row.peak, row.curve);
     explain_sweep(measure, row);
     if (!coupled_.differ()) return;
+    row.coupling = std::nan("");
+    if (!coupling) return;
     const VectorXcd together =
         measure.rows * (response_.level(measure, row.peak.frequency) * coupled_.at(row.peak.frequency));
     row.coupling = largest_over_phase(together) / row.peak.value - 1;
@@ -168,7 +171,7 @@ void run_sine(const Transfer& transfer, const std::vector<Watched>& watched, con
     if (worst.per_input)
       for (Index k = 0; k < row.curve.cols(); ++k)
         row.curve.col(k) /= environment.input.at(outcome.grid[static_cast<std::size_t>(k)]);
-    reasons.explain(worst, row);
+    reasons.explain(worst, each.is_headline(), row);
     if (after && contains(environment.with_static, each.name))
       row.with_static = worst_with_static(environment, response, each, *curves, after->steady[i]);
     outcome.sine.push_back(std::move(row));
@@ -254,7 +257,8 @@ void run_random(const Transfer& transfer, const std::vector<Watched>& watched, O
     row.largest = environment.duration && each.is_gaussian()
                       ? row.rms * expected_largest(row.moments.zero_crossings(), *environment.duration)
                       : std::nan("");
-    if (coupled.differ() && !row.bands.empty() && row.rms > 0) {
+    if (coupled.differ()) row.coupling = std::nan("");
+    if (coupled.differ() && each.is_headline() && !row.bands.empty() && row.rms > 0) {
       const double f = row.bands.front().frequency;
       row.coupling = (worst.rows * coupled.at(f)).squaredNorm() / (worst.rows * transfer.state(f)).squaredNorm() - 1;
     }

@@ -64,7 +64,8 @@ struct SineRow {
   std::optional<HalfPower> half_power;         ///< absent where the curve does not fall by half on both sides
   double sweep_parameter = 0;                  ///< S of the mode with the largest share; NaN without a sweep rate
   std::optional<SinePeak> swept;               ///< where S is above slow_sweep
-  double coupling = 0;  ///< relative change of the response at the peak when modes are coupled by their damping
+  /// Relative change of the response at the peak when modes are coupled by their damping; NaN of components.
+  double coupling = 0;
   std::optional<WithStatic> with_static;
 };
 struct RandomRow {
@@ -77,7 +78,7 @@ struct RandomRow {
   std::vector<DominatingBand> bands;  ///< largest share first
   SpectralMoments moments;
   double largest = 0;   ///< expected largest in the duration; NaN without a duration, or if not Gaussian
-  double coupling = 0;  ///< relative change of the PSD at the dominating frequency when modes are coupled
+  double coupling = 0;  ///< relative change of the PSD at the dominating frequency when modes are coupled; NaN likewise
   Eigen::VectorXd candidate_rms;
 };
 struct StaticRow {

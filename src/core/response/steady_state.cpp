@@ -35,9 +35,9 @@ std::vector<double> levels_on(const LogLogTable& amplitude, const std::vector<do
 }  // namespace
 
 double largest_over_phase(const VectorXcd& w) {
-  if (w.size() == 1) return std::abs(w[0]);
+  if (w.size() == 1) return std::sqrt(std::norm(w[0]));
   const Complex n = w.transpose() * w;
-  return std::sqrt(0.5 * (w.squaredNorm() + std::abs(n)));
+  return std::sqrt(0.5 * (w.squaredNorm() + std::sqrt(std::norm(n))));
 }
 
 double phase_of_largest(const VectorXcd& w) {

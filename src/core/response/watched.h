@@ -49,6 +49,8 @@ struct Watched {
   int first = 0, count = 1;    ///< rows of a candidate that make this number
   std::vector<double> gaps{};  ///< m, of each candidate of a clearance
   [[nodiscard]] bool is_magnitude() const { return component == "magnitude"; }
+  /// A magnitude or a single number; components are details of it.
+  [[nodiscard]] bool is_headline() const { return is_magnitude() || !quantity->vector; }
   /// Neither a component nor a signed number: its distribution is not Gaussian.
   [[nodiscard]] bool is_gaussian() const { return count == 1; }
   [[nodiscard]] Measure measure(std::size_t candidate) const;
