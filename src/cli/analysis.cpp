@@ -39,9 +39,7 @@ std::string describe_rule(const DampingRule& rule) {
 
 void warn_about_modes(Analysis& analysis) {
   const ModalBasis& basis = analysis.basis;
-  double highest = 0;
-  for (const Environment& environment : analysis.plan.environments)
-    if (environment.type != Environment::Type::steady) highest = std::max(highest, environment.input.to());
+  const double highest = highest_excited(analysis.plan.environments);
   if (highest > 0 && basis.proven_below < highest && !basis.exhausted)
     analysis.warnings.push_back(fmt::format(
         "the modes end at {:.5g} Hz, inside the excited band of {:.5g} Hz; write modes: {{up to: {:.4g} Hz}}",
@@ -59,8 +57,7 @@ void warn_about_damping(Analysis& analysis) {
   const ModalBasis& basis = analysis.basis;
   for (const NearDamping& near : analysis.plan.damping.near) {
     bool found = false;
-    for (int r = 0; r < basis.modes; ++r)
-      found = found || std::abs(basis.frequency(r) - near.frequency) <= near.within * near.frequency;
+    for (int r = 0; r < basis.modes; ++r) found = found || near.covers(basis.frequency(r));
     if (!found)
       analysis.warnings.push_back(
           fmt::format("damping near {:.5g} Hz: no mode lies within {:.3g} % of it", near.frequency, 100 * near.within));

@@ -43,8 +43,7 @@ std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>
 std::string peak_text(const Outcome& outcome, const SinePeak& peak, const DisplayUnit& unit,
                       const DisplayUnit& frequency) {
   std::string value = format_number(unit.from_si(peak.value), 4);
-  if (outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares)
-    return value;
+  if (outcome.is_root_sum()) return value;
   return fmt::format("{} @ {} {}", value, format_number(frequency.from_si(peak.frequency), 4), frequency.text);
 }
 
@@ -78,8 +77,7 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const SineRow& row = outcome.sine[i];
-    const bool one_phase =
-        !(outcome.is_combined() && outcome.environment->combination == Environment::Combination::root_sum_of_squares);
+    const bool one_phase = !outcome.is_root_sum();
     if (!real[i]) {
       table.rows.push_back({watched[i].name, 0.0, unit.text, std::nan(""), std::nan(""), std::string(),
                             std::string(watched[i].quantity->description)});

@@ -67,9 +67,7 @@ Plan read_from(const std::string& file, const std::vector<Override>& overrides, 
 // Modes up to 1.5 times the highest frequency that is excited or limited.
 void fill_in_modes(Plan& plan) {
   if (plan.modes.up_to || plan.modes.count) return;
-  double highest = 0;
-  for (const Environment& environment : plan.environments)
-    if (environment.type != Environment::Type::steady) highest = std::max(highest, environment.input.to());
+  double highest = highest_excited(plan.environments);
   for (const Limit& limit : plan.limits)
     if (limit.subject == Limit::Of::frequency) highest = std::max(highest, limit.allowable);
   plan.modes_defaulted = true;

@@ -264,17 +264,6 @@ void read_grid(const Tree& tree, const std::string& subject, Environment& enviro
                  "leave `from` and `to` out, or cut the profile");
 }
 
-// Index of a base by its name, −1 with a problem noted.
-int find_base(const Tree& tree, const std::string& subject, Reading& reading) {
-  std::vector<std::string> names;
-  for (const Base& base : reading.plan.assembly.bases) names.push_back(base.name);
-  const auto found = std::find(names.begin(), names.end(), tree.text);
-  if (tree.is_text() && found != names.end()) return static_cast<int>(found - names.begin());
-  if (names.empty()) return -1;  // said where the base is read
-  reading.problems.add(tree, subject, fmt::format("no base \"{}\"", tree.text), suggest_name(tree.text, names));
-  return -1;
-}
-
 // Which bases move, how much of the profile and with what phase.
 void read_motions(MapReader& map, Environment& environment, Reading& reading) {
   Problems& problems = reading.problems;
@@ -378,7 +367,6 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   environment.profile = profile->name;
   environment.sweep_rate = profile->sweep_rate;
   environment.duration = profile->duration;
-  environment.tolerance = profile->tolerance;
   // Of a PSD the response follows the root.
   environment.upper = environment.type == Environment::Type::sine ? profile->upper : std::sqrt(profile->upper);
   environment.angular = profile->angular;

@@ -387,6 +387,16 @@ void read_base(const Tree& section, Reading& reading) {
   }
 }
 
+int find_base(const Tree& tree, const std::string& subject, Reading& reading) {
+  std::vector<std::string> names;
+  for (const Base& base : reading.plan.assembly.bases) names.push_back(base.name);
+  const auto found = std::find(names.begin(), names.end(), tree.text);
+  if (tree.is_text() && found != names.end()) return static_cast<int>(found - names.begin());
+  if (names.empty()) return -1;  // said where the base is read
+  reading.problems.add(tree, subject, fmt::format("no base \"{}\"", tree.text), suggest_name(tree.text, names));
+  return -1;
+}
+
 void read_joints(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) {
     const std::string subject = "joint " + entry.key;

@@ -106,15 +106,9 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     }
   } else {
     kind = Subject::base;
-    std::vector<std::string> names;
-    for (const Base& base : assembly.bases) names.push_back(base.name);
-    const auto found = std::find(names.begin(), names.end(), what->text);
-    if (names.empty()) return;  // said where the base is read
-    if (!what->is_text() || found == names.end()) {
-      problems.add(*what, subject, fmt::format("no base \"{}\"", what->text), suggest_name(what->text, names));
-      return;
-    }
-    request.items = {static_cast<int>(found - names.begin())};
+    const int base = find_base(*what, subject, reading);
+    if (base < 0) return;
+    request.items = {base};
     request.about = assembly.bases[static_cast<std::size_t>(request.items.front())].point;
     if (about_tree)
       request.about = read_vector(*about_tree, kind::length, subject + " about", problems).value_or(Vector3::Zero());

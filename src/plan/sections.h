@@ -27,6 +27,8 @@ struct Reading {
 [[nodiscard]] std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, const std::vector<int>& from,
                                                                         const std::vector<int>& to,
                                                                         const std::string& subject, Reading& reading);
+/// Index of a base by its name; −1 with a problem noted, here or where the base is read.
+[[nodiscard]] int find_base(const Tree& tree, const std::string& subject, Reading& reading);
 /// A direction: x, y or z, or three plain numbers.
 [[nodiscard]] std::optional<Vector3> read_named_direction(const Tree& tree, const std::string& subject,
                                                           Problems& problems);

@@ -22,10 +22,14 @@ std::vector<double> frequency_grid(const GridRequest& request, const std::vector
       grid.push_back(frequency * (1 + ratio * std::tan(theta)));
     }
   }
-  std::erase_if(grid, [&](double f) { return !(f >= request.from && f <= request.to && f > 0); });
-  std::sort(grid.begin(), grid.end());
-  grid.erase(std::unique(grid.begin(), grid.end(), [](double a, double b) { return b - a < 1e-12 * b; }), grid.end());
-  return grid;
+  return once_inside(std::move(grid), request.from, request.to);
+}
+
+std::vector<double> once_inside(std::vector<double> all, double from, double to) {
+  std::erase_if(all, [&](double f) { return !(f >= from && f <= to && f > 0); });
+  std::sort(all.begin(), all.end());
+  all.erase(std::unique(all.begin(), all.end(), [](double a, double b) { return b - a < 1e-12 * b; }), all.end());
+  return all;
 }
 
 }  // namespace avrenk

@@ -20,4 +20,7 @@ struct GridRequest {
 [[nodiscard]] std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& curve_points,
                                                  const std::vector<std::pair<double, double>>& resonances);
 
+/// Those inside [from, to], ascending, each once: neighbours differ by more than 1e-12 of themselves.
+[[nodiscard]] std::vector<double> once_inside(std::vector<double> frequencies, double from, double to);
+
 }  // namespace avrenk

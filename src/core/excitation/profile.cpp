@@ -98,6 +98,13 @@ double LogLogTable::at(double frequency) const {
   return highest;
 }
 
+std::vector<double> LogLogTable::levels(std::span<const double> frequencies) const {
+  std::vector<double> all;
+  all.reserve(frequencies.size());
+  for (const double f : frequencies) all.push_back(at(f));
+  return all;
+}
+
 LogLogTable LogLogTable::lowest_of(const std::vector<LogLogTable>& tables) {
   std::vector<double> cuts;
   for (const LogLogTable& table : tables)

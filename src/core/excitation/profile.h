@@ -3,6 +3,7 @@
 #pragma once
 
 #include <optional>
+#include <span>
 #include <vector>
 
 namespace avrenk {
@@ -43,6 +44,7 @@ class LogLogTable {
   [[nodiscard]] std::vector<double> curve_points() const;
   /// The level; 0 outside the table.
   [[nodiscard]] double at(double frequency) const;
+  [[nodiscard]] std::vector<double> levels(std::span<const double> frequencies) const;
   /// The stretch that holds the open interval around `frequency`; nullptr outside.
   [[nodiscard]] const PowerLaw* stretch_at(double frequency) const;
 

@@ -15,14 +15,22 @@ namespace {
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// ΦᵀXΦ; only the rows of Φ that X touches are looked at.
+// ΦᵀXΦ of a symmetric X; only the rows of Φ that X touches are looked at.
 MatrixXd projected(const MatrixXd& shapes, const SparseMatrix& matrix) {
   if (matrix.nonZeros() == 0) return MatrixXd::Zero(shapes.cols(), shapes.cols());
   std::vector<Eigen::Index> touched;
   for (Eigen::Index column = 0; column < matrix.cols(); ++column)
     if (matrix.col(column).nonZeros() > 0) touched.push_back(column);
-  const MatrixXd product = matrix * shapes;
-  return shapes(touched, Eigen::all).transpose() * product(touched, Eigen::all);
+  const MatrixXd own = shapes(touched, Eigen::all);
+  std::vector<Eigen::Index> place(static_cast<std::size_t>(matrix.rows()), -1);  // among those touched
+  for (std::size_t k = 0; k < touched.size(); ++k)
+    place[static_cast<std::size_t>(touched[k])] = static_cast<Eigen::Index>(k);
+  MatrixXd product = MatrixXd::Zero(own.rows(), own.cols());
+  for (std::size_t k = 0; k < touched.size(); ++k)
+    for (SparseMatrix::InnerIterator entry(matrix, touched[k]); entry; ++entry)
+      product.row(place[static_cast<std::size_t>(entry.row())]) +=
+          entry.value() * own.row(static_cast<Eigen::Index>(k));
+  return own.transpose() * product;
 }
 
 std::string describe_source(double general, double loss, double dashpot) {
@@ -86,8 +94,7 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
     const NearDamping* nearest = nullptr;
     const double f = basis.frequency(r);
     for (const NearDamping& each : rule.near)
-      if (std::abs(f - each.frequency) <= each.within * each.frequency &&
-          (!nearest || std::abs(f - each.frequency) < std::abs(f - nearest->frequency)))
+      if (each.covers(f) && (!nearest || std::abs(f - each.frequency) < std::abs(f - nearest->frequency)))
         nearest = &each;
     if (!nearest) continue;
     damping.zeta[r] = nearest->zeta;

@@ -1,6 +1,7 @@
 /// core/modes/damping.h: damping of each mode from its sources (theory 4).
 #pragma once
 
+#include <cmath>
 #include <string>
 #include <vector>
 
@@ -13,6 +14,7 @@ struct NearDamping {
   double frequency = 0;  ///< Hz
   double within = 0.05;  ///< modes whose frequency differs by less than this part of it
   double zeta = 0, eta = 0;
+  [[nodiscard]] bool covers(double f) const { return std::abs(f - frequency) <= within * frequency; }
 };
 
 /// The general damping: what applies to every element without a source of its own.

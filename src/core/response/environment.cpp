@@ -147,7 +147,6 @@ WithStatic worst_with_static(const Environment& environment, const SineResponse&
     if (scale == environment.upper) result.upper_value = peak.value;
     if (scale != 1.0) continue;
     result.value = peak.value;
-    result.frequency = peak.frequency;
     result.where = watched.candidates->label(index);
   }
   return result;
@@ -178,7 +177,7 @@ void run_sine(const Transfer& transfer, const std::vector<Watched>& watched, con
   }
 }
 
-// |w|² at the points of the rule per unit PSD, on the grid times the input's.
+// |w|² of the rows, column by column.
 std::vector<double> squares_of(const MatrixXcd& w) {
   std::vector<double> squares(static_cast<std::size_t>(w.cols()));
   for (Index k = 0; k < w.cols(); ++k) squares[static_cast<std::size_t>(k)] = w.col(k).squaredNorm();
@@ -217,9 +216,11 @@ void run_random(const Transfer& transfer, const std::vector<Watched>& watched, O
   outcome.integration_error = covariance.error;
   outcome.integration_points = static_cast<int>(covariance.rule.frequency.size());
   const StateLayout& layout = transfer.layout();
-  std::vector<double> ones(covariance.rule.frequency.size(), 1), roots;
-  for (const double f : outcome.grid) roots.push_back(std::sqrt(environment.input.at(f)));
-  const StateTable at_rule(transfer, covariance.rule.frequency, ones), on_grid(transfer, outcome.grid, roots);
+  std::vector<double> roots = environment.input.levels(outcome.grid);
+  for (double& level : roots) level = std::sqrt(level);
+  const StateTable on_grid(transfer, outcome.grid, roots);
+  // The kept states hold the roots of the weights already.
+  const IntegrationRule by_point{covariance.rule.frequency, std::vector<double>(covariance.rule.frequency.size(), 1)};
   CoupledStates coupled(transfer);
   // Shared by the components of one request: covariances, and the curves of the candidate last looked at.
   const Candidates* last = nullptr;
@@ -241,7 +242,7 @@ void run_random(const Transfer& transfer, const std::vector<Watched>& watched, O
     const std::size_t index = first_largest(row.candidate_rms);
     if (fresh || index != last_index) {
       const MatrixXcd rows = last->of(last->rows, index);
-      at_rule_rows = at_rule.times(rows);
+      at_rule_rows = covariance.states.times(rows);
       on_grid_rows = on_grid.times(rows);
       last_index = index;
     }
@@ -252,8 +253,8 @@ void run_random(const Transfer& transfer, const std::vector<Watched>& watched, O
     row.curve_rms = curve_rms(outcome.grid, row.psd);
     row.shares = largest_shares(variance_shares(worst, covariance, layout));
     const std::vector<double> squares = squares_of(at_rule_rows.middleRows(each.first, each.count));
-    row.moments = spectral_moments(covariance.rule, squares);
-    row.bands = dominating_bands(outcome.grid, row.psd, covariance.rule, squares);
+    row.moments = spectral_moments(by_point, squares);
+    row.bands = dominating_bands(outcome.grid, row.psd, by_point, squares);
     row.largest = environment.duration && each.is_gaussian()
                       ? row.rms * expected_largest(row.moments.zero_crossings(), *environment.duration)
                       : std::nan("");
@@ -267,6 +268,17 @@ void run_random(const Transfer& transfer, const std::vector<Watched>& watched, O
 }
 
 }  // namespace
+
+double highest_excited(const std::vector<Environment>& environments) {
+  double highest = 0;
+  for (const Environment& environment : environments)
+    if (environment.type != Environment::Type::steady) highest = std::max(highest, environment.input.to());
+  return highest;
+}
+
+bool Outcome::is_root_sum() const {
+  return is_combined() && environment->combination == Environment::Combination::root_sum_of_squares;
+}
 
 VectorXcd Environment::directions(int axis, const System& system) const {
   if (motions.empty()) return system.together.col(axis).cast<Complex>();

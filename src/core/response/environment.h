@@ -35,7 +35,6 @@ struct Environment {
   std::vector<int> axes;  ///< indices into axis_names
   GridRequest grid;
   std::vector<BaseMotion> motions;             ///< empty: all bases move as one body; bases not named stand still
-  std::string tolerance;                       ///< "±3 dB", for headings; empty: none
   double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
   std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
   Combination combination = Combination::none;
@@ -47,10 +46,12 @@ struct Environment {
   [[nodiscard]] Eigen::VectorXcd directions(int axis, const System& system) const;
 };
 
+/// Highest frequency that any of them excites, Hz; 0 if none does.
+[[nodiscard]] double highest_excited(const std::vector<Environment>& environments);
+
 /// Peak of the sine response together with a steady one: the largest over phase and frequency of their sum.
 struct WithStatic {
   double value = 0, upper_value = 0;  ///< at the level applied, and at its upper tolerance
-  double frequency = 0;               ///< Hz
   std::string where;
 };
 
@@ -97,6 +98,8 @@ struct Outcome {
   double integration_error = 0;
   int integration_points = 0;
   [[nodiscard]] bool is_combined() const { return axis < 0; }
+  /// Its peaks have no frequency and no phase of their own.
+  [[nodiscard]] bool is_root_sum() const;
   [[nodiscard]] std::string name() const;  ///< "random.z", "random.combined", "gravity"
 };
 

@@ -6,7 +6,6 @@
 #include <array>
 #include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
-#include <numeric>
 
 #include "core/error.h"
 #include "core/quantity/quantity.h"
@@ -86,17 +85,18 @@ std::vector<Panel> first_panels(const Transfer& transfer, const LogLogTable& inp
   return panels;
 }
 
-// Eight Gauss–Legendre points and their weights, S included.
+// Eight Gauss–Legendre points, ascending, and their weights, S included.
 void append_points(const Panel& panel, IntegrationRule& rule) {
   using Rule = boost::math::quadrature::gauss<double, 8>;
   const double middle = 0.5 * (panel.from + panel.to), half = 0.5 * (panel.to - panel.from);
-  for (const double side : {-1.0, 1.0}) {
-    for (std::size_t g = 0; g < Rule::abscissa().size(); ++g) {
-      const double t = middle + side * half * Rule::abscissa()[g], f = panel.frequency(t);
-      rule.frequency.push_back(f);
-      rule.weight.push_back(half * Rule::weights()[g] * panel.stretch(t) * panel.input->at(f));
-    }
-  }
+  const std::size_t points = Rule::abscissa().size();  // of the upper half
+  const auto append = [&](double side, std::size_t g) {
+    const double t = middle + side * half * Rule::abscissa()[g], f = panel.frequency(t);
+    rule.frequency.push_back(f);
+    rule.weight.push_back(half * Rule::weights()[g] * panel.stretch(t) * panel.input->at(f));
+  };
+  for (std::size_t g = points; g-- > 0;) append(-1, g);
+  for (std::size_t g = 0; g < points; ++g) append(1, g);
 }
 
 // What one panel adds to the diagonal of Γ: |q|² with ω^0, ω^2, ω^4. The bases' own motion needs no check.
@@ -123,21 +123,16 @@ Complex turn(int power) {
 
 // Γ from G_k = ∫ ω^k q qᴴ S, k = 0..4: block (d, e) of the modal part is i^d (−i)^e G_{d+e}. In real arithmetic, with
 // q = a + ib: G = aaᵀ + bbᵀ + i(baᵀ − abᵀ).
-MatrixXcd assemble_gamma(const Transfer& transfer, const IntegrationRule& rule) {
+// `states` holds the states times the roots of the weights.
+MatrixXcd assemble_gamma(const Transfer& transfer, const std::vector<double>& frequencies,
+                         const std::vector<double>& roots, const StateTable& states) {
   const StateLayout& layout = transfer.layout();
-  const Index m = layout.modes, n = layout.motions, points = static_cast<Index>(rule.frequency.size());
-  std::vector<double> level(rule.weight.size());
-  Eigen::RowVectorXd omega(points);
-  for (Index k = 0; k < points; ++k) {
-    const auto i = static_cast<std::size_t>(k);
-    level[i] = std::sqrt(rule.weight[i]);
-    omega[k] = 2 * pi * rule.frequency[i];
-  }
-  const StateTable table(transfer, rule.frequency, level);
-  const MatrixXcd q = table.coordinates();
-  const MatrixXd& sides = table.coordinates_side_by_side();  // a, then b
+  const Index m = layout.modes, n = layout.motions, points = static_cast<Index>(frequencies.size());
+  const Eigen::RowVectorXd omega = 2 * pi * Eigen::Map<const Eigen::RowVectorXd>(frequencies.data(), points),
+                           root = Eigen::Map<const Eigen::RowVectorXd>(roots.data(), points);
+  const MatrixXcd q = states.coordinates();
+  const MatrixXd& sides = states.coordinates_side_by_side();  // a, then b
   const VectorXcd base = transfer.inputs().base.col(0);
-  const Eigen::RowVectorXd root = Eigen::Map<const Eigen::RowVectorXd>(level.data(), points);
   MatrixXcd gamma = MatrixXcd::Zero(layout.size(), layout.size());
   MatrixXd weighted = sides, real(m, m), cross(m, m);
   const Eigen::RowVectorXd twice = omega.replicate(1, 2);
@@ -217,17 +212,10 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
   std::sort(done.begin(), done.end(),
             [](const Panel& a, const Panel& b) { return a.frequency(a.from) < b.frequency(b.from); });
   for (const Panel& panel : done) append_points(panel, result.rule);
-  std::vector<std::size_t> order(result.rule.frequency.size());
-  std::iota(order.begin(), order.end(), 0);
-  std::sort(order.begin(), order.end(),
-            [&](std::size_t a, std::size_t b) { return result.rule.frequency[a] < result.rule.frequency[b]; });
-  IntegrationRule sorted;
-  for (const std::size_t k : order) {
-    sorted.frequency.push_back(result.rule.frequency[k]);
-    sorted.weight.push_back(result.rule.weight[k]);
-  }
-  result.rule = std::move(sorted);
-  result.gamma = assemble_gamma(transfer, result.rule);
+  std::vector<double> roots;
+  for (const double weight : result.rule.weight) roots.push_back(std::sqrt(weight));
+  result.states = StateTable(transfer, result.rule.frequency, roots);
+  result.gamma = assemble_gamma(transfer, result.rule.frequency, roots, result.states);
   return result;
 }
 

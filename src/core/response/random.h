@@ -22,6 +22,7 @@ struct ModalCovariance {
   Eigen::MatrixXcd gamma;  ///< 3(m+n_b) square, Hermitian, SI
   double error = 0;        ///< relative change of the diagonal when the panels used are halved
   IntegrationRule rule;
+  StateTable states;  ///< z at the points of the rule, times the roots of their weights
 };
 
 /// Integrates panel by panel. Panels end at every breakpoint and half way between resonances. Around each resonance f_r

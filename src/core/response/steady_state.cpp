@@ -25,13 +25,6 @@ VectorXd at_instant(const VectorXd& constant, const VectorXcd& w, double instant
   return constant + (w * std::polar(1.0, instant)).real();
 }
 
-std::vector<double> levels_on(const LogLogTable& amplitude, const std::vector<double>& grid) {
-  std::vector<double> levels;
-  levels.reserve(grid.size());
-  for (const double f : grid) levels.push_back(amplitude.at(f));
-  return levels;
-}
-
 }  // namespace
 
 double largest_over_phase(const VectorXcd& w) {
@@ -78,7 +71,7 @@ SineResponse::SineResponse(const Transfer& transfer, LogLogTable amplitude, std:
     : transfer_(transfer),
       amplitude_(std::move(amplitude)),
       grid_(std::move(grid)),
-      levels_(levels_on(amplitude_, grid_)),
+      levels_(amplitude_.levels(grid_)),
       states_(transfer, grid_, levels_),
       near_enough_(near_enough),
       largest_states_{states_.largest_in_stretches({}), states_.largest_in_stretches(levels_)} {}

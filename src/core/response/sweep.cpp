@@ -3,14 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/excitation/frequency_grid.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
 
 using Eigen::Index;
-using Eigen::VectorXcd;
-using Eigen::VectorXd;
 
 constexpr double points_a_half_bandwidth = 16;
 constexpr double ring_down = 8;  // times the decay: e^-8 is left by then
@@ -40,10 +39,7 @@ std::vector<double> sweep_grid(const ModalBasis& basis, const ModalDamping& damp
     const double count = std::min(4000.0, std::ceil((last - first) / step));
     for (int k = 0; k <= count; ++k) grid.push_back(first + (last - first) * k / count);
   }
-  std::erase_if(grid, [&](double f) { return !(f >= from && f <= to); });
-  std::sort(grid.begin(), grid.end());
-  grid.erase(std::unique(grid.begin(), grid.end(), [](double a, double b) { return b - a < 1e-11 * b; }), grid.end());
-  return grid;
+  return once_inside(std::move(grid), from, to);
 }
 
 struct Poles {
@@ -70,11 +66,11 @@ double sweep_parameter(double octaves_per_minute, double quality, double frequen
 SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplitude, double octaves_per_minute,
                              double from, double to)
     : windows_(windows_of(transfer.basis(), transfer.damping(), octaves_per_minute)),
-      grid_(sweep_grid(transfer.basis(), transfer.damping(), amplitude, windows_, from, to)) {
+      grid_(sweep_grid(transfer.basis(), transfer.damping(), amplitude, windows_, from, to)),
+      levels_(amplitude.levels(grid_)),
+      states_(transfer, grid_, levels_) {  // the bases' own motion is right; the modes follow
   const ModalBasis& basis = transfer.basis();
   const ModalDamping& damping = transfer.damping();
-  for (const double f : grid_) levels_.push_back(amplitude.at(f));
-  states_ = StateTable(transfer, grid_, levels_);  // the bases' own motion is right; the modes follow
   const Index points = static_cast<Index>(grid_.size()), m = basis.size();
   const double growth = octaves_per_minute * std::log(2.0) / 60;  // ω' = growth ω
   Eigen::MatrixXcd force(m, points);

@@ -88,6 +88,7 @@ struct Measure {
 /// States at many frequencies, under one input column times a level; made for tall products with many channels.
 class StateTable {
  public:
+  StateTable() = default;
   /// @param levels  factor on the unit input at each frequency
   StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels);
 
@@ -104,7 +105,6 @@ class StateTable {
 
  private:
   friend class SweptResponse;
-  StateTable() = default;
   StateLayout layout_;
   Eigen::Index points_ = 0;
   std::array<Eigen::MatrixXd, 6> parts_;  // the six blocks of z, real parts then imaginary parts side by side
