@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "figures/response_charts.h"
@@ -193,6 +194,9 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
     terminal.table(clearances);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
+  if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
+                  [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
+    terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
 
   const std::string verdict = verdict_of(analysis);
   if (!analysis.limits.empty()) {

@@ -281,7 +281,7 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   const bool tolerances =
       std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !std::isnan(r.upper_margin); });
   Table table{"limits",
-              "Limits, worst first; margin = allowable / (factors × value) − 1; upper: at the upper tolerance",
+              "Limits, worst first; margin = allowable / (factors × value) − 1, or value / lower bound − 1",
               {{"limit", ""},
                {"verdict", ""},
                {"margin", "%", 3, true, 1},
