@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <map>
 
 namespace avrenk {
@@ -247,32 +248,31 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
   const Kind& input_kind = outcome.environment->angular ? kind::angular_acceleration : kind::acceleration;
   const DisplayUnit input = sine ? show.unit(input_kind) : psd_unit(show.unit(input_kind));
   table.columns.push_back({sine ? "input amplitude" : "input PSD", input.text});
-  const auto shown = [&](const Watched& each) { return sine || !each.quantity->per_input; };
-  for (const Watched& each : watched) {
-    const DisplayUnit unit = show.unit(*each.quantity->kind);
-    if (!shown(each)) continue;
+  std::vector<std::function<double(std::size_t)>> values;  // of each column, at a point of the grid
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const Watched& each = watched[i];
+    const DisplayUnit own = show.unit(*each.quantity->kind), unit = sine ? own : psd_unit(own);
     if (!sine) {
-      table.columns.push_back({each.name, psd_unit(unit).text});
+      if (each.quantity->per_input) continue;
+      table.columns.push_back({each.name, unit.text});
+      values.emplace_back([unit, &psd = outcome.random[i].psd](std::size_t k) { return unit.from_si(psd[k]); });
       continue;
     }
+    const auto at = [&curve = outcome.sine[i].curve](std::size_t k) { return curve.col(static_cast<Eigen::Index>(k)); };
     table.columns.push_back({each.name, unit.text});
-    if (each.count == 1) table.columns.push_back({each.name + " phase", "°"});
+    values.emplace_back([unit, at](std::size_t k) { return unit.from_si(largest_over_phase(at(k))); });
+    if (each.count != 1) continue;
+    table.columns.push_back({each.name + " phase", "°"});
+    values.emplace_back([at](std::size_t k) { return degrees * phase_of_largest(at(k)); });
   }
+  table.rows.reserve(outcome.grid.size());
+  const std::vector<double> levels = outcome.environment->input.levels(outcome.grid);
   for (std::size_t k = 0; k < outcome.grid.size(); ++k) {
-    std::vector<Cell> row{frequency.from_si(outcome.grid[k]),
-                          input.from_si(outcome.environment->input.at(outcome.grid[k]))};
-    for (std::size_t i = 0; i < watched.size(); ++i) {
-      const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-      if (!shown(watched[i])) continue;
-      if (!sine) {
-        row.emplace_back(psd_unit(unit).from_si(outcome.random[i].psd[k]));
-        continue;
-      }
-      const Eigen::VectorXcd w = outcome.sine[i].curve.col(static_cast<Eigen::Index>(k));
-      row.emplace_back(unit.from_si(largest_over_phase(w)));
-      if (watched[i].count == 1) row.emplace_back(degrees * phase_of_largest(w));
-    }
-    table.rows.push_back(std::move(row));
+    std::vector<Cell>& row = table.rows.emplace_back();
+    row.reserve(table.columns.size());
+    row.emplace_back(frequency.from_si(outcome.grid[k]));
+    row.emplace_back(input.from_si(levels[k]));
+    for (const auto& value : values) row.emplace_back(value(k));
   }
   return table;
 }

@@ -1,11 +1,11 @@
 #include "files/table.h"
 
+#include <fmt/compile.h>
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
-#include <charconv>
 #include <cmath>
+#include <iterator>
 #include <sstream>
 
 namespace avrenk {
@@ -83,10 +83,7 @@ std::string to_csv(const Table& table) {
       if (c) text += ',';
       if (const double* number = std::get_if<double>(&row[c])) {
         if (!std::isfinite(*number)) continue;
-        std::array<char, 32> digits{};
-        const auto end =
-            std::to_chars(digits.data(), digits.data() + digits.size(), *number, std::chars_format::general, 9);
-        text.append(digits.data(), end.ptr);
+        fmt::format_to(std::back_inserter(text), FMT_COMPILE("{:.9g}"), *number);
       } else {
         text += csv_field(std::get<std::string>(row[c]));
       }

@@ -107,7 +107,7 @@ VectorXd diagonal_of(const Transfer& transfer, const Panel& panel) {
   VectorXd diagonal = VectorXd::Zero(3 * m);
   for (std::size_t k = 0; k < rule.frequency.size(); ++k) {
     const double omega2 = std::pow(2 * pi * rule.frequency[k], 2);
-    const VectorXd square = rule.weight[k] * transfer.coordinates(rule.frequency[k]).col(0).cwiseAbs2();
+    const VectorXd square = (rule.weight[k] * transfer.squares(rule.frequency[k])).matrix();
     diagonal.head(m) += square;
     diagonal.segment(m, m) += omega2 * square;
     diagonal.tail(m) += omega2 * omega2 * square;
@@ -134,13 +134,14 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const std::vector<double>& fr
   const MatrixXd& sides = states.coordinates_side_by_side();  // a, then b
   const VectorXcd base = transfer.inputs().base.col(0);
   MatrixXcd gamma = MatrixXcd::Zero(layout.size(), layout.size());
-  MatrixXd weighted = sides, real(m, m), cross(m, m);
-  const Eigen::RowVectorXd twice = omega.replicate(1, 2);
+  MatrixXd weighted = sides, cross(m, m);  // times ω^{power/2}
+  const Eigen::RowVectorXd twice = omega.cwiseSqrt().replicate(1, 2);
   for (int power = 0; power <= 4; ++power) {
-    real.noalias() = weighted * sides.transpose();
-    cross.noalias() = weighted.rightCols(points) * sides.leftCols(points).transpose();
+    MatrixXd real = MatrixXd::Zero(m, m);
+    real.selfadjointView<Eigen::Lower>().rankUpdate(weighted);
+    cross.noalias() = weighted.rightCols(points) * weighted.leftCols(points).transpose();
     MatrixXcd moment(m, m);
-    moment.real() = real;
+    moment.real() = real.selfadjointView<Eigen::Lower>();
     moment.imag() = cross - cross.transpose();
     for (int d = 0; d < 3; ++d)
       if (power - d >= 0 && power - d < 3)

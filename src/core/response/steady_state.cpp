@@ -44,26 +44,25 @@ LargestWithStatic largest_with_static(const VectorXd& constant, const VectorXcd&
     const double instant = constant[0] < 0 ? std::numbers::pi - std::arg(w[0]) : -std::arg(w[0]);
     return {std::abs(constant[0]) + std::abs(w[0]), instant};
   }
-  // |v|² = c0 + Re(g z + h z²) with z = e^{iθ}, g = 2 sᵀŵ, h = ½ ŵᵀŵ; its derivative vanishes where
-  // 2h z⁴ + g z³ − ḡ z − 2h̄ = 0.
+  // |v|² = c0 + Re(g e^{iθ} + h e^{2iθ}), g = 2 sᵀŵ, h = ½ ŵᵀŵ. With θ = x − ½ arg h it is c0 + p cos x − q sin x
+  // + |h| cos 2x: reflections x → π − x and x → −x show that the largest value has p cos x ≥ 0 and −q sin x ≥ 0. In
+  // that quadrant f' / (sin x cos x) falls all the way, from +∞ to −∞: there is one stationary point.
   const Complex g = 2.0 * (constant.cast<Complex>().transpose() * w)(0), h = 0.5 * (w.transpose() * w)(0);
-  LargestWithStatic best{-1, 0};
-  const auto consider = [&](double instant) {
-    const double value = at_instant(constant, w, instant).norm();
-    if (value > best.value) best = {value, instant};
-  };
-  if (std::abs(h) > 1e-14 * (std::abs(g) + std::abs(h))) {
-    Eigen::Matrix4cd companion = Eigen::Matrix4cd::Zero();
-    companion(1, 0) = companion(2, 1) = companion(3, 2) = 1;
-    companion(0, 3) = std::conj(h) / h;
-    companion(1, 3) = 0.5 * std::conj(g) / h;
-    companion(3, 3) = -0.5 * g / h;
-    const Eigen::ComplexEigenSolver<Eigen::Matrix4cd> solver(companion, false);
-    for (const Complex& z : solver.eigenvalues()) consider(std::arg(z));
+  const double turn = -0.5 * std::arg(h);
+  const Complex turned = g * std::polar(1.0, turn);
+  const double p = std::abs(turned.real()), q = std::abs(turned.imag()), quadrant = 0.5 * std::numbers::pi;
+  const double four = 4 * std::abs(h), scale = p + q + four;
+  double x = 0;
+  if (scale > 0) {
+    const auto slope = [&](double at) {  // over the scale, and its derivative
+      const double c = std::cos(at), s = std::sin(at);
+      return std::pair{(q * c - p * s - four * s * c) / scale, (-q * s - p * c - four * (c * c - s * s)) / scale};
+    };
+    std::uintmax_t steps = 60;
+    x = boost::math::tools::newton_raphson_iterate(slope, std::atan2(q, p + four), 0.0, quadrant, 50, steps);
   }
-  consider(-std::arg(g));
-  consider(-0.5 * std::arg(h));
-  return best;
+  const double instant = turn + (turned.imag() > 0 ? -1 : 1) * (turned.real() < 0 ? std::numbers::pi - x : x);
+  return {at_instant(constant, w, instant).norm(), instant};
 }
 
 SineResponse::SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid,
@@ -151,9 +150,9 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
       const double exponent = measure.per_input ? 0 : law->exponent();
       const auto slope = [&](double f) {
         const double level = scale * (measure.per_input ? 1 : law->at(f));
-        const VectorXcd z = transfer_.state(f).col(0);
-        const VectorXcd w = measure.rows * (level * z);
-        const VectorXcd dw = measure.rows * (level * (transfer_.state_slope(f).col(0) + (exponent / f) * z));
+        const auto [z, dz] = transfer_.state_and_slope(f);
+        const VectorXcd w = measure.rows * (level * z.col(0));
+        const VectorXcd dw = measure.rows * (level * (dz.col(0) + (exponent / f) * z.col(0)));
         if (!with_static) return slope_of_square(w, dw);
         const double instant = largest_with_static(constant, w).instant;  // stationary: only dw counts
         return 2 * at_instant(constant, w, instant).dot((dw * std::polar(1.0, instant)).real());

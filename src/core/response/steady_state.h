@@ -21,7 +21,7 @@ namespace avrenk {
 [[nodiscard]] double phase_of_largest(const Eigen::VectorXcd& amplitude);
 
 /// Largest value over one cycle of |s + Re(ŵ e^{iθ})| and its instant θ. The square is a trigonometric polynomial of
-/// degree two in θ; its stationary points are the roots of a quartic in e^{iθ} (eigenvalues of its companion matrix).
+/// degree two in θ; symmetry tells the quadrant that holds the largest value, and there it has one stationary point.
 struct LargestWithStatic {
   double value = 0, instant = 0;
 };

@@ -44,7 +44,8 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
       coupled_(damping.coupled),
       natural2_(basis.omega.array().square()),
       viscous_(2 * damping.zeta.array() * basis.omega.array()),
-      hysteretic_(damping.eta.array() * natural2_) {}
+      hysteretic_(damping.eta.array() * natural2_),
+      force_squares_(inputs_.acceleration.col(0).cwiseAbs2()) {}
 
 Transfer Transfer::with_coupling() const {
   Transfer other = *this;
@@ -69,11 +70,12 @@ Transfer::Point Transfer::at(double frequency, bool slope) const {
   const double omega = point.omega = 2 * pi * frequency;
   const bool moving_force = inputs_.velocity.size() > 0;
   if (!coupled_) {
-    const Eigen::ArrayXd real = natural2_ - omega * omega, imaginary_part = viscous_ * omega + hysteretic_,
-                         over = (real.square() + imaginary_part.square()).inverse();
     Eigen::VectorXcd h(natural2_.size());
-    h.real() = (real * over).matrix();
-    h.imag() = (-imaginary_part * over).matrix();
+    for (Index r = 0; r < h.size(); ++r) {
+      const double real = natural2_[r] - omega * omega, imaginary_part = viscous_[r] * omega + hysteretic_[r],
+                   over = 1 / (real * real + imaginary_part * imaginary_part);
+      h[r] = {real * over, -imaginary_part * over};
+    }
     point.q = h.asDiagonal() * (moving_force ? modal_force(frequency) : inputs_.acceleration);
     if (!slope) return point;
     Eigen::VectorXcd stiffness_slope = Eigen::VectorXcd::Constant(h.size(), -2 * omega);
@@ -95,8 +97,15 @@ Transfer::Point Transfer::at(double frequency, bool slope) const {
 
 MatrixXcd Transfer::coordinates(double frequency) const { return at(frequency, false).q; }
 
-MatrixXcd Transfer::state(double frequency) const {
-  const Point point = at(frequency, false);
+Eigen::ArrayXd Transfer::squares(double frequency) const {
+  if (coupled_ || inputs_.velocity.size() > 0) return coordinates(frequency).col(0).cwiseAbs2().array();
+  const double omega = 2 * pi * frequency;
+  return force_squares_ / ((natural2_ - omega * omega).square() + (viscous_ * omega + hysteretic_).square());
+}
+
+MatrixXcd Transfer::state(double frequency) const { return state(at(frequency, false)); }
+
+MatrixXcd Transfer::state(const Point& point) const {
   const double omega = point.omega;
   const auto m = layout_.modes, n = layout_.motions;
   MatrixXcd z(layout_.size(), inputs_.base.cols());
@@ -109,7 +118,7 @@ MatrixXcd Transfer::state(double frequency) const {
   return z;
 }
 
-MatrixXcd Transfer::state_slope(double frequency) const {
+std::pair<MatrixXcd, MatrixXcd> Transfer::state_and_slope(double frequency) const {
   const Point point = at(frequency, true);
   const double omega = point.omega;
   const auto m = layout_.modes, n = layout_.motions;
@@ -120,25 +129,33 @@ MatrixXcd Transfer::state_slope(double frequency) const {
   z.middleRows(layout_.base(0), n) = (2 / (omega * omega * omega)) * inputs_.base;
   z.middleRows(layout_.base(1), n) = -inputs_.base / (imaginary * omega * omega);
   z.middleRows(layout_.base(2), n).setZero();
-  return 2 * pi * z;
+  return {state(point), 2 * pi * z};
 }
 
 StateTable::StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels)
     : layout_(transfer.layout()), points_(static_cast<Index>(frequencies.size())) {
-  for (std::size_t block = 0; block < 6; ++block)
-    parts_[block].resize(block < 3 ? layout_.modes : layout_.motions, 2 * points_);
-  const Eigen::VectorXcd base = transfer.inputs().base.col(0);
+  const Eigen::Map<const Eigen::RowVectorXd> level(levels.data(), points_);
+  const Eigen::RowVectorXd omega = 2 * pi * Eigen::Map<const Eigen::RowVectorXd>(frequencies.data(), points_);
+  MatrixXd& q = parts_[0];
+  q.resize(layout_.modes, 2 * points_);
   for (Index k = 0; k < points_; ++k) {
-    const auto i = static_cast<std::size_t>(k);
-    const double omega = 2 * pi * frequencies[i];
-    const Eigen::VectorXcd q = levels[i] * transfer.coordinates(frequencies[i]).col(0);
-    const Eigen::VectorXcd motion = (-levels[i] / (omega * omega)) * base;
-    const std::array<Complex, 3> derivatives{1, Complex(0, omega), -omega * omega};
-    for (std::size_t block = 0; block < 6; ++block) {
-      const Eigen::VectorXcd value = derivatives[block % 3] * (block < 3 ? q : motion);
-      parts_[block].col(k) = value.real();
-      parts_[block].col(points_ + k) = value.imag();
-    }
+    const MatrixXcd value = transfer.coordinates(frequencies[static_cast<std::size_t>(k)]);
+    q.col(k) = level[k] * value.col(0).real();
+    q.col(points_ + k) = level[k] * value.col(0).imag();
+  }
+  const Eigen::VectorXcd base = transfer.inputs().base.col(0);
+  const Eigen::RowVectorXd displacement = -level.cwiseQuotient(omega.cwiseAbs2());
+  parts_[3].resize(layout_.motions, 2 * points_);
+  parts_[3] << base.real() * displacement, base.imag() * displacement;
+  const Eigen::RowVectorXd twice = omega.replicate(1, 2);
+  for (const std::size_t block : {0U, 3U}) {
+    MatrixXd& velocity = parts_[block + 1];
+    velocity.resize(parts_[block].rows(), 2 * points_);  // iω(a + ib) = −ωb + iωa
+    velocity.leftCols(points_) = -parts_[block].rightCols(points_);
+    velocity.rightCols(points_) = parts_[block].leftCols(points_);
+    velocity.array().rowwise() *= twice.array();
+    parts_[block + 2] = -parts_[block];
+    parts_[block + 2].array().rowwise() *= twice.cwiseAbs2().array();
   }
 }
 

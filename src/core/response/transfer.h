@@ -56,16 +56,19 @@ class Transfer {
   /// z per unit input at a frequency (Hz) > 0: 3(m+n_b) x n, with H_r = 1/(ω_r² − ω² + i(2ζ_rω_rω + η_rω_r²)), or
   /// (Λ − ω²I + iωV + iD)⁻¹ where modes are coupled.
   [[nodiscard]] Eigen::MatrixXcd state(double frequency) const;
-  /// dz/df, 1/Hz: exact derivative of the same expression.
-  [[nodiscard]] Eigen::MatrixXcd state_slope(double frequency) const;
+  /// z, and dz/df (1/Hz), the exact derivative of the same expression.
+  [[nodiscard]] std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> state_and_slope(double frequency) const;
   /// q alone, m x n.
   [[nodiscard]] Eigen::MatrixXcd coordinates(double frequency) const;
+  /// |q|² of the first input column, m.
+  [[nodiscard]] Eigen::ArrayXd squares(double frequency) const;
   /// Modal forces per unit input, m x n.
   [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
 
  private:
   struct Point;
   [[nodiscard]] Point at(double frequency, bool slope) const;
+  [[nodiscard]] Eigen::MatrixXcd state(const Point& point) const;
   [[nodiscard]] Eigen::MatrixXcd force_slope(double omega) const;  // by ω
   const ModalBasis& basis_;
   const ModalDamping& damping_;
@@ -73,6 +76,7 @@ class Transfer {
   StateLayout layout_;
   bool coupled_;
   Eigen::ArrayXd natural2_, viscous_, hysteretic_;  // ω_r², 2ζω_r, ηω_r²
+  Eigen::ArrayXd force_squares_;                    // |p_r|² of the first column, its acceleration alone
 };
 
 /// A row: one real quantity, linear in the state. Complex where a loss factor acts.
