@@ -28,3 +28,12 @@ target_link_libraries(avrenk-results INTERFACE ${HDF5_LIBRARIES} ${HDF5_HL_LIBRA
 add_library(avrenk-dense INTERFACE)
 target_link_libraries(avrenk-dense INTERFACE Eigen3::Eigen ${OPENBLAS_LIBRARY})
 target_compile_definitions(avrenk-dense INTERFACE EIGEN_USE_BLAS)
+
+# Text in pictures: Cairo. XML: pugixml; compressed data: zlib. Report: mustache templates (header only), dygraphs inlined.
+find_package(PkgConfig REQUIRED)
+pkg_check_modules(CAIRO REQUIRED IMPORTED_TARGET cairo)
+find_package(pugixml REQUIRED)
+find_package(ZLIB REQUIRED)
+find_path(MUSTACHE_INCLUDE kainjow/mustache.hpp REQUIRED)
+find_file(DYGRAPHS_SCRIPT dygraph.min.js PATHS /usr/share/javascript/dygraphs REQUIRED)
+find_file(DYGRAPHS_STYLE dygraph.min.css PATHS /usr/share/javascript/dygraphs REQUIRED)

@@ -80,7 +80,10 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
     folder.write("tables/" + table.name + ".csv", to_csv(table));
     summary.tables.push_back(std::move(table));
     charts.emplace_back(folder.path("figures/profile." + each.name),
-                        profile_chart(each.name, each.table, is_random, each.angular, headline, plan.show));
+                        profile_chart({each.name, headline, each.table, is_random, each.angular, each.upper, each.lower,
+                                       each.tolerance},
+                                      plan.show)
+                            .chart);
   }
   folder.write("summary.json", to_json(summary));
   if (request.figures) draw_charts(charts);

@@ -1,11 +1,13 @@
 #include "cli/output.h"
 
+#include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "figures/response_charts.h"
+#include "cli/drawings.h"
+#include "cli/report_of_run.h"
 #include "files/modes_file.h"
 #include "files/result_tables.h"
 #include "version.h"
@@ -149,20 +151,6 @@ std::string verdict_of(const Analysis& analysis) {
   return text;
 }
 
-void write_figures(const Analysis& analysis, const RunFolder& folder, Terminal& terminal) {
-  std::vector<std::pair<std::filesystem::path, Chart>> charts;
-  for (const Outcome& outcome : analysis.outcomes)
-    for (NamedChart& chart :
-         response_charts(outcome, analysis.watched, analysis.plan.limits, analysis.heading(), analysis.plan.show))
-      charts.emplace_back(folder.path("figures/" + chart.name), std::move(chart.chart));
-  for (const Profile& profile : analysis.plan.profiles)
-    charts.emplace_back(folder.path("figures/profile." + profile.name),
-                        profile_chart(profile.name, profile.table, profile.type == Profile::Type::random,
-                                      profile.angular, "level 0 dB", analysis.plan.show));
-  terminal.progress(fmt::format("drawing {} figures", charts.size()), -1);
-  draw_charts(charts);
-}
-
 // results.h5: the file that the modes were read from, or a new one.
 void keep_modes(const Analysis& analysis, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
@@ -214,13 +202,31 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   });
   keep_modes(analysis, folder);
   folder.write("summary.json", to_json(summary));
-  std::string figure_trouble;  // tables and summary are worth keeping without figures
-  try {
-    if (request.figures) write_figures(analysis, folder, terminal);
-  } catch (const FileError& error) {
-    figure_trouble = error.what();
-    std::error_code ignored;
-    std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
+  std::string trouble = "they were not asked for (--no-figures)";
+  std::vector<Drawing> drawings;
+  std::string failure;  // tables, summary and report are worth keeping without figures
+  if (request.figures) {
+    try {
+      drawings = drawings_of(analysis, {shown.mass || shown.modes, shown.modes, shown.peaks || shown.overview,
+                                        shown.overview, request.real_and_imaginary});
+      terminal.progress(fmt::format("drawing {} figures", drawings.size()), -1);
+      draw(drawings, folder, request.threads);
+      trouble.clear();
+    } catch (const FileError& error) {
+      trouble = failure = error.what();
+      std::error_code ignored;
+      std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
+    }
+    write_fields(analysis, folder);
+  }
+  if (shown.overview) {
+    terminal.progress("writing the report", -1);
+    ReportContext context{verdict, shown.command, fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))),
+                          {}, trouble};
+    for (const Override& each : request.overrides) context.overrides.push_back(each.path + "=" + each.value);
+    const Report report = report_of_run(analysis, drawings, folder, context);
+    folder.write("report.html", to_html(report));
+    folder.write("report.md", to_markdown(report));
   }
   for (const StageTime& time : analysis.times) {
     const std::string line = fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds);
@@ -231,7 +237,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   terminal.stop_log();
   folder.commit();
   terminal.print(fmt::format("Results: {}\n", folder.target().string()));
-  if (!figure_trouble.empty()) throw FileError("the results hold no figures: " + figure_trouble);
+  if (shown.overview) terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
+  if (!failure.empty()) throw FileError("the results hold no figures: " + failure);
   return analysis.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 

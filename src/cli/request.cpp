@@ -18,7 +18,8 @@ po::options_description common_options() {
       ("set", po::value<std::vector<std::string>>()->value_name("path.to.key=VALUE"),
        "change one value of the plan; may be repeated")                                     //
       ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")  //
-      ("no-figures", "write no figures")                                                    //
+      ("no-figures", "write no figures and no fields")                                      //
+      ("real-and-imaginary", "figures of the real and imaginary part of sine responses too")  //
       ("anew", "compute the modes even if an earlier run kept those of the same model")     //
       ("quiet", "print nothing but warnings and errors")                                    //
       ("verbose", "say what is being done and what it took")                                //
@@ -73,6 +74,7 @@ Request read_request(std::span<const std::string> words) {
   request.quiet = values.contains("quiet");
   request.verbose = values.contains("verbose");
   request.figures = !values.contains("no-figures");
+  request.real_and_imaginary = values.contains("real-and-imaginary");
   request.anew = values.contains("anew");
   request.help = values.contains("help");
   if (values.contains("set"))

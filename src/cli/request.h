@@ -21,7 +21,8 @@ struct Request {
   std::optional<std::string> out;
   int threads = 0;  ///< 0: all cores
   bool quiet = false, verbose = false, figures = true, help = false;
-  bool anew = false;  ///< compute the modes even if an earlier run kept them
+  bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
+  bool anew = false;                ///< compute the modes even if an earlier run kept them
 };
 
 /// Reads the options common to all commands. Unknown options are errors with the nearest valid one.

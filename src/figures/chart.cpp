@@ -1,90 +1,149 @@
 #include "figures/chart.h"
 
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <spawn.h>
-#include <sys/wait.h>
-#include <unistd.h>
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <atomic>
 #include <cmath>
-#include <fstream>
 #include <future>
 #include <iterator>
+#include <numeric>
 #include <optional>
 
 #include "core/error.h"
-
-extern char** environ;
+#include "figures/gnuplot.h"
+#include "figures/text.h"
 
 namespace avrenk {
 namespace {
 
-// 1280 x 800 with room for a legend on the right; colours are told apart with every kind of colour blindness
-// (Okabe & Ito, 2008).
-constexpr double width = 1280, height = 800, left = 0.08, right = 0.735, top = 0.90, bottom = 0.095, gap = 0.04;
-constexpr const char* colours[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9"};
-constexpr double widest_detour = 0.12;  // px: points nearer to the chord than this are not seen
+// Pixels from the lower left corner. Colours are told apart with every kind of colour blindness (Okabe & Ito, 2008).
+constexpr double width = 1280, height = 800, legend_width = 300, legend_sample = 30;
+constexpr const char* colours[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#9ca3af"};
+constexpr double widest_detour = 0.12;  // points nearer to the chord than this are not seen
+constexpr double label_points = 11, legend_line = 18;
 
-std::string quoted(const std::string& text) {
-  std::string safe = "'";
-  for (const char c : text) {
-    if (c == '\'') safe += '\'';
-    safe += c == '\n' ? ' ' : c;
+double across(double px) { return px / width; }
+double up(double px) { return px / height; }
+
+// Where the panels stand.
+struct Layout {
+  double left = 102, right = 1240, top = 720, bottom = 76;
+  std::vector<std::string> title, subtitle;
+  double title_points = 16, subtitle_points = 11;
+  std::vector<std::vector<std::string>> names;  // of a named y axis
+};
+
+bool has_legend(const Chart& chart) {
+  return !chart.uprights_are.empty() || std::any_of(chart.panels.begin(), chart.panels.end(), [](const Panel& panel) {
+    return panel.legend && std::any_of(panel.series.begin(), panel.series.end(),
+                                       [](const Series& series) { return !series.label.empty(); });
+  });
+}
+
+Layout layout_of(const Chart& chart) {
+  Layout layout;
+  if (has_legend(chart)) layout.right = width - legend_width - 40;
+  double longest = 0;
+  for (const Panel& panel : chart.panels) {
+    for (const std::string& name : panel.y.names) {
+      layout.names.push_back(wrapped_text(name, label_points, 300));
+      for (const std::string& line : layout.names.back()) longest = std::max(longest, text_width(line, label_points));
+    }
   }
-  return safe + "'";
+  layout.left = std::max(layout.left, longest + 56);
+  const double room = width - 102 - 24;
+  layout.title_points = fitting_size(chart.title, 16, room, 1);
+  layout.title = wrapped_text(chart.title, layout.title_points, room);
+  layout.subtitle_points = fitting_size(chart.subtitle, 11, room, 2);
+  layout.subtitle = wrapped_text(chart.subtitle, layout.subtitle_points, room);
+  layout.top -= 16.0 * static_cast<double>(layout.title.size() + layout.subtitle.size() - 2);
+  if (!chart.uprights.empty()) layout.top -= 14;
+  if (chart.x.scale == Axis::Scale::named) {
+    double widest = 0;
+    for (const std::string& name : chart.x.names) widest = std::max(widest, text_width(name, label_points));
+    layout.bottom = 60 + widest;
+  }
+  return layout;
 }
 
 struct Frame {
+  const Axis& x;
   double x_from, x_to, y_from, y_to;
   bool log_y;
-  double pixel_bottom, pixel_top;  // from below
-  [[nodiscard]] double px(double x) const {
-    return width * (left + (right - left) * std::log(x / x_from) / std::log(x_to / x_from));
+  double left, right, bottom, top;  // px
+  [[nodiscard]] static double part(double value, double from, double to, bool logarithmic) {
+    return logarithmic ? std::log(value / from) / std::log(to / from) : (value - from) / (to - from);
   }
-  [[nodiscard]] double py(double y) const {
-    const double part = log_y ? std::log(y / y_from) / std::log(y_to / y_from) : (y - y_from) / (y_to - y_from);
-    return pixel_bottom + part * (pixel_top - pixel_bottom);
+  [[nodiscard]] double px(double at) const {
+    return left + (right - left) * part(at, x_from, x_to, x.scale == Axis::Scale::logarithmic);
   }
+  [[nodiscard]] double py(double at) const { return bottom + (top - bottom) * part(at, y_from, y_to, log_y); }
 };
 
+// 1, 2 or 5 times a power of ten.
+double round_upwards(double value) {
+  const double decade = std::pow(10, std::floor(std::log10(value)));
+  for (const double step : {1.0, 2.0, 5.0})
+    if (step * decade >= value * (1 - 1e-9)) return step * decade;
+  return 10 * decade;
+}
+
 void fit_range(const Panel& panel, Frame& frame) {
-  frame.y_from = panel.y_from;
-  frame.y_to = panel.y_to;
+  frame.y_from = panel.y.from;
+  frame.y_to = panel.y.to;
+  if (panel.y.scale == Axis::Scale::named) {
+    frame.y_from = 0.4;
+    frame.y_to = static_cast<double>(panel.y.names.size()) + 0.6;
+  }
   if (frame.y_from < frame.y_to) return;
   double lowest = HUGE_VAL, highest = -HUGE_VAL;
+  const auto take = [&](double y) {
+    if (!std::isfinite(y) || (frame.log_y && y <= 0)) return;
+    lowest = std::min(lowest, y);
+    highest = std::max(highest, y);
+  };
   for (const Series& series : panel.series) {
-    for (const double y : series.y) {
-      if (!std::isfinite(y) || (panel.log_y && y <= 0)) continue;
-      lowest = std::min(lowest, y);
-      highest = std::max(highest, y);
+    std::for_each(series.y.begin(), series.y.end(), take);
+    std::for_each(series.y2.begin(), series.y2.end(), take);
+    for (const auto& bar : series.bars) {
+      take(bar[2]);
+      take(bar[3]);
     }
   }
   if (!(lowest <= highest)) lowest = highest = 1;
-  if (panel.log_y) {
-    frame.y_to = std::pow(10, std::ceil(std::log10(highest * 1.5)));
-    frame.y_from = std::max(std::pow(10, std::floor(std::log10(lowest))), frame.y_to * 1e-5);
+  if (frame.log_y) {
+    frame.y_to = round_upwards(3 * highest);  // room for labels
+    frame.y_from = std::max(1 / round_upwards(1 / lowest), std::pow(10, std::ceil(std::log10(frame.y_to)) - 5));
   } else {
     const double room = 0.08 * std::max(highest - lowest, 1e-12 * std::abs(highest));
-    frame.y_from = lowest - room;
+    frame.y_from = lowest >= 0 && lowest < 0.3 * highest ? 0 : lowest - room;
     frame.y_to = highest + room;
   }
+}
+
+bool drawable(const Series& series, const Frame& frame, std::size_t i) {
+  return std::isfinite(series.y[i]) && !(frame.log_y && series.y[i] <= 0);
 }
 
 // Greedy thinning: a point is dropped while all dropped ones stay within the detour of the chord.
 std::vector<std::size_t> visible_points(const Series& series, const Frame& frame) {
   std::vector<std::size_t> kept;
   const std::size_t n = series.x.size();
-  const auto good = [&](std::size_t i) { return std::isfinite(series.y[i]) && !(frame.log_y && series.y[i] <= 0); };
+  if (series.style == Series::Style::band) {
+    kept.resize(n);
+    std::iota(kept.begin(), kept.end(), 0);
+    return kept;
+  }
   std::size_t anchor = 0;
   for (std::size_t i = 0; i < n; ++i) {
-    if (kept.empty() || !good(i) || !good(i - 1)) {
+    if (kept.empty() || !drawable(series, frame, i) || !drawable(series, frame, i - 1)) {
       kept.push_back(i);
       anchor = i;
       continue;
     }
-    if (i + 1 < n && good(i + 1)) {
+    if (i + 1 < n && drawable(series, frame, i + 1)) {
       const double x0 = frame.px(series.x[anchor]), y0 = frame.py(series.y[anchor]);
       const double dx = frame.px(series.x[i + 1]) - x0, dy = frame.py(series.y[i + 1]) - y0,
                    length = std::hypot(dx, dy);
@@ -118,197 +177,395 @@ std::string frequency_ticks(double from, double to, bool labelled) {
 struct Box {
   double x0, y0, x1, y1;
   [[nodiscard]] bool meets(const Box& o) const { return x0 < o.x1 && o.x0 < x1 && y0 < o.y1 && o.y0 < y1; }
+  [[nodiscard]] bool holds(double x, double y) const { return x > x0 && x < x1 && y > y0 && y < y1; }
 };
 
-// Texts stand above their points; one that would cover another, a circle or the frame's edge is moved up in steps.
-std::string peak_labels(const Panel& panel, const Frame& frame, int& next_label) {
-  std::string program;
-  std::vector<Box> taken;
-  for (const PeakLabel& peak : panel.peaks) {
-    const double x = frame.px(peak.x), y = frame.py(peak.y);
-    taken.push_back({x - 6, y - 6, x + 6, y + 6});
-  }
-  for (const Series& series : panel.series)
-    if (series.style == Series::Style::limit)
-      taken.push_back({0, frame.py(series.y.front()) - 2, width, frame.py(series.y.front()) + 2});
-  for (const PeakLabel& peak : panel.peaks) {
-    const double x = frame.px(peak.x), y = frame.py(peak.y), half = 3.9 * static_cast<double>(peak.text.size()) + 4;
-    const double centre = std::clamp(x, width * left + half, width * right - half);
-    double above = y + 16;
-    const auto box = [&] { return Box{centre - half, above - 9, centre + half, above + 9}; };
-    int tries = 0;
-    while (tries++ < 24 &&
-           std::any_of(taken.begin(), taken.end(), [&](const Box& other) { return box().meets(other); }))
-      above += 10;
-    if (above > frame.pixel_top - 4) above = frame.pixel_top - 4;
-    taken.push_back(box());
-    const char* colour = colours[peak.series % std::size(colours)];
-    program += fmt::format("set label {} {} at screen {:.5f},{:.5f} center front noenhanced tc rgb '{}' font ',11'\n",
-                           next_label++, quoted(peak.text), centre / width, above / height, colour);
-    if (above - y > 22)
-      program += fmt::format(
-          "set arrow {} from screen {:.5f},{:.5f} to screen {:.5f},{:.5f} nohead lw 0.8 lc rgb '#4b5563' front\n",
-          next_label++, x / width, (y + 5) / height, x / width, (above - 8) / height);
-  }
-  return program;
+// Everything that a plot command needs beside the data blocks; numbers are handed out once a chart.
+struct Numbers {
+  int data = 0, label = 10;
+};
+
+std::string label_at(int& number, const std::string& text, double x, double y, const char* align, double points,
+                     const char* colour, const char* more = "") {
+  return fmt::format("set label {} {} at screen {:.5f},{:.5f} {} front noenhanced tc rgb '{}' font ',{:g}' {}\n",
+                     number++, gnuplot_text(text), across(x), up(y), align, colour, points, more);
 }
+
+std::string stroke(int& number, double x0, double y0, double x1, double y1, const std::string& style) {
+  return fmt::format("set arrow {} from screen {:.5f},{:.5f} to screen {:.5f},{:.5f} nohead {} front\n", number++,
+                     across(x0), up(y0), across(x1), up(y1), style);
+}
+
+// Each text stands where it covers no other, no circle, no limit and as little of a curve as possible, near its point.
+class PeakTexts {
+ public:
+  PeakTexts(const Panel& panel, const Frame& frame) : panel_(panel), frame_(frame) {
+    for (const PeakLabel& peak : panel.peaks) {
+      const double x = frame.px(peak.x), y = frame.py(peak.y);
+      if (peak.circle) taken_.push_back({x - 7, y - 7, x + 7, y + 7});
+    }
+    for (const FixedText& text : panel.texts) {
+      const double x = frame.px(text.x), y = frame.py(text.y), wide = text_width(text.text, label_points) + 12;
+      const double from = text.side == FixedText::Side::right  ? x
+                          : text.side == FixedText::Side::left ? x - wide
+                                                               : x - wide / 2;
+      taken_.push_back({from, y - 10, from + wide, y + (text.side == FixedText::Side::above ? 24 : 10)});
+    }
+    for (const Series& series : panel.series) {
+      if (series.style == Series::Style::bars) continue;
+      if (series.style == Series::Style::limit && !series.y.empty())
+        taken_.push_back({0, frame.py(series.y.front()) - 2, width, frame.py(series.y.front()) + 2});
+      for (std::size_t i = 0; i < series.x.size(); ++i) {
+        if (!drawable(series, frame, i)) continue;
+        const Eigen::Vector2d at(frame.px(series.x[i]), frame.py(series.y[i]));
+        curves_.emplace_back(at.x(), at.y());
+        if (i == 0 || !drawable(series, frame, i - 1)) continue;
+        const Eigen::Vector2d step = at - Eigen::Vector2d(frame.px(series.x[i - 1]), frame.py(series.y[i - 1]));
+        for (double back = 6; back < step.norm(); back += 6) {  // between points that lie far apart
+          const Eigen::Vector2d between = at - step * (back / step.norm());
+          curves_.emplace_back(between.x(), between.y());
+        }
+      }
+    }
+    std::sort(curves_.begin(), curves_.end());
+  }
+
+  std::string program(int& number) {
+    std::string program;
+    for (const PeakLabel& peak : panel_.peaks) {
+      const double x = frame_.px(peak.x), y = frame_.py(peak.y), half = 0.5 * text_width(peak.text, label_points) + 4;
+      const auto place = find(x, y, half);
+      if (!place) continue;  // the tables name it
+      const auto [cx, cy] = *place;
+      taken_.push_back({cx - half, cy - 10, cx + half, cy + 10});
+      const auto colour =
+          static_cast<std::size_t>(panel_.series.empty() ? 0 : std::max(0, colour_of(panel_.series, peak.series)));
+      if (std::hypot(cx - x, cy - y) > 26) {
+        const double toward = cy > y ? cy - 9 : cy + 9;
+        program += stroke(number, x, y + (cy > y ? 5 : -5), std::clamp(x, cx - half + 4, cx + half - 4), toward,
+                          "lw 0.8 lc rgb '#4b5563'");
+      }
+      program += label_at(number, peak.text, cx, cy, "center", label_points, colours[colour], "boxed");
+    }
+    return program;
+  }
+
+  // The colour of a series: its own, or the next of those that are not spoken for.
+  static int colour_of(const std::vector<Series>& series, std::size_t index) {
+    int next = 0;
+    for (std::size_t i = 0; i < series.size(); ++i) {
+      const Series& each = series[i];
+      if (each.style == Series::Style::input || each.style == Series::Style::limit) {
+        if (i == index) return -1;
+        continue;
+      }
+      const int own = each.colour >= 0 ? each.colour : next++ % palette_size;
+      if (i == index) return own;
+    }
+    return 0;
+  }
+
+ private:
+  [[nodiscard]] std::optional<std::pair<double, double>> find(double x, double y, double half) const {
+    std::optional<std::pair<double, double>> best;
+    double least = HUGE_VAL;
+    for (int row = -20; row <= 40; ++row) {
+      const double cy = y + 10 * row;
+      if (cy < frame_.bottom + 14 || cy > frame_.top - 12 || std::abs(row) < 2) continue;
+      for (int column = -8; column <= 8; ++column) {
+        const double cx = std::clamp(x + 0.5 * half * column, frame_.left + half + 2, frame_.right - half - 2);
+        const double distance = std::hypot(cx - x, row > 0 ? cy - y : 1.6 * (cy - y));
+        if (distance >= least) continue;
+        const Box box{cx - half, cy - 10, cx + half, cy + 10};
+        if (std::any_of(taken_.begin(), taken_.end(), [&](const Box& other) { return box.meets(other); })) continue;
+        const double cost = distance + (covers_curve(box) ? 60 : 0);
+        if (cost >= least) continue;
+        least = cost;
+        best = {cx, cy};
+      }
+    }
+    return best;
+  }
+  [[nodiscard]] bool covers_curve(const Box& box) const {
+    const auto first = std::lower_bound(curves_.begin(), curves_.end(), std::pair{box.x0, -HUGE_VAL});
+    for (auto at = first; at != curves_.end() && at->first < box.x1; ++at)
+      if (box.holds(at->first, at->second)) return true;
+    return false;
+  }
+
+  const Panel& panel_;
+  const Frame& frame_;
+  std::vector<Box> taken_;
+  std::vector<std::pair<double, double>> curves_;
+};
 
 std::string data_block(const Series& series, const Frame& frame, int index) {
   std::string text = fmt::format("$d{} << EOD\n", index);
+  for (const auto& [x0, x1, y0, y1] : series.bars)
+    text += fmt::format("{:.8g} {:.6g} {:.8g} {:.8g} {:.6g} {:.6g}\n", 0.5 * (x0 + x1), 0.5 * (y0 + y1), x0, x1,
+                        std::min(y0, y1), std::max(y0, y1));
+  if (series.style == Series::Style::bars) return text + "EOD\n";
   for (const std::size_t i : visible_points(series, frame)) {
-    if (std::isfinite(series.y[i]) && !(frame.log_y && series.y[i] <= 0))
-      text += fmt::format("{:.8g} {:.6g}\n", series.x[i], series.y[i]);
-    else
+    if (!drawable(series, frame, i))
       text += "\n";
+    else if (series.style == Series::Style::band)
+      text += fmt::format("{:.8g} {:.6g} {:.6g}\n", series.x[i], series.y[i], series.y2[i]);
+    else
+      text += fmt::format("{:.8g} {:.6g}\n", series.x[i], series.y[i]);
   }
   return text + "EOD\n";
 }
 
-std::string line_style(const Series& series, std::size_t& colour) {
-  if (series.style == Series::Style::input) return "lc rgb '#4b5563' lw 1.6 dt (10,6)";
-  if (series.style == Series::Style::limit) return "lc rgb '#b91c1c' lw 1.8 dt (22,8)";
-  return fmt::format("lc rgb '{}' lw 2.2", colours[colour++ % std::size(colours)]);
+std::string colour_name(const std::vector<Series>& series, std::size_t index) {
+  const int own = PeakTexts::colour_of(series, index);
+  return colours[static_cast<std::size_t>(std::clamp(own, 0, palette_size))];
 }
 
-std::string panel_program(const Chart& chart, const Panel& panel, Frame frame, bool last, int& next_data,
-                          int& next_label) {
-  fit_range(panel, frame);
-  std::string data, plots;
-  std::size_t colour = 0;
-  for (const Series& series : panel.series) {
-    data += data_block(series, frame, next_data);
-    plots += fmt::format("{}$d{} using 1:2 with lines {} {}", plots.empty() ? "plot " : ", \\\n  ", next_data,
-                         line_style(series, colour),
-                         panel.legend && !series.label.empty() ? "title " + quoted(series.label) : "notitle");
-    ++next_data;
+std::string line_style(const std::vector<Series>& all, std::size_t index) {
+  switch (all[index].style) {
+    case Series::Style::input:
+      return "lc rgb '#4b5563' lw 1.6 dt (10,6)";
+    case Series::Style::limit:
+      return "lc rgb '#b91c1c' lw 1.8 dt (22,8)";
+    case Series::Style::steps:
+      return "lc rgb '#1f2937' lw 1.4";
+    default:
+      return fmt::format("lc rgb '{}' lw 2.2", colour_name(all, index));
   }
-  for (const PeakLabel& peak : panel.peaks) {
-    data += fmt::format("$d{} << EOD\n{:.8g} {:.6g}\nEOD\n", next_data, peak.x, peak.y);
-    plots += fmt::format(", \\\n  $d{} using 1:2 with points pt 6 ps 1.1 lw 2 lc rgb '{}' notitle", next_data++,
-                         colours[peak.series % std::size(colours)]);
+}
+
+std::string plot_clause(const std::vector<Series>& all, std::size_t index, int data) {
+  const std::string colour = colour_name(all, index);
+  switch (all[index].style) {
+    case Series::Style::bars:
+      return fmt::format("$d{} using 1:2:3:4:5:6 with boxxyerror fs solid 0.9 noborder lc rgb '{}' notitle", data,
+                         colour);
+    case Series::Style::band:
+      return fmt::format("$d{} using 1:2:3 with filledcurves fs transparent solid 0.16 noborder lc rgb '{}' notitle",
+                         data, colour);
+    default:
+      return fmt::format("$d{} using 1:2 with lines {} notitle", data, line_style(all, index));
   }
-  std::string program = data;
-  program += fmt::format(
-      "set lmargin at screen {}\nset rmargin at screen {}\nset bmargin at screen {:.5f}\nset tmargin at screen "
-      "{:.5f}\n",
-      left, right, frame.pixel_bottom / height, frame.pixel_top / height);
-  program += panel.log_y ? "set logscale y\nset format y '%.6g'\nset mytics 10\n"
+}
+
+// Entries from a height downwards; returns the program and moves the height.
+std::string legend_entry(Numbers& numbers, const std::string& text, const std::string& style, bool filled,
+                         const std::string& colour, double left, double& top) {
+  std::string program;
+  const double x = left, y = top - 9;
+  if (filled)
+    program += fmt::format(
+        "set object {} rectangle from screen {:.5f},{:.5f} to screen {:.5f},{:.5f} fc rgb '{}' fs solid {} noborder\n",
+        numbers.label++, across(x), up(y - 6), across(x + legend_sample), up(y + 6), colour, style);
+  else
+    program += stroke(numbers.label, x, y, x + legend_sample, y, style);
+  for (const std::string& line : wrapped_text(text, label_points, legend_width - legend_sample - 20)) {
+    program += label_at(numbers.label, line, x + legend_sample + 9, top - 9, "left", label_points, "#1f2937");
+    top -= legend_line;
+  }
+  top -= 6;
+  return program;
+}
+
+std::string legend(const Chart& chart, const Panel& panel, bool first, const Frame& frame, Numbers& numbers) {
+  std::string program;
+  double top = frame.top;
+  const double left = frame.right + 40;
+  for (std::size_t i = 0; panel.legend && i < panel.series.size(); ++i) {
+    const Series& series = panel.series[i];
+    if (series.label.empty()) continue;
+    const bool filled = series.style == Series::Style::bars || series.style == Series::Style::band;
+    program +=
+        legend_entry(numbers, series.label,
+                     filled ? (series.style == Series::Style::band ? "0.16" : "0.9") : line_style(panel.series, i),
+                     filled, colour_name(panel.series, i), left, top);
+  }
+  if (first && !chart.uprights_are.empty())
+    program += legend_entry(numbers, chart.uprights_are, "lc rgb '#6b7280' lw 1 dt (2,4)", false, "", left, top);
+  return program;
+}
+
+// Names stand above the first panel where there is room for them.
+std::string uprights(const Chart& chart, bool first, const Frame& frame, Numbers& numbers) {
+  std::string program;
+  double free_from = 0;
+  for (const Upright& upright : chart.uprights) {
+    const double x = frame.px(upright.x);
+    if (x < frame.left || x > frame.right) continue;
+    program += stroke(numbers.label, x, frame.bottom, x, frame.top, "lw 1 lc rgb '#9ca3af' dt (2,4)");
+    const double half = 0.5 * text_width(upright.name, 8.5);
+    if (!first || x - half < free_from) continue;
+    free_from = x + half + 5;
+    program += label_at(numbers.label, upright.name, x, frame.top + 9, "center", 8.5, "#6b7280");
+  }
+  return program;
+}
+
+std::string y_axis(const Panel& panel, const Frame& frame, const Layout& layout, Numbers& numbers) {
+  std::string program;
+  if (panel.y.scale == Axis::Scale::named) {
+    program += "unset logscale y\nunset ytics\n";
+    for (std::size_t i = 0; i < layout.names.size(); ++i) {
+      const auto& lines = layout.names[i];
+      double y = frame.py(static_cast<double>(i) + 1) + 0.5 * 17 * static_cast<double>(lines.size() - 1);
+      for (const std::string& line : lines) {
+        program += label_at(numbers.label, line, frame.left - 10, y, "right", label_points, "#1f2937");
+        y -= 17;
+      }
+    }
+    return program;
+  }
+  program += frame.log_y ? "set logscale y\nset format y '%.6g'\nset mytics 10\n"
                          : "unset logscale y\nset format y '%g'\nset mytics 2\n";
-  program += fmt::format("set xrange [{:.10g}:{:.10g}]\nset yrange [{:.10g}:{:.10g}]\n", chart.x_from, chart.x_to,
-                         frame.y_from, frame.y_to);
-  if (panel.y_ticks.empty()) {
-    program += "set ytics auto nomirror out scale 0.8,0.4\n";
+  if (panel.y.ticks.empty()) {
+    // A low panel has room for few.
+    const double step = frame.top - frame.bottom < 160 && !frame.log_y ? 0.5 * (frame.y_to - frame.y_from) : 0;
+    program += step > 0 ? fmt::format("set ytics {:.1g} nomirror out scale 0.8,0.4\n", step)
+                        : std::string("set ytics auto nomirror out scale 0.8,0.4\n");
   } else {
     std::string ticks;
-    for (const double tick : panel.y_ticks) ticks += fmt::format("{}{:g}", ticks.empty() ? "" : ", ", tick);
+    for (const double tick : panel.y.ticks) ticks += fmt::format("{}{:g}", ticks.empty() ? "" : ", ", tick);
     program += "set ytics (" + ticks + ") nomirror out scale 0.8,0.4\n";
   }
-  program += fmt::format("set label {} {} at screen 0.017,{:.5f} center rotate by 90 noenhanced font ',12'\n",
-                         next_label++, quoted(panel.y_label), 0.5 * (frame.pixel_bottom + frame.pixel_top) / height);
-  program += last ? "set xlabel " + quoted(chart.x_label) + " noenhanced\n" : std::string("unset xlabel\n");
-  program +=
-      fmt::format("set xtics ({}) nomirror out scale 0.8,0.4\n", frequency_ticks(chart.x_from, chart.x_to, last));
-  program += panel.legend ? fmt::format(
-                                "set key at screen {:.5f},{:.5f} left top Left reverse noenhanced samplen 2.2 spacing "
-                                "1.25 font ',11'\n",
-                                right + 0.035, frame.pixel_top / height)
-                          : std::string("unset key\n");
-  program += peak_labels(panel, frame, next_label);
-  return program + plots + "\nunset label\nunset arrow\n";
-}
-
-// Runs gnuplot with the program on its standard input; its standard error as text.
-std::string run_gnuplot(const std::string& program, const std::filesystem::path& work) {
-  const std::filesystem::path script = work.string() + ".gp", complaints = work.string() + ".err";
-  {
-    std::ofstream stream(script, std::ios::binary);
-    stream << program;
-    if (!stream.flush()) throw FileError(fmt::format("{}: cannot be written", script.string()));
+  const double points = fitting_size(panel.y.label, 12, frame.top - frame.bottom + 24, 2);
+  double x = 22;
+  for (const std::string& line : wrapped_text(panel.y.label, points, frame.top - frame.bottom + 24)) {
+    program +=
+        label_at(numbers.label, line, x, 0.5 * (frame.bottom + frame.top), "center rotate by 90", points, "#1f2937");
+    x += 16;
   }
-  posix_spawn_file_actions_t actions;
-  posix_spawn_file_actions_init(&actions);
-  posix_spawn_file_actions_addopen(&actions, 0, script.c_str(), O_RDONLY, 0);
-  posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
-  posix_spawn_file_actions_addopen(&actions, 2, complaints.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644);
-  std::vector<std::string> environment{"LC_ALL=C.UTF-8", "GNUTERM=dumb"};
-  for (char** entry = environ; *entry; ++entry)
-    if (const std::string text = *entry; text.starts_with("PATH=") || text.starts_with("HOME=") ||
-                                         text.starts_with("XDG_") || text.starts_with("FONTCONFIG"))
-      environment.push_back(text);
-  std::vector<char*> pointers;
-  pointers.reserve(environment.size() + 1);
-  for (std::string& text : environment) pointers.push_back(text.data());
-  pointers.push_back(nullptr);
-  std::string name = "gnuplot";
-  char* const arguments[] = {name.data(), nullptr};
-  pid_t child = 0;
-  const int failed = posix_spawnp(&child, "gnuplot", &actions, nullptr, arguments, pointers.data());
-  posix_spawn_file_actions_destroy(&actions);
-  int status = 0;
-  if (failed == 0) waitpid(child, &status, 0);
-  std::ifstream stream(complaints);
-  std::string text{std::istreambuf_iterator<char>(stream), {}};
-  std::error_code ignored;
-  std::filesystem::remove(script, ignored);
-  std::filesystem::remove(complaints, ignored);
-  if (failed != 0) throw FileError("figures need gnuplot, which is not installed; install it, or use --no-figures");
-  if (!WIFEXITED(status) || WEXITSTATUS(status) != 0) throw FileError("gnuplot failed: " + text);
-  return text;
+  return program;
 }
 
-bool ends_with(const std::filesystem::path& file, const std::string& ending) {
-  std::ifstream stream(file, std::ios::binary);
-  const std::string text{std::istreambuf_iterator<char>(stream), {}};
-  return text.size() > 1000 &&
-         text.find(ending, text.size() - std::min<std::size_t>(text.size(), 16)) != std::string::npos;
+std::string x_axis(const Axis& axis, const Frame& frame, bool last, Numbers& numbers) {
+  std::string program = axis.scale == Axis::Scale::logarithmic ? "set logscale x\n" : "unset logscale x\n";
+  const bool labelled = last;
+  if (axis.scale == Axis::Scale::logarithmic) {
+    program +=
+        fmt::format("set xtics ({}) nomirror out scale 0.8,0.4\n", frequency_ticks(frame.x_from, frame.x_to, labelled));
+  } else if (axis.scale == Axis::Scale::linear) {
+    program += fmt::format("set xtics auto nomirror out scale 0.8,0.4\nset mxtics 2\nset format x '{}'\n",
+                           labelled ? "%g" : "");
+  } else {
+    program += "unset xtics\n";
+    for (std::size_t i = 0; labelled && i < axis.names.size(); ++i)
+      program += label_at(numbers.label, axis.names[i], frame.px(static_cast<double>(i) + 1), frame.bottom - 8,
+                          "right rotate by 90", label_points, "#1f2937");
+  }
+  if (last)
+    program += label_at(numbers.label, axis.label, 0.5 * (frame.left + frame.right), 18, "center", 12, "#1f2937");
+  return program;
+}
+
+std::string fixed_texts(const Panel& panel, const Frame& frame, Numbers& numbers) {
+  std::string program;
+  for (const FixedText& text : panel.texts) {
+    const double x = frame.px(text.x), y = frame.py(text.y);
+    const bool left = text.side == FixedText::Side::left, above = text.side == FixedText::Side::above;
+    program += label_at(numbers.label, text.text,
+                        above  ? x
+                        : left ? x - 6
+                               : x + 6,
+                        above ? y + 12 : y,
+                        above  ? "center"
+                        : left ? "right"
+                               : "left",
+                        label_points, "#1f2937");
+  }
+  return program;
+}
+
+std::string panel_program(const Chart& chart, const Panel& panel, const Layout& layout, Frame frame, bool first,
+                          bool last, Numbers& numbers) {
+  fit_range(panel, frame);
+  std::string program, plots;
+  for (std::size_t i = 0; i < panel.series.size(); ++i) {
+    program += data_block(panel.series[i], frame, numbers.data);
+    plots += (plots.empty() ? "plot " : ", \\\n  ") + plot_clause(panel.series, i, numbers.data++);
+  }
+  for (const PeakLabel& peak : panel.peaks) {
+    if (!peak.circle) continue;
+    program += fmt::format("$d{} << EOD\n{:.8g} {:.6g}\nEOD\n", numbers.data, peak.x, peak.y);
+    plots += fmt::format(", \\\n  $d{} using 1:2 with points pt 6 ps 1.1 lw 2 lc rgb '{}' notitle", numbers.data++,
+                         colour_name(panel.series, peak.series));
+  }
+  program += fmt::format(
+      "set lmargin at screen {:.5f}\nset rmargin at screen {:.5f}\nset bmargin at screen {:.5f}\nset tmargin at screen "
+      "{:.5f}\n",
+      across(frame.left), across(frame.right), up(frame.bottom), up(frame.top));
+  // Ranges after the scales: on a scale left from the panel before, they would be impossible.
+  program += y_axis(panel, frame, layout, numbers) + x_axis(chart.x, frame, last, numbers) +
+             fmt::format("set xrange [{:.10g}:{:.10g}]\nset yrange [{:.10g}:{:.10g}]\nunset key\n", frame.x_from,
+                         frame.x_to, frame.y_from, frame.y_to) +
+             uprights(chart, first, frame, numbers) + legend(chart, panel, first, frame, numbers) +
+             fixed_texts(panel, frame, numbers) + PeakTexts(panel, frame).program(numbers.label);
+  return program + plots + "\nunset label\nunset arrow\nunset object\n";
 }
 
 }  // namespace
 
 std::string chart_program(const Chart& chart) {
+  const Layout layout = layout_of(chart);
+  Numbers numbers;
   std::string program =
-      "reset\nset encoding utf8\nset border 3 lc rgb '#6b7280' lw 1\nset tics textcolor rgb '#1f2937'\nset logscale "
-      "x\n";
-  program +=
+      "reset\nset encoding utf8\nset border 3 lc rgb '#6b7280' lw 1\nset tics textcolor rgb '#1f2937'\n"
       "set style line 101 lc rgb '#d5d9e0' lw 1\nset style line 102 lc rgb '#eceff3' lw 0.7\nset grid xtics ytics "
-      "mxtics mytics back ls 101, ls 102\n";
-  program += "set multiplot\n";
-  program += fmt::format("set label 1 {} at screen {},0.965 left noenhanced font ',16' tc rgb '#1f2937'\n",
-                         quoted(chart.title), left);
-  program += fmt::format("set label 2 {} at screen {},0.927 left noenhanced font ',11' tc rgb '#6b7280'\n",
-                         quoted(chart.subtitle), left);
+      "mxtics mytics back ls 101, ls 102\nset style textbox opaque noborder fc rgb '#ffffff' margins 0.3,0.3\n"
+      "set multiplot\n";
+  double y = 772;
+  for (const std::string& line : layout.title) {
+    program += label_at(numbers.label, line, 102, y, "left", layout.title_points, "#1f2937");
+    y -= 25;
+  }
+  y -= 5;
+  for (const std::string& line : layout.subtitle) {
+    program += label_at(numbers.label, line, 102, y, "left", layout.subtitle_points, "#6b7280");
+    y -= 17;
+  }
+  constexpr double gap = 32;
   double total = 0;
   for (const Panel& panel : chart.panels) total += panel.share;
-  const double usable = top - bottom - gap * static_cast<double>(chart.panels.size() - 1);
-  double from_top = top;
-  int next_data = 0, next_label = 10;
+  const double usable = layout.top - layout.bottom - gap * static_cast<double>(chart.panels.size() - 1);
+  const bool named = chart.x.scale == Axis::Scale::named;
+  const double x_from = named ? 0.4 : chart.x.from,
+               x_to = named ? static_cast<double>(chart.x.names.size()) + 0.6 : chart.x.to;
+  double from_top = layout.top;
   for (std::size_t i = 0; i < chart.panels.size(); ++i) {
-    const double tall = usable * chart.panels[i].share / total;
-    const Frame frame{chart.x_from,     chart.x_to, 0, 0, chart.panels[i].log_y, height * (from_top - tall),
-                      height * from_top};
-    program += panel_program(chart, chart.panels[i], frame, i + 1 == chart.panels.size(), next_data, next_label);
+    const Panel& panel = chart.panels[i];
+    const double tall = usable * panel.share / total;
+    const Frame frame{
+        chart.x,      x_from,          x_to,    0, 0, panel.y.scale == Axis::Scale::logarithmic, layout.left,
+        layout.right, from_top - tall, from_top};
+    program += panel_program(chart, panel, layout, frame, i == 0, i + 1 == chart.panels.size(), numbers);
     from_top -= tall + gap;
   }
   return program + "unset multiplot\n";
 }
 
 void draw_chart(const Chart& chart, const std::filesystem::path& base) {
+  need_typeface();
   const std::string program = chart_program(chart);
   struct Output {
     const char *ending, *terminal, *last_bytes;
   };
-  for (const Output& output :
-       {Output{".svg", "svg size 1280,800 font 'DejaVu Sans,12' background '#ffffff' name 'avrenk'", "</svg>"},
-        Output{".png", "pngcairo size 1280,800 font 'DejaVu Sans,12' background '#ffffff'", "IEND"}}) {
-    const std::filesystem::path target = base.string() + output.ending, partial = target.string() + ".partial";
-    const std::string complaint = run_gnuplot(fmt::format("set terminal {}\nset output {}\n{}set output\n",
-                                                          output.terminal, quoted(partial.string()), program),
-                                              partial);
-    if (!complaint.empty() || !ends_with(partial, output.last_bytes))
-      throw FileError(fmt::format("{}: gnuplot wrote no whole figure{}{}", target.string(),
+  // One size of text in both: the one counts points of 4/3 pixels, the other pixels.
+  const Output outputs[] = {
+      {".svg", "svg size 1280,800 fontscale 1.33333 font 'DejaVu Sans,12' background '#ffffff' name 'avrenk'",
+       "</svg>"},
+      {".png", "pngcairo size 1280,800 font 'DejaVu Sans,12' background '#ffffff'", "IEND"}};
+  const auto partial = [&](const Output& output) {
+    return std::filesystem::path(base.string() + output.ending + ".partial");
+  };
+  std::string whole;
+  for (const Output& output : outputs)
+    whole += fmt::format("set terminal {}\nset output {}\n{}set output\n", output.terminal,
+                         gnuplot_text(partial(output).string()), program);
+  const std::string complaint = run_gnuplot(whole, base.string() + ".partial");
+  for (const Output& output : outputs)
+    if (!complaint.empty() || !ends_with(partial(output), output.last_bytes))
+      throw FileError(fmt::format("{}{}: gnuplot wrote no whole figure{}{}", base.string(), output.ending,
                                   complaint.empty() ? "" : ": ", complaint));
-    std::filesystem::rename(partial, target);
-  }
+  for (const Output& output : outputs) std::filesystem::rename(partial(output), base.string() + output.ending);
 }
 
 void draw_charts(const std::vector<std::pair<std::filesystem::path, Chart>>& charts) {

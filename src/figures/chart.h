@@ -1,49 +1,85 @@
 /// figures/chart.h: one description of a chart and one renderer (gnuplot through a pipe).
 #pragma once
 
+#include <array>
 #include <filesystem>
 #include <string>
 #include <vector>
 
 namespace avrenk {
 
+/// What is drawn in one colour, with one entry in the legend.
 struct Series {
-  enum class Style { line, input, limit };
-  std::string label;
+  enum class Style {
+    line,
+    input,  ///< grey, dashed
+    limit,  ///< red, long dashes
+    band,   ///< filled between y and y2
+    bars,   ///< rectangles
+    steps,  ///< a thin line, for running sums
+  };
+  std::string label;         ///< empty: not in the legend
   std::vector<double> x, y;  ///< a NaN in y breaks the line
   Style style = Style::line;
+  std::vector<double> y2{};                   ///< other edge of a band
+  std::vector<std::array<double, 4>> bars{};  ///< x from, x to, y from, y to
+  int colour = -1;                            ///< index of a colour; −1: the next one; see palette_size
 };
+inline constexpr int palette_size = 6;  ///< colours that can be told apart; the one after them is grey
 
-/// A point worth reading off: a circle and a text beside it, in the colour of its series.
+/// A point worth reading off: a text beside it, with a circle on it or not, in the colour of its series.
 struct PeakLabel {
   std::size_t series = 0;
   double x = 0, y = 0;
   std::string text;
+  bool circle = true;
+};
+
+/// A text that stays where it is put: beside the end of a bar.
+struct FixedText {
+  double x = 0, y = 0;
+  std::string text;
+  enum class Side { right, left, above } side = Side::right;  ///< of the point
+};
+
+struct Axis {
+  std::string label;
+  enum class Scale { logarithmic, linear, named } scale = Scale::logarithmic;
+  double from = 0, to = 0;           ///< equal: from the data; a logarithmic y axis shows five decades at most
+  std::vector<double> ticks{};       ///< empty: by themselves
+  std::vector<std::string> names{};  ///< of a named axis, at 1, 2, 3, …
 };
 
 struct Panel {
-  std::string y_label;
-  bool log_y = true;
-  double y_from = 0, y_to = 0;  ///< equal: from the data; a log panel shows five decades at most
-  std::vector<double> y_ticks;  ///< empty: by themselves
-  double share = 1;             ///< of the height
+  Axis y;
+  double share = 1;  ///< of the height
   bool legend = true;
-  std::vector<Series> series;
-  std::vector<PeakLabel> peaks;
+  std::vector<Series> series{};
+  std::vector<PeakLabel> peaks{};
+  std::vector<FixedText> texts{};
 };
 
-/// Panels share one logarithmic x axis.
+/// A vertical line across all panels, with its name above the first.
+struct Upright {
+  double x = 0;
+  std::string name;
+};
+
+/// Panels share one x axis.
 struct Chart {
-  std::string title, subtitle, x_label;
-  double x_from = 0, x_to = 0;
-  std::vector<Panel> panels;
+  std::string title, subtitle;
+  Axis x;
+  std::vector<Panel> panels{};
+  std::vector<Upright> uprights{};
+  std::string uprights_are;  ///< what the uprights stand for: the last entry of the legend
 };
 
 /// The gnuplot program that draws the chart, without terminal and output: the same text from the same chart.
 [[nodiscard]] std::string chart_program(const Chart& chart);
 
 /// Writes BASE.svg and BASE.png, 1280 x 800, each beside its target and renamed when it is known to be whole.
-/// @throws FileError  gnuplot is missing, fails or complains, or the file does not end as it should
+/// @throws FileError  gnuplot is missing, fails or complains, no typeface is installed, or a file does not end as it
+/// should
 void draw_chart(const Chart& chart, const std::filesystem::path& base);
 
 /// Draws several charts, two at a time.

@@ -12,7 +12,8 @@ namespace avrenk {
 namespace {
 
 constexpr double degrees = 180 / pi;
-constexpr std::size_t most_series = 6;  // colours that can be told apart
+constexpr std::size_t most_series = palette_size;
+constexpr double worth_a_label = 0.1;  // part of the variance from which a dominating frequency is named
 
 const Kind& input_kind(bool angular) { return angular ? kind::angular_acceleration : kind::acceleration; }
 
@@ -24,7 +25,7 @@ std::vector<double> in_unit(const std::vector<double>& values, const DisplayUnit
 }
 
 Series flat_line(double level, const Chart& chart, const std::string& label) {
-  return {label, {chart.x_from, chart.x_to}, {level, level}, Series::Style::limit};
+  return {label, {chart.x.from, chart.x.to}, {level, level}, Series::Style::limit};
 }
 
 // Phase in degrees with the line broken where it wraps.
@@ -42,163 +43,253 @@ Series phase_series(const std::vector<double>& grid, const Eigen::MatrixXcd& cur
   return series;
 }
 
+bool applies(const Limit& limit, const Outcome& outcome, const Watched& watched) {
+  const auto& names = limit.environments;
+  if (std::find(names.begin(), names.end(), outcome.environment->name) == names.end() &&
+      std::find(names.begin(), names.end(), outcome.name()) == names.end())
+    return false;
+  return limit.of == watched.name || limit.of == fmt::format("{}.{}", watched.entry, watched.quantity->keyword);
+}
+
 struct Group {
   const WatchedQuantity* quantity;
   std::vector<std::size_t> members;  // indices into watched
 };
 
-// Motions by quantity, each the component along the excited axis.
-std::vector<Group> motion_groups(const Outcome& outcome, const std::vector<Watched>& watched) {
-  const std::string component(1, "xyz"[outcome.axis % 3]);
+// Motions by quantity, each the component along the excited axis; of other quantities those that a limit judges.
+std::vector<Group> groups_of(const Outcome& outcome, const ChartSource& source) {
+  const std::string along(1, "xyz"[outcome.axis % 3]);
   std::vector<Group> groups;
-  for (std::size_t i = 0; i < watched.size(); ++i) {
-    if (watched[i].quantity->subject != Subject::node || watched[i].component != component) continue;
-    if (outcome.sine.empty() && watched[i].quantity->per_input) continue;
+  for (std::size_t i = 0; i < source.watched.size(); ++i) {
+    const Watched& each = source.watched[i];
+    const bool motion = each.quantity->subject == Subject::node && each.quantity->vector;
+    const bool judged = each.is_headline() &&
+                        std::any_of(source.limits.begin(), source.limits.end(), [&](const Limit& limit) {
+                          return limit.subject == Limit::Of::response && applies(limit, outcome, each);
+                        });
+    if (motion ? each.component != along : !judged) continue;
+    if (outcome.sine.empty() && each.quantity->per_input) continue;
     auto found =
-        std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == watched[i].quantity; });
-    if (found == groups.end()) found = groups.insert(found, Group{watched[i].quantity, {}});
+        std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == each.quantity; });
+    if (found == groups.end()) found = groups.insert(found, Group{each.quantity, {}});
     if (found->members.size() < most_series) found->members.push_back(i);
   }
   return groups;
 }
 
-std::string legend_label(const Watched& watched) { return fmt::format("{}, {}", watched.entry, watched.component); }
+std::string legend_label(const Watched& watched) {
+  return watched.component.empty() ? watched.entry : fmt::format("{}, {}", watched.entry, watched.component);
+}
 
-void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const std::vector<Watched>& watched,
-                const std::vector<Limit>& limits, const DisplayUnit& unit, const Chart& chart) {
-  for (const Limit& limit : limits) {
-    const bool here = std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
-      return name == outcome.environment->name || name == outcome.name();
-    });
-    const bool shown = std::any_of(group.members.begin(), group.members.end(), [&](std::size_t i) {
-      return limit.of == watched[i].name ||
-             limit.of == fmt::format("{}.{}", watched[i].entry, watched[i].quantity->keyword);
-    });
-    if (!here || !shown || limit.take.form != Take::Form::peak) continue;
+void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const ChartSource& source,
+                const DisplayUnit& unit, const Chart& chart) {
+  for (const Limit& limit : source.limits) {
+    const bool shown = std::any_of(group.members.begin(), group.members.end(),
+                                   [&](std::size_t i) { return applies(limit, outcome, source.watched[i]); });
+    if (!shown || limit.take.form != Take::Form::peak || limit.at_least || !limit.with.empty()) continue;
     const double level = unit.from_si(limit.allowable / limit.factor);  // the response itself may reach this
     panel.series.push_back(
         flat_line(level, chart, fmt::format("limit {}: {} {}", limit.name, format_number(level, 4), unit.text)));
   }
 }
 
+// Natural frequencies of the modes that carry mass along the excited axis or make something of what is drawn.
+void add_natural_frequencies(Chart& chart, const Outcome& outcome, const Group& group, const ChartSource& source) {
+  constexpr double carries = 0.01, makes = 0.05;
+  const ModalBasis& basis = source.basis;
+  std::set<int> modes;
+  for (int r = 0; r < basis.modes; ++r)
+    if (basis.effective_mass(r, outcome.axis) >= carries * basis.rigid_mass(outcome.axis, outcome.axis)) modes.insert(r);
+  for (const std::size_t i : group.members)
+    for (const auto& [mode, share] : outcome.sine.empty() ? outcome.random[i].shares : outcome.sine[i].shares)
+      if (mode >= 0 && mode < basis.modes && std::abs(share) >= makes) modes.insert(mode);
+  for (const int r : modes) {
+    const double f = source.show.unit(kind::frequency).from_si(basis.frequency(r));
+    if (f > chart.x.from && f < chart.x.to) chart.uprights.push_back({f, std::to_string(r + 1)});
+  }
+  if (!chart.uprights.empty()) chart.uprights_are = "natural frequency of a mode that matters here, with its number";
+}
+
 Chart empty_chart(const Outcome& outcome, const WatchedQuantity& quantity, const std::string& what,
-                  const std::string& heading, const Show& show) {
+                  const ChartSource& source) {
   const Environment& environment = *outcome.environment;
+  const DisplayUnit frequency = source.show.unit(kind::frequency);
   Chart chart;
   std::string description(quantity.description);
   description[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(description[0])));
   chart.title = fmt::format("{}{}: {}, base excited along {}", description, what, environment.name,
                             axis_names[static_cast<std::size_t>(outcome.axis)]);
-  chart.subtitle = fmt::format("profile {}, {}; {}; {} frequencies", environment.profile, environment.level, heading,
-                               outcome.grid.size());
-  chart.x_label = fmt::format("Frequency ({})", show.unit(kind::frequency).text);
-  chart.x_from = show.unit(kind::frequency).from_si(outcome.grid.front());
-  chart.x_to = show.unit(kind::frequency).from_si(outcome.grid.back());
+  chart.subtitle = fmt::format("profile {}, {}; {}; {} frequencies", environment.profile, environment.level,
+                               source.heading, outcome.grid.size());
+  chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
+             frequency.from_si(outcome.grid.front()), frequency.from_si(outcome.grid.back())};
   return chart;
 }
 
-Chart sine_chart(const Outcome& outcome, const Group& group, const std::vector<Watched>& watched,
-                 const std::vector<Limit>& limits, const std::string& heading, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), unit = show.unit(*group.quantity->kind);
-  Chart chart = empty_chart(outcome, *group.quantity, "", heading, show);
+Series input_series(const Outcome& outcome, const std::vector<double>& grid, const DisplayUnit& unit,
+                    const std::string& label) {
+  Series input{label, grid, {}, Series::Style::input};
+  for (const double level : outcome.environment->input.levels(outcome.grid)) input.y.push_back(unit.from_si(level));
+  return input;
+}
+
+NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSource& source) {
+  const DisplayUnit frequency = source.show.unit(kind::frequency), unit = source.show.unit(*group.quantity->kind);
+  NamedChart named{"", empty_chart(outcome, *group.quantity, "", source), ""};
+  Chart& chart = named.chart;
   const std::vector<double> grid = in_unit(outcome.grid, frequency);
-  Panel magnitude{fmt::format("Amplitude, 0 to peak ({})", unit.text), true, 0, 0, {}, 2.1, true, {}, {}};
-  Panel phase{"Phase (°)", false, -180, 180, {-180, -90, 0, 90, 180}, 1, false, {}, {}};
-  for (std::size_t s = 0; s < group.members.size(); ++s) {
-    const std::size_t i = group.members[s];
+  Panel magnitude{{fmt::format("Amplitude, 0 to peak ({})", unit.text)}, 2.1};
+  Panel phase{{"Phase (°)", Axis::Scale::linear, -180, 180, {-180, -90, 0, 90, 180}}, 1, false};
+  for (const std::size_t i : group.members) {
     const SineRow& row = outcome.sine[i];
-    Series series{legend_label(watched[i]), grid, {}, Series::Style::line};
+    const Watched& watched = source.watched[i];
+    Series series{legend_label(watched), grid, {}};
     for (Eigen::Index k = 0; k < row.curve.cols(); ++k)
       series.y.push_back(unit.from_si(largest_over_phase(row.curve.col(k))));
     magnitude.series.push_back(std::move(series));
-    Series lag = phase_series(outcome.grid, row.curve);
-    lag.x = in_unit(lag.x, frequency);
-    phase.series.push_back(std::move(lag));
+    if (watched.count == 1) {
+      Series lag = phase_series(outcome.grid, row.curve);
+      lag.x = in_unit(lag.x, frequency);
+      lag.colour = static_cast<int>(magnitude.series.size()) - 1;
+      phase.series.push_back(std::move(lag));
+    }
     const double peak = unit.from_si(row.peak.value), at = frequency.from_si(row.peak.frequency);
     magnitude.peaks.push_back(
-        {s, at, peak,
+        {magnitude.series.size() - 1, at, peak,
          fmt::format("{} {} @ {} {}", format_number(peak, 3), unit.text, format_number(at, 4), frequency.text)});
+    named.in_words += fmt::format("{}{} peaks at {}", named.in_words.empty() ? "" : "; ", legend_label(watched),
+                                  magnitude.peaks.back().text);
   }
-  if (group.quantity->kind == &input_kind(outcome.environment->angular)) {
-    Series input{"input", grid, {}, Series::Style::input};
-    for (const double f : outcome.grid) input.y.push_back(unit.from_si(outcome.environment->input.at(f)));
-    magnitude.series.push_back(std::move(input));
-  }
-  add_limits(magnitude, group, outcome, watched, limits, unit, chart);
-  chart.panels = {std::move(magnitude), std::move(phase)};
-  return chart;
+  if (group.quantity->kind == &input_kind(outcome.environment->angular))
+    magnitude.series.push_back(input_series(outcome, grid, unit, "input"));
+  add_limits(magnitude, group, outcome, source, unit, chart);
+  add_natural_frequencies(chart, outcome, group, source);
+  chart.panels = {std::move(magnitude)};
+  if (!phase.series.empty()) chart.panels.push_back(std::move(phase));
+  return named;
 }
 
-Chart random_chart(const Outcome& outcome, const Group& group, const std::vector<Watched>& watched,
-                   const std::string& heading, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(*group.quantity->kind),
+NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartSource& source) {
+  const DisplayUnit frequency = source.show.unit(kind::frequency), plain = source.show.unit(*group.quantity->kind),
                     unit = psd_unit(plain);
-  Chart chart = empty_chart(outcome, *group.quantity, " PSD", heading, show);
+  NamedChart named{"", empty_chart(outcome, *group.quantity, " PSD", source), ""};
+  Chart& chart = named.chart;
   const std::vector<double> grid = in_unit(outcome.grid, frequency);
-  Panel panel{fmt::format("PSD ({})", unit.text), true, 0, 0, {}, 1, true, {}, {}};
+  Panel density{{fmt::format("PSD ({})", unit.text)}, 2.1};
+  Panel running{{fmt::format("Running RMS ({})", plain.text), Axis::Scale::linear}, 1, false};
   for (const std::size_t i : group.members) {
     const RandomRow& row = outcome.random[i];
-    panel.series.push_back(
-        {fmt::format("{}: {} {} RMS", legend_label(watched[i]), format_number(plain.from_si(row.rms), 3), plain.text),
-         grid, in_unit(row.psd, unit), Series::Style::line});
+    const std::string rms = fmt::format("{} {} RMS", format_number(plain.from_si(row.rms), 3), plain.text);
+    const std::string label = legend_label(source.watched[i]);
+    density.series.push_back({fmt::format("{}: {}", label, rms), grid, in_unit(row.psd, unit)});
+    const std::vector<double> sum = running_rms(outcome.grid, row.psd);
+    running.series.push_back({label, grid, in_unit(sum, plain)});
+    named.in_words += fmt::format("{}{} {}", named.in_words.empty() ? "" : "; ", label, rms);
+    if (row.bands.empty() || row.bands.front().share < worth_a_label) continue;
+    const DominatingBand& band = row.bands.front();
+    const auto k = static_cast<std::size_t>(
+        std::lower_bound(outcome.grid.begin(), outcome.grid.end(), band.frequency) - outcome.grid.begin());
+    const double at = frequency.from_si(band.frequency);
+    density.peaks.push_back({density.series.size() - 1, at, density.series.back().y[std::min(k, grid.size() - 1)],
+                             fmt::format("{:.0f} % of the variance @ {} {}", 100 * band.share, format_number(at, 4),
+                                         frequency.text)});
+    named.in_words += fmt::format(", {}", density.peaks.back().text);
   }
-  if (group.quantity->kind == &input_kind(outcome.environment->angular)) {
-    Series input{fmt::format("input: {} {} RMS",
-                             format_number(plain.from_si(std::sqrt(outcome.environment->input.area())), 3), plain.text),
-                 grid,
-                 {},
-                 Series::Style::input};
-    for (const double f : outcome.grid) input.y.push_back(unit.from_si(outcome.environment->input.at(f)));
-    panel.series.push_back(std::move(input));
-  }
-  chart.panels = {std::move(panel)};
-  return chart;
+  if (group.quantity->kind == &input_kind(outcome.environment->angular))
+    density.series.push_back(input_series(
+        outcome, grid, unit,
+        fmt::format("input: {} {} RMS", format_number(plain.from_si(std::sqrt(outcome.environment->input.area())), 3),
+                    plain.text)));
+  add_natural_frequencies(chart, outcome, group, source);
+  chart.panels = {std::move(density), std::move(running)};
+  return named;
+}
+
+std::string file_name(const Outcome& outcome, const WatchedQuantity& quantity, const std::string& more) {
+  std::string name = fmt::format("{}.{}{}", outcome.name(), quantity.keyword, more);
+  std::replace(name.begin(), name.end(), ' ', '-');
+  return name;
 }
 
 }  // namespace
 
-std::vector<NamedChart> response_charts(const Outcome& outcome, const std::vector<Watched>& watched,
-                                        const std::vector<Limit>& limits, const std::string& heading,
-                                        const Show& show) {
+std::vector<NamedChart> response_charts(const Outcome& outcome, const ChartSource& source) {
   std::vector<NamedChart> charts;
   if (outcome.grid.empty()) return charts;  // steady, or axes combined
-  for (const Group& group : motion_groups(outcome, watched)) {
-    std::string name = fmt::format("{}.{}", outcome.name(), group.quantity->keyword);
-    std::replace(name.begin(), name.end(), ' ', '-');
-    charts.push_back({name, outcome.sine.empty() ? random_chart(outcome, group, watched, heading, show)
-                                                 : sine_chart(outcome, group, watched, limits, heading, show)});
+  for (const Group& group : groups_of(outcome, source)) {
+    charts.push_back(outcome.sine.empty() ? random_chart(outcome, group, source) : sine_chart(outcome, group, source));
+    charts.back().name = file_name(outcome, *group.quantity, "");
   }
   return charts;
 }
 
-Chart profile_chart(const std::string& name, const LogLogTable& input, bool random, bool angular,
-                    const std::string& heading, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(input_kind(angular)),
-                    unit = random ? psd_unit(plain) : plain;
-  Chart chart;
-  chart.title = fmt::format("Profile {}", name);
-  chart.subtitle = heading;
-  chart.x_label = fmt::format("Frequency ({})", frequency.text);
-  chart.x_from = frequency.from_si(input.from());
-  chart.x_to = frequency.from_si(input.to());
-  Panel panel{random ? fmt::format("Acceleration PSD of the base ({})", unit.text)
-                     : fmt::format("Acceleration of the base, 0 to peak ({})", unit.text),
-              true,
-              0,
-              0,
-              {},
-              1,
-              true,
-              {},
-              {}};
-  Series series{name, {}, {}, Series::Style::line};
-  for (const PowerLaw& stretch : input.stretches()) {
-    series.x.insert(series.x.end(), {frequency.from_si(stretch.f1), frequency.from_si(stretch.f2)});
-    series.y.insert(series.y.end(), {unit.from_si(stretch.v1), unit.from_si(stretch.v2)});
+std::vector<NamedChart> complex_charts(const Outcome& outcome, const ChartSource& source) {
+  std::vector<NamedChart> charts;
+  if (outcome.grid.empty() || outcome.sine.empty()) return charts;
+  for (const Group& group : groups_of(outcome, source)) {
+    const DisplayUnit unit = source.show.unit(*group.quantity->kind);
+    NamedChart named{file_name(outcome, *group.quantity, ".parts"),
+                     empty_chart(outcome, *group.quantity, ", real and imaginary part", source), ""};
+    const std::vector<double> grid = in_unit(outcome.grid, source.show.unit(kind::frequency));
+    Panel real{{fmt::format("Real part ({})", unit.text), Axis::Scale::linear}},
+        imaginary{{fmt::format("Imaginary part ({})", unit.text), Axis::Scale::linear}, 1, false};
+    for (const std::size_t i : group.members) {
+      if (source.watched[i].count != 1) continue;
+      const Eigen::MatrixXcd& curve = outcome.sine[i].curve;
+      Series in_phase{legend_label(source.watched[i]), grid, {}}, quarter = in_phase;
+      for (Eigen::Index k = 0; k < curve.cols(); ++k) {
+        in_phase.y.push_back(unit.from_si(curve(0, k).real()));
+        quarter.y.push_back(unit.from_si(curve(0, k).imag()));
+      }
+      named.in_words += fmt::format("{}{}", named.in_words.empty() ? "Channels: " : "; ", in_phase.label);
+      real.series.push_back(std::move(in_phase));
+      imaginary.series.push_back(std::move(quarter));
+    }
+    if (real.series.empty()) continue;
+    add_natural_frequencies(named.chart, outcome, group, source);
+    named.chart.panels = {std::move(real), std::move(imaginary)};
+    charts.push_back(std::move(named));
   }
-  panel.series.push_back(std::move(series));
+  return charts;
+}
+
+NamedChart profile_chart(const ProfileSource& source, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(input_kind(source.angular)),
+                    unit = source.random ? psd_unit(plain) : plain;
+  NamedChart named{"profile." + source.name, {}, source.heading};
+  Chart& chart = named.chart;
+  chart.title = fmt::format("Profile {}", source.name);
+  chart.subtitle = source.heading;
+  chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
+             frequency.from_si(source.input.from()), frequency.from_si(source.input.to())};
+  Panel panel{{source.random ? fmt::format("Acceleration PSD of the base ({})", unit.text)
+                             : fmt::format("Acceleration of the base, 0 to peak ({})", unit.text)}};
+  Series line{"level 0 dB", {}, {}};
+  Series band{fmt::format("tolerance {}", source.tolerance), {}, {}, Series::Style::band, {}, {}, 0};
+  const double whole = source.input.area();
+  for (const PowerLaw& stretch : source.input.stretches()) {
+    for (const auto& [f, v] : {std::pair{stretch.f1, stretch.v1}, {stretch.f2, stretch.v2}}) {
+      line.x.push_back(frequency.from_si(f));
+      line.y.push_back(unit.from_si(v));
+      band.x.push_back(line.x.back());
+      band.y.push_back(line.y.back() * source.lower);
+      band.y2.push_back(line.y.back() * source.upper);
+    }
+    const double slope = slope_in_decibels(stretch, source.random ? 10 : 20);
+    const double middle = std::sqrt(stretch.f1 * stretch.f2);
+    std::string text = std::abs(slope) < 0.005 ? std::string("flat") : fmt::format("{:+.3g} dB/oct", slope);
+    if (source.random)
+      text += fmt::format(", {} {}² ({:.0f} %)", format_number(plain.from_si(plain.from_si(stretch.moment(0))), 3),
+                          plain.text, 100 * stretch.moment(0) / whole);
+    named.in_words += fmt::format("; {} to {} {}: {}", format_number(frequency.from_si(stretch.f1), 4),
+                                  format_number(frequency.from_si(stretch.f2), 4), frequency.text, text);
+    panel.peaks.push_back({0, frequency.from_si(middle), unit.from_si(stretch.at(middle)), text, false});
+  }
+  line.colour = 0;
+  panel.series.push_back(std::move(line));
+  if (source.upper > 1) panel.series.push_back(std::move(band));
   chart.panels = {std::move(panel)};
-  return chart;
+  return named;
 }
 
 }  // namespace avrenk

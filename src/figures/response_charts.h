@@ -7,20 +7,39 @@
 
 namespace avrenk {
 
-/// A chart with the name its file gets.
+/// A chart with the name its file gets, and in one sentence what it shows: the text for those who cannot see it.
 struct NamedChart {
   std::string name;
   Chart chart;
+  std::string in_words;
 };
 
-/// For each quantity of motion that is watched: the components along the excited axis, magnitude and phase (sine), or
-/// PSD with the input (random). `heading` says damping and modes.
-[[nodiscard]] std::vector<NamedChart> response_charts(const Outcome& outcome, const std::vector<Watched>& watched,
-                                                      const std::vector<Limit>& limits, const std::string& heading,
-                                                      const Show& show);
+/// What the charts of a run are made from.
+struct ChartSource {
+  const std::vector<Watched>& watched;
+  const std::vector<Limit>& limits;
+  const ModalBasis& basis;
+  std::string heading;  ///< damping and modes
+  const Show& show;
+};
 
-/// A profile as the specification states it.
-[[nodiscard]] Chart profile_chart(const std::string& name, const LogLogTable& input, bool random, bool angular,
-                                  const std::string& heading, const Show& show);
+/// Sine: magnitude and phase, with input, limits, natural frequencies and peaks. Random: PSD with the input and the
+/// dominating frequencies, and the running RMS. One chart for each quantity of motion, components along the excited
+/// axis together, and for each other quantity that a limit judges in this environment.
+[[nodiscard]] std::vector<NamedChart> response_charts(const Outcome& outcome, const ChartSource& source);
+
+/// Real and imaginary part of the same sine responses, where one channel makes the quantity.
+[[nodiscard]] std::vector<NamedChart> complex_charts(const Outcome& outcome, const ChartSource& source);
+
+/// A profile as the specification states it, with its tolerance band, the slopes of its stretches and, of a random one,
+/// their areas.
+struct ProfileSource {
+  std::string name, heading;
+  const LogLogTable& input;
+  bool random = false, angular = false;
+  double upper = 1, lower = 1;  ///< edges of the tolerance band, as factors on the level
+  std::string tolerance;        ///< "±3 dB"; empty: none
+};
+[[nodiscard]] NamedChart profile_chart(const ProfileSource& source, const Show& show);
 
 }  // namespace avrenk

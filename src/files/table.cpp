@@ -70,6 +70,11 @@ std::string format_number(double value, int digits) {
   return fmt::format("{:.{}f}", value, std::max(0, digits - 1 - exponent));
 }
 
+std::string cell_text(const Cell& cell, const Column& column) {
+  const double* number = std::get_if<double>(&cell);
+  return number ? terminal_number(*number, column) : std::get<std::string>(cell);
+}
+
 std::string to_csv(const Table& table) {
   std::string text;
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
@@ -108,8 +113,7 @@ std::string to_text(const Table& table, std::size_t width) {
     std::vector<std::string> line;
     for (std::size_t k = 0; k < shown.size(); ++k) {
       const Cell& cell = row[shown[k]];
-      const double* number = std::get_if<double>(&cell);
-      line.push_back(number ? terminal_number(*number, table.columns[shown[k]]) : std::get<std::string>(cell));
+      line.push_back(cell_text(cell, table.columns[shown[k]]));
       widths[k] = std::max(widths[k], display_width(line.back()));
     }
     cells.push_back(std::move(line));

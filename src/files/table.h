@@ -30,6 +30,9 @@ struct Table {
 /// A number as the terminal shows it: `digits` significant, plain notation where it reads well, no "-0".
 [[nodiscard]] std::string format_number(double value, int digits);
 
+/// A cell as the terminal and the report show it.
+[[nodiscard]] std::string cell_text(const Cell& cell, const Column& column);
+
 /// Columns a text takes on a terminal: code points, not bytes.
 [[nodiscard]] std::size_t display_width(const std::string& text);
 

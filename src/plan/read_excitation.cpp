@@ -204,12 +204,15 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
   return profile;
 }
 
+// "0 dB", "+3 dB", "-3 dB"
+std::string decibels_text(double level) { return level == 0 ? "0 dB" : fmt::format("{:+g} dB", level); }
+
 // A named level or decibels written in place: name for headings and dB.
 std::optional<std::pair<std::string, double>> read_level(const Tree& tree, const std::string& subject,
                                                          Reading& reading) {
   if (tree.is_text() && reading.levels.knows(tree.text)) {
     const double* const level = reading.levels.find(tree, subject, reading.problems);
-    return level ? std::optional(std::pair(fmt::format("{} ({:+g} dB)", tree.text, *level), *level)) : std::nullopt;
+    return level ? std::optional(std::pair(fmt::format("{} ({})", tree.text, decibels_text(*level)), *level)) : std::nullopt;
   }
   const bool number = tree.is_text() && tree.text.find_first_of("0123456789") != std::string::npos;
   if (!number) {
@@ -217,7 +220,7 @@ std::optional<std::pair<std::string, double>> read_level(const Tree& tree, const
     return std::nullopt;
   }
   const auto level = read_quantity(tree, kind::level, subject, reading.problems);
-  return level ? std::optional(std::pair(fmt::format("{:+g} dB", *level), *level)) : std::nullopt;
+  return level ? std::optional(std::pair(decibels_text(*level), *level)) : std::nullopt;
 }
 
 std::vector<int> read_axes(const Tree& tree, const std::string& subject, Problems& problems) {

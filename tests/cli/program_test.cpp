@@ -137,7 +137,7 @@ TEST(Program, WritesTheDemoAndRunsIt) {
   const TemporaryFolder folder;
   const Ran ran = run_program(folder, "demo trial --no-figures --threads 1");
   EXPECT_EQ(ran.status, 0) << ran.err;
-  EXPECT_EQ(test::read_all(folder / "trial/payload-deck.yaml"), example("payload-deck.yaml"));
+  EXPECT_EQ(test::read_all(folder / "trial/payload-deck.yaml"), example("payload-deck/payload-deck.yaml"));
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: all 11 limits are met"), HasSubstr("trial/payload-deck-results")));
   expect_narrow(ran.out);
   const Json summary = Json::parse(test::read_all(folder / "trial/payload-deck-results/summary.json"));
@@ -292,7 +292,7 @@ TEST(Program, RunsAStrutBetweenTwoFixtures) {
 
 TEST(Program, SaysWhatCouplingByDampingWouldChangeAndCanKeepIt) {
   const TemporaryFolder folder;
-  (void)folder.write("deck.yaml", example("payload-deck.yaml"));
+  (void)folder.write("deck.yaml", example("payload-deck/payload-deck.yaml"));
   const Ran plain = run_program(folder, "sine deck.yaml --no-figures");
   EXPECT_THAT(plain.err, HasSubstr("the modes are coupled by their damping: at its peak in sine."));
   const Json before = Json::parse(test::read_all(folder / "deck-sine-results/summary.json"));

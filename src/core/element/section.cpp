@@ -15,10 +15,12 @@ using Eigen::Vector2d;
 // and for the mean over the chord of the solid bar.
 void add_round_points(BeamSection& section, double radius, double peak) {
   const double reach = radius / std::cos(pi / round_points);
+  section.outlines.resize(1);
   for (int k = 0; k < round_points; ++k) {
     const double angle = 2 * pi * k / round_points, c = std::cos(angle), s = std::sin(angle);
     // Along the circle, towards growing angle: Vz gives +c, Vy gives −s, a positive torque a positive stress.
     section.points.push_back({reach * c, reach * s, -peak * s, peak * c, radius / section.torsion_constant});
+    section.outlines[0].emplace_back(radius * c, radius * s);
   }
 }
 
@@ -26,6 +28,11 @@ struct Rectangle {
   Vector2d centre;
   double width, height;
 };
+
+std::vector<Vector2d> outline_of(const Rectangle& r, const Vector2d& from) {
+  const Vector2d at = r.centre - from, y(r.width / 2, 0), z(0, r.height / 2);
+  return {at - y - z, at + y - z, at + y + z, at - y + z};
+}
 
 // A straight wall between two joints of the middle line.
 struct Wall {
@@ -220,6 +227,7 @@ BeamSection open_section(const std::vector<Rectangle>& rectangles, const MiddleL
   for (int axis = 0; axis < 2; ++axis)
     if (std::abs(section.shear_centre[axis]) < 1e-12 * std::sqrt(section.area)) section.shear_centre[axis] = 0;
   add_flows(section, exact, lines, along_y, along_z, false, 0);
+  for (const Rectangle& r : rectangles) section.outlines.push_back(outline_of(r, exact.centre));
   return section;
 }
 
@@ -232,6 +240,10 @@ BeamSection mirrored(BeamSection section) {
     point.y *= -1;
     point.shear_y *= -1;
     point.torsion *= -1;
+  }
+  for (auto& outline : section.outlines) {
+    for (Vector2d& corner : outline) corner.x() *= -1;
+    std::reverse(outline.begin(), outline.end());  // anticlockwise again
   }
   return section;
 }
@@ -276,6 +288,7 @@ BeamSection rectangle_section(double width, double height, double poissons_ratio
                on_short = b * 8 / (pi * pi) * short_side / torsion;
   const double shear = 10 * (1 + poissons_ratio) / (12 + 11 * poissons_ratio), area = width * height;
   BeamSection section{area, width * std::pow(height, 3) / 12, height * std::pow(width, 3) / 12, torsion, shear, shear};
+  section.outlines = {outline_of({Vector2d::Zero(), width, height}, Vector2d::Zero())};
   const double y = width / 2, z = height / 2;
   const double on_width = width >= height ? on_long : on_short, on_height = width >= height ? on_short : on_long;
   for (const double one : {-1.0, 1.0})
@@ -311,6 +324,7 @@ BeamSection box_section(double width, double height, double web, double flange) 
   const MiddleLines for_z = cut({2, 6}), for_y = cut({0, 4});
   const Moments exact = moments_of(rectangles);
   BeamSection section = from_moments(exact);
+  section.outlines = {outline_of({Vector2d::Zero(), width, height}, Vector2d::Zero())};
   const double enclosed = 4 * b * h;
   section.torsion_constant = 4 * enclosed * enclosed / (4 * b / flange + 4 * h / web);
   const auto along_y = shear_flow(for_y, Vector2d::UnitX()), along_z = shear_flow(for_z, Vector2d::UnitY());

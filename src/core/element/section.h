@@ -28,6 +28,9 @@ struct BeamSection {
   Eigen::Vector2d shear_centre = Eigen::Vector2d::Zero();  ///< y, z from the centroid, m, axes as drawn
   std::vector<StressPoint> points{};                       ///< empty: stress cannot be recovered
   bool shear_stress = true;                                ///< the points know their shear stress
+  /// For drawing: convex polygons that cover the section, anticlockwise, y and z from the centroid, axes as drawn; a
+  /// hollow one by its outer line. Empty: only its numbers are known.
+  std::vector<std::vector<Eigen::Vector2d>> outlines{};
 };
 
 /// The image of a section in its own x–z plane: y becomes −y.

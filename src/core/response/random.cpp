@@ -333,11 +333,18 @@ std::vector<DominatingBand> dominating_bands(std::span<const double> grid, std::
   return bands;
 }
 
-double curve_rms(std::span<const double> grid, std::span<const double> psd) {
+std::vector<double> running_rms(std::span<const double> grid, std::span<const double> psd) {
+  std::vector<double> result(grid.size(), 0);
   double area = 0;
-  for (std::size_t i = 1; i < grid.size(); ++i)
+  for (std::size_t i = 1; i < grid.size(); ++i) {
     if (psd[i - 1] > 0 && psd[i] > 0) area += PowerLaw{grid[i - 1], grid[i], psd[i - 1], psd[i]}.moment(0);
-  return std::sqrt(area);
+    result[i] = std::sqrt(area);
+  }
+  return result;
+}
+
+double curve_rms(std::span<const double> grid, std::span<const double> psd) {
+  return grid.empty() ? 0 : running_rms(grid, psd).back();
 }
 
 }  // namespace avrenk

@@ -71,6 +71,9 @@ struct DominatingBand {
                                                            const IntegrationRule& rule,
                                                            std::span<const double> squares);
 
+/// RMS up to each point of a curve as drawn, straight lines on log-log paper; 0 at the first point.
+[[nodiscard]] std::vector<double> running_rms(std::span<const double> grid, std::span<const double> psd);
+
 /// RMS of a curve as drawn: straight lines on log-log paper between its points. Beside the covariance RMS it shows how
 /// well the curve is resolved.
 [[nodiscard]] double curve_rms(std::span<const double> grid, std::span<const double> psd);

@@ -1,0 +1,187 @@
+#include "cli/drawings.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "figures/assessment_charts.h"
+#include "figures/model_pictures.h"
+#include "files/table.h"
+#include "files/vtu.h"
+
+namespace avrenk {
+namespace {
+
+constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y or z
+constexpr std::size_t most_mode_pictures = 8, most_animations = 4;
+
+PictureSource picture_source(const Analysis& analysis) {
+  return {analysis.plan.assembly, analysis.system, analysis.basis, analysis.damping, analysis.plan.title,
+          analysis.plan.show};
+}
+
+// Modes that carry much of the mass along x, y or z, in the order of their frequencies.
+std::vector<int> weighty_modes(const ModalBasis& basis) {
+  std::vector<std::pair<double, int>> all;
+  for (int r = 0; r < basis.modes; ++r) {
+    double part = 0;
+    for (int d = 0; d < 3; ++d) part = std::max(part, basis.effective_mass(r, d) / basis.rigid_mass(d, d));
+    if (part >= worth_a_picture) all.emplace_back(-part, r);
+  }
+  std::sort(all.begin(), all.end());
+  if (all.size() > most_mode_pictures) all.resize(most_mode_pictures);
+  std::vector<int> modes;
+  for (const auto& [part, r] : all) modes.push_back(r);
+  std::sort(modes.begin(), modes.end());
+  return modes;
+}
+
+std::string hertz(const Analysis& analysis, double frequency) {
+  const DisplayUnit unit = analysis.plan.show.unit(kind::frequency);
+  return fmt::format("{} {}", format_number(unit.from_si(frequency), 4), unit.text);
+}
+
+void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
+  if (analysis.basis.modes == 0) return;
+  const NamedChart masses = mass_chart(analysis.basis, analysis.plan.show);
+  drawings.push_back({"modes", masses.name, "Effective mass of the modes and its running sum.", masses.in_words,
+                      masses.chart});
+  drawings.push_back({"modes", "modes", "Shapes of the first modes over the model as built.",
+                      "Pictures of the first modes.", {},
+                      [&analysis] { return to_png(mode_sheet(picture_source(analysis))); }});
+  std::size_t animated = 0;
+  for (const int r : weighty_modes(analysis.basis)) {
+    const std::string words = fmt::format("Mode {}, {}: effective mass {}.", r + 1,
+                                          hertz(analysis, analysis.basis.frequency(r)),
+                                          effective_masses_in_words(analysis.basis, r));
+    drawings.push_back({"modes", fmt::format("mode.{:02}", r + 1), words, words, {},
+                        [&analysis, r] { return to_png(mode_picture(picture_source(analysis), r)); }});
+    if (animated++ < most_animations)
+      drawings.push_back({"modes", fmt::format("mode.{:02}.moving", r + 1), words, words, {},
+                          [&analysis, r] {
+                            return to_animated_png(mode_animation(picture_source(analysis), r), 60);
+                          },
+                          false});
+  }
+}
+
+void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>& drawings) {
+  const ChartSource source{analysis.watched, analysis.plan.limits, analysis.basis, analysis.heading(),
+                           analysis.plan.show};
+  const auto add = [&](const Outcome& outcome, NamedChart&& named) {
+    drawings.push_back(
+        {outcome.name(), std::move(named.name), named.chart.title + ".", std::move(named.in_words), std::move(named.chart)});
+  };
+  for (const Outcome& outcome : analysis.outcomes) {
+    for (NamedChart& named : response_charts(outcome, source)) add(outcome, std::move(named));
+    if (complex)
+      for (NamedChart& named : complex_charts(outcome, source)) add(outcome, std::move(named));
+    if (auto named = share_chart(outcome, source)) add(outcome, std::move(*named));
+    const int strongest = strongest_peak(outcome, analysis.watched);
+    if (strongest < 0) continue;
+    const Watched& watched = analysis.watched[static_cast<std::size_t>(strongest)];
+    const double frequency = outcome.sine[static_cast<std::size_t>(strongest)].peak.frequency;
+    const std::string words = fmt::format("Shape at the strongest peak, that of {} at {}.", watched.name,
+                                          hertz(analysis, frequency));
+    drawings.push_back({outcome.name(), outcome.name() + ".shape", words, words, {},
+                        [&analysis, &outcome, &watched, frequency] {
+                          return to_png(peak_picture(picture_source(analysis), outcome, watched, frequency));
+                        }});
+  }
+}
+
+std::string name_of_array(const Analysis& analysis, const std::string& what, double frequency,
+                          const std::string& rest) {
+  return fmt::format("{}, {}: {}", what, hertz(analysis, frequency), rest);
+}
+
+}  // namespace
+
+int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched) {
+  int strongest = -1;
+  double most = 0;
+  if (outcome.grid.empty()) return strongest;
+  for (std::size_t i = 0; i < outcome.sine.size(); ++i) {
+    if (!watched[i].is_headline() || !(outcome.sine[i].amplification > most) || outcome.sine[i].peak.at_end) continue;
+    most = outcome.sine[i].amplification;
+    strongest = static_cast<int>(i);
+  }
+  return strongest;
+}
+
+std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request) {
+  std::vector<Drawing> drawings;
+  const Plan& plan = analysis.plan;
+  if (!analysis.limits.empty()) {
+    const NamedChart margins = margin_chart(analysis.limits, plan.show);
+    drawings.push_back({"margins", margins.name, "Margins, worst first.", margins.in_words, margins.chart});
+  }
+  if (request.model) {
+    std::string names;
+    for (const auto& [name, colour] : model_legend(plan.assembly)) names += (names.empty() ? "" : ", ") + name;
+    drawings.push_back({"model", "model", "The model: outlines of the beams, bodies as spheres, springs as zigzags.",
+                        "Picture of the model with " + names + ".", {},
+                        [&plan] { return to_png(model_picture(plan.assembly, plan.title, plan.show)); }});
+  }
+  if (request.modes) add_modes(analysis, drawings);
+  if (request.profiles)
+    for (const Profile& profile : plan.profiles) {
+      NamedChart named = profile_chart({profile.name, "level 0 dB", profile.table,
+                                        profile.type == Profile::Type::random, profile.angular, profile.upper,
+                                        profile.lower, profile.tolerance},
+                                       plan.show);
+      drawings.push_back({"profiles", named.name, fmt::format("Profile {}.", profile.name), named.in_words,
+                          std::move(named.chart)});
+    }
+  if (request.responses) add_responses(analysis, request.complex, drawings);
+  return drawings;
+}
+
+void draw(const std::vector<Drawing>& drawings, const RunFolder& folder, int threads) {
+  run_jobs(drawings.size(), threads, [&](std::size_t i) {
+    const Drawing& each = drawings[i];
+    if (each.chart)
+      draw_chart(*each.chart, folder.path("figures/" + each.name));
+    else
+      folder.write(each.file(), each.picture());
+  });
+}
+
+void write_fields(const Analysis& analysis, const RunFolder& folder) {
+  const Assembly& assembly = analysis.plan.assembly;
+  const ModalBasis& basis = analysis.basis;
+  const DisplayUnit length = analysis.plan.show.unit(kind::length);
+  const Grid model = model_grid(assembly, analysis.plan.show);
+  Grid shapes = model;
+  for (int r = 0; r < basis.modes; ++r) {
+    const NodeMotions motions = node_motions(analysis.system, basis, Eigen::VectorXd::Unit(basis.size(), r));
+    const double largest = motions.topRows<3>().colwise().norm().maxCoeff();
+    shapes.point_arrays.push_back(
+        displacement_array(name_of_array(analysis, fmt::format("mode {}", r + 1), basis.frequency(r),
+                                         "displacement (part of the largest)"),
+                           assembly, motions, largest > 0 ? 1 / largest : 0));
+  }
+  folder.write("fields/modes.vtu", to_vtu(shapes));
+  for (const Outcome& outcome : analysis.outcomes) {
+    const int strongest = strongest_peak(outcome, analysis.watched);
+    if (strongest < 0) continue;
+    const double frequency = outcome.sine[static_cast<std::size_t>(strongest)].peak.frequency;
+    const Eigen::VectorXcd q = sine_coordinates(*outcome.environment, outcome.axis, analysis.system, basis,
+                                                analysis.damping, frequency);
+    const double instant = worst_instant(analysis.system, basis, q);
+    Grid field = model;
+    const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
+      field.point_arrays.push_back(displacement_array(
+          name_of_array(analysis, outcome.name(), frequency,
+                        fmt::format("relative displacement, {} ({})", what, length.text)),
+          assembly, node_motions(analysis.system, basis, coordinates), length.from_si(1)));
+    };
+    add((q * std::polar(1.0, instant)).real(), "worst instant");
+    add(q.real(), "real part");
+    add(q.imag(), "imaginary part");
+    folder.write(fmt::format("fields/{}.vtu", outcome.name()), to_vtu(field));
+  }
+}
+
+}  // namespace avrenk

@@ -1,0 +1,41 @@
+/// cli/drawings.h: which figures and fields a finished analysis gets, and where in the report they stand.
+#pragma once
+
+#include "cli/analysis.h"
+#include "figures/chart.h"
+#include "files/run_folder.h"
+
+namespace avrenk {
+
+/// One figure of a run.
+struct Drawing {
+  std::string section;   ///< of the report: "margins", "model", "modes", "profiles", or an outcome's name
+  std::string name;      ///< file in figures/ without ending
+  std::string caption;   ///< under it
+  std::string in_words;  ///< for those who cannot see it
+  std::optional<Chart> chart{};
+  std::function<std::string()> picture{};  ///< the PNG; empty of a chart
+  bool in_report = true;
+  [[nodiscard]] std::string file() const {
+    return "figures/" + name + (chart ? ".svg" : ".png");
+  }
+};
+
+/// Which of them a command wants.
+struct DrawingRequest {
+  bool model = false, modes = false, responses = false, profiles = false;
+  bool complex = false;  ///< real and imaginary parts too
+};
+[[nodiscard]] std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request);
+
+/// Draws all of them into the folder's figures/, several at a time.
+/// @throws FileError  the first that could not be drawn
+void draw(const std::vector<Drawing>& drawings, const RunFolder& folder, int threads);
+
+/// fields/*.vtu: the model with the shapes of all modes, and the shape of each sine environment at its strongest peak.
+void write_fields(const Analysis& analysis, const RunFolder& folder);
+
+/// The peak with the largest ratio to the static answer: index of the watched quantity, −1 if none has any.
+[[nodiscard]] int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched);
+
+}  // namespace avrenk

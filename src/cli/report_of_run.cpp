@@ -1,0 +1,292 @@
+#include "cli/report_of_run.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <iterator>
+#include <sstream>
+
+#include "files/result_tables.h"
+#include "version.h"
+
+namespace avrenk {
+namespace {
+
+constexpr int most_chief_modes = 15;  // rows of the mode table that are not folded
+
+std::string read_file(const std::filesystem::path& path) {
+  std::ifstream stream(path, std::ios::binary);
+  std::string text{std::istreambuf_iterator<char>(stream), {}};
+  if (!stream) throw FileError(fmt::format("{}: cannot be read", path.string()));
+  return text;
+}
+
+// Letters, digits and hyphens.
+std::string id_of(const std::string& name) {
+  std::string id = "s-";
+  for (const char c : name) id += std::isalnum(static_cast<unsigned char>(c)) ? c : '-';
+  return id;
+}
+
+class Writer {
+ public:
+  Writer(const Analysis& analysis, const std::vector<Drawing>& drawings, const RunFolder& folder,
+         const ReportContext& context)
+      : analysis_(analysis), drawings_(drawings), folder_(folder), context_(context), show_(analysis.plan.show) {}
+
+  Report write() {
+    report_.title = analysis_.plan.title.empty() ? std::filesystem::path(analysis_.plan.file).stem().string()
+                                                 : analysis_.plan.title;
+    report_.verdict = context_.verdict;
+    report_.program_version = avrenk_version;
+    report_.date = context_.date;
+    report_.outcome = analysis_.limits.empty()  ? Report::Outcome::open
+                      : analysis_.all_met() ? Report::Outcome::met
+                                            : Report::Outcome::exceeded;
+    report_.warnings = analysis_.warnings;
+    if (!context_.trouble.empty()) report_.warnings.push_back("This report has no figures: " + context_.trouble);
+    summarise();
+    for (std::vector<std::string>* lines : {&report_.summary, &report_.warnings})
+      for (std::string& line : *lines) line = kept_together(std::move(line));
+    add_limits();
+    add_model();
+    add_modes();
+    add_inputs();
+    for (const Environment& environment : analysis_.plan.environments) add_environment(environment);
+    add_clearances();
+    add_method();
+    add_reproduction();
+    return std::move(report_);
+  }
+
+ private:
+  [[nodiscard]] std::string in(const Kind& kind, double value, int digits = 4) const {
+    const DisplayUnit unit = show_.unit(kind);
+    return fmt::format("{}\u00a0{}", format_number(unit.from_si(value), digits), unit.text);
+  }
+
+  // A number and its % sign are not parted at the end of a line.
+  static std::string kept_together(std::string text) {
+    for (std::size_t at = text.find(" %"); at != std::string::npos; at = text.find(" %", at + 1))
+      text.replace(at, 1, "\u00a0");
+    return text;
+  }
+
+  ReportSection& add(const std::string& id, const std::string& title, int level = 2) {
+    report_.sections.push_back({id_of(id), title, level});
+    return report_.sections.back();
+  }
+
+  // Figures of a section whose names begin so.
+  void put_figures(ReportSection& section, const std::string& group, const std::string& begins = "") {
+    if (!context_.trouble.empty()) return;
+    for (const Drawing& drawing : drawings_)
+      if (drawing.section == group && drawing.in_report && drawing.name.starts_with(begins))
+        section.figures.push_back({drawing.file(), drawing.caption, drawing.in_words,
+                                   read_file(folder_.path(drawing.file())), drawing.chart ? &*drawing.chart : nullptr});
+  }
+
+  void summarise() {
+    const ModalBasis& basis = analysis_.basis;
+    std::vector<std::string>& text = report_.summary;
+    text.push_back(fmt::format("The model weighs {} and has {} equations.", in(kind::mass, basis.rigid_mass(0, 0)),
+                               analysis_.system.free));
+    std::string weightiest;
+    for (int d = 0; d < 3 && basis.modes > 0; ++d) {
+      int best = 0;
+      for (int r = 1; r < basis.modes; ++r)
+        if (basis.effective_mass(r, d) > basis.effective_mass(best, d)) best = r;
+      weightiest += fmt::format("{}along {} mode {} at {} with {:.0f} %", d ? ", " : "", "xyz"[d], best + 1,
+                                in(kind::frequency, basis.frequency(best)),
+                                100 * basis.effective_mass(best, d) / basis.rigid_mass(d, d));
+    }
+    if (basis.modes > 0)
+      text.push_back(fmt::format("{} modes below {}, none missing by the pivot count, from {} on. The most of the mass "
+                                 "moves {}.",
+                                 basis.modes, in(kind::frequency, basis.proven_below),
+                                 in(kind::frequency, basis.frequency(0)), weightiest));
+    for (const Outcome& outcome : analysis_.outcomes) {
+      const int strongest = strongest_peak(outcome, analysis_.watched);
+      if (strongest < 0) continue;
+      const auto i = static_cast<std::size_t>(strongest);
+      const SineRow& row = outcome.sine[i];
+      text.push_back(fmt::format(
+          "{}: the strongest peak is {} {} at {}, {} times the static answer{}.", outcome.name(),
+          analysis_.watched[i].name, in(*analysis_.watched[i].quantity->kind, row.peak.value),
+          in(kind::frequency, row.peak.frequency), format_number(row.amplification, 3),
+          row.shares.empty() || row.shares[0].first < 0
+              ? std::string()
+              : fmt::format("; mode {} makes {:.0f} % of it", row.shares[0].first + 1, 100 * row.shares[0].second)));
+    }
+    std::size_t said = 0;
+    for (const LimitResult& result : analysis_.limits) {
+      if (result.met || ++said > 3) continue;
+      text.push_back(fmt::format("Limit {} is exceeded: {} reaches {}, with its factors {}, where {} is allowed: margin "
+                                 "{:+.1f} %{}.",
+                                 result.limit->name, result.what, in(*result.kind, result.value),
+                                 in(*result.kind, result.value * result.limit->factor),
+                                 in(*result.kind, result.allowable), 100 * result.margin,
+                                 result.where.empty() ? std::string() : ", at " + result.where));
+    }
+  }
+
+  void add_limits() {
+    if (analysis_.limits.empty()) return;
+    ReportSection& section = add("limits", "Limits and margins");
+    section.leading = true;
+    put_figures(section, "margins");
+    section.tables.push_back(limit_table(analysis_.limits, show_));
+  }
+
+  void add_model() {
+    ReportSection& section = add("model", "Model");
+    put_figures(section, "model");
+    section.tables.push_back(mass_table(analysis_.plan.assembly, show_));
+    section.tables.push_back(
+        static_table(analysis_.plan.assembly, analysis_.system, analysis_.basis.statics, show_));
+    section.paragraphs = analysis_.plan.notes;
+  }
+
+  void add_modes() {
+    const ModalBasis& basis = analysis_.basis;
+    ReportSection& section = add("modes", "Modes");
+    section.paragraphs.push_back(fmt::format(
+        "{} modes; the pivot count proves that none is missing below {}. Residual of the worst mode {:.1e}, largest "
+        "deviation from orthogonality {:.1e}; {} residual vectors carry what the modes leave out. {}.",
+        basis.modes, in(kind::frequency, basis.proven_below), basis.largest_residual, basis.largest_nonorthogonality,
+        basis.size() - basis.modes, analysis_.heading()));
+    put_figures(section, "modes", "effective-mass");
+    put_figures(section, "modes", "modes");
+    Table all = mode_table(basis, analysis_.damping, show_), chief = all;
+    if (basis.modes > most_chief_modes) {
+      chief.title = fmt::format("The first {} modes; effective mass as a part of the whole (Σ running sum), damping",
+                                most_chief_modes);
+      chief.rows.resize(most_chief_modes);
+      section.tables.push_back(std::move(chief));
+      ReportSection& rest = add("all-modes", "All modes", 3);
+      rest.folded = true;
+      rest.tables.push_back(std::move(all));
+    } else {
+      section.tables.push_back(std::move(all));
+    }
+    ReportSection& shapes = add("shapes", "Shapes of the modes that carry most", 3);
+    shapes.folded = true;
+    put_figures(shapes, "modes", "mode.");
+    if (shapes.figures.empty()) report_.sections.pop_back();
+  }
+
+  void add_inputs() {
+    if (analysis_.plan.profiles.empty()) return;
+    ReportSection& section = add("inputs", "Inputs");
+    put_figures(section, "profiles");
+    for (const Profile& profile : analysis_.plan.profiles) {
+      Table table =
+          profile_table(profile.table, profile.type == Profile::Type::random, *profile.stated, show_);
+      table.title = fmt::format("Profile {}, level 0 dB{}", profile.name,
+                                profile.tolerance.empty() ? "" : ", tolerance " + profile.tolerance);
+      section.tables.push_back(std::move(table));
+    }
+  }
+
+  void add_environment(const Environment& environment) {
+    std::vector<const Outcome*> axes;
+    for (const Outcome& outcome : analysis_.outcomes)
+      if (outcome.environment == &environment) axes.push_back(&outcome);
+    if (axes.empty() || analysis_.watched.empty()) return;
+    const bool is_random = environment.type == Environment::Type::random;
+    ReportSection& section = add("environment-" + environment.name, fmt::format("Environment {}", environment.name));
+    if (environment.type == Environment::Type::steady) {
+      section.paragraphs.push_back("A steady acceleration; motions are relative to the base.");
+      section.tables.push_back(steady_table(*axes[0], analysis_.watched, show_));
+      return;
+    }
+    const DisplayUnit unit = show_.unit(environment.angular ? kind::angular_acceleration : kind::acceleration);
+    section.paragraphs.push_back(
+        fmt::format("Profile {}, {}.", environment.profile, environment.level) +
+        (is_random ? fmt::format(" Input {} {} RMS.",
+                                 format_number(unit.from_si(std::sqrt(environment.input.area())), 4), unit.text)
+                   : std::string(" Amplitudes are 0 to peak.")));
+    section.tables.push_back(overview_table(axes, analysis_.watched, show_));
+    for (const Outcome* outcome : axes) add_outcome(*outcome);
+  }
+
+  void add_outcome(const Outcome& outcome) {
+    ReportSection& section = add(outcome.name(), outcome.name(), 3);
+    put_figures(section, outcome.name());
+    ReportSection& details = add(outcome.name() + "-numbers", outcome.name() + ", all numbers and reasons", 3);
+    details.folded = true;
+    if (outcome.sine.empty()) {
+      details.tables.push_back(rms_table(outcome, analysis_.watched, show_));
+      if (!outcome.is_combined()) details.tables.push_back(random_reason_table(outcome, analysis_.watched, show_));
+    } else {
+      details.tables.push_back(peak_table(outcome, analysis_.watched, show_));
+      if (!outcome.is_combined()) details.tables.push_back(sine_reason_table(outcome, analysis_.watched, show_));
+    }
+  }
+
+  void add_clearances() {
+    Table clearances = clearance_table(analysis_.outcomes, analysis_.watched, show_);
+    if (!clearances.rows.empty()) add("clearances", "Clearances").tables.push_back(std::move(clearances));
+  }
+
+  void add_method() {
+    ReportSection& section = add("method", "Method and accuracy");
+    section.paragraphs = {
+        "Linear vibration of small amplitude about the undeformed shape. The base moves rigidly as the environment says; "
+        "responses are superposed from the modes, with residual vectors for what the modes leave out.",
+        "Sine: steady state at every frequency. A peak is a root of the derivative of the largest value over one cycle, "
+        "wherever the points of the curve lie.",
+        "Random: stationary and Gaussian. RMS values come from the covariance of the modal coordinates, whatever the "
+        "points of the curve. n sigma of a magnitude or of von Mises stress has no Gaussian probability."};
+    double error = 0;
+    for (const Outcome& outcome : analysis_.outcomes) error = std::max(error, outcome.integration_error);
+    Table table{"accuracy",
+                "What bounds the numbers",
+                {{"measure", ""}, {"value", "", 2}, {"meaning", ""}},
+                {{std::string("residual of the worst mode"), analysis_.basis.largest_residual,
+                  std::string("|Kφ − ω²Mφ| / |Kφ|")},
+                 {std::string("orthogonality"), analysis_.basis.largest_nonorthogonality, std::string("|ΦᵀMΦ − I|")},
+                 {std::string("rigid motion of the base"), analysis_.basis.statics.rigid_difference,
+                  std::string("static motion against rigid motion, part of it")}}};
+    if (error > 0)
+      table.rows.push_back({std::string("random integrals"), error,
+                            std::string("largest change of a variance when the panels were halved")});
+    section.tables.push_back(std::move(table));
+    section.paragraphs.push_back(
+        "Not covered: nonlinear stiffness or damping, contact, fatigue life, and the error of the mesh, which is that of "
+        "the beam theory and of the element length chosen.");
+  }
+
+  void add_reproduction() {
+    ReportSection& section = add("reproduce", "How to reproduce");
+    section.paragraphs.push_back(fmt::format("Command: avrenk {} {}", context_.command, analysis_.plan.file));
+    for (const std::string& each : context_.overrides)
+      section.paragraphs.push_back(fmt::format("with --set \"{}\"", each));
+    section.paragraphs.push_back(fmt::format("Avrenk {}. Fingerprint of stiffness and mass: {}. All numbers: "
+                                             "summary.json and tables/*.csv beside this file; shapes: fields/*.vtu.",
+                                             avrenk_version, analysis_.model));
+    section.folded = false;
+    ReportSection& plan = add("plan", "The plan as it was read", 3);
+    plan.folded = true;
+    std::istringstream lines(read_file(analysis_.plan.file));
+    for (std::string line; std::getline(lines, line);) plan.listing.push_back(line);
+  }
+
+  const Analysis& analysis_;
+  const std::vector<Drawing>& drawings_;
+  const RunFolder& folder_;
+  const ReportContext& context_;
+  const Show& show_;
+  Report report_;
+};
+
+}  // namespace
+
+Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings, const RunFolder& folder,
+                     const ReportContext& context) {
+  return Writer(analysis, drawings, folder, context).write();
+}
+
+}  // namespace avrenk

@@ -1,0 +1,33 @@
+#include "core/response/fields.h"
+
+namespace avrenk {
+
+NodeMotions node_motions(const System& system, const ModalBasis& basis, const Eigen::VectorXd& q) {
+  Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
+  unknowns.head(system.free) = basis.shapes * q;
+  const Eigen::VectorXd all = system.transformation.transpose() * unknowns;
+  return Eigen::Map<const NodeMotions>(all.data(), 6, all.size() / 6);
+}
+
+Eigen::VectorXcd sine_coordinates(const Environment& environment, int axis, const System& system,
+                                  const ModalBasis& basis, const ModalDamping& damping, double frequency) {
+  const Transfer transfer(basis, damping, base_inputs(basis, damping, environment.directions(axis, system)));
+  return environment.input.at(frequency) * transfer.coordinates(frequency).col(0);
+}
+
+double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q) {
+  const NodeMotions a = node_motions(system, basis, q.real()), b = node_motions(system, basis, q.imag());
+  double largest = -1, instant = 0;
+  for (Eigen::Index node = 0; node < a.cols(); ++node) {
+    Eigen::VectorXcd w(3);
+    w.real() = a.col(node).head<3>();
+    w.imag() = b.col(node).head<3>();
+    const double value = largest_over_phase(w);
+    if (value <= largest) continue;
+    largest = value;
+    instant = -phase_of_largest(w);
+  }
+  return instant;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,186 @@
+#include "figures/assessment_charts.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+#include "files/table.h"
+
+namespace avrenk {
+namespace {
+
+constexpr double half_bar = 0.32;
+constexpr double widest_margin = 200;  // %: longer bars are cut, and their text says so
+constexpr std::size_t most_modes = 40, most_rows = 24;
+
+std::string percent(double value) { return fmt::format("{:+.1f} %", value); }
+
+}  // namespace
+
+NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show) {
+  NamedChart named{"margins", {}, ""};
+  Chart& chart = named.chart;
+  const std::size_t shown = std::min(limits.size(), most_rows);
+  chart.title = "Margins against the limits, worst first";
+  chart.subtitle = fmt::format(
+      "margin = allowable / (factors × value) − 1, or value / lower bound − 1{}",
+      shown < limits.size() ? fmt::format("; the {} smallest of {} are shown", shown, limits.size()) : "");
+  Panel panel{{"", Axis::Scale::named}};
+  Series met{"met", {}, {}, Series::Style::bars, {}, {}, 0}, exceeded{"exceeded", {}, {}, Series::Style::bars, {}, {}, 1},
+      upper{"at the upper tolerance of the input", {}, {}, Series::Style::bars, {}, {}, palette_size};
+  double least = 0, most = 0;
+  for (std::size_t i = shown; i-- > 0;) {  // the axis counts from below
+    const LimitResult& result = limits[i];
+    const DisplayUnit unit = show.unit(*result.kind);
+    const double y = static_cast<double>(shown - i), margin = 100 * result.margin,
+                 end = std::clamp(margin, -100.0, widest_margin);
+    panel.y.names.push_back(fmt::format("{}: {} {}", result.limit->name, format_number(unit.from_si(result.value), 3),
+                                        unit.text));
+    const double thick = std::isnan(result.upper_margin) ? half_bar : 0.22;
+    (result.met ? met : exceeded).bars.push_back({std::min(0.0, end), std::max(0.0, end), y - thick, y + half_bar});
+    if (!std::isnan(result.upper_margin)) {
+      const double edge = std::clamp(100 * result.upper_margin, -100.0, widest_margin);
+      upper.bars.push_back({std::min(0.0, edge), std::max(0.0, edge), y - half_bar, y - 0.24});
+      least = std::min(least, edge);
+    }
+    panel.texts.push_back(
+        {end, y + 0.05, percent(margin) + (margin > widest_margin ? ", bar cut" : ""),
+         margin < 0 ? FixedText::Side::left : FixedText::Side::right});
+    least = std::min(least, end);
+    most = std::max(most, end);
+  }
+  for (std::size_t i = 0; i < shown; ++i)
+    named.in_words += fmt::format("{}{} {}", i ? "; " : "", limits[i].limit->name, percent(100 * limits[i].margin));
+  const double span = std::max(most - least, 10.0);
+  chart.x = {"Margin (%)", Axis::Scale::linear, least - (least < 0 ? 0.14 : 0.02) * span, most + 0.3 * span};
+  if (!exceeded.bars.empty()) panel.series.push_back(std::move(exceeded));
+  if (!met.bars.empty()) panel.series.push_back(std::move(met));
+  if (!upper.bars.empty()) panel.series.push_back(std::move(upper));
+  chart.uprights.push_back({0, "0"});
+  chart.panels = {std::move(panel)};
+  return named;
+}
+
+NamedChart mass_chart(const ModalBasis& basis, const Show& show) {
+  NamedChart named{"effective-mass", {}, ""};
+  Chart& chart = named.chart;
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  const auto part = [&](int r, int d) { return 100 * basis.effective_mass(r, d) / basis.rigid_mass(d, d); };
+  std::vector<int> shown(static_cast<std::size_t>(basis.modes));
+  std::iota(shown.begin(), shown.end(), 0);
+  if (shown.size() > most_modes) {
+    const auto most = [&](int r) { return std::max({part(r, 0), part(r, 1), part(r, 2)}); };
+    std::stable_sort(shown.begin(), shown.end(), [&](int a, int b) { return most(a) > most(b); });
+    shown.resize(most_modes);
+    std::sort(shown.begin(), shown.end());
+  }
+  chart.title = "Effective mass of the modes";
+  chart.subtitle =
+      fmt::format("as a part of the whole mass; {}",
+                  shown.size() < static_cast<std::size_t>(basis.modes)
+                      ? fmt::format("the {} modes of {} that carry the most", shown.size(), basis.modes)
+                      : fmt::format("all {} modes to {:.4g} Hz", basis.modes, basis.proven_below));
+  chart.x = {fmt::format("Mode and its natural frequency ({})", frequency.text), Axis::Scale::named};
+  for (const int r : shown)
+    chart.x.names.push_back(fmt::format("{}  {}", r + 1, format_number(frequency.from_si(basis.frequency(r)), 4)));
+  for (int d = 0; d < 3; ++d) {
+    Panel panel{{fmt::format("Along {} (%)", "xyz"[d]), Axis::Scale::linear, 0, 108, {0, 50, 100}}, 1, d == 0};
+    Series bars{"effective mass", {}, {}, Series::Style::bars, {}, {}, 0},
+        sum{"running sum over all modes", {}, {}, Series::Style::steps};
+    double total = 0;
+    std::size_t next = 0;
+    for (int r = 0; r < basis.modes; ++r) {
+      total += part(r, d);
+      if (next >= shown.size() || shown[next] != r) continue;
+      const double x = static_cast<double>(++next);
+      bars.bars.push_back({x - half_bar, x + half_bar, 0, part(r, d)});
+      if (part(r, d) >= 10)
+        panel.texts.push_back({x, part(r, d), fmt::format("{:.0f}", part(r, d)), FixedText::Side::above});
+      sum.x.insert(sum.x.end(), {x - 0.5, x + 0.5});
+      sum.y.insert(sum.y.end(), {total, total});
+    }
+    named.in_words += fmt::format("{}{:.1f} % of the mass along {}", d ? ", " : "In all modes ", total, "xyz"[d]);
+    panel.series = {std::move(bars), std::move(sum)};
+    chart.panels.push_back(std::move(panel));
+  }
+  return named;
+}
+
+std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource& source) {
+  if (outcome.grid.empty() || source.watched.empty()) return std::nullopt;
+  const bool sine = !outcome.sine.empty();
+  const DisplayUnit frequency = source.show.unit(kind::frequency);
+  NamedChart named{outcome.name() + ".shares", {}, ""};
+  Chart& chart = named.chart;
+  chart.title = fmt::format("Modes that make the {}: {}", sine ? "peaks" : "RMS values", outcome.name());
+  chart.subtitle = sine ? "share of each mode in the largest value, at its instant; opposite ones to the left"
+                        : "share of each mode in the variance; opposite ones, by correlation, to the left";
+  struct Row {
+    std::string name;
+    const std::vector<std::pair<int, double>>* shares;
+  };
+  std::vector<Row> rows;
+  std::map<int, double> weight;  // of each mode over all rows
+  for (std::size_t i = 0; i < source.watched.size() && rows.size() < most_rows; ++i) {
+    const auto& shares = sine ? outcome.sine[i].shares : outcome.random[i].shares;
+    if (!source.watched[i].is_headline() || shares.empty()) continue;
+    std::string name = fmt::format("{}.{}", source.watched[i].entry, source.watched[i].quantity->keyword);
+    if (sine)
+      name += fmt::format(" @ {}\u00a0{}", format_number(frequency.from_si(outcome.sine[i].peak.frequency), 4),
+                          frequency.text);
+    rows.push_back({std::move(name), &shares});
+    for (const auto& [mode, share] : shares) weight[mode] += std::abs(share);
+  }
+  if (rows.empty()) return std::nullopt;
+  // The heaviest modes get a colour each, in the order of their numbers; the others are grey.
+  std::vector<std::pair<double, int>> heaviest;
+  for (const auto& [mode, sum] : weight) heaviest.emplace_back(-sum, mode);
+  std::sort(heaviest.begin(), heaviest.end());
+  std::vector<int> coloured;
+  for (std::size_t k = 0; k < std::min<std::size_t>(heaviest.size(), palette_size); ++k)
+    coloured.push_back(heaviest[k].second);
+  std::sort(coloured.begin(), coloured.end());
+  Panel panel{{"", Axis::Scale::named}};
+  for (std::size_t k = 0; k < coloured.size(); ++k) {
+    const int mode = coloured[k];
+    const std::string label = mode < 0                      ? std::string("the base's own motion")
+                              : mode >= source.basis.modes ? fmt::format("residual vector {}", mode + 1 - source.basis.modes)
+                                                            : fmt::format("mode {}, {} {}", mode + 1,
+                                                                          format_number(frequency.from_si(
+                                                                                            source.basis.frequency(mode)),
+                                                                                        4),
+                                                                          frequency.text);
+    panel.series.push_back({label, {}, {}, Series::Style::bars, {}, {}, static_cast<int>(k)});
+  }
+  panel.series.push_back({"others of 0.5 % and more", {}, {}, Series::Style::bars, {}, {}, palette_size});
+  double least = 0, most = 100;
+  for (std::size_t i = rows.size(); i-- > 0;) {
+    const double y = static_cast<double>(rows.size() - i);
+    panel.y.names.push_back(rows[i].name);
+    double right = 0, left = 0;
+    std::string words;
+    for (const auto& [mode, share] : *rows[i].shares) {
+      const auto found = std::find(coloured.begin(), coloured.end(), mode);
+      double& end = share > 0 ? right : left;
+      panel.series[static_cast<std::size_t>(found - coloured.begin())].bars.push_back(
+          {std::min(end, end + 100 * share), std::max(end, end + 100 * share), y - half_bar, y + half_bar});
+      end += 100 * share;
+    }
+    least = std::min(least, left);
+    most = std::max(most, right);
+    const auto& [mode, share] = rows[i].shares->front();
+    named.in_words += fmt::format("{}{}: {} {:.0f} %", named.in_words.empty() ? "" : "; ", rows[i].name,
+                                  mode < 0 ? std::string("base") : fmt::format("mode {}", mode + 1), 100 * share);
+  }
+  if (panel.series.back().bars.empty()) panel.series.pop_back();
+  chart.x = {sine ? "Share of the peak (%)" : "Share of the variance (%)", Axis::Scale::linear,
+             least < 0 ? least - 4 : 0, most + 4};
+  if (least < 0) chart.uprights.push_back({0, ""});
+  chart.panels = {std::move(panel)};
+  return named;
+}
+
+}  // namespace avrenk

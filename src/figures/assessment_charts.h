@@ -1,0 +1,19 @@
+/// figures/assessment_charts.h: what decides: margins, effective masses, shares of the modes.
+#pragma once
+
+#include "figures/response_charts.h"
+
+namespace avrenk {
+
+/// Margins as bars, worst on top, with that at the upper tolerance beside it. @pre there are results
+[[nodiscard]] NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show);
+
+/// Effective mass along x, y, z of each mode as a part of the whole, and its running sum. Of more than 40 modes those
+/// are shown that carry the most.
+[[nodiscard]] NamedChart mass_chart(const ModalBasis& basis, const Show& show);
+
+/// Shares of the modes: of the peak (sine) or of the variance (random) of each headline quantity. Shares of a peak add
+/// up to 100 %, those of opposite sign to the left. Nothing if no quantity has any.
+[[nodiscard]] std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource& source);
+
+}  // namespace avrenk

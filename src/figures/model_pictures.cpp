@@ -1,0 +1,153 @@
+#include "figures/model_pictures.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "files/table.h"
+
+namespace avrenk {
+namespace {
+
+constexpr double largest_on_paper = 0.1;  // of the model's size
+
+struct Largest {
+  int node = 0;
+  double value = 0;  // m
+};
+
+Largest largest_of(const NodeMotions& motions) {
+  Largest largest;
+  for (Eigen::Index node = 0; node < motions.cols(); ++node)
+    if (const double value = motions.col(node).head<3>().norm(); value > largest.value)
+      largest = {static_cast<int>(node), value};
+  return largest;
+}
+
+NodeMotions mode_motions(const PictureSource& source, int mode) {
+  return node_motions(source.system, source.basis, Eigen::VectorXd::Unit(source.basis.size(), mode));
+}
+
+std::string mode_name(const PictureSource& source, int mode) {
+  const DisplayUnit frequency = source.show.unit(kind::frequency);
+  return fmt::format("Mode {}, {} {}", mode + 1, format_number(frequency.from_si(source.basis.frequency(mode)), 4),
+                     frequency.text);
+}
+
+// Outer points of a motion to both sides: they hold the pictures of one animation still.
+std::vector<Vector3> reach_of(const Assembly& assembly, const NodeMotions& motions, double scale) {
+  std::vector<Vector3> points;
+  for (std::size_t i = 0; i < assembly.nodes.size(); ++i)
+    for (const double sign : {-1.0, 1.0})
+      points.emplace_back(assembly.nodes[i].position +
+                          sign * scale * motions.col(static_cast<Eigen::Index>(i)).head<3>());
+  return points;
+}
+
+}  // namespace
+
+std::string effective_masses_in_words(const ModalBasis& basis, int mode) {
+  std::vector<std::pair<double, int>> parts;
+  for (int d = 0; d < 6; ++d)
+    if (const double part = basis.effective_mass(mode, d) / basis.rigid_mass(d, d); part >= 0.01)
+      parts.emplace_back(part, d);
+  std::stable_sort(parts.begin(), parts.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+  std::string text;
+  for (std::size_t i = 0; i < std::min<std::size_t>(parts.size(), 3); ++i)
+    text += fmt::format("{}{} {:.0f} %", i ? ", " : "", axis_names[static_cast<std::size_t>(parts[i].second)],
+                        100 * parts[i].first);
+  return text.empty() ? "less than 1 % in any direction" : text;
+}
+
+Image model_picture(const Assembly& assembly, const std::string& title, const Show& show) {
+  const MassProperties total = total_mass(assembly);
+  const DisplayUnit mass = show.unit(kind::mass);
+  Picture picture{title.empty() ? "The model" : title,
+                  fmt::format("{} nodes, {} beam elements, {} springs, {} bodies; {} {} in all", assembly.nodes.size(),
+                              assembly.beams.size(), assembly.springs.size(), assembly.masses.size(),
+                              format_number(mass.from_si(total.mass), 4), mass.text)};
+  picture.legend = model_legend(assembly);
+  picture.legend.emplace_back("base", Colour{0.45, 0.48, 0.53});
+  return draw(model_scene(assembly, {}), picture);
+}
+
+Image mode_picture(const PictureSource& source, int mode) {
+  const NodeMotions motions = mode_motions(source, mode);
+  const Largest largest = largest_of(motions);
+  const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
+  Picture picture{mode_name(source, mode),
+                  fmt::format("effective mass {}; largest translation {} of the model's size; grey lines: as built",
+                              effective_masses_in_words(source.basis, mode), largest_on_paper),
+                  1280,
+                  800,
+                  ColourBar{"Displacement (part of the largest)", 0, 1}};
+  picture.mark = {source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
+                      scale * motions.col(largest.node).head<3>(),
+                  fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)};
+  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true}), picture);
+}
+
+Image mode_sheet(const PictureSource& source) {
+  std::vector<Image> pictures;
+  const int count = std::min(source.basis.modes, 12);
+  for (int r = 0; r < count; ++r) {
+    const NodeMotions motions = mode_motions(source, r);
+    const Largest largest = largest_of(motions);
+    Picture picture{mode_name(source, r), effective_masses_in_words(source.basis, r), 426, 320};
+    picture.triad = false;
+    picture.margin = 0.72;
+    pictures.push_back(draw(model_scene(source.assembly, {&motions,
+                                                          largest_on_paper * model_size(source.assembly) / largest.value,
+                                                          largest.value, true}),
+                            picture));
+  }
+  return sheet(pictures, 3,
+               count < source.basis.modes ? fmt::format("The first {} of {} modes", count, source.basis.modes)
+                                          : std::string("All modes"),
+               "natural frequency; effective mass as a part of the whole; colour: displacement as a part of the "
+               "largest; grey lines: as built");
+}
+
+std::vector<Image> mode_animation(const PictureSource& source, int mode, int frames) {
+  const NodeMotions motions = mode_motions(source, mode);
+  const Largest largest = largest_of(motions);
+  const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
+  const std::vector<Vector3> reach = reach_of(source.assembly, motions, scale);
+  Picture picture{mode_name(source, mode),
+                  fmt::format("effective mass {}", effective_masses_in_words(source.basis, mode)), 640, 480};
+  picture.triad = false;
+  picture.margin = 0.85;
+  std::vector<Image> images;
+  for (int k = 0; k < frames; ++k) {
+    const double part = std::cos(2 * std::numbers::pi * k / frames);
+    const NodeMotions now = part * motions;
+    images.push_back(draw(model_scene(source.assembly, {&now, scale, largest.value, true}), picture, {}, reach));
+  }
+  return images;
+}
+
+Image peak_picture(const PictureSource& source, const Outcome& outcome, const Watched& watched, double frequency) {
+  const Eigen::VectorXcd q = sine_coordinates(*outcome.environment, outcome.axis, source.system, source.basis,
+                                              source.damping, frequency);
+  const double instant = worst_instant(source.system, source.basis, q);
+  const NodeMotions motions = node_motions(source.system, source.basis, (q * std::polar(1.0, instant)).real());
+  const Largest largest = largest_of(motions);
+  const double scale = largest.value > 0 ? largest_on_paper * model_size(source.assembly) / largest.value : 0;
+  const DisplayUnit length = source.show.unit(kind::length), hertz = source.show.unit(kind::frequency);
+  const Node& node = source.assembly.nodes[static_cast<std::size_t>(largest.node)];
+  Picture picture{fmt::format("{} at the peak of {}, {} {}", outcome.name(), watched.name,
+                              format_number(hertz.from_si(frequency), 4), hertz.text),
+                  fmt::format("displacement relative to the base, at the instant of the largest ({:.0f}° of the cycle of "
+                              "the base's acceleration), drawn × {}; grey lines: as built",
+                              std::fmod(360 + instant * 180 / std::numbers::pi, 360), format_number(scale, 3)),
+                  1280,
+                  800,
+                  ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
+  picture.mark = {node.position + scale * motions.col(largest.node).head<3>(),
+                  fmt::format("{} {}, {}", format_number(length.from_si(largest.value), 3), length.text, node.origin)};
+  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true}), picture);
+}
+
+}  // namespace avrenk

@@ -1,0 +1,40 @@
+/// figures/model_pictures.h: pictures of the model, of its modes, and of its shape at a sine peak.
+#pragma once
+
+#include "core/quantity/show.h"
+#include "figures/model_scene.h"
+
+namespace avrenk {
+
+/// What pictures of a model are made from.
+struct PictureSource {
+  const Assembly& assembly;
+  const System& system;
+  const ModalBasis& basis;
+  const ModalDamping& damping;
+  std::string title;  ///< of the plan
+  const Show& show;
+};
+
+/// Parts, masses, springs and base in colours of their own.
+[[nodiscard]] Image model_picture(const Assembly& assembly, const std::string& title, const Show& show);
+
+/// A normal mode over the ghost of the model as built, coloured by displacement, its largest translation one tenth of
+/// the model's size.
+[[nodiscard]] Image mode_picture(const PictureSource& source, int mode);
+
+/// The first modes on one page, at most twelve.
+[[nodiscard]] Image mode_sheet(const PictureSource& source);
+
+/// One cycle of a mode in `frames` images of 640 x 480.
+[[nodiscard]] std::vector<Image> mode_animation(const PictureSource& source, int mode, int frames = 16);
+
+/// The shape at the peak of a watched quantity in a sine environment, relative to the base, at the instant at which the
+/// largest displacement of any node is largest.
+[[nodiscard]] Image peak_picture(const PictureSource& source, const Outcome& outcome, const Watched& watched,
+                                 double frequency);
+
+/// In words: the largest effective masses of a mode, "x 58 %, ry 21 %"; "less than 1 % in any direction".
+[[nodiscard]] std::string effective_masses_in_words(const ModalBasis& basis, int mode);
+
+}  // namespace avrenk

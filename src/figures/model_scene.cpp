@@ -1,0 +1,260 @@
+#include "figures/model_scene.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace avrenk {
+namespace {
+
+using Eigen::Vector2d;
+
+constexpr double density_of_bodies = 1500;  // kg/m³: what a sphere of a mass's size would have
+
+struct Paints {
+  std::vector<int> parts, masses;
+  std::vector<std::pair<std::string, int>> joints;  // springs by the name of their joint
+  int dark = 0, pale = 0, base = 0;
+};
+
+// Where a node goes.
+class Moved {
+ public:
+  Moved(const Assembly& assembly, const ModelLook& look) : assembly_(assembly), look_(look) {}
+  /// Of a point that the node carries rigidly; small rotations.
+  [[nodiscard]] Vector3 point(int node, const Vector3& at) const {
+    if (!look_.motions) return at;
+    const auto u = look_.motions->col(node);
+    const Vector3 arm = at - assembly_.nodes[static_cast<std::size_t>(node)].position;
+    return at + look_.scale * (u.head<3>() + u.tail<3>().cross(arm));
+  }
+  [[nodiscard]] Vector3 node(int node) const {
+    return point(node, assembly_.nodes[static_cast<std::size_t>(node)].position);
+  }
+  /// Part of the largest translation, at a point that the node carries.
+  [[nodiscard]] double value(int node, const Vector3& at) const {
+    if (!look_.motions || !(look_.largest > 0)) return 0;
+    const auto u = look_.motions->col(node);
+    const Vector3 arm = at - assembly_.nodes[static_cast<std::size_t>(node)].position;
+    return (u.head<3>() + u.tail<3>().cross(arm)).norm() / look_.largest;
+  }
+
+ private:
+  const Assembly& assembly_;
+  const ModelLook& look_;
+};
+
+// Convex polygons that cover a section; a round bar of the same area where only numbers are known.
+std::vector<std::vector<Vector2d>> outlines_of(const BeamSection& section) {
+  if (!section.outlines.empty()) return section.outlines;
+  std::vector<Vector2d> circle;
+  const double radius = std::sqrt(section.area / std::numbers::pi);
+  for (int k = 0; k < 16; ++k)
+    circle.emplace_back(radius * std::cos(2 * std::numbers::pi * k / 16),
+                        radius * std::sin(2 * std::numbers::pi * k / 16));
+  return {circle};
+}
+
+class Drawer {
+ public:
+  Drawer(const Assembly& assembly, const ModelLook& look)
+      : assembly_(assembly), look_(look), moved_(assembly, look), size_(model_size(assembly)) {
+    std::size_t i = 0;
+    for (const auto& [name, colour] : model_legend(assembly)) {
+      const int paint = scene_.add_paint(colour);
+      if (i < assembly.parts.size())
+        paints_.parts.push_back(paint);
+      else if (i < assembly.parts.size() + assembly.masses.size())
+        paints_.masses.push_back(paint);
+      else
+        paints_.joints.emplace_back(name, paint);
+      ++i;
+    }
+    paints_.dark = scene_.add_paint({0.30, 0.33, 0.38});
+    paints_.pale = scene_.add_paint({0.62, 0.65, 0.70});
+    paints_.base = scene_.add_paint({0.45, 0.48, 0.53});
+    for (const BeamElement& beam : assembly.beams) add_beam(beam);
+    for (std::size_t m = 0; m < assembly.masses.size(); ++m) add_mass(assembly.masses[m], paints_.masses[m]);
+    for (const Spring& spring : assembly.springs) add_spring(spring);
+    for (const RigidLink& link : assembly.links)
+      for (const int follow : link.follow) add_line(link.lead, follow);
+    for (const auto& [base, foot] : assembly.feet()) add_foot(foot.node);
+    if (look.ghost) add_ghost();
+  }
+  [[nodiscard]] Scene take() { return std::move(scene_); }
+
+ private:
+  [[nodiscard]] bool by_value() const { return look_.motions && look_.largest > 0; }
+  [[nodiscard]] int paint(int own) const { return by_value() ? Scene::by_value : own; }
+
+  void add_beam(const BeamElement& beam) {
+    const BeamProperties properties = assembly_.properties(beam);
+    const Matrix3 axes = beam.geometry.axes();
+    const auto first = outlines_of(*properties.sections[0]), last = outlines_of(*properties.sections[2]);
+    const int own = paint(paints_.parts[static_cast<std::size_t>(beam.part)]);
+    for (std::size_t o = 0; o < std::min(first.size(), last.size()); ++o) {
+      const std::size_t corners = std::min(first[o].size(), last[o].size());
+      std::array<std::vector<int>, 2> rings;
+      for (std::size_t end = 0; end < 2; ++end) {
+        const Vector3& centre = end == 0 ? beam.geometry.end1 : beam.geometry.end2;
+        const auto& outline = end == 0 ? first[o] : last[o];
+        const int node = beam.nodes[end];
+        for (std::size_t k = 0; k < corners; ++k) {
+          const Vector3 at =
+              centre + outline[k].x() * axes.row(1).transpose() + outline[k].y() * axes.row(2).transpose();
+          rings[end].push_back(scene_.add(moved_.point(node, at), moved_.value(node, at)));
+        }
+      }
+      for (std::size_t k = 0; k < corners; ++k) {
+        const std::size_t next = (k + 1) % corners;
+        scene_.faces.push_back({{rings[0][k], rings[0][next], rings[1][next], rings[1][k]}, own});
+        if (corners <= 6) scene_.strokes.push_back({rings[0][k], rings[1][k], paints_.dark, 0.7});
+      }
+      for (const auto& ring : rings) {
+        for (std::size_t k = 1; k + 1 < corners; ++k)
+          scene_.faces.push_back({{ring[0], ring[k], ring[k + 1], -1}, own});
+        for (std::size_t k = 0; k < corners; ++k)
+          scene_.strokes.push_back({ring[k], ring[(k + 1) % corners], paints_.dark, corners <= 6 ? 0.5 : 0.35});
+      }
+    }
+  }
+
+  void add_mass(const PointMass& mass, int own) {
+    const Vector3 centre = assembly_.nodes[static_cast<std::size_t>(mass.node)].position + mass.offset;
+    const Vector3 at = moved_.point(mass.node, centre);
+    const double radius = std::clamp(std::cbrt(3 * mass.mass / (4 * std::numbers::pi * density_of_bodies)),
+                                     0.012 * size_, 0.09 * size_);
+    const double value = moved_.value(mass.node, centre);
+    constexpr int around = 24, high = 12;
+    std::vector<int> above;
+    for (int j = 0; j <= high; ++j) {
+      std::vector<int> ring;
+      const double polar = std::numbers::pi * j / high;
+      for (int i = 0; i < around; ++i) {
+        const double turn = 2 * std::numbers::pi * i / around;
+        ring.push_back(scene_.add(at + radius * Vector3(std::sin(polar) * std::cos(turn),
+                                                        std::sin(polar) * std::sin(turn), std::cos(polar)),
+                                  value));
+      }
+      for (std::size_t i = 0; j > 0 && i < static_cast<std::size_t>(around); ++i) {
+        const std::size_t next = (i + 1) % static_cast<std::size_t>(around);
+        scene_.faces.push_back({{above[i], above[next], ring[next], ring[i]}, paint(own)});
+      }
+      above = std::move(ring);
+    }
+    if (mass.offset.norm() > 1e-9 * size_)
+      scene_.strokes.push_back(
+          {scene_.add(moved_.node(mass.node),
+                      moved_.value(mass.node, assembly_.nodes[static_cast<std::size_t>(mass.node)].position)),
+           scene_.add(at, value), paint(paints_.dark), 1.6});
+  }
+
+  void add_spring(const Spring& spring) {
+    const int from = spring.nodes[0], to = spring.nodes[1];
+    const Vector3 a = moved_.node(from), b = to < 0 ? Vector3(spring.point) : moved_.node(to);
+    const auto joint = std::find_if(paints_.joints.begin(), paints_.joints.end(),
+                                    [&](const auto& each) { return each.first == spring.joint; });
+    const int own = paint(joint->second);
+    const double va = moved_.value(from, assembly_.nodes[static_cast<std::size_t>(from)].position),
+                 vb = to < 0 ? 0 : moved_.value(to, assembly_.nodes[static_cast<std::size_t>(to)].position);
+    Vector3 along = b - a;
+    Vector3 across = along.cross(std::abs(along.z()) > 0.9 * along.norm() ? Vector3::UnitY() : Vector3::UnitZ());
+    const double length = along.norm(), least = 0.02 * size_;
+    if (length < 0.1 * least) {  // both ends at one spot: a small cross
+      for (int d = 0; d < 3; ++d) {
+        const Vector3 half = 0.5 * least * Vector3::Unit(d);
+        scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), own, 3});
+      }
+      return;
+    }
+    across = std::max(0.16 * length, 0.35 * least) * across.normalized();
+    constexpr int turns = 8;
+    int last = scene_.add(a, va);
+    for (int k = 1; k <= turns + 1; ++k) {
+      const double part = k > turns ? 1 : (k - 0.5) / turns;
+      const Vector3 side = k > turns ? Vector3::Zero() : Vector3((k % 2 ? 1 : -1) * across);
+      const int next = scene_.add(a + part * along + side, (1 - part) * va + part * vb);
+      scene_.strokes.push_back({last, next, own, 2.4});
+      last = next;
+    }
+  }
+
+  void add_line(int from, int to) {
+    const auto end = [&](int node) {
+      return scene_.add(moved_.node(node),
+                        moved_.value(node, assembly_.nodes[static_cast<std::size_t>(node)].position));
+    };
+    scene_.strokes.push_back({end(from), end(to), paint(paints_.dark), 1.6});
+  }
+
+  void add_foot(int node) {
+    const Vector3 at = assembly_.nodes[static_cast<std::size_t>(node)].position;
+    const double half = 0.018 * size_;
+    std::array<int, 8> corners{};
+    for (std::size_t k = 0; k < 8; ++k)
+      corners[k] = scene_.add(at + half * Vector3(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 0.4 : -1.6));
+    const auto at_corner = [&](std::size_t k) { return corners[k]; };
+    for (const std::array<std::size_t, 4>& side :
+         {std::array<std::size_t, 4>{0, 1, 3, 2}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 3, 7, 6}, {0, 2, 6, 4}, {1, 3, 7, 5}}) {
+      scene_.faces.push_back(
+          {{at_corner(side[0]), at_corner(side[1]), at_corner(side[2]), at_corner(side[3])}, paints_.base});
+      for (std::size_t k = 0; k < 4; ++k)
+        scene_.strokes.push_back({at_corner(side[k]), at_corner(side[(k + 1) % 4]), paints_.dark, 0.6});
+    }
+  }
+
+  void add_ghost() {
+    const auto at = [&](const Vector3& point) { return scene_.add(point); };
+    for (const BeamElement& beam : assembly_.beams)
+      scene_.strokes.push_back({at(beam.geometry.end1), at(beam.geometry.end2), paints_.pale, 1.3, false});
+    for (const PointMass& mass : assembly_.masses) {
+      const Vector3& node = assembly_.nodes[static_cast<std::size_t>(mass.node)].position;
+      const int centre = at(node + mass.offset);
+      for (int d = 0; d < 3; ++d) {
+        const Vector3 half = 0.012 * size_ * Vector3::Unit(d);
+        scene_.strokes.push_back({at(scene_.points[static_cast<std::size_t>(centre)] - half),
+                                  at(scene_.points[static_cast<std::size_t>(centre)] + half), paints_.pale, 1.3,
+                                  false});
+      }
+    }
+  }
+
+  const Assembly& assembly_;
+  const ModelLook& look_;
+  Moved moved_;
+  double size_;
+  Paints paints_;
+  Scene scene_;
+};
+
+}  // namespace
+
+double model_size(const Assembly& assembly) {
+  Vector3 low = Vector3::Constant(HUGE_VAL), high = -low;
+  const auto take = [&](const Vector3& point) {
+    low = low.cwiseMin(point);
+    high = high.cwiseMax(point);
+  };
+  for (const Node& node : assembly.nodes) take(node.position);
+  for (const PointMass& mass : assembly.masses)
+    take(assembly.nodes[static_cast<std::size_t>(mass.node)].position + mass.offset);
+  const double size = (high - low).maxCoeff();
+  return size > 0 ? size : 1;
+}
+
+std::vector<std::pair<std::string, Colour>> model_legend(const Assembly& assembly) {
+  std::vector<std::pair<std::string, Colour>> legend;
+  const auto add = [&](const std::string& name) { legend.emplace_back(name, part_colour(legend.size())); };
+  for (const Part& part : assembly.parts) add(part.name);
+  for (const PointMass& mass : assembly.masses) add(mass.name);
+  const std::size_t before = legend.size();
+  for (const Spring& spring : assembly.springs)
+    if (std::none_of(legend.begin() + static_cast<std::ptrdiff_t>(before), legend.end(),
+                     [&](const auto& each) { return each.first == spring.joint; }))
+      add(spring.joint);
+  return legend;
+}
+
+Scene model_scene(const Assembly& assembly, const ModelLook& look) { return Drawer(assembly, look).take(); }
+
+}  // namespace avrenk

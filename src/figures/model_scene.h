@@ -1,0 +1,26 @@
+/// figures/model_scene.h: an assembly as a scene: beams as the outlines of their sections, masses as spheres, springs as
+/// zigzags, rigid links as lines, feet as blocks.
+#pragma once
+
+#include "core/response/fields.h"
+#include "figures/scene.h"
+
+namespace avrenk {
+
+/// How an assembly is drawn.
+struct ModelLook {
+  const NodeMotions* motions = nullptr;  ///< added to the nodes, times `scale`; nullptr: as built
+  double scale = 1;
+  double largest = 0;   ///< translation (m, not scaled) at the light end of the colours; 0: parts in their own colours
+  bool ghost = false;   ///< the lines of the model as built, in light grey
+};
+
+/// Colour of each part, mass and joint with its name, in the order in which the scene takes them.
+[[nodiscard]] std::vector<std::pair<std::string, Colour>> model_legend(const Assembly& assembly);
+
+[[nodiscard]] Scene model_scene(const Assembly& assembly, const ModelLook& look);
+
+/// Longest side of the box around all nodes and bodies, m.
+[[nodiscard]] double model_size(const Assembly& assembly);
+
+}  // namespace avrenk

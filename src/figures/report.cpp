@@ -1,0 +1,239 @@
+#include "figures/report.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <kainjow/mustache.hpp>
+#include <nlohmann/json.hpp>
+
+#include "figures/report_parts.h"
+#include "files/base64.h"
+
+namespace avrenk {
+namespace {
+
+using kainjow::mustache::data;
+using kainjow::mustache::mustache;
+using List = data;
+
+data list() { return data(data::type::list); }
+
+data texts(const std::vector<std::string>& all) {
+  data result = list();
+  for (const std::string& each : all) {
+    data item;
+    item.set("text", each);
+    result.push_back(item);
+  }
+  return result;
+}
+
+// Letters of Markdown that the user's text does not mean.
+std::string markdown_escaped(const std::string& text) {
+  std::string safe;
+  for (const char c : text) {
+    if (std::string_view("\\`*_[]<>|#").find(c) != std::string_view::npos) safe += '\\';
+    safe += c == '\n' ? ' ' : c;
+  }
+  return safe;
+}
+
+std::string mark_of(Report::Outcome outcome) {
+  return outcome == Report::Outcome::met        ? "Met:"
+         : outcome == Report::Outcome::exceeded ? "Not met:"
+                                                : "Open:";
+}
+
+// Rows of numbers for the first panel: the grid of the first series, a value or nothing of each series.
+std::string curves_of(const Chart& chart) {
+  const Panel& panel = chart.panels.front();
+  if (chart.x.scale != Axis::Scale::logarithmic || panel.series.empty()) return "";
+  nlohmann::ordered_json json;
+  const std::vector<double>& grid = panel.series.front().x;
+  const auto unit_of = [](const std::string& label) {
+    const std::size_t open = label.rfind('('), close = label.rfind(')');
+    return open == std::string::npos ? std::string() : label.substr(open + 1, close - open - 1);
+  };
+  json["x"] = chart.x.label;
+  json["y"] = panel.y.label;
+  json["x_unit"] = unit_of(chart.x.label);
+  json["y_unit"] = unit_of(panel.y.label);
+  json["log_y"] = panel.y.scale == Axis::Scale::logarithmic;
+  json["labels"] = {chart.x.label};
+  json["colours"] = json["text_colours"] = nlohmann::json::array();
+  json["series"] = nlohmann::json::object();
+  constexpr const char* colours[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9"};
+  constexpr const char* text_colours[] = {"#005a8c", "#a84a00", "#00664a", "#8f4a74", "#8a5f00", "#1f6f9f"};
+  std::size_t next = 0;
+  std::vector<const Series*> shown;
+  double highest = 0, lowest = HUGE_VAL;
+  for (const Series& series : panel.series) {
+    if (series.style == Series::Style::bars || series.style == Series::Style::band) continue;
+    std::string label = series.label;
+    while (std::find(json["labels"].begin(), json["labels"].end(), label) != json["labels"].end()) label += " ";
+    json["labels"].push_back(label);
+    const bool input = series.style == Series::Style::input, limit = series.style == Series::Style::limit;
+    const std::size_t colour = input || limit ? 0 : next++ % std::size(colours);
+    json["colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : colours[colour]);
+    json["text_colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : text_colours[colour]);
+    if (input || limit) json["series"][label] = {{"strokePattern", input ? std::vector<int>{7, 4} : std::vector<int>{14, 5}}};
+    shown.push_back(&series);
+    for (const double y : series.y) {
+      if (!(y > 0)) continue;
+      highest = std::max(highest, y);
+      lowest = std::min(lowest, y);
+    }
+  }
+  if (json["log_y"]) {
+    const double to = std::pow(10, std::ceil(std::log10(highest * 1.2)));
+    json["range"] = {std::max(std::pow(10, std::floor(std::log10(lowest))), to * 1e-5), to};
+  } else {
+    json["range"] = nullptr;
+  }
+  const auto rounded = [](double value) { return std::stod(fmt::format("{:.5g}", value)); };
+  json["rows"] = nlohmann::json::array();
+  for (std::size_t k = 0; k < grid.size(); ++k) {
+    nlohmann::ordered_json row = {std::stod(fmt::format("{:.7g}", grid[k]))};
+    for (const Series* series : shown) {
+      const bool flat = series->style == Series::Style::limit;
+      const double y = flat ? series->y.front() : k < series->y.size() ? series->y[k] : std::nan("");
+      row.push_back(std::isfinite(y) && !(json["log_y"] && y <= 0) ? nlohmann::ordered_json(rounded(y))
+                                                                    : nlohmann::ordered_json(nullptr));
+    }
+    json["rows"].push_back(std::move(row));
+  }
+  std::string text = json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace), safe;
+  for (const char c : text) safe += c == '<' ? std::string("\\u003c") : std::string(1, c);  // ends no script early
+  return safe;
+}
+
+data table_data(const Table& table) {
+  data result;
+  result.set("caption", table.title.empty() ? table.name : table.title);
+  std::vector<std::size_t> shown;
+  for (std::size_t c = 0; c < table.columns.size(); ++c)
+    if (table.columns[c].terminal) shown.push_back(c);
+  const auto numeric = [&](std::size_t c) {
+    return !table.rows.empty() && std::holds_alternative<double>(table.rows.front()[c]);
+  };
+  data columns = list(), rows = list();
+  for (const std::size_t c : shown) {
+    data column;
+    column.set("name", table.columns[c].name);
+    if (!table.columns[c].unit.empty()) column.set("unit", table.columns[c].unit);
+    column.set("number", numeric(c));
+    columns.push_back(column);
+  }
+  for (const auto& cells : table.rows) {
+    data row, own = list();
+    for (const std::size_t c : shown) {
+      data cell;
+      const std::string text = cell_text(cells[c], table.columns[c]);
+      cell.set("text", text);
+      cell.set("first", c == shown.front());
+      if (numeric(c))
+        cell.set("class", "number");
+      else if (table.columns[c].name == "verdict")
+        cell.set("class", text == "met" ? "met" : "exceeded");
+      else
+        cell.set("class", false);
+      own.push_back(cell);
+    }
+    row.set("cells", own);
+    rows.push_back(row);
+  }
+  result.set("columns", columns);
+  result.set("rows", rows);
+  return result;
+}
+
+// Everything of the report; `inside` puts the figures themselves into it.
+data report_data(const Report& report, bool inside) {
+  data page;
+  page.set("title", report.title);
+  page.set("version", report.program_version);
+  page.set("date", report.date);
+  page.set("verdict", report.verdict);
+  page.set("mark", mark_of(report.outcome));
+  page.set("outcome", report.outcome == Report::Outcome::met        ? "met"
+                      : report.outcome == Report::Outcome::exceeded ? "exceeded"
+                                                                    : "open");
+  page.set("summary", texts(report.summary));
+  page.set("warnings", texts(report.warnings));
+  page.set("has_warnings", !report.warnings.empty());
+  data contents = list(), leading = list(), sections = list();
+  bool has_curves = false;
+  int key = 0;
+  for (const ReportSection& section : report.sections) {
+    data own;
+    own.set("id", section.id);
+    own.set("title", section.title);
+    own.set("level", std::to_string(section.level));
+    own.set("hashes", std::string(static_cast<std::size_t>(section.level), '#'));
+    own.set("folded", section.folded);
+    own.set("paragraphs", texts(section.paragraphs));
+    own.set("listing", texts(section.listing));
+    own.set("has_listing", !section.listing.empty());
+    data figures = list(), tables = list();
+    for (const ReportFigure& figure : section.figures) {
+      data one;
+      one.set("file", figure.file);
+      one.set("caption", figure.caption);
+      one.set("in_words", figure.in_words);
+      one.set("key", fmt::format("curves-{}", ++key));
+      one.set("curves", false);
+      if (inside) {
+        one.set("type", figure.file.ends_with(".svg") ? "image/svg+xml" : "image/png");
+        one.set("data", base64(figure.bytes));
+        one.set("height", figure.file.ends_with("modes.png") ? "1366" : "800");
+        if (const std::string curves = figure.chart ? curves_of(*figure.chart) : ""; !curves.empty()) {
+          one.set("curves", curves);
+          has_curves = true;
+        }
+      }
+      figures.push_back(one);
+    }
+    for (const Table& table : section.tables)
+      if (!table.rows.empty()) tables.push_back(table_data(table));
+    own.set("figures", figures);
+    own.set("tables", tables);
+    (section.leading ? leading : sections).push_back(own);
+    if (section.level == 2) {
+      data entry;
+      entry.set("id", section.id);
+      entry.set("title", section.title);
+      contents.push_back(entry);
+    }
+  }
+  page.set("contents", contents);
+  page.set("leading", leading);
+  page.set("sections", sections);
+  page.set("has_curves", has_curves);
+  return page;
+}
+
+std::string rendered(const char* text, const char* section, data page, bool markdown) {
+  mustache leaf(text);
+  page.set("section", data(kainjow::mustache::partial([section] { return std::string(section); })));
+  if (markdown) leaf.set_custom_escape(markdown_escaped);
+  if (!leaf.is_valid()) throw std::logic_error("report template: " + leaf.error_message());
+  return leaf.render(page);
+}
+
+}  // namespace
+
+std::string to_html(const Report& report) {
+  data page = report_data(report, true);
+  page.set("style", std::string(report_parts::page_css));
+  page.set("script", std::string(report_parts::page_js));
+  page.set("chart_style", std::string(report_parts::dygraph_css));
+  page.set("chart_script", std::string(report_parts::dygraph_licence) + report_parts::dygraph_js);
+  return rendered(report_parts::page_html, report_parts::section_html, page, false);
+}
+
+std::string to_markdown(const Report& report) { 
+  return rendered(report_parts::page_md, report_parts::section_md, report_data(report, false), true);
+ }
+
+}  // namespace avrenk

@@ -1,0 +1,91 @@
+"use strict";
+// Turns each figure that brings its curves into one that zooms and reads out; the fixed figure stays a button away.
+(function () {
+  // 1, 2 and 5 of each decade have labels, all in a narrow range, decades alone in a wide one.
+  function decadeTicks(from, to) {
+    var ticks = [];
+    for (var decade = Math.pow(10, Math.floor(Math.log10(from))); decade <= to; decade *= 10) {
+      for (var k = 1; k < 10; ++k) {
+        var value = k * decade;
+        if (value < from * 0.999999 || value > to * 1.000001) continue;
+        var major = k === 1 || ((k === 2 || k === 5) && to / from < 2000) || to / from < 12;
+        ticks.push({ v: value, label: major ? String(Number(value.toPrecision(6))) : "" });
+      }
+    }
+    if (ticks.length > 2) return ticks;
+    ticks = [];
+    for (var i = 0; i <= 4; ++i) {
+      var at = from * Math.pow(to / from, i / 4);
+      ticks.push({ v: at, label: String(Number(at.toPrecision(4))) });
+    }
+    return ticks;
+  }
+  function short(value) { return String(Number(value.toPrecision(4))); }
+  function show(figure, holder) {
+    var curves = JSON.parse(document.getElementById(holder.id + "-data").textContent);
+    var fixed = figure.querySelector(".fixed"), readout = holder.querySelector(".readout");
+    holder.hidden = false;
+    fixed.style.display = "none";
+    var hint = "Point at a curve to read it. Drag to zoom, Shift and drag to move.";
+    // The names of the curves in their colours, with their values where the pointer is.
+    function tell(where, values) {
+      readout.textContent = "";
+      curves.labels.slice(1).forEach(function (name, index) {
+        var part = document.createElement("span"), value = values[name];
+        part.textContent = "\u25AC " + name + (value === undefined || value === null || isNaN(value) ? "" :
+                                               ": " + short(value) + " " + curves.y_unit);
+        part.style.color = curves.text_colours[index];
+        readout.appendChild(part);
+      });
+      var last = document.createElement("span");
+      last.textContent = where;
+      readout.appendChild(last);
+    }
+    var graph = new Dygraph(holder.querySelector(".plot"), curves.rows, {
+      labels: curves.labels, colors: curves.colours, strokeWidth: 1.8, series: curves.series,
+      logscale: curves.log_y, valueRange: curves.range, xlabel: curves.x, ylabel: curves.y,
+      legend: "never", connectSeparatedPoints: false, gridLineColor: "#d5d9e0", axisLineColor: "#6b7280",
+      highlightCircleSize: 4, labelsKMB: false, digitsAfterDecimal: 4, rightGap: 24, yLabelWidth: 18, xRangePad: 0,
+      axes: {
+        x: { logscale: true, ticker: function (a, b) { return decadeTicks(a, b); }, valueFormatter: short,
+             axisLabelWidth: 60 },
+        y: Object.assign({ axisLabelWidth: 66, axisLabelFormatter: short },
+                         curves.log_y ? { ticker: function (a, b) { return decadeTicks(a, b); } } : {})
+      },
+      highlightCallback: function (event, x, points) {
+        var values = {};
+        points.forEach(function (point) { values[point.name] = point.yval; });
+        tell(short(x) + " " + curves.x_unit, values);
+      },
+      unhighlightCallback: function () { tell(hint, {}); }
+    });
+    tell(hint, {});
+    var back = document.createElement("button"), swap = document.createElement("button");
+    back.type = swap.type = "button";
+    back.textContent = "Whole range";
+    back.addEventListener("click", function () { graph.resetZoom(); });
+    swap.textContent = "Show the printed figure";
+    swap.addEventListener("click", function () {
+      var printed = fixed.style.display !== "none";
+      fixed.style.display = printed ? "none" : "block";
+      swap.textContent = printed ? "Show the printed figure" : "Hide the printed figure";
+    });
+    holder.appendChild(back);
+    holder.appendChild(swap);
+  }
+  var waiting = new Map();
+  document.querySelectorAll("figure").forEach(function (figure) {
+    var holder = figure.querySelector(".curves");
+    if (holder) waiting.set(figure, holder);
+  });
+  // A chart needs a width: those inside folded parts wait until they are opened.
+  function showVisible() {
+    waiting.forEach(function (holder, figure) {
+      if (figure.offsetParent === null) return;
+      waiting.delete(figure);
+      show(figure, holder);
+    });
+  }
+  document.querySelectorAll("details").forEach(function (part) { part.addEventListener("toggle", showVisible); });
+  showVisible();
+})();

@@ -1,0 +1,16 @@
+/// figures/report_parts.h: templates, style and scripts of the report, built in (see cmake/embed.cmake).
+#pragma once
+
+namespace avrenk::report_parts {
+
+extern const char* const page_html;
+extern const char* const page_md;
+extern const char* const section_html;
+extern const char* const section_md;
+extern const char* const page_css;
+extern const char* const page_js;
+extern const char* const dygraph_licence;
+extern const char* const dygraph_css;
+extern const char* const dygraph_js;
+
+}  // namespace avrenk::report_parts

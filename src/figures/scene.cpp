@@ -1,0 +1,420 @@
+#include "figures/scene.h"
+
+#include <cairo/cairo.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <numbers>
+
+#include "files/table.h"
+#include "figures/text.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Vector2d;
+using Eigen::Vector3d;
+
+constexpr int samples = 2;  // a pixel, each way
+const Colour ink{0.12, 0.16, 0.22}, grey{0.42, 0.45, 0.50};
+
+double srgb(double linear) {
+  linear = std::clamp(linear, 0.0, 1.0);
+  return linear <= 0.0031308 ? 12.92 * linear : 1.055 * std::pow(linear, 1 / 2.4) - 0.055;
+}
+
+Colour from_oklab(double lightness, double a, double b) {
+  const double l = std::pow(lightness + 0.3963377774 * a + 0.2158037573 * b, 3),
+               m = std::pow(lightness - 0.1055613458 * a - 0.0638541728 * b, 3),
+               s = std::pow(lightness - 0.0894841775 * a - 1.2914855480 * b, 3);
+  return {srgb(4.0767416621 * l - 3.3077115913 * m + 0.2309699292 * s),
+          srgb(-1.2684380046 * l + 2.6097574011 * m - 0.3413193965 * s),
+          srgb(-0.0041960863 * l - 0.7034186147 * m + 1.7076147010 * s)};
+}
+
+constexpr int field_steps = 1000;
+
+Colour exact_field_colour(double p) {
+  const double lightness = 0.36 + 0.57 * p, hue = (295 - 190 * p) * std::numbers::pi / 180;
+  const double chroma = 0.095 + 0.055 * p * p;
+  return from_oklab(lightness, chroma * std::cos(hue), chroma * std::sin(hue));
+}
+
+// The samples of a picture: colour and depth of what is nearest to the eye.
+class Canvas {
+ public:
+  Canvas(int width, int height)
+      : width_(samples * width),
+        height_(samples * height),
+        depth_(static_cast<std::size_t>(width_) * static_cast<std::size_t>(height_), -1e30F),
+        colour_(3 * depth_.size(), 255) {}
+
+  struct Corner {
+    Vector3d at;  // samples from the upper left, and depth towards the eye
+    double value = 0;
+  };
+
+  template <class Paint>
+  void triangle(const Corner& a, const Corner& b, const Corner& c, Paint&& paint) {
+    const auto twice = [](const Vector3d& p, const Vector3d& q, double x, double y) {
+      return (q.x() - p.x()) * (y - p.y()) - (q.y() - p.y()) * (x - p.x());
+    };
+    const double area = twice(a.at, b.at, c.at.x(), c.at.y());
+    if (std::abs(area) < 1e-9) return;
+    const auto low = [](double v) { return static_cast<int>(std::floor(std::max(v, 0.0))); };
+    const int x0 = low(std::min({a.at.x(), b.at.x(), c.at.x()})), y0 = low(std::min({a.at.y(), b.at.y(), c.at.y()}));
+    const int x1 = std::min(width_ - 1, static_cast<int>(std::max({a.at.x(), b.at.x(), c.at.x()})) + 1),
+              y1 = std::min(height_ - 1, static_cast<int>(std::max({a.at.y(), b.at.y(), c.at.y()})) + 1);
+    for (int y = y0; y <= y1; ++y) {
+      for (int x = x0; x <= x1; ++x) {
+        const double u = twice(b.at, c.at, x + 0.5, y + 0.5) / area, v = twice(c.at, a.at, x + 0.5, y + 0.5) / area,
+                     w = 1 - u - v;
+        if (u < 0 || v < 0 || w < 0) continue;
+        const double depth = u * a.at.z() + v * b.at.z() + w * c.at.z();
+        if (is_nearest(x, y, depth)) put(x, y, depth, paint(u * a.value + v * b.value + w * c.value));
+      }
+    }
+  }
+
+  [[nodiscard]] bool is_nearest(int x, int y, double depth) const {
+    return static_cast<float>(depth) > depth_[index(x, y)];
+  }
+  void put(int x, int y, double depth, const Colour& colour) {
+    const std::size_t i = index(x, y);
+    depth_[i] = static_cast<float>(depth);
+    colour_[3 * i] = byte(colour.red);
+    colour_[3 * i + 1] = byte(colour.green);
+    colour_[3 * i + 2] = byte(colour.blue);
+  }
+
+  // Mean of the samples of each pixel.
+  [[nodiscard]] Image image() const {
+    Image image{width_ / samples, height_ / samples, {}};
+    image.pixels.reserve(3 * static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height));
+    for (int y = 0; y < image.height; ++y)
+      for (int x = 0; x < image.width; ++x)
+        for (std::size_t channel = 0; channel < 3; ++channel) {
+          int sum = 0;
+          for (int j = 0; j < samples; ++j)
+            for (int i = 0; i < samples; ++i)
+              sum += colour_[3 * index(samples * x + i, samples * y + j) + channel];
+          image.pixels.push_back(static_cast<unsigned char>(sum / (samples * samples)));
+        }
+    return image;
+  }
+
+ private:
+  [[nodiscard]] std::size_t index(int x, int y) const {
+    return static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x);
+  }
+  static unsigned char byte(double part) {
+    return static_cast<unsigned char>(std::lround(255 * std::clamp(part, 0.0, 1.0)));
+  }
+  int width_, height_;
+  std::vector<float> depth_;
+  std::vector<unsigned char> colour_;
+};
+
+// From space to samples on the canvas.
+struct Projection {
+  Eigen::Matrix3d axes;
+  double scale = 1;
+  Vector2d origin = Vector2d::Zero();
+  [[nodiscard]] Vector3d operator()(const Vector3d& point) const {
+    const Vector3d p = axes * point;
+    return {origin.x() + scale * p.x(), origin.y() - scale * p.y(), scale * p.z()};
+  }
+};
+
+struct Room {  // px: where the model goes
+  double left, right, top, bottom;
+};
+
+Projection fitted(const Scene& scene, const std::vector<Vector3d>& frame, const View& view, const Room& room) {
+  Projection projection{view.axes()};
+  Vector2d low = Vector2d::Constant(HUGE_VAL), high = -low;
+  const auto take = [&](const Vector3d& point) {
+    const Vector2d p = (projection.axes * point).head<2>();
+    low = low.cwiseMin(p);
+    high = high.cwiseMax(p);
+  };
+  for (const Vector3d& point : scene.points) take(point);
+  for (const Vector3d& point : frame) take(point);
+  if (!(low.x() <= high.x())) low = high = Vector2d::Zero();
+  const Vector2d span = (high - low).cwiseMax(1e-12);
+  projection.scale = samples * std::min((room.right - room.left) / span.x(), (room.bottom - room.top) / span.y());
+  const Vector2d middle = 0.5 * (low + high);
+  projection.origin = {0.5 * samples * (room.left + room.right) - projection.scale * middle.x(),
+                       0.5 * samples * (room.top + room.bottom) + projection.scale * middle.y()};
+  return projection;
+}
+
+void draw_faces(const Scene& scene, const Projection& project, Canvas& canvas) {
+  const Vector3d light = Vector3d(-0.3, 0.5, 0.8).normalized();  // in the axes of the eye
+  for (const Scene::Face& face : scene.faces) {
+    std::array<Canvas::Corner, 4> corners;
+    const std::size_t count = face.corners[3] < 0 ? 3 : 4;
+    for (std::size_t i = 0; i < count; ++i) {
+      const auto point = static_cast<std::size_t>(face.corners[i]);
+      corners[i] = {project(scene.points[point]), scene.values[point]};
+    }
+    Vector3d normal = (corners[2].at - corners[0].at).cross(corners[count - 1].at - corners[1].at);
+    if (count == 3) normal = (corners[1].at - corners[0].at).cross(corners[2].at - corners[0].at);
+    normal.y() *= -1;
+    normal.normalize();
+    const double bright = 0.8 + 0.2 * std::abs(normal.dot(light));
+    const auto paint = [&](double value) {
+      Colour colour = face.paint < 0 ? field_colour(value) : scene.paints[static_cast<std::size_t>(face.paint)];
+      return Colour{bright * colour.red, bright * colour.green, bright * colour.blue};
+    };
+    canvas.triangle(corners[0], corners[1], corners[2], paint);
+    if (count == 4) canvas.triangle(corners[0], corners[2], corners[3], paint);
+  }
+}
+
+// A stroke is a narrow rectangle; on a surface it lies a little nearer to the eye than what it runs along.
+void draw_strokes(const Scene& scene, const Projection& project, Canvas& canvas) {
+  for (const Scene::Stroke& stroke : scene.strokes) {
+    const Vector3d a = project(scene.points[static_cast<std::size_t>(stroke.from)]),
+                   b = project(scene.points[static_cast<std::size_t>(stroke.to)]);
+    const Vector2d along = (b - a).head<2>();
+    const double length = along.norm(), half = 0.5 * samples * stroke.width;
+    const Vector2d unit = length > 1e-9 ? Vector2d(along / length) : Vector2d(1, 0);
+    const Vector3d side(-unit.y() * half, unit.x() * half, 0), end(unit.x() * half * 0.5, unit.y() * half * 0.5, 0),
+        nearer(0, 0, stroke.on_surface ? samples * (0.75 + 0.5 * stroke.width) : 0);
+    const double va = scene.values[static_cast<std::size_t>(stroke.from)],
+                 vb = scene.values[static_cast<std::size_t>(stroke.to)];
+    const Canvas::Corner c0{a + side - end + nearer, va}, c1{a - side - end + nearer, va},
+        c2{b - side + end + nearer, vb}, c3{b + side + end + nearer, vb};
+    const auto paint = [&](double value) {
+      return stroke.paint < 0 ? field_colour(value) : scene.paints[static_cast<std::size_t>(stroke.paint)];
+    };
+    canvas.triangle(c0, c1, c2, paint);
+    canvas.triangle(c0, c2, c3, paint);
+  }
+}
+
+// Text and lines over an image.
+class Pen {
+ public:
+  explicit Pen(Image& image)
+      : image_(image),
+        surface_(cairo_image_surface_create(CAIRO_FORMAT_RGB24, image.width, image.height), cairo_surface_destroy),
+        context_(cairo_create(surface_.get()), cairo_destroy) {
+    unsigned char* data = cairo_image_surface_get_data(surface_.get());
+    const auto stride = static_cast<std::size_t>(cairo_image_surface_get_stride(surface_.get()));
+    each_pixel([&](std::size_t x, std::size_t y, unsigned char* own) {
+      unsigned char* at = data + y * stride + 4 * x;  // blue, green, red on every machine we build for
+      at[0] = own[2];
+      at[1] = own[1];
+      at[2] = own[0];
+    });
+    cairo_surface_mark_dirty(surface_.get());
+    cairo_select_font_face(context_.get(), typeface, CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
+  }
+  ~Pen() {
+    cairo_surface_flush(surface_.get());
+    const unsigned char* data = cairo_image_surface_get_data(surface_.get());
+    const auto stride = static_cast<std::size_t>(cairo_image_surface_get_stride(surface_.get()));
+    each_pixel([&](std::size_t x, std::size_t y, unsigned char* own) {
+      const unsigned char* at = data + y * stride + 4 * x;
+      own[0] = at[2];
+      own[1] = at[1];
+      own[2] = at[0];
+    });
+  }
+  Pen(const Pen&) = delete;
+  Pen& operator=(const Pen&) = delete;
+
+  void text(double x, double y, const std::string& words, double points, const Colour& colour, double align = 0) {
+    const double from = x - align * text_width(words, points);
+    use(colour);
+    cairo_set_font_size(context(), points * 4 / 3);
+    cairo_move_to(context(), from, y);
+    cairo_show_text(context(), words.c_str());
+    cairo_new_path(context());
+  }
+  // Lines of text downwards; the next free height.
+  double lines(double x, double y, const std::vector<std::string>& all, double points, const Colour& colour,
+               double align = 0) {
+    for (const std::string& line : all) {
+      text(x, y, line, points, colour, align);
+      y += 1.6 * points * 4 / 3 * 0.9;
+    }
+    return y;
+  }
+  void line(double x0, double y0, double x1, double y1, double width, const Colour& colour) {
+    use(colour);
+    cairo_set_line_width(context(), width);
+    cairo_move_to(context(), x0, y0);
+    cairo_line_to(context(), x1, y1);
+    cairo_stroke(context());
+  }
+  void box(double x, double y, double width, double height, const Colour& colour, double alpha = 1) {
+    cairo_set_source_rgba(context(), colour.red, colour.green, colour.blue, alpha);
+    cairo_rectangle(context(), x, y, width, height);
+    cairo_fill(context());
+  }
+  void ring(double x, double y, double radius) {
+    cairo_new_path(context());
+    cairo_arc(context(), x, y, radius, 0, 2 * std::numbers::pi);
+    cairo_set_source_rgb(context(), 1, 1, 1);
+    cairo_fill_preserve(context());
+    cairo_set_line_width(context(), 2);
+    use(ink);
+    cairo_stroke(context());
+  }
+  void arrow_head(double x, double y, const Vector2d& along, const Colour& colour) {
+    const Vector2d side(-along.y(), along.x());
+    use(colour);
+    cairo_move_to(context(), x + 9 * along.x(), y + 9 * along.y());
+    cairo_line_to(context(), x + 4 * side.x(), y + 4 * side.y());
+    cairo_line_to(context(), x - 4 * side.x(), y - 4 * side.y());
+    cairo_close_path(context());
+    cairo_fill(context());
+  }
+
+ private:
+  template <class Each>
+  void each_pixel(Each&& each) {
+    for (std::size_t y = 0; y < static_cast<std::size_t>(image_.height); ++y)
+      for (std::size_t x = 0; x < static_cast<std::size_t>(image_.width); ++x)
+        each(x, y, image_.pixels.data() + 3 * (y * static_cast<std::size_t>(image_.width) + x));
+  }
+  [[nodiscard]] cairo_t* context() const { return context_.get(); }
+  void use(const Colour& colour) { cairo_set_source_rgb(context(), colour.red, colour.green, colour.blue); }
+
+  Image& image_;
+  std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface_;
+  std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context_;
+};
+
+void draw_triad(Pen& pen, const Eigen::Matrix3d& axes, double x, double y, double size) {
+  const Colour colours[] = {{0.78, 0.20, 0.14}, {0.0, 0.53, 0.22}, {0.09, 0.33, 0.75}};
+  const char* names[] = {"x", "y", "z"};
+  std::array<int, 3> order{0, 1, 2};
+  std::sort(order.begin(), order.end(), [&](int a, int b) { return axes(2, a) < axes(2, b); });  // nearest last
+  for (const int d : order) {
+    const Vector2d tip(size * axes(0, d), -size * axes(1, d));
+    const Vector2d along = tip.norm() > 1e-6 ? Vector2d(tip.normalized()) : Vector2d(0, -1);
+    pen.line(x, y, x + tip.x(), y + tip.y(), 2.6, colours[d]);
+    pen.arrow_head(x + tip.x(), y + tip.y(), along, colours[d]);
+    pen.text(x + tip.x() + 21 * along.x(), y + tip.y() + 21 * along.y() + 5, names[d], 12, colours[d], 0.5);
+  }
+}
+
+void draw_bar(Pen& pen, const ColourBar& bar, double x, double top, double bottom, double room) {
+  double y = top;
+  y = pen.lines(x, y, wrapped_text(bar.title, 11, room), 11, ink);
+  y += 4;
+  const int steps = static_cast<int>(bottom - y);
+  for (int i = 0; i < steps; ++i) {
+    const double part = 1 - (i + 0.5) / steps;
+    pen.box(x, y + i, 24, 1.5, field_colour(part));
+  }
+  constexpr int ticks = 8;
+  for (int k = 0; k <= ticks; ++k) {
+    const double at = bottom - (bottom - y) * k / ticks, value = bar.from + (bar.to - bar.from) * k / ticks;
+    pen.line(x + 24, at, x + 30, at, 1, grey);
+    pen.text(x + 36, at + 5, format_number(value, 3), 11, ink);
+  }
+}
+
+}  // namespace
+
+Colour field_colour(double part) {
+  // Looked up: it is asked for at every sample of a picture.
+  static const std::vector<Colour> table = [] {
+    std::vector<Colour> steps;
+    for (int i = 0; i <= field_steps; ++i) steps.push_back(exact_field_colour(static_cast<double>(i) / field_steps));
+    return steps;
+  }();
+  return table[static_cast<std::size_t>(std::lround(std::clamp(part, 0.0, 1.0) * field_steps))];
+}
+
+Colour part_colour(std::size_t i) {
+  // Soft tones of the charts' colours; further ones by lightness.
+  constexpr Colour tones[] = {{0.36, 0.60, 0.80}, {0.90, 0.62, 0.38}, {0.40, 0.73, 0.60}, {0.84, 0.64, 0.76},
+                              {0.93, 0.79, 0.42}, {0.62, 0.80, 0.92}, {0.66, 0.66, 0.70}, {0.70, 0.55, 0.45},
+                              {0.75, 0.34, 0.30}, {0.60, 0.70, 0.35}, {0.52, 0.47, 0.72}, {0.30, 0.52, 0.52}};
+  const Colour tone = tones[i % std::size(tones)];
+  const double darker = 1 - 0.18 * static_cast<double>((i / std::size(tones)) % 3);
+  return {darker * tone.red, darker * tone.green, darker * tone.blue};
+}
+
+Eigen::Matrix3d View::axes() const {
+  const double a = azimuth * std::numbers::pi / 180, e = elevation * std::numbers::pi / 180;
+  const Vector3d eye(std::cos(e) * std::cos(a), std::cos(e) * std::sin(a), std::sin(e)),
+      right(-std::sin(a), std::cos(a), 0);
+  Eigen::Matrix3d rows;
+  rows.row(0) = right;
+  rows.row(1) = eye.cross(right);
+  rows.row(2) = eye;
+  return rows;
+}
+
+Image draw(const Scene& scene, const Picture& picture, const View& view, const std::vector<Vector3d>& frame) {
+  need_typeface();
+  const double m = picture.margin;
+  const bool beside = picture.bar || !picture.legend.empty();
+  const double w = picture.width, h = picture.height, beside_width = beside ? 230 : 40 * m;
+  const double title_points = fitting_size(picture.title, 16 * m, w - 60 * m, 1),
+               subtitle_points = fitting_size(picture.subtitle, 11 * m, w - 60 * m, 2);
+  const auto title = wrapped_text(picture.title, title_points, w - 60 * m),
+             subtitle = wrapped_text(picture.subtitle, subtitle_points, w - 60 * m);
+  const double top = (picture.title.empty() ? 10 : 36 * m + 26 * m * static_cast<double>(title.size())) +
+                     (picture.subtitle.empty() ? 0 : 20 * m * static_cast<double>(subtitle.size()));
+  const Room room{50 * m, w - beside_width - 20 * m, top + 24 * m, h - (picture.triad ? 60 * m : 14)};
+  const Projection project = fitted(scene, frame, view, room);
+  Canvas canvas(picture.width, picture.height);
+  draw_faces(scene, project, canvas);
+  draw_strokes(scene, project, canvas);
+  Image image = canvas.image();
+  Pen pen(image);
+  double y = 42 * m;
+  if (!picture.title.empty()) y = pen.lines(36 * m, y, title, title_points, ink);
+  if (!picture.subtitle.empty()) pen.lines(36 * m, y, subtitle, subtitle_points, grey);
+  if (picture.triad) draw_triad(pen, project.axes, 84, h - 84, 46);
+  if (picture.bar) draw_bar(pen, *picture.bar, w - 200, top + 30, h - 130, 180);
+  y = top + 30;
+  for (const auto& [name, colour] : picture.legend) {
+    pen.box(w - 224, y - 12, 18, 14, colour);
+    y = pen.lines(w - 198, y, wrapped_text(name, 11, 186), 11, ink) + 4;
+  }
+  if (picture.mark) {
+    const Vector3d at = project(picture.mark->point) / samples;
+    const double wide = text_width(picture.mark->text, 11) + 12;
+    const double x = at.x() + 16 + wide > room.right ? at.x() - 16 - wide : at.x() + 16,
+                 high = std::max(at.y() - 18, top + 14);
+    pen.box(x, high - 15, wide, 22, {1, 1, 1}, 0.85);
+    pen.text(x + 6, high + 1, picture.mark->text, 11, ink);
+    pen.ring(at.x(), at.y(), 5);
+  }
+  return image;
+}
+
+Image sheet(const std::vector<Image>& pictures, int columns, const std::string& title, const std::string& subtitle) {
+  const int wide = pictures.front().width, tall = pictures.front().height,
+            rows = (static_cast<int>(pictures.size()) + columns - 1) / columns, head = 86;
+  Image image{wide * columns, head + tall * rows, {}};
+  image.pixels.assign(3 * static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height), 255);
+  for (std::size_t i = 0; i < pictures.size(); ++i) {
+    const std::size_t column = i % static_cast<std::size_t>(columns), row = i / static_cast<std::size_t>(columns);
+    for (std::size_t y = 0; y < static_cast<std::size_t>(tall); ++y)
+      std::copy_n(pictures[i].pixels.begin() + static_cast<std::ptrdiff_t>(3 * y * static_cast<std::size_t>(wide)),
+                  3 * wide,
+                  image.pixels.begin() +
+                      static_cast<std::ptrdiff_t>(
+                          3 * ((static_cast<std::size_t>(head) + row * static_cast<std::size_t>(tall) + y) *
+                                   static_cast<std::size_t>(image.width) +
+                               column * static_cast<std::size_t>(wide))));
+  }
+  Pen pen(image);
+  pen.text(28, 40, title, fitting_size(title, 16, image.width - 50, 1), ink);
+  pen.text(28, 66, subtitle, fitting_size(subtitle, 11, image.width - 50, 1), grey);
+  return image;
+}
+
+}  // namespace avrenk
