@@ -17,8 +17,8 @@ constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y
 constexpr std::size_t most_mode_pictures = 8, most_animations = 4;
 
 PictureSource picture_source(const Analysis& analysis) {
-  return {analysis.plan.assembly, analysis.system, analysis.basis, analysis.damping, analysis.plan.title,
-          analysis.plan.show};
+  return {analysis.plan.assembly, analysis.system,     analysis.basis,
+          analysis.damping,       analysis.plan.title, analysis.plan.show};
 }
 
 // Modes that carry much of the mass along x, y or z, in the order of their frequencies.
@@ -45,23 +45,29 @@ std::string hertz(const Analysis& analysis, double frequency) {
 void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
   if (analysis.basis.modes == 0) return;
   const NamedChart masses = mass_chart(analysis.basis, analysis.plan.show);
-  drawings.push_back({"modes", masses.name, "Effective mass of the modes and its running sum.", masses.in_words,
-                      masses.chart});
-  drawings.push_back({"modes", "modes", "Shapes of the first modes over the model as built.",
-                      "Pictures of the first modes.", {},
+  drawings.push_back(
+      {"modes", masses.name, "Effective mass of the modes and its running sum.", masses.in_words, masses.chart});
+  drawings.push_back({"modes",
+                      "modes",
+                      "Shapes of the first modes over the model as built.",
+                      "Pictures of the first modes.",
+                      {},
                       [&analysis] { return to_png(mode_sheet(picture_source(analysis))); }});
   std::size_t animated = 0;
   for (const int r : weighty_modes(analysis.basis)) {
-    const std::string words = fmt::format("Mode {}, {}: effective mass {}.", r + 1,
-                                          hertz(analysis, analysis.basis.frequency(r)),
-                                          effective_masses_in_words(analysis.basis, r));
-    drawings.push_back({"modes", fmt::format("mode.{:02}", r + 1), words, words, {},
-                        [&analysis, r] { return to_png(mode_picture(picture_source(analysis), r)); }});
+    const std::string words =
+        fmt::format("Mode {}, {}: effective mass {}.", r + 1, hertz(analysis, analysis.basis.frequency(r)),
+                    effective_masses_in_words(analysis.basis, r));
+    drawings.push_back({"modes", fmt::format("mode.{:02}", r + 1), words, words, {}, [&analysis, r] {
+                          return to_png(mode_picture(picture_source(analysis), r));
+                        }});
     if (animated++ < most_animations)
-      drawings.push_back({"modes", fmt::format("mode.{:02}.moving", r + 1), words, words, {},
-                          [&analysis, r] {
-                            return to_animated_png(mode_animation(picture_source(analysis), r), 60);
-                          },
+      drawings.push_back({"modes",
+                          fmt::format("mode.{:02}.moving", r + 1),
+                          words,
+                          words,
+                          {},
+                          [&analysis, r] { return to_animated_png(mode_animation(picture_source(analysis), r), 60); },
                           false});
   }
 }
@@ -70,8 +76,8 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
   const ChartSource source{analysis.watched, analysis.plan.limits, analysis.basis, analysis.heading(),
                            analysis.plan.show};
   const auto add = [&](const Outcome& outcome, NamedChart&& named) {
-    drawings.push_back(
-        {outcome.name(), std::move(named.name), named.chart.title + ".", std::move(named.in_words), std::move(named.chart)});
+    drawings.push_back({outcome.name(), std::move(named.name), named.chart.title + ".", std::move(named.in_words),
+                        std::move(named.chart)});
   };
   for (const Outcome& outcome : analysis.outcomes) {
     for (NamedChart& named : response_charts(outcome, source)) add(outcome, std::move(named));
@@ -82,12 +88,12 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
     if (strongest < 0) continue;
     const Watched& watched = analysis.watched[static_cast<std::size_t>(strongest)];
     const double frequency = outcome.sine[static_cast<std::size_t>(strongest)].peak.frequency;
-    const std::string words = fmt::format("Shape at the strongest peak, that of {} at {}.", watched.name,
-                                          hertz(analysis, frequency));
-    drawings.push_back({outcome.name(), outcome.name() + ".shape", words, words, {},
-                        [&analysis, &outcome, &watched, frequency] {
-                          return to_png(peak_picture(picture_source(analysis), outcome, watched, frequency));
-                        }});
+    const std::string words =
+        fmt::format("Shape at the strongest peak, that of {} at {}.", watched.name, hertz(analysis, frequency));
+    drawings.push_back(
+        {outcome.name(), outcome.name() + ".shape", words, words, {}, [&analysis, &outcome, &watched, frequency] {
+           return to_png(peak_picture(picture_source(analysis), outcome, watched, frequency));
+         }});
   }
 }
 
@@ -120,19 +126,22 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
   if (request.model) {
     std::string names;
     for (const auto& [name, colour] : model_legend(plan.assembly)) names += (names.empty() ? "" : ", ") + name;
-    drawings.push_back({"model", "model", "The model: outlines of the beams, bodies as spheres, springs as zigzags.",
-                        "Picture of the model with " + names + ".", {},
+    drawings.push_back({"model",
+                        "model",
+                        "The model: outlines of the beams, bodies as spheres, springs as zigzags.",
+                        "Picture of the model with " + names + ".",
+                        {},
                         [&plan] { return to_png(model_picture(plan.assembly, plan.title, plan.show)); }});
   }
   if (request.modes) add_modes(analysis, drawings);
   if (request.profiles)
     for (const Profile& profile : plan.profiles) {
-      NamedChart named = profile_chart({profile.name, "level 0 dB", profile.table,
-                                        profile.type == Profile::Type::random, profile.angular, profile.upper,
-                                        profile.lower, profile.tolerance},
-                                       plan.show);
-      drawings.push_back({"profiles", named.name, fmt::format("Profile {}.", profile.name), named.in_words,
-                          std::move(named.chart)});
+      NamedChart named =
+          profile_chart({profile.name, "level 0 dB", profile.table, profile.type == Profile::Type::random,
+                         profile.angular, profile.upper, profile.lower, profile.tolerance},
+                        plan.show);
+      drawings.push_back(
+          {"profiles", named.name, fmt::format("Profile {}.", profile.name), named.in_words, std::move(named.chart)});
     }
   if (request.responses) add_responses(analysis, request.complex, drawings);
   return drawings;
@@ -167,15 +176,15 @@ void write_fields(const Analysis& analysis, const RunFolder& folder) {
     const int strongest = strongest_peak(outcome, analysis.watched);
     if (strongest < 0) continue;
     const double frequency = outcome.sine[static_cast<std::size_t>(strongest)].peak.frequency;
-    const Eigen::VectorXcd q = sine_coordinates(*outcome.environment, outcome.axis, analysis.system, basis,
-                                                analysis.damping, frequency);
+    const Eigen::VectorXcd q =
+        sine_coordinates(*outcome.environment, outcome.axis, analysis.system, basis, analysis.damping, frequency);
     const double instant = worst_instant(analysis.system, basis, q);
     Grid field = model;
     const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
-      field.point_arrays.push_back(displacement_array(
-          name_of_array(analysis, outcome.name(), frequency,
-                        fmt::format("relative displacement, {} ({})", what, length.text)),
-          assembly, node_motions(analysis.system, basis, coordinates), length.from_si(1)));
+      field.point_arrays.push_back(
+          displacement_array(name_of_array(analysis, outcome.name(), frequency,
+                                           fmt::format("relative displacement, {} ({})", what, length.text)),
+                             assembly, node_motions(analysis.system, basis, coordinates), length.from_si(1)));
     };
     add((q * std::polar(1.0, instant)).real(), "worst instant");
     add(q.real(), "real part");

@@ -16,9 +16,7 @@ struct Drawing {
   std::optional<Chart> chart{};
   std::function<std::string()> picture{};  ///< the PNG; empty of a chart
   bool in_report = true;
-  [[nodiscard]] std::string file() const {
-    return "figures/" + name + (chart ? ".svg" : ".png");
-  }
+  [[nodiscard]] std::string file() const { return "figures/" + name + (chart ? ".svg" : ".png"); }
 };
 
 /// Which of them a command wants.

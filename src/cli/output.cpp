@@ -221,8 +221,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   }
   if (shown.overview) {
     terminal.progress("writing the report", -1);
-    ReportContext context{verdict, shown.command, fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))),
-                          {}, trouble};
+    ReportContext context{
+        verdict, shown.command, fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))), {}, trouble};
     for (const Override& each : request.overrides) context.overrides.push_back(each.path + "=" + each.value);
     const Report report = report_of_run(analysis, drawings, folder, context);
     folder.write("report.html", to_html(report));

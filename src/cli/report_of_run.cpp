@@ -42,9 +42,9 @@ class Writer {
     report_.verdict = context_.verdict;
     report_.program_version = avrenk_version;
     report_.date = context_.date;
-    report_.outcome = analysis_.limits.empty()  ? Report::Outcome::open
-                      : analysis_.all_met() ? Report::Outcome::met
-                                            : Report::Outcome::exceeded;
+    report_.outcome = analysis_.limits.empty() ? Report::Outcome::open
+                      : analysis_.all_met()    ? Report::Outcome::met
+                                               : Report::Outcome::exceeded;
     report_.warnings = analysis_.warnings;
     if (!context_.trouble.empty()) report_.warnings.push_back("This report has no figures: " + context_.trouble);
     summarise();
@@ -103,10 +103,10 @@ class Writer {
                                 100 * basis.effective_mass(best, d) / basis.rigid_mass(d, d));
     }
     if (basis.modes > 0)
-      text.push_back(fmt::format("{} modes below {}, none missing by the pivot count, from {} on. The most of the mass "
-                                 "moves {}.",
-                                 basis.modes, in(kind::frequency, basis.proven_below),
-                                 in(kind::frequency, basis.frequency(0)), weightiest));
+      text.push_back(fmt::format(
+          "{} modes below {}, none missing by the pivot count, from {} on. The most of the mass "
+          "moves {}.",
+          basis.modes, in(kind::frequency, basis.proven_below), in(kind::frequency, basis.frequency(0)), weightiest));
     for (const Outcome& outcome : analysis_.outcomes) {
       const int strongest = strongest_peak(outcome, analysis_.watched);
       if (strongest < 0) continue;
@@ -123,12 +123,12 @@ class Writer {
     std::size_t said = 0;
     for (const LimitResult& result : analysis_.limits) {
       if (result.met || ++said > 3) continue;
-      text.push_back(fmt::format("Limit {} is exceeded: {} reaches {}, with its factors {}, where {} is allowed: margin "
-                                 "{:+.1f} %{}.",
-                                 result.limit->name, result.what, in(*result.kind, result.value),
-                                 in(*result.kind, result.value * result.limit->factor),
-                                 in(*result.kind, result.allowable), 100 * result.margin,
-                                 result.where.empty() ? std::string() : ", at " + result.where));
+      text.push_back(
+          fmt::format("Limit {} is exceeded: {} reaches {}, with its factors {}, where {} is allowed: margin "
+                      "{:+.1f} %{}.",
+                      result.limit->name, result.what, in(*result.kind, result.value),
+                      in(*result.kind, result.value * result.limit->factor), in(*result.kind, result.allowable),
+                      100 * result.margin, result.where.empty() ? std::string() : ", at " + result.where));
     }
   }
 
@@ -144,8 +144,7 @@ class Writer {
     ReportSection& section = add("model", "Model");
     put_figures(section, "model");
     section.tables.push_back(mass_table(analysis_.plan.assembly, show_));
-    section.tables.push_back(
-        static_table(analysis_.plan.assembly, analysis_.system, analysis_.basis.statics, show_));
+    section.tables.push_back(static_table(analysis_.plan.assembly, analysis_.system, analysis_.basis.statics, show_));
     section.paragraphs = analysis_.plan.notes;
   }
 
@@ -182,8 +181,7 @@ class Writer {
     ReportSection& section = add("inputs", "Inputs");
     put_figures(section, "profiles");
     for (const Profile& profile : analysis_.plan.profiles) {
-      Table table =
-          profile_table(profile.table, profile.type == Profile::Type::random, *profile.stated, show_);
+      Table table = profile_table(profile.table, profile.type == Profile::Type::random, *profile.stated, show_);
       table.title = fmt::format("Profile {}, level 0 dB{}", profile.name,
                                 profile.tolerance.empty() ? "" : ", tolerance " + profile.tolerance);
       section.tables.push_back(std::move(table));
@@ -234,9 +232,11 @@ class Writer {
   void add_method() {
     ReportSection& section = add("method", "Method and accuracy");
     section.paragraphs = {
-        "Linear vibration of small amplitude about the undeformed shape. The base moves rigidly as the environment says; "
+        "Linear vibration of small amplitude about the undeformed shape. The base moves rigidly as the environment "
+        "says; "
         "responses are superposed from the modes, with residual vectors for what the modes leave out.",
-        "Sine: steady state at every frequency. A peak is a root of the derivative of the largest value over one cycle, "
+        "Sine: steady state at every frequency. A peak is a root of the derivative of the largest value over one "
+        "cycle, "
         "wherever the points of the curve lie.",
         "Random: stationary and Gaussian. RMS values come from the covariance of the modal coordinates, whatever the "
         "points of the curve. n sigma of a magnitude or of von Mises stress has no Gaussian probability."};
@@ -255,7 +255,8 @@ class Writer {
                             std::string("largest change of a variance when the panels were halved")});
     section.tables.push_back(std::move(table));
     section.paragraphs.push_back(
-        "Not covered: nonlinear stiffness or damping, contact, fatigue life, and the error of the mesh, which is that of "
+        "Not covered: nonlinear stiffness or damping, contact, fatigue life, and the error of the mesh, which is that "
+        "of "
         "the beam theory and of the element length chosen.");
   }
 
@@ -264,9 +265,10 @@ class Writer {
     section.paragraphs.push_back(fmt::format("Command: avrenk {} {}", context_.command, analysis_.plan.file));
     for (const std::string& each : context_.overrides)
       section.paragraphs.push_back(fmt::format("with --set \"{}\"", each));
-    section.paragraphs.push_back(fmt::format("Avrenk {}. Fingerprint of stiffness and mass: {}. All numbers: "
-                                             "summary.json and tables/*.csv beside this file; shapes: fields/*.vtu.",
-                                             avrenk_version, analysis_.model));
+    section.paragraphs.push_back(
+        fmt::format("Avrenk {}. Fingerprint of stiffness and mass: {}. All numbers: "
+                    "summary.json and tables/*.csv beside this file; shapes: fields/*.vtu.",
+                    avrenk_version, analysis_.model));
     section.folded = false;
     ReportSection& plan = add("plan", "The plan as it was read", 3);
     plan.folded = true;

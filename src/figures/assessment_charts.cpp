@@ -25,11 +25,12 @@ NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show
   Chart& chart = named.chart;
   const std::size_t shown = std::min(limits.size(), most_rows);
   chart.title = "Margins against the limits, worst first";
-  chart.subtitle = fmt::format(
-      "margin = allowable / (factors × value) − 1, or value / lower bound − 1{}",
-      shown < limits.size() ? fmt::format("; the {} smallest of {} are shown", shown, limits.size()) : "");
+  chart.subtitle =
+      fmt::format("margin = allowable / (factors × value) − 1, or value / lower bound − 1{}",
+                  shown < limits.size() ? fmt::format("; the {} smallest of {} are shown", shown, limits.size()) : "");
   Panel panel{{"", Axis::Scale::named}};
-  Series met{"met", {}, {}, Series::Style::bars, {}, {}, 0}, exceeded{"exceeded", {}, {}, Series::Style::bars, {}, {}, 1},
+  Series met{"met", {}, {}, Series::Style::bars, {}, {}, 0},
+      exceeded{"exceeded", {}, {}, Series::Style::bars, {}, {}, 1},
       upper{"at the upper tolerance of the input", {}, {}, Series::Style::bars, {}, {}, palette_size};
   double least = 0, most = 0;
   for (std::size_t i = shown; i-- > 0;) {  // the axis counts from below
@@ -37,8 +38,8 @@ NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show
     const DisplayUnit unit = show.unit(*result.kind);
     const double y = static_cast<double>(shown - i), margin = 100 * result.margin,
                  end = std::clamp(margin, -100.0, widest_margin);
-    panel.y.names.push_back(fmt::format("{}: {} {}", result.limit->name, format_number(unit.from_si(result.value), 3),
-                                        unit.text));
+    panel.y.names.push_back(
+        fmt::format("{}: {} {}", result.limit->name, format_number(unit.from_si(result.value), 3), unit.text));
     const double thick = std::isnan(result.upper_margin) ? half_bar : 0.22;
     (result.met ? met : exceeded).bars.push_back({std::min(0.0, end), std::max(0.0, end), y - thick, y + half_bar});
     if (!std::isnan(result.upper_margin)) {
@@ -46,9 +47,8 @@ NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show
       upper.bars.push_back({std::min(0.0, edge), std::max(0.0, edge), y - half_bar, y - 0.24});
       least = std::min(least, edge);
     }
-    panel.texts.push_back(
-        {end, y + 0.05, percent(margin) + (margin > widest_margin ? ", bar cut" : ""),
-         margin < 0 ? FixedText::Side::left : FixedText::Side::right});
+    panel.texts.push_back({end, y + 0.05, percent(margin) + (margin > widest_margin ? ", bar cut" : ""),
+                           margin < 0 ? FixedText::Side::left : FixedText::Side::right});
     least = std::min(least, end);
     most = std::max(most, end);
   }
@@ -78,11 +78,10 @@ NamedChart mass_chart(const ModalBasis& basis, const Show& show) {
     std::sort(shown.begin(), shown.end());
   }
   chart.title = "Effective mass of the modes";
-  chart.subtitle =
-      fmt::format("as a part of the whole mass; {}",
-                  shown.size() < static_cast<std::size_t>(basis.modes)
-                      ? fmt::format("the {} modes of {} that carry the most", shown.size(), basis.modes)
-                      : fmt::format("all {} modes to {:.4g} Hz", basis.modes, basis.proven_below));
+  chart.subtitle = fmt::format("as a part of the whole mass; {}",
+                               shown.size() < static_cast<std::size_t>(basis.modes)
+                                   ? fmt::format("the {} modes of {} that carry the most", shown.size(), basis.modes)
+                                   : fmt::format("all {} modes to {:.4g} Hz", basis.modes, basis.proven_below));
   chart.x = {fmt::format("Mode and its natural frequency ({})", frequency.text), Axis::Scale::named};
   for (const int r : shown)
     chart.x.names.push_back(fmt::format("{}  {}", r + 1, format_number(frequency.from_si(basis.frequency(r)), 4)));
@@ -146,13 +145,12 @@ std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource&
   Panel panel{{"", Axis::Scale::named}};
   for (std::size_t k = 0; k < coloured.size(); ++k) {
     const int mode = coloured[k];
-    const std::string label = mode < 0                      ? std::string("the base's own motion")
-                              : mode >= source.basis.modes ? fmt::format("residual vector {}", mode + 1 - source.basis.modes)
-                                                            : fmt::format("mode {}, {} {}", mode + 1,
-                                                                          format_number(frequency.from_si(
-                                                                                            source.basis.frequency(mode)),
-                                                                                        4),
-                                                                          frequency.text);
+    const std::string label =
+        mode < 0 ? std::string("the base's own motion")
+        : mode >= source.basis.modes
+            ? fmt::format("residual vector {}", mode + 1 - source.basis.modes)
+            : fmt::format("mode {}, {} {}", mode + 1, format_number(frequency.from_si(source.basis.frequency(mode)), 4),
+                          frequency.text);
     panel.series.push_back({label, {}, {}, Series::Style::bars, {}, {}, static_cast<int>(k)});
   }
   panel.series.push_back({"others of 0.5 % and more", {}, {}, Series::Style::bars, {}, {}, palette_size});

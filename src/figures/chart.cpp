@@ -115,7 +115,7 @@ void fit_range(const Panel& panel, Frame& frame) {
   if (!(lowest <= highest)) lowest = highest = 1;
   if (frame.log_y) {
     frame.y_to = round_upwards(3 * highest);  // room for labels
-    frame.y_from = std::max(1 / round_upwards(1 / lowest), std::pow(10, std::ceil(std::log10(frame.y_to)) - 5));
+    frame.y_from = std::max(1 / round_upwards(1.5 / lowest), std::pow(10, std::ceil(std::log10(frame.y_to)) - 5));
   } else {
     const double room = 0.08 * std::max(highest - lowest, 1e-12 * std::abs(highest));
     frame.y_from = lowest >= 0 && lowest < 0.3 * highest ? 0 : lowest - room;

@@ -71,7 +71,7 @@ struct Chart {
   Axis x;
   std::vector<Panel> panels{};
   std::vector<Upright> uprights{};
-  std::string uprights_are;  ///< what the uprights stand for: the last entry of the legend
+  std::string uprights_are{};  ///< what the uprights stand for: the last entry of the legend
 };
 
 /// The gnuplot program that draws the chart, without terminal and output: the same text from the same chart.

@@ -80,9 +80,7 @@ Image mode_picture(const PictureSource& source, int mode) {
   Picture picture{mode_name(source, mode),
                   fmt::format("effective mass {}; largest translation {} of the model's size; grey lines: as built",
                               effective_masses_in_words(source.basis, mode), largest_on_paper),
-                  1280,
-                  800,
-                  ColourBar{"Displacement (part of the largest)", 0, 1}};
+                  1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
   picture.mark = {source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
                       scale * motions.col(largest.node).head<3>(),
                   fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)};
@@ -98,10 +96,10 @@ Image mode_sheet(const PictureSource& source) {
     Picture picture{mode_name(source, r), effective_masses_in_words(source.basis, r), 426, 320};
     picture.triad = false;
     picture.margin = 0.72;
-    pictures.push_back(draw(model_scene(source.assembly, {&motions,
-                                                          largest_on_paper * model_size(source.assembly) / largest.value,
-                                                          largest.value, true}),
-                            picture));
+    pictures.push_back(draw(
+        model_scene(source.assembly,
+                    {&motions, largest_on_paper * model_size(source.assembly) / largest.value, largest.value, true}),
+        picture));
   }
   return sheet(pictures, 3,
                count < source.basis.modes ? fmt::format("The first {} of {} modes", count, source.basis.modes)
@@ -129,22 +127,21 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
 }
 
 Image peak_picture(const PictureSource& source, const Outcome& outcome, const Watched& watched, double frequency) {
-  const Eigen::VectorXcd q = sine_coordinates(*outcome.environment, outcome.axis, source.system, source.basis,
-                                              source.damping, frequency);
+  const Eigen::VectorXcd q =
+      sine_coordinates(*outcome.environment, outcome.axis, source.system, source.basis, source.damping, frequency);
   const double instant = worst_instant(source.system, source.basis, q);
   const NodeMotions motions = node_motions(source.system, source.basis, (q * std::polar(1.0, instant)).real());
   const Largest largest = largest_of(motions);
   const double scale = largest.value > 0 ? largest_on_paper * model_size(source.assembly) / largest.value : 0;
   const DisplayUnit length = source.show.unit(kind::length), hertz = source.show.unit(kind::frequency);
   const Node& node = source.assembly.nodes[static_cast<std::size_t>(largest.node)];
-  Picture picture{fmt::format("{} at the peak of {}, {} {}", outcome.name(), watched.name,
-                              format_number(hertz.from_si(frequency), 4), hertz.text),
-                  fmt::format("displacement relative to the base, at the instant of the largest ({:.0f}° of the cycle of "
-                              "the base's acceleration), drawn × {}; grey lines: as built",
-                              std::fmod(360 + instant * 180 / std::numbers::pi, 360), format_number(scale, 3)),
-                  1280,
-                  800,
-                  ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
+  Picture picture{
+      fmt::format("{} at the peak of {}, {} {}", outcome.name(), watched.name,
+                  format_number(hertz.from_si(frequency), 4), hertz.text),
+      fmt::format("displacement relative to the base, at the instant of the largest ({:.0f}° of the cycle of "
+                  "the base's acceleration), drawn × {}; grey lines: as built",
+                  std::fmod(360 + instant * 180 / std::numbers::pi, 360), format_number(scale, 3)),
+      1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
   picture.mark = {node.position + scale * motions.col(largest.node).head<3>(),
                   fmt::format("{} {}, {}", format_number(length.from_si(largest.value), 3), length.text, node.origin)};
   return draw(model_scene(source.assembly, {&motions, scale, largest.value, true}), picture);

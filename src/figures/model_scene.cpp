@@ -122,8 +122,8 @@ class Drawer {
   void add_mass(const PointMass& mass, int own) {
     const Vector3 centre = assembly_.nodes[static_cast<std::size_t>(mass.node)].position + mass.offset;
     const Vector3 at = moved_.point(mass.node, centre);
-    const double radius = std::clamp(std::cbrt(3 * mass.mass / (4 * std::numbers::pi * density_of_bodies)),
-                                     0.012 * size_, 0.09 * size_);
+    const double radius =
+        std::clamp(std::cbrt(3 * mass.mass / (4 * std::numbers::pi * density_of_bodies)), 0.012 * size_, 0.09 * size_);
     const double value = moved_.value(mass.node, centre);
     constexpr int around = 24, high = 12;
     std::vector<int> above;
@@ -132,9 +132,9 @@ class Drawer {
       const double polar = std::numbers::pi * j / high;
       for (int i = 0; i < around; ++i) {
         const double turn = 2 * std::numbers::pi * i / around;
-        ring.push_back(scene_.add(at + radius * Vector3(std::sin(polar) * std::cos(turn),
-                                                        std::sin(polar) * std::sin(turn), std::cos(polar)),
-                                  value));
+        ring.push_back(scene_.add(
+            at + radius * Vector3(std::sin(polar) * std::cos(turn), std::sin(polar) * std::sin(turn), std::cos(polar)),
+            value));
       }
       for (std::size_t i = 0; j > 0 && i < static_cast<std::size_t>(around); ++i) {
         const std::size_t next = (i + 1) % static_cast<std::size_t>(around);
@@ -194,8 +194,12 @@ class Drawer {
     for (std::size_t k = 0; k < 8; ++k)
       corners[k] = scene_.add(at + half * Vector3(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 0.4 : -1.6));
     const auto at_corner = [&](std::size_t k) { return corners[k]; };
-    for (const std::array<std::size_t, 4>& side :
-         {std::array<std::size_t, 4>{0, 1, 3, 2}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 3, 7, 6}, {0, 2, 6, 4}, {1, 3, 7, 5}}) {
+    for (const std::array<std::size_t, 4>& side : {std::array<std::size_t, 4>{0, 1, 3, 2},
+                                                   {4, 5, 7, 6},
+                                                   {0, 1, 5, 4},
+                                                   {2, 3, 7, 6},
+                                                   {0, 2, 6, 4},
+                                                   {1, 3, 7, 5}}) {
       scene_.faces.push_back(
           {{at_corner(side[0]), at_corner(side[1]), at_corner(side[2]), at_corner(side[3])}, paints_.base});
       for (std::size_t k = 0; k < 4; ++k)

@@ -1,5 +1,5 @@
-/// figures/model_scene.h: an assembly as a scene: beams as the outlines of their sections, masses as spheres, springs as
-/// zigzags, rigid links as lines, feet as blocks.
+/// figures/model_scene.h: an assembly as a scene: beams as the outlines of their sections, masses as spheres, springs
+/// as zigzags, rigid links as lines, feet as blocks.
 #pragma once
 
 #include "core/response/fields.h"
@@ -11,8 +11,8 @@ namespace avrenk {
 struct ModelLook {
   const NodeMotions* motions = nullptr;  ///< added to the nodes, times `scale`; nullptr: as built
   double scale = 1;
-  double largest = 0;   ///< translation (m, not scaled) at the light end of the colours; 0: parts in their own colours
-  bool ghost = false;   ///< the lines of the model as built, in light grey
+  double largest = 0;  ///< translation (m, not scaled) at the light end of the colours; 0: parts in their own colours
+  bool ghost = false;  ///< the lines of the model as built, in light grey
 };
 
 /// Colour of each part, mass and joint with its name, in the order in which the scene takes them.

@@ -42,8 +42,8 @@ std::string compressed(const Image& image) {
 
 std::string header(const Image& image) {
   return "\x89PNG\r\n\x1a\n" + chunk("IHDR", big_endian(static_cast<std::uint32_t>(image.width)) +
-                                                  big_endian(static_cast<std::uint32_t>(image.height)) +
-                                                  std::string("\x08\x02\x00\x00\x00", 5));
+                                                 big_endian(static_cast<std::uint32_t>(image.height)) +
+                                                 std::string("\x08\x02\x00\x00\x00", 5));
 }
 
 }  // namespace
@@ -51,14 +51,14 @@ std::string header(const Image& image) {
 std::string to_png(const Image& image) { return header(image) + chunk("IDAT", compressed(image)) + chunk("IEND", ""); }
 
 std::string to_animated_png(const std::vector<Image>& images, int milliseconds) {
-  std::string file = header(images.front()) + chunk("acTL", big_endian(static_cast<std::uint32_t>(images.size())) +
-                                                                big_endian(0));  // for ever
+  std::string file = header(images.front()) +
+                     chunk("acTL", big_endian(static_cast<std::uint32_t>(images.size())) + big_endian(0));  // for ever
   std::uint32_t sequence = 0;
   for (std::size_t i = 0; i < images.size(); ++i) {
     file += chunk("fcTL", big_endian(sequence++) + big_endian(static_cast<std::uint32_t>(images[i].width)) +
-                              big_endian(static_cast<std::uint32_t>(images[i].height)) + big_endian(0) +
-                              big_endian(0) + big_endian(static_cast<std::uint32_t>(milliseconds), 2) +
-                              big_endian(1000, 2) + std::string(2, '\0'));
+                              big_endian(static_cast<std::uint32_t>(images[i].height)) + big_endian(0) + big_endian(0) +
+                              big_endian(static_cast<std::uint32_t>(milliseconds), 2) + big_endian(1000, 2) +
+                              std::string(2, '\0'));
     const std::string data = compressed(images[i]);
     file += i == 0 ? chunk("IDAT", data) : chunk("fdAT", big_endian(sequence++) + data);
   }

@@ -40,9 +40,7 @@ std::string markdown_escaped(const std::string& text) {
 }
 
 std::string mark_of(Report::Outcome outcome) {
-  return outcome == Report::Outcome::met        ? "Met:"
-         : outcome == Report::Outcome::exceeded ? "Not met:"
-                                                : "Open:";
+  return outcome == Report::Outcome::met ? "Met:" : outcome == Report::Outcome::exceeded ? "Not met:" : "Open:";
 }
 
 // Rows of numbers for the first panel: the grid of the first series, a value or nothing of each series.
@@ -77,7 +75,8 @@ std::string curves_of(const Chart& chart) {
     const std::size_t colour = input || limit ? 0 : next++ % std::size(colours);
     json["colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : colours[colour]);
     json["text_colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : text_colours[colour]);
-    if (input || limit) json["series"][label] = {{"strokePattern", input ? std::vector<int>{7, 4} : std::vector<int>{14, 5}}};
+    if (input || limit)
+      json["series"][label] = {{"strokePattern", input ? std::vector<int>{7, 4} : std::vector<int>{14, 5}}};
     shown.push_back(&series);
     for (const double y : series.y) {
       if (!(y > 0)) continue;
@@ -99,7 +98,7 @@ std::string curves_of(const Chart& chart) {
       const bool flat = series->style == Series::Style::limit;
       const double y = flat ? series->y.front() : k < series->y.size() ? series->y[k] : std::nan("");
       row.push_back(std::isfinite(y) && !(json["log_y"] && y <= 0) ? nlohmann::ordered_json(rounded(y))
-                                                                    : nlohmann::ordered_json(nullptr));
+                                                                   : nlohmann::ordered_json(nullptr));
     }
     json["rows"].push_back(std::move(row));
   }
@@ -232,8 +231,8 @@ std::string to_html(const Report& report) {
   return rendered(report_parts::page_html, report_parts::section_html, page, false);
 }
 
-std::string to_markdown(const Report& report) { 
+std::string to_markdown(const Report& report) {
   return rendered(report_parts::page_md, report_parts::section_md, report_data(report, false), true);
- }
+}
 
 }  // namespace avrenk

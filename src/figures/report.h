@@ -8,28 +8,28 @@ namespace avrenk {
 
 /// A figure that stands in the folder of results, and inside the page.
 struct ReportFigure {
-  std::string file;      ///< relative to the folder: "figures/sine.x.acceleration.svg"
-  std::string caption;   ///< under the figure
-  std::string in_words;  ///< for those who cannot see it
-  std::string bytes;     ///< the file's content: SVG or PNG
+  std::string file;              ///< relative to the folder: "figures/sine.x.acceleration.svg"
+  std::string caption;           ///< under the figure
+  std::string in_words;          ///< for those who cannot see it
+  std::string bytes;             ///< the file's content: SVG or PNG
   const Chart* chart = nullptr;  ///< of a chart: its first panel can be zoomed and read off; nullptr of a picture
 };
 
 struct ReportSection {
-  std::string id, title;                ///< id: letters, digits and hyphens
-  int level = 2;                        ///< of its heading
+  std::string id, title;  ///< id: letters, digits and hyphens
+  int level = 2;          ///< of its heading
   std::vector<std::string> paragraphs{};
   std::vector<ReportFigure> figures{};
-  std::vector<Table> tables{};          ///< columns for the terminal only; the others are in the CSV files
-  std::vector<std::string> listing{};   ///< lines shown as they are, such as the plan
-  bool folded = false;                  ///< details that most readers pass over
-  bool leading = false;                 ///< stands before the summary
+  std::vector<Table> tables{};         ///< columns for the terminal only; the others are in the CSV files
+  std::vector<std::string> listing{};  ///< lines shown as they are, such as the plan
+  bool folded = false;                 ///< details that most readers pass over
+  bool leading = false;                ///< stands before the summary
 };
 
 struct Report {
   std::string title, verdict, program_version, date;
   enum class Outcome { met, exceeded, open } outcome = Outcome::open;
-  std::vector<std::string> summary;   ///< in words
+  std::vector<std::string> summary;  ///< in words
   std::vector<std::string> warnings, notes;
   std::vector<ReportSection> sections;
 };

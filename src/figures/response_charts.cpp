@@ -63,10 +63,10 @@ std::vector<Group> groups_of(const Outcome& outcome, const ChartSource& source) 
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
     const Watched& each = source.watched[i];
     const bool motion = each.quantity->subject == Subject::node && each.quantity->vector;
-    const bool judged = each.is_headline() &&
-                        std::any_of(source.limits.begin(), source.limits.end(), [&](const Limit& limit) {
-                          return limit.subject == Limit::Of::response && applies(limit, outcome, each);
-                        });
+    const bool judged =
+        each.is_headline() && std::any_of(source.limits.begin(), source.limits.end(), [&](const Limit& limit) {
+          return limit.subject == Limit::Of::response && applies(limit, outcome, each);
+        });
     if (motion ? each.component != along : !judged) continue;
     if (outcome.sine.empty() && each.quantity->per_input) continue;
     auto found =
@@ -99,7 +99,8 @@ void add_natural_frequencies(Chart& chart, const Outcome& outcome, const Group& 
   const ModalBasis& basis = source.basis;
   std::set<int> modes;
   for (int r = 0; r < basis.modes; ++r)
-    if (basis.effective_mass(r, outcome.axis) >= carries * basis.rigid_mass(outcome.axis, outcome.axis)) modes.insert(r);
+    if (basis.effective_mass(r, outcome.axis) >= carries * basis.rigid_mass(outcome.axis, outcome.axis))
+      modes.insert(r);
   for (const std::size_t i : group.members)
     for (const auto& [mode, share] : outcome.sine.empty() ? outcome.random[i].shares : outcome.sine[i].shares)
       if (mode >= 0 && mode < basis.modes && std::abs(share) >= makes) modes.insert(mode);
@@ -133,6 +134,51 @@ Series input_series(const Outcome& outcome, const std::vector<double>& grid, con
   return input;
 }
 
+// A maximum of a drawn curve, by a parabola through its three highest points on log-log paper.
+struct LocalPeak {
+  std::size_t series;
+  double x, y;
+};
+
+// Maxima that stand out by half from the valleys on both sides.
+std::vector<LocalPeak> local_peaks(const std::vector<Series>& all) {
+  constexpr double stands_out = 1.5;
+  std::vector<LocalPeak> peaks;
+  for (std::size_t s = 0; s < all.size(); ++s) {
+    const std::vector<double>&x = all[s].x, &y = all[s].y;
+    for (std::size_t k = 1; k + 1 < y.size(); ++k) {
+      if (!(y[k] > y[k - 1] && y[k] >= y[k + 1] && y[k - 1] > 0 && y[k + 1] > 0)) continue;
+      double before = y[k], after = y[k];
+      for (std::size_t i = k; i-- > 0 && y[i] <= y[k];) before = std::min(before, y[i]);
+      for (std::size_t i = k + 1; i < y.size() && y[i] <= y[k]; ++i) after = std::min(after, y[i]);
+      if (y[k] < stands_out * std::max(before, after)) continue;
+      const double a = std::log(x[k] / x[k - 1]), b = std::log(x[k + 1] / x[k]);
+      const double down = std::log(y[k] / y[k - 1]) / a, up = std::log(y[k + 1] / y[k]) / b;
+      const double curvature = (up - down) / (a + b), slope = down + curvature * a;
+      if (!(curvature < 0)) continue;
+      const double shift = -slope / (2 * curvature);
+      peaks.push_back({s, x[k] * std::exp(shift), y[k] * std::exp(slope * shift + curvature * shift * shift)});
+    }
+  }
+  std::sort(peaks.begin(), peaks.end(), [](const LocalPeak& one, const LocalPeak& two) { return one.y > two.y; });
+  return peaks;
+}
+
+// Further peaks of a chart, highest first, where no other label stands at nearly the same frequency.
+void label_further_peaks(Panel& panel, const DisplayUnit& unit, const DisplayUnit& frequency) {
+  constexpr std::size_t most_labels = 7;
+  constexpr double apart = 0.06, worth = 0.02;  // of the frequency; of the highest peak
+  const std::vector<LocalPeak> further = local_peaks(panel.series);
+  for (const LocalPeak& peak : further) {
+    const bool named = std::any_of(panel.peaks.begin(), panel.peaks.end(),
+                                   [&](const PeakLabel& other) { return std::abs(peak.x / other.x - 1) < apart; });
+    if (named || panel.peaks.size() >= most_labels || peak.y < worth * further.front().y) continue;
+    panel.peaks.push_back(
+        {peak.series, peak.x, peak.y,
+         fmt::format("{} {} @ {} {}", format_number(peak.y, 3), unit.text, format_number(peak.x, 4), frequency.text)});
+  }
+}
+
 NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSource& source) {
   const DisplayUnit frequency = source.show.unit(kind::frequency), unit = source.show.unit(*group.quantity->kind);
   NamedChart named{"", empty_chart(outcome, *group.quantity, "", source), ""};
@@ -160,6 +206,7 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
     named.in_words += fmt::format("{}{} peaks at {}", named.in_words.empty() ? "" : "; ", legend_label(watched),
                                   magnitude.peaks.back().text);
   }
+  label_further_peaks(magnitude, unit, frequency);
   if (group.quantity->kind == &input_kind(outcome.environment->angular))
     magnitude.series.push_back(input_series(outcome, grid, unit, "input"));
   add_limits(magnitude, group, outcome, source, unit, chart);
@@ -187,12 +234,12 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
     named.in_words += fmt::format("{}{} {}", named.in_words.empty() ? "" : "; ", label, rms);
     if (row.bands.empty() || row.bands.front().share < worth_a_label) continue;
     const DominatingBand& band = row.bands.front();
-    const auto k = static_cast<std::size_t>(
-        std::lower_bound(outcome.grid.begin(), outcome.grid.end(), band.frequency) - outcome.grid.begin());
+    const auto k = static_cast<std::size_t>(std::lower_bound(outcome.grid.begin(), outcome.grid.end(), band.frequency) -
+                                            outcome.grid.begin());
     const double at = frequency.from_si(band.frequency);
-    density.peaks.push_back({density.series.size() - 1, at, density.series.back().y[std::min(k, grid.size() - 1)],
-                             fmt::format("{:.0f} % of the variance @ {} {}", 100 * band.share, format_number(at, 4),
-                                         frequency.text)});
+    density.peaks.push_back(
+        {density.series.size() - 1, at, density.series.back().y[std::min(k, grid.size() - 1)],
+         fmt::format("{:.0f} % of the variance @ {} {}", 100 * band.share, format_number(at, 4), frequency.text)});
     named.in_words += fmt::format(", {}", density.peaks.back().text);
   }
   if (group.quantity->kind == &input_kind(outcome.environment->angular))

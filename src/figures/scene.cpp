@@ -8,8 +8,8 @@
 #include <memory>
 #include <numbers>
 
-#include "files/table.h"
 #include "figures/text.h"
+#include "files/table.h"
 
 namespace avrenk {
 namespace {
@@ -67,11 +67,15 @@ class Canvas {
     const int x0 = low(std::min({a.at.x(), b.at.x(), c.at.x()})), y0 = low(std::min({a.at.y(), b.at.y(), c.at.y()}));
     const int x1 = std::min(width_ - 1, static_cast<int>(std::max({a.at.x(), b.at.x(), c.at.x()})) + 1),
               y1 = std::min(height_ - 1, static_cast<int>(std::max({a.at.y(), b.at.y(), c.at.y()})) + 1);
+    // Barycentric coordinates are linear: along a row they change by a step. A sample on the edge of two triangles
+    // belongs to both, so that rounding leaves no crack.
+    constexpr double edge = -1e-9;
+    const double u_step = -(c.at.y() - b.at.y()) / area, v_step = -(a.at.y() - c.at.y()) / area;
     for (int y = y0; y <= y1; ++y) {
-      for (int x = x0; x <= x1; ++x) {
-        const double u = twice(b.at, c.at, x + 0.5, y + 0.5) / area, v = twice(c.at, a.at, x + 0.5, y + 0.5) / area,
-                     w = 1 - u - v;
-        if (u < 0 || v < 0 || w < 0) continue;
+      double u = twice(b.at, c.at, x0 + 0.5, y + 0.5) / area, v = twice(c.at, a.at, x0 + 0.5, y + 0.5) / area;
+      for (int x = x0; x <= x1; ++x, u += u_step, v += v_step) {
+        const double w = 1 - u - v;
+        if (u < edge || v < edge || w < edge) continue;
         const double depth = u * a.at.z() + v * b.at.z() + w * c.at.z();
         if (is_nearest(x, y, depth)) put(x, y, depth, paint(u * a.value + v * b.value + w * c.value));
       }
@@ -98,8 +102,7 @@ class Canvas {
         for (std::size_t channel = 0; channel < 3; ++channel) {
           int sum = 0;
           for (int j = 0; j < samples; ++j)
-            for (int i = 0; i < samples; ++i)
-              sum += colour_[3 * index(samples * x + i, samples * y + j) + channel];
+            for (int i = 0; i < samples; ++i) sum += colour_[3 * index(samples * x + i, samples * y + j) + channel];
           image.pixels.push_back(static_cast<unsigned char>(sum / (samples * samples)));
         }
     return image;
@@ -403,13 +406,12 @@ Image sheet(const std::vector<Image>& pictures, int columns, const std::string& 
   for (std::size_t i = 0; i < pictures.size(); ++i) {
     const std::size_t column = i % static_cast<std::size_t>(columns), row = i / static_cast<std::size_t>(columns);
     for (std::size_t y = 0; y < static_cast<std::size_t>(tall); ++y)
-      std::copy_n(pictures[i].pixels.begin() + static_cast<std::ptrdiff_t>(3 * y * static_cast<std::size_t>(wide)),
-                  3 * wide,
-                  image.pixels.begin() +
-                      static_cast<std::ptrdiff_t>(
-                          3 * ((static_cast<std::size_t>(head) + row * static_cast<std::size_t>(tall) + y) *
-                                   static_cast<std::size_t>(image.width) +
-                               column * static_cast<std::size_t>(wide))));
+      std::copy_n(
+          pictures[i].pixels.begin() + static_cast<std::ptrdiff_t>(3 * y * static_cast<std::size_t>(wide)), 3 * wide,
+          image.pixels.begin() + static_cast<std::ptrdiff_t>(
+                                     3 * ((static_cast<std::size_t>(head) + row * static_cast<std::size_t>(tall) + y) *
+                                              static_cast<std::size_t>(image.width) +
+                                          column * static_cast<std::size_t>(wide))));
   }
   Pen pen(image);
   pen.text(28, 40, title, fitting_size(title, 16, image.width - 50, 1), ink);

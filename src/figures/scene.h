@@ -31,8 +31,8 @@ struct Scene {
   struct Stroke {
     int from = 0, to = 0;
     int paint = 0;
-    double width = 1;         ///< px
-    bool on_surface = true;   ///< drawn over a face that it runs along
+    double width = 1;        ///< px
+    bool on_surface = true;  ///< drawn over a face that it runs along
   };
   std::vector<Eigen::Vector3d> points;
   std::vector<double> values;  ///< of each point, 0 to 1; read where a face or stroke is painted by value

@@ -13,14 +13,17 @@ namespace {
 // A drawing surface of one pixel, for measuring only.
 class Ruler {
  public:
-  Ruler() {
-    cairo_select_font_face(context_.get(), typeface, CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
-  }
+  Ruler() { cairo_select_font_face(context_.get(), typeface, CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL); }
   double width(const std::string& text, double points) {
     cairo_set_font_size(context_.get(), points * 4 / 3);
     cairo_text_extents_t extents{};
     cairo_text_extents(context_.get(), text.c_str(), &extents);
     return extents.x_advance;
+  }
+  // Cairo draws with letters of its own where fontconfig finds no typeface.
+  [[nodiscard]] bool has_typeface() const {
+    return cairo_font_face_status(cairo_get_font_face(context_.get())) == CAIRO_STATUS_SUCCESS &&
+           cairo_scaled_font_get_type(cairo_get_scaled_font(context_.get())) == CAIRO_FONT_TYPE_FT;
   }
 
  private:
@@ -28,6 +31,11 @@ class Ruler {
       cairo_image_surface_create(CAIRO_FORMAT_ARGB32, 1, 1), cairo_surface_destroy};
   std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context_{cairo_create(surface_.get()), cairo_destroy};
 };
+
+Ruler& ruler() {
+  thread_local Ruler own;
+  return own;
+}
 
 std::vector<std::string> words_of(const std::string& text) {
   std::vector<std::string> words(1);
@@ -45,10 +53,7 @@ bool begins_character(char c) { return (static_cast<unsigned char>(c) & 0xC0) !=
 
 }  // namespace
 
-double text_width(const std::string& text, double points) {
-  thread_local Ruler ruler;
-  return ruler.width(text, points);
-}
+double text_width(const std::string& text, double points) { return ruler().width(text, points); }
 
 std::vector<std::string> wrapped_text(const std::string& text, double points, double width) {
   std::vector<std::string> lines(1);
@@ -78,7 +83,7 @@ double fitting_size(const std::string& text, double points, double width, std::s
 }
 
 void need_typeface() {
-  if (!(text_width("Avrenk 0123456789", 12) > 0))
+  if (!ruler().has_typeface())
     throw FileError("figures need a typeface, and none is installed; install fonts-dejavu-core, or use --no-figures");
 }
 

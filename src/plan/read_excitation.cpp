@@ -212,7 +212,8 @@ std::optional<std::pair<std::string, double>> read_level(const Tree& tree, const
                                                          Reading& reading) {
   if (tree.is_text() && reading.levels.knows(tree.text)) {
     const double* const level = reading.levels.find(tree, subject, reading.problems);
-    return level ? std::optional(std::pair(fmt::format("{} ({})", tree.text, decibels_text(*level)), *level)) : std::nullopt;
+    return level ? std::optional(std::pair(fmt::format("{} ({})", tree.text, decibels_text(*level)), *level))
+                 : std::nullopt;
   }
   const bool number = tree.is_text() && tree.text.find_first_of("0123456789") != std::string::npos;
   if (!number) {

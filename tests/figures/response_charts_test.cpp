@@ -2,46 +2,170 @@
 
 #include <gmock/gmock.h>
 
+#include "figures/assessment_charts.h"
 #include "support/models.h"
 
 namespace avrenk {
 namespace {
 
-TEST(ResponseCharts, ShowTheExcitedAxisWithInputLimitAndPeak) {
-  const test::Solved solved(test::portal(0.05), test::count(40), {});
-  const auto watched = watch(solved.assembly, solved.channels,
-                             {{"box", &watched_quantities()[0], {9}, Vector3::Zero()},
-                              {"tip", &watched_quantities()[0], {12}, Vector3::Zero()},
-                              {"tip", &watched_quantities()[5], {12}, Vector3::Zero()}});
+using testing::HasSubstr;
+
+class ResponseCharts : public testing::Test {
+ protected:
+  ResponseCharts()
+      : solved(test::portal(0.05), test::count(40), {}),
+        watched(watch(solved.assembly, solved.channels,
+                      {{"box", &watched_quantities()[0], {9}, Vector3::Zero()},
+                       {"tip", &watched_quantities()[0], {12}, Vector3::Zero()},
+                       {"tip", &watched_quantities()[5], {12}, Vector3::Zero()}})) {
+    sine.name = "sine";
+    sine.profile = "sweep";
+    sine.axes = {2};
+    sine.input = LogLogTable({{10, 2 * standard_gravity, {}}, {200, 2 * standard_gravity, {}}}, 20);
+    sine.grid = {10, 200, 24, 21, {}};
+    limit.name = "level";
+    limit.of = "box.acceleration";
+    limit.environments = {"sine"};
+    limit.allowable = 22 * standard_gravity;
+    limit.factor = 1.1;
+  }
+  [[nodiscard]] Outcome run(const Environment& environment) const {
+    return run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+  }
+  // States under 1 g along z.
+  [[nodiscard]] Eigen::VectorXcd source_states(double frequency) const {
+    return solved.transfer(2).state(frequency).col(0);
+  }
+  [[nodiscard]] ChartSource source() const { return {watched, limits, solved.basis, "Q 20", show}; }
+
+  test::Solved solved;
+  std::vector<Watched> watched;
   Environment sine;
-  sine.name = "sine";
-  sine.profile = "sweep";
-  sine.axes = {2};
-  sine.input = LogLogTable({{10, 2 * standard_gravity, {}}, {200, 2 * standard_gravity, {}}}, 20);
-  sine.grid = {10, 200, 24, 21, {}};
-  const Outcome outcome = run_environment(sine, 2, solved.system, solved.basis, solved.damping, watched);
   Limit limit;
-  limit.name = "level";
-  limit.of = "box.acceleration";
-  limit.environments = {"sine"};
-  limit.allowable = 22 * standard_gravity;
-  limit.factor = 1.1;
-  const auto charts = response_charts(outcome, watched, {limit}, "Q 20", Show());
+  std::vector<Limit> limits;
+  Show show;
+};
+
+TEST_F(ResponseCharts, ShowTheExcitedAxisWithInputLimitPeakAndModes) {
+  limits = {limit};
+  const Outcome outcome = run(sine);
+  const auto charts = response_charts(outcome, source());
   ASSERT_EQ(charts.size(), 2U);
   EXPECT_EQ(charts[0].name, "sine.z.acceleration");
   EXPECT_EQ(charts[1].name, "sine.z.relative-displacement");
   const Panel& magnitude = charts[0].chart.panels[0];
-  ASSERT_EQ(magnitude.series.size(), 4U);  // box and tip along z, the input, the limit
+  // Box and tip along z, the input, the limit; a limit on the magnitude shows it besides.
+  const auto with = [&](Series::Style style) {
+    return std::count_if(magnitude.series.begin(), magnitude.series.end(),
+                         [&](const Series& each) { return each.style == style; });
+  };
   EXPECT_EQ(magnitude.series[0].label, "box, z");
-  EXPECT_EQ(magnitude.series[2].style, Series::Style::input);
-  EXPECT_NEAR(magnitude.series[2].y.front(), 2, 1e-12);
-  EXPECT_EQ(magnitude.series[3].style, Series::Style::limit);
-  EXPECT_NEAR(magnitude.series[3].y.front(), 20, 1e-12);  // 22 g over the factor
+  EXPECT_EQ(with(Series::Style::input), 1);
+  ASSERT_EQ(with(Series::Style::limit), 1);
+  EXPECT_NEAR(magnitude.series.back().y.front(), 20, 1e-12);  // 22 g over the factor
   // The label stands at the located peak, at least as high as any drawn point.
   EXPECT_GE(magnitude.peaks[0].y,
             *std::max_element(magnitude.series[0].y.begin(), magnitude.series[0].y.end()) * (1 - 1e-12));
-  EXPECT_THAT(charts[0].chart.title, testing::HasSubstr("Absolute acceleration: sine, base excited along z"));
-  EXPECT_EQ(charts[1].chart.panels[0].series.size(), 1U);  // no input among displacements
+  // Further peaks, from the drawn curve, are those of the located maximum between the points around them.
+  EXPECT_GT(magnitude.peaks.size(), 2U);
+  for (const PeakLabel& peak : magnitude.peaks) {
+    const Series& own = magnitude.series[peak.series];
+    const auto k = static_cast<std::size_t>(std::lower_bound(own.x.begin(), own.x.end(), peak.x) - own.x.begin());
+    EXPECT_GE(peak.y, std::max(own.y[k - 1], own.y[k]) * (1 - 1e-12));
+    EXPECT_LE(peak.y, std::max(own.y[k - 1], own.y[k]) * 1.02);
+    const Watched& channel = *find_watched(watched, peak.series == 0 ? "box.acceleration.z" : "tip.acceleration.z");
+    EXPECT_NEAR(2 * std::abs((channel.measure(0).rows * source_states(peak.x))(0)), peak.y, 3e-3 * peak.y);
+  }
+  EXPECT_THAT(charts[0].chart.title, HasSubstr("Absolute acceleration: sine, base excited along z"));
+  EXPECT_THAT(charts[0].in_words, HasSubstr("box, z peaks at " + magnitude.peaks[0].text));
+  ASSERT_FALSE(charts[0].chart.uprights.empty());
+  for (const Upright& upright : charts[0].chart.uprights)
+    EXPECT_NEAR(upright.x, solved.basis.frequency(std::stoi(upright.name) - 1), 1e-9);
+  // Real and imaginary parts make the magnitude again.
+  const auto parts = complex_charts(outcome, source());
+  ASSERT_EQ(parts.size(), 2U);
+  EXPECT_EQ(parts[0].name, "sine.z.acceleration.parts");
+  for (std::size_t k = 0; k < outcome.grid.size(); k += 7)
+    EXPECT_NEAR(std::hypot(parts[0].chart.panels[0].series[0].y[k], parts[0].chart.panels[1].series[0].y[k]),
+                magnitude.series[0].y[k], 1e-12 * magnitude.series[0].y[k]);
+}
+
+TEST_F(ResponseCharts, ShowRandomWithItsRunningRms) {
+  Environment random = sine;
+  random.name = "random";
+  random.type = Environment::Type::random;
+  const Outcome outcome = run(random);
+  const auto charts = response_charts(outcome, source());
+  ASSERT_EQ(charts.size(), 2U);
+  ASSERT_EQ(charts[0].chart.panels.size(), 2U);
+  const Panel &density = charts[0].chart.panels[0], &running = charts[0].chart.panels[1];
+  const DisplayUnit unit = show.unit(kind::acceleration);
+  for (std::size_t s = 0; s < running.series.size(); ++s) {
+    EXPECT_TRUE(std::is_sorted(running.series[s].y.begin(), running.series[s].y.end()));
+    const auto own = std::find_if(watched.begin(), watched.end(), [&](const Watched& each) {
+      return each.entry + ", " + each.component == running.series[s].label && each.quantity == watched[0].quantity;
+    });
+    ASSERT_NE(own, watched.end());
+    // The end of the running RMS is the RMS, as well as the curve is resolved.
+    EXPECT_NEAR(running.series[s].y.back(),
+                unit.from_si(outcome.random[static_cast<std::size_t>(own - watched.begin())].rms),
+                0.01 * running.series[s].y.back());
+  }
+  ASSERT_FALSE(density.peaks.empty());
+  EXPECT_THAT(density.peaks[0].text, HasSubstr("% of the variance @"));
+}
+
+TEST_F(ResponseCharts, StateAProfileWithSlopesAreasAndBand) {
+  // Areas by hand: +6 dB/oct from 20 to 80 Hz is S ∝ f² (3.01 n = 6: n = 1.993), flat at 0.02 g²/Hz to 500 Hz.
+  const LogLogTable input({{20, {}, 6.0}, {80, 0.02 * 96.17038422249999, {}}, {500, 0.02 * 96.17038422249999, {}}}, 10);
+  const NamedChart named =
+      profile_chart({"launch", "level 0 dB", input, true, false, std::pow(10, 0.3), std::pow(10, -0.3), "±3 dB"}, show);
+  const Panel& panel = named.chart.panels[0];
+  ASSERT_EQ(panel.peaks.size(), 2U);
+  EXPECT_THAT(panel.peaks[0].text, HasSubstr("+6 dB/oct, 0.526 g² (6 %)"));
+  EXPECT_THAT(panel.peaks[1].text, HasSubstr("flat, 8.40 g² (94 %)"));
+  ASSERT_EQ(panel.series[1].style, Series::Style::band);
+  for (std::size_t k = 0; k < panel.series[0].x.size(); ++k) {
+    EXPECT_NEAR(panel.series[1].y2[k] / panel.series[0].y[k], std::pow(10, 0.3), 1e-12);
+    EXPECT_NEAR(panel.series[1].y[k] * panel.series[1].y2[k], std::pow(panel.series[0].y[k], 2), 1e-12);
+  }
+}
+
+TEST_F(ResponseCharts, ShowMarginsMassesAndShares) {
+  limits = {limit, limit};
+  limits[1].name = "roomy";
+  limits[1].allowable *= 9;
+  const std::vector<Outcome> outcomes{run(sine)};
+  const std::vector<LimitResult> results = check_limits(limits, outcomes, watched, solved.basis, solved.assembly);
+  ASSERT_EQ(results.size(), 2U);
+  const NamedChart margins = margin_chart(results, show);
+  const Panel& bars = margins.chart.panels[0];
+  ASSERT_EQ(bars.y.names.size(), 2U);
+  EXPECT_TRUE(bars.y.names[1].starts_with("level")) << "the worst is on top";
+  double end = 0;
+  for (const Series& series : bars.series)
+    for (const auto& bar : series.bars)
+      if (bar[2] > 1.5) end = std::abs(bar[0]) > std::abs(bar[1]) ? bar[0] : bar[1];
+  EXPECT_NEAR(end, std::clamp(100 * results[0].margin, -100.0, 200.0), 1e-9);
+
+  const NamedChart masses = mass_chart(solved.basis, show);
+  for (int d = 0; d < 3; ++d) {
+    const Panel& panel = masses.chart.panels[static_cast<std::size_t>(d)];
+    double sum = 0;
+    for (int r = 0; r < solved.basis.modes; ++r)
+      sum += solved.basis.effective_mass(r, d) / solved.basis.rigid_mass(d, d);
+    EXPECT_NEAR(panel.series[1].y.back(), 100 * sum, 1e-9);
+  }
+
+  const auto shares = share_chart(outcomes[0], source());
+  ASSERT_TRUE(shares);
+  const Panel& stacked = shares->chart.panels[0];
+  std::vector<double> sums(stacked.y.names.size(), 0);
+  for (const Series& series : stacked.series)
+    for (const auto& bar : series.bars)
+      sums[static_cast<std::size_t>(std::lround(0.5 * (bar[2] + bar[3])) - 1)] +=
+          bar[0] >= 0 ? bar[1] - bar[0] : bar[0] - bar[1];
+  for (const double sum : sums) EXPECT_NEAR(sum, 100, 4);  // shares below 0.5 % are left out
 }
 
 }  // namespace

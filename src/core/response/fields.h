@@ -14,8 +14,7 @@ using NodeMotions = Eigen::Matrix<double, 6, Eigen::Dynamic>;
 
 /// Modal coordinates under a sine environment along one axis at one frequency (Hz), level applied.
 [[nodiscard]] Eigen::VectorXcd sine_coordinates(const Environment& environment, int axis, const System& system,
-                                                const ModalBasis& basis, const ModalDamping& damping,
-                                                double frequency);
+                                                const ModalBasis& basis, const ModalDamping& damping, double frequency);
 
 /// The instant ωt (rad) in one cycle at which the largest translation of any node is largest.
 [[nodiscard]] double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q);

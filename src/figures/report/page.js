@@ -7,9 +7,9 @@
     for (var decade = Math.pow(10, Math.floor(Math.log10(from))); decade <= to; decade *= 10) {
       for (var k = 1; k < 10; ++k) {
         var value = k * decade;
-        if (value < from * 0.999999 || value > to * 1.000001) continue;
+        if (value < from * 0.9999 || value > to * 1.0001) continue;  // ends by rounding are ticks too
         var major = k === 1 || ((k === 2 || k === 5) && to / from < 2000) || to / from < 12;
-        ticks.push({ v: value, label: major ? String(Number(value.toPrecision(6))) : "" });
+        ticks.push({ v: Math.min(Math.max(value, from), to), label: major ? String(Number(value.toPrecision(6))) : "" });
       }
     }
     if (ticks.length > 2) return ticks;

@@ -1,0 +1,209 @@
+// The report, figures and fields of the built program, looked at by programs that are not ours.
+#include <cairo/cairo.h>
+#include <gmock/gmock.h>
+
+#include <nlohmann/json.hpp>
+#include <regex>
+
+#include "support/program.h"
+#include "support/svg.h"
+
+namespace avrenk {
+namespace {
+
+using test::example;
+using test::listing;
+using test::Ran;
+using test::replaced;
+using test::run_program;
+using test::TemporaryFolder;
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+using Json = nlohmann::json;
+
+// A command line in the folder: status and both outputs.
+Ran run_shell(const TemporaryFolder& folder, const std::string& command) {
+  const int status = std::system(("cd '" + folder.path().string() + "' && { " + command + "; } >.o 2>.e").c_str());
+  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, test::read_all(folder / ".o"), test::read_all(folder / ".e")};
+}
+
+Ran run_browser(const TemporaryFolder& folder, const std::string& page, const std::string& options) {
+  return run_shell(folder, "HOME=$PWD chromium --headless=new --no-sandbox --disable-gpu --disable-dev-shm-usage "
+                           "--disable-background-networking --host-resolver-rules='MAP * ~NOTFOUND' --no-first-run "
+                           "--user-data-dir=profile --enable-logging=stderr --hide-scrollbars --window-size=1280,6000 " +
+                               options + " \"file://$PWD/" + page + "\"");
+}
+
+// How many pixels of a PNG have exactly this colour.
+int pixels_of(const std::filesystem::path& png, unsigned colour) {
+  cairo_surface_t* surface = cairo_image_surface_create_from_png(png.c_str());
+  const int height = cairo_image_surface_get_height(surface), stride = cairo_image_surface_get_stride(surface),
+            width = cairo_image_surface_get_width(surface);
+  const unsigned char* data = cairo_image_surface_get_data(surface);
+  int count = 0;
+  for (int y = 0; data && y < height; ++y)
+    for (int x = 0; x < width; ++x) {
+      const unsigned char* p = data + y * stride + 4 * x;
+      count += (static_cast<unsigned>(p[2]) << 16 | static_cast<unsigned>(p[1]) << 8 | p[0]) == colour;
+    }
+  cairo_surface_destroy(surface);
+  return count;
+}
+
+TEST(Report, OpensInABrowserWithAndWithoutScripting) {
+  const TemporaryFolder folder;
+  (void)folder.write("box.yaml", example("isolated-box.yaml"));
+  ASSERT_EQ(run_program(folder, "run box.yaml").status, 0);
+  const std::string html = test::read_all(folder / "box-results/report.html");
+  const auto count = [](const std::string& text, const std::string& what) {
+    const std::regex pattern(what);
+    return std::distance(std::sregex_iterator(text.begin(), text.end(), pattern), {});
+  };
+  const auto charts = count(html, "class=\"curves\"");
+  EXPECT_GE(charts, 6);
+  const Ran with = run_browser(folder, "box-results/report.html", "--virtual-time-budget=8000 --dump-dom");
+  EXPECT_EQ(with.status, 0) << with.err;
+  EXPECT_THAT(with.err, Not(HasSubstr("CONSOLE"))) << "no error, no blocked or failed request";
+  EXPECT_GE(count(with.out, "<canvas"), 2 * charts);
+  EXPECT_EQ(count(with.out, "class=\"curves\" id=\"[a-z0-9-]*\" hidden"), 0);
+  EXPECT_THAT(with.out, HasSubstr("▬ box, z")) << "the legend of the curves";
+  // In a frame that forbids scripts the fixed figures show the curves, in the blue of the first series.
+  (void)folder.write("frame.html",
+                     "<!DOCTYPE html><body style='margin:0'><iframe sandbox='' src='box-results/report.html' "
+                     "style='border:0;width:1280px;height:6000px'></iframe>");
+  const Ran without = run_browser(folder, "frame.html", "--virtual-time-budget=8000 --screenshot=without.png");
+  EXPECT_EQ(without.status, 0) << without.err;
+  EXPECT_THAT(without.err, HasSubstr("Blocked script execution"));
+  EXPECT_EQ(count(html, "class=\"curves\" id=\"[a-z0-9-]*\" hidden"), charts);
+  EXPECT_GT(pixels_of(folder / "without.png", 0x0072B2), 100);
+}
+
+// What stands on the figures of the demo, read from the SVG: inside the frame, nothing over anything else.
+TEST(Figures, OfTheDemoAreLegible) {
+  const TemporaryFolder folder;
+  const Ran ran = run_program(folder, "demo deck --real-and-imaginary");
+  EXPECT_EQ(ran.status, 1) << ran.err;  // one limit is exceeded by a little
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("box-level       EXCEEDED"), HasSubstr("1 of 11 limits exceeded")));
+  const std::filesystem::path results = folder / "deck/payload-deck-results";
+  int figures = 0;
+  for (const auto& entry : std::filesystem::directory_iterator(results / "figures")) {
+    if (entry.path().extension() != ".svg") continue;
+    ++figures;
+    const auto texts = test::svg_texts(test::read_all(entry.path()));
+    for (std::size_t i = 0; i < texts.size(); ++i) {
+      EXPECT_TRUE(texts[i].x0 >= 0 && texts[i].x1 <= 1280 && texts[i].y0 >= 0 && texts[i].y1 <= 800)
+          << entry.path() << texts[i].text;
+      for (std::size_t k = 0; k < i; ++k)
+        EXPECT_FALSE(texts[i].meets(texts[k])) << entry.path() << ": " << texts[i].text << " | " << texts[k].text;
+    }
+  }
+  EXPECT_GT(figures, 40);
+  const std::string names = listing(results);
+  for (const char* name : {"figures/model.png", "figures/modes.png", "figures/mode.03.moving.png", "figures/margins.svg",
+                           "figures/sine.x.shape.png", "figures/sine.x.acceleration.parts.svg", "figures/random.z.shares.svg",
+                           "fields/modes.vtu", "fields/sine.y.vtu", "report.html", "report.md"})
+    EXPECT_THAT(names, HasSubstr(name));
+  // The report says what the limits say, margins before all else.
+  const std::string markdown = test::read_all(results / "report.md");
+  EXPECT_LT(markdown.find("EXCEEDED"), markdown.find("In short"));
+  EXPECT_THAT(markdown, HasSubstr("Limit box-level is exceeded: box.acceleration, peak, sine.y reaches"));
+  const std::regex figure(R"(\]\((figures/[^)]+)\))");
+  for (std::sregex_iterator at(markdown.begin(), markdown.end(), figure), end; at != end; ++at)
+    EXPECT_TRUE(std::filesystem::exists(results / (*at)[1].str())) << (*at)[1];
+  // One changed value mends it, as the README says.
+  const Ran mended = run_program(
+      folder, "run deck/payload-deck.yaml --no-figures --out mended --set \"joints.isolator.spring.loss factor=18 %\"");
+  EXPECT_EQ(mended.status, 0);
+  EXPECT_THAT(mended.out, HasSubstr("Verdict: all 11 limits are met"));
+  EXPECT_THAT(test::read_all(folder / "mended/report.md"), HasSubstr("joints.isolator.spring.loss factor=18 %"));
+}
+
+TEST(Fields, AreReadByAnIndependentReader) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  ASSERT_EQ(run_program(folder, "run mast.yaml").status, 0);
+  (void)folder.write("read.py",
+                     "import json, meshio, numpy\n"
+                     "out = {}\n"
+                     "for name in ('modes', 'sine.x'):\n"
+                     "    grid = meshio.read(f'mast-results/fields/{name}.vtu')\n"
+                     "    out[name] = {'points': len(grid.points), 'top': grid.points[:, 2].max(),\n"
+                     "                 'cells': {kind: 0 for kind in ('line', 'vertex')},\n"
+                     "                 'arrays': {k: numpy.linalg.norm(v, axis=1).max() for k, v in grid.point_data.items()},\n"
+                     "                 'kinds': sorted({float(v) for block in grid.cell_data['kind'] for v in block})}\n"
+                     "    for block in grid.cells: out[name]['cells'][block.type] += len(block.data)\n"
+                     "print(json.dumps(out))\n");
+  const Ran read = run_shell(folder, "/usr/bin/python3 read.py");
+  ASSERT_EQ(read.status, 0) << read.err;
+  const Json grids = Json::parse(read.out);
+  const Json summary = Json::parse(test::read_all(folder / "mast-results/summary.json"));
+  EXPECT_EQ(grids["modes"]["cells"]["line"], 24);
+  EXPECT_EQ(grids["modes"]["cells"]["vertex"], 1);
+  EXPECT_EQ(grids["modes"]["points"], 26);  // 25 nodes and the antenna
+  EXPECT_EQ(grids["modes"]["arrays"].size(), summary.at("facts").at("modes").at("value").get<std::size_t>());
+  EXPECT_EQ(grids["modes"]["kinds"], (Json{0.0, 1.0}));
+  // The field's largest displacement is that of the tip or of the antenna on it, a little further out.
+  double tip = 0;
+  for (const Json& row : summary.at("tables").at("sine.x.peaks").at("rows"))
+    if (row[0] == "tip.relative displacement") tip = row[1];
+  double field = 0;
+  for (const auto& [name, value] : grids["sine.x"]["arrays"].items())
+    if (name.find("worst instant (mm)") != std::string::npos) field = value;
+  EXPECT_GE(field, tip * (1 - 1e-3));
+  EXPECT_LE(field, tip * 1.1);
+}
+
+struct Trouble {
+  const char* name;
+  const char* before;    // shell commands
+  const char* sentence;  // on stderr
+};
+
+TEST(Figures, AreWholeOrAbsentWhateverGoesWrong) {
+  const Trouble troubles[] = {
+      {"a gnuplot that fails", "printf '#!/bin/sh\\nexit 1\\n' >bin/gnuplot", "gnuplot failed"},
+      {"one that writes nothing and says nothing", "printf '#!/bin/sh\\ncat >/dev/null\\n' >bin/gnuplot",
+       "gnuplot wrote no whole figure"},
+      {"one that writes half", "printf '#!/bin/sh\\ntimeout 1 head -c 900 >part; for f in '\"$PWD\"'/.*/figures; do head -c "
+                               "2000 /dev/zero >$f/margins.svg.partial; done\\n' >bin/gnuplot",
+       "gnuplot wrote no whole figure"},
+      {"no typeface", "export FONTCONFIG_FILE=$PWD/none.conf; echo '<fontconfig/>' >none.conf", "need a typeface"},
+  };
+  for (const Trouble& trouble : troubles) {
+    SCOPED_TRACE(trouble.name);
+    const TemporaryFolder folder;
+    (void)folder.write("mast.yaml", example("mast.yaml"));
+    const Ran ran = run_shell(folder, std::string("mkdir bin; ") + trouble.before + "; chmod +x bin/* 2>/dev/null; PATH=$PWD/bin:$PATH '" +
+                                          AVRENK_PROGRAM + "' run mast.yaml");
+    EXPECT_EQ(ran.status, 4);
+    EXPECT_THAT(ran.err, AllOf(HasSubstr("the results hold no figures"), HasSubstr(trouble.sentence)));
+    EXPECT_THAT(listing(folder / "mast-results"),
+                AllOf(HasSubstr("summary.json"), HasSubstr("report.html"), Not(HasSubstr("figures/"))));
+    EXPECT_THAT(test::read_all(folder / "mast-results/report.html"), HasSubstr("This report has no figures"));
+  }
+}
+
+TEST(Figures, LeaveNothingOnAFullDisk) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  // Files of at most 40 kB: the report does not fit.
+  const Ran ran = run_shell(folder, std::string("trap '' XFSZ; ulimit -f 40; '") + AVRENK_PROGRAM + "' run mast.yaml");
+  EXPECT_EQ(ran.status, 4) << ran.err;
+  EXPECT_THAT(ran.err, HasSubstr("cannot be written"));
+  EXPECT_THAT(listing(folder.path()), Not(HasSubstr("results")));
+}
+
+TEST(Report, TakesTheUsersWordsLiterally) {
+  const TemporaryFolder folder;
+  const std::string words = "Tower `touch owned` $(touch owned) <b>bold</b> it's \\\"here\\\"";
+  (void)folder.write("mast.yaml", replaced(example("mast.yaml"), "title: ", "title: \"" + words + "\" # "));
+  const Ran ran = run_program(folder, "run mast.yaml");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_FALSE(std::filesystem::exists(folder / "owned"));
+  EXPECT_THAT(test::read_all(folder / "mast-results/report.html"),
+              AllOf(HasSubstr("Tower `touch owned` $(touch owned) &lt;b&gt;bold&lt;/b&gt;"), Not(HasSubstr("<b>bold"))));
+}
+
+}  // namespace
+}  // namespace avrenk

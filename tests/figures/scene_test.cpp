@@ -1,0 +1,215 @@
+#include "figures/scene.h"
+
+#include <gtest/gtest.h>
+#include <zlib.h>
+
+#include <cmath>
+
+#include "figures/model_pictures.h"
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Vector3d;
+
+const Colour pure_red{0.9, 0.1, 0.1}, pure_blue{0.1, 0.1, 0.9};
+
+// Pixels in which one channel is far above the other two.
+struct Count {
+  int red = 0, blue = 0, white = 0;
+  double red_x = 0, blue_x = 0;  // mean column
+};
+Count count_of(const Image& image) {
+  Count count;
+  for (int y = 0; y < image.height; ++y)
+    for (int x = 0; x < image.width; ++x) {
+      const unsigned char* p = image.pixels.data() + 3 * (y * image.width + x);
+      if (p[0] > 150 && p[1] < 60 && p[2] < 60) {
+        ++count.red;
+        count.red_x += x;
+      } else if (p[2] > 150 && p[1] < 60 && p[0] < 60) {
+        ++count.blue;
+        count.blue_x += x;
+      } else if (p[0] == 255 && p[1] == 255 && p[2] == 255) {
+        ++count.white;
+      }
+    }
+  count.red_x /= std::max(count.red, 1);
+  count.blue_x /= std::max(count.blue, 1);
+  return count;
+}
+
+Picture bare() {
+  Picture picture;
+  picture.width = 400;
+  picture.height = 300;
+  picture.triad = false;
+  return picture;
+}
+
+// A square in the plane x = at, and one that cuts through it.
+int add_square(Scene& scene, const Vector3d& centre, const Vector3d& u, const Vector3d& v, const Colour& colour) {
+  const int a = scene.add(centre - u - v), b = scene.add(centre + u - v), c = scene.add(centre + u + v),
+            d = scene.add(centre - u + v);
+  scene.faces.push_back({{a, b, c, d}, scene.add_paint(colour)});
+  return a;
+}
+
+TEST(Scene, ShowsWhatIsNearestAtEveryPoint) {
+  const View front{0, 0};  // from +x: y to the right, z up
+  Scene scene;
+  add_square(scene, {0, 0, 0}, Vector3d::UnitY(), Vector3d::UnitZ(), pure_red);
+  add_square(scene, {-1, 0, 0}, Vector3d::UnitY(), Vector3d::UnitZ(), pure_blue);
+  const Count hidden = count_of(draw(scene, bare(), front)), behind = count_of(draw(scene, bare(), {180, 0}));
+  EXPECT_GT(hidden.red, 10000);
+  EXPECT_EQ(hidden.blue, 0);
+  EXPECT_GT(behind.blue, 10000);  // seen from the other side
+  EXPECT_EQ(behind.red, 0);
+  // Two squares that cut each other along z: from the front each is seen on one half. A painter that sorts whole faces
+  // by depth shows only one of them.
+  Scene crossing;
+  add_square(crossing, {0, 0, 0}, Vector3d(1, 1, 0), Vector3d::UnitZ(), pure_red);
+  add_square(crossing, {0, 0, 0}, Vector3d(-1, 1, 0), Vector3d::UnitZ(), pure_blue);
+  const Count both = count_of(draw(crossing, bare(), front));
+  EXPECT_NEAR(both.red, both.blue, 0.02 * both.red);
+  EXPECT_GT(both.red_x, both.blue_x + 50);  // the red one comes forward on the right
+}
+
+TEST(Scene, FitsWhateverItsSizeAndShowsTheWholeOfItsColours) {
+  for (const double size : {1e-3, 1.0, 1e4}) {
+    Scene scene;
+    add_square(scene, {5 * size, 0, 0}, size * Vector3d::UnitY(), size * Vector3d::UnitZ(), pure_red);
+    const Count count = count_of(draw(scene, bare(), {0, 0}));
+    EXPECT_GT(count.red, 0.25 * 400 * 300) << size;
+    EXPECT_GT(count.white, 400);  // and stays inside
+  }
+  Picture with_bar = bare();
+  with_bar.width = 1280;
+  with_bar.height = 800;
+  with_bar.bar = ColourBar{"Displacement (mm)", 0, 12};
+  with_bar.title = "A title";
+  with_bar.mark = {Vector3d(0, 1, 1), "12 mm, tip"};
+  Scene graded;
+  for (const double value : {0.0, 1.0}) {
+    (void)graded.add(Vector3d(0, 2 * value - 1, -1), value);
+    (void)graded.add(Vector3d(0, 2 * value - 1, 1), value);
+  }
+  graded.faces.push_back({{0, 1, 3, 2}, Scene::by_value});
+  const Image image = draw(graded, with_bar, {0, 0});
+  // Along the middle row lightness grows to the right without a step back.
+  double last = 0;
+  int shades = 0;
+  for (int x = 0; x < image.width - 240; ++x) {
+    const unsigned char* p = image.pixels.data() + 3 * (450 * image.width + x);
+    if (p[0] == 255 && p[1] == 255 && p[2] == 255) continue;
+    const double light = 0.2126 * p[0] + 0.7152 * p[1] + 0.0722 * p[2];
+    EXPECT_GE(light, last - 1.5) << x;
+    shades += light > last;
+    last = std::max(light, last);
+  }
+  EXPECT_GT(shades, 60);
+}
+
+TEST(FieldColour, IsEvenInLightness) {
+  // Lightness L* of CIE 1976 from sRGB, another measure than the one the colours were made by: steps within a third.
+  const auto lightness = [](const Colour& c) {
+    const auto linear = [](double v) { return v <= 0.04045 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+    const double y = 0.2126 * linear(c.red) + 0.7152 * linear(c.green) + 0.0722 * linear(c.blue);
+    return 116 * std::cbrt(y) - 16;
+  };
+  const double whole = lightness(field_colour(1)) - lightness(field_colour(0));
+  EXPECT_GT(whole, 55);
+  for (int i = 0; i < 10; ++i)
+    EXPECT_NEAR((lightness(field_colour(0.1 * (i + 1))) - lightness(field_colour(0.1 * i))) / whole, 0.1, 0.034) << i;
+}
+
+// Chunks of a PNG, each with its own checksum.
+std::vector<std::pair<std::string, std::string>> chunks_of(const std::string& png) {
+  std::vector<std::pair<std::string, std::string>> chunks;
+  const auto number = [&](std::size_t at) {
+    std::uint32_t value = 0;
+    for (std::size_t i = 0; i < 4; ++i) value = value << 8 | static_cast<unsigned char>(png[at + i]);
+    return value;
+  };
+  EXPECT_EQ(png.substr(0, 8), "\x89PNG\r\n\x1a\n");
+  for (std::size_t at = 8; at + 12 <= png.size();) {
+    const std::size_t length = number(at);
+    const std::string body = png.substr(at + 4, length + 4);
+    EXPECT_EQ(crc32(0, reinterpret_cast<const Bytef*>(body.data()), static_cast<uInt>(body.size())),
+              number(at + 8 + length));
+    chunks.emplace_back(body.substr(0, 4), body.substr(4));
+    at += length + 12;
+  }
+  return chunks;
+}
+
+TEST(Png, HoldsItsImagesAndTheirChecksums) {
+  Image image{3, 2, {255, 0, 0, 0, 255, 0, 0, 0, 255, 1, 2, 3, 4, 5, 6, 7, 8, 9}};
+  const auto still = chunks_of(to_png(image));
+  ASSERT_EQ(still.size(), 3U);
+  // Undo the filter "up" by hand: each byte is its difference from the one above.
+  std::string raw(2 * 10, '\0');
+  uLongf size = raw.size();
+  ASSERT_EQ(uncompress(reinterpret_cast<Bytef*>(raw.data()), &size, reinterpret_cast<const Bytef*>(still[1].second.data()),
+                       static_cast<uLong>(still[1].second.size())),
+            Z_OK);
+  ASSERT_EQ(size, 20U);
+  for (std::size_t i = 0; i < 9; ++i) {
+    const auto above = static_cast<unsigned char>(raw[1 + i]), below = static_cast<unsigned char>(raw[11 + i]);
+    EXPECT_EQ(above, image.pixels[i]);
+    EXPECT_EQ(static_cast<unsigned char>(above + below), image.pixels[9 + i]);
+  }
+  std::string kinds;
+  for (const auto& [kind, content] : chunks_of(to_animated_png({image, image, image}, 50))) kinds += kind + " ";
+  EXPECT_EQ(kinds, "IHDR acTL fcTL IDAT fcTL fdAT fcTL fdAT IEND ");
+}
+
+TEST(ModelScene, IsAsLargeAsTheModelAndMovesWithIt) {
+  const test::Solved solved(test::portal(0.05), test::count(12), {});
+  const Scene still = model_scene(solved.assembly, {});
+  EXPECT_EQ(model_legend(solved.assembly).size(),
+            solved.assembly.parts.size() + solved.assembly.masses.size() +
+                std::set<std::string>([&] {
+                  std::set<std::string> names;
+                  for (const Spring& spring : solved.assembly.springs) names.insert(spring.joint);
+                  return names;
+                }())
+                    .size());
+  Vector3d low = Vector3d::Constant(HUGE_VAL), high = -low;
+  for (const Vector3d& point : still.points) {
+    low = low.cwiseMin(point);
+    high = high.cwiseMax(point);
+  }
+  const double size = model_size(solved.assembly);
+  EXPECT_GE((high - low).maxCoeff(), size);
+  EXPECT_LE((high - low).maxCoeff(), 1.4 * size);  // sections, spheres and feet reach a little further
+  for (const auto& face : still.faces)
+    for (const int corner : face.corners) EXPECT_LT(corner, static_cast<int>(still.points.size()));
+  // A rigid translation moves every point but those of the feet by the same; values are all at the light end.
+  NodeMotions motions = NodeMotions::Zero(6, static_cast<Eigen::Index>(solved.assembly.nodes.size()));
+  motions.row(0).setConstant(0.01);
+  const Scene moved = model_scene(solved.assembly, {&motions, 2, 0.01, false});
+  ASSERT_EQ(moved.points.size(), still.points.size());
+  std::size_t followed = 0;
+  for (std::size_t i = 0; i < still.points.size(); ++i)
+    followed += (moved.points[i] - still.points[i] - Vector3d(0.02, 0, 0)).norm() < 1e-12 &&
+                std::abs(moved.values[i] - 1) < 1e-12;
+  EXPECT_EQ(followed, still.points.size() - 8 * solved.assembly.feet().size());
+}
+
+TEST(ModelPictures, MoveInAnimationAndStandStillInTheModel) {
+  const test::Solved solved(test::portal(0.05), test::count(12), {});
+  const Show show;
+  const PictureSource source{solved.assembly, solved.system, solved.basis, solved.damping, "Portal", show};
+  const std::vector<Image> cycle = mode_animation(source, 0, 4);
+  ASSERT_EQ(cycle.size(), 4U);
+  EXPECT_EQ(cycle[1].pixels, cycle[3].pixels);  // both pass through the shape as built
+  EXPECT_NE(cycle[0].pixels, cycle[2].pixels);
+  const Image page = mode_sheet(source);
+  EXPECT_GT(page.height, page.width / 2);
+  EXPECT_EQ(draw(model_scene(solved.assembly, {}), bare()).pixels, draw(model_scene(solved.assembly, {}), bare()).pixels);
+}
+
+}  // namespace
+}  // namespace avrenk
