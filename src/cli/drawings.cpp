@@ -32,6 +32,7 @@ std::vector<int> weighty_modes(const ModalBasis& basis) {
   std::sort(all.begin(), all.end());
   if (all.size() > most_mode_pictures) all.resize(most_mode_pictures);
   std::vector<int> modes;
+  modes.reserve(all.size());
   for (const auto& [part, r] : all) modes.push_back(r);
   std::sort(modes.begin(), modes.end());
   return modes;

@@ -136,6 +136,7 @@ std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource&
   if (rows.empty()) return std::nullopt;
   // The heaviest modes get a colour each, in the order of their numbers; the others are grey.
   std::vector<std::pair<double, int>> heaviest;
+  heaviest.reserve(weight.size());
   for (const auto& [mode, sum] : weight) heaviest.emplace_back(-sum, mode);
   std::sort(heaviest.begin(), heaviest.end());
   std::vector<int> coloured;

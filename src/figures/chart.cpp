@@ -278,7 +278,7 @@ class PeakTexts {
         if (distance >= least) continue;
         const Box box{cx - half, cy - 10, cx + half, cy + 10};
         if (std::any_of(taken_.begin(), taken_.end(), [&](const Box& other) { return box.meets(other); })) continue;
-        const double cost = distance + (covers_curve(box) ? 60 : 0);
+        const double cost = distance + (covers_curve(box) ? 300 : 0);
         if (cost >= least) continue;
         least = cost;
         best = {cx, cy};

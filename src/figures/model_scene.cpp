@@ -48,6 +48,7 @@ class Moved {
 std::vector<std::vector<Vector2d>> outlines_of(const BeamSection& section) {
   if (!section.outlines.empty()) return section.outlines;
   std::vector<Vector2d> circle;
+  circle.reserve(16);
   const double radius = std::sqrt(section.area / std::numbers::pi);
   for (int k = 0; k < 16; ++k)
     circle.emplace_back(radius * std::cos(2 * std::numbers::pi * k / 16),

@@ -142,12 +142,13 @@ struct LocalPeak {
 
 // Maxima that stand out by half from the valleys on both sides.
 std::vector<LocalPeak> local_peaks(const std::vector<Series>& all) {
-  constexpr double stands_out = 1.5;
+  constexpr double stands_out = 1.5, step = 1e-6;
   std::vector<LocalPeak> peaks;
   for (std::size_t s = 0; s < all.size(); ++s) {
     const std::vector<double>&x = all[s].x, &y = all[s].y;
     for (std::size_t k = 1; k + 1 < y.size(); ++k) {
       if (!(y[k] > y[k - 1] && y[k] >= y[k + 1] && y[k - 1] > 0 && y[k + 1] > 0)) continue;
+      if (x[k + 1] < x[k] * (1 + step) || x[k] < x[k - 1] * (1 + step)) continue;  // the input falls there
       double before = y[k], after = y[k];
       for (std::size_t i = k; i-- > 0 && y[i] <= y[k];) before = std::min(before, y[i]);
       for (std::size_t i = k + 1; i < y.size() && y[i] <= y[k]; ++i) after = std::min(after, y[i]);
@@ -283,12 +284,13 @@ std::vector<NamedChart> complex_charts(const Outcome& outcome, const ChartSource
     for (const std::size_t i : group.members) {
       if (source.watched[i].count != 1) continue;
       const Eigen::MatrixXcd& curve = outcome.sine[i].curve;
-      Series in_phase{legend_label(source.watched[i]), grid, {}}, quarter = in_phase;
+      const std::string label = legend_label(source.watched[i]);
+      Series in_phase{label, grid, {}}, quarter{label, grid, {}};
       for (Eigen::Index k = 0; k < curve.cols(); ++k) {
         in_phase.y.push_back(unit.from_si(curve(0, k).real()));
         quarter.y.push_back(unit.from_si(curve(0, k).imag()));
       }
-      named.in_words += fmt::format("{}{}", named.in_words.empty() ? "Channels: " : "; ", in_phase.label);
+      named.in_words += fmt::format("{}{}", named.in_words.empty() ? "Channels: " : "; ", label);
       real.series.push_back(std::move(in_phase));
       imaginary.series.push_back(std::move(quarter));
     }

@@ -59,9 +59,11 @@ std::vector<std::string> wrapped_text(const std::string& text, double points, do
   std::vector<std::string> lines(1);
   for (const std::string& word : words_of(text)) {
     std::string& line = lines.back();
-    const std::string longer = line.empty() ? word : line + " " + word;
+    std::string longer = line;
+    if (!longer.empty()) longer += ' ';
+    longer += word;
     if (text_width(longer, points) <= width) {
-      line = longer;
+      line = std::move(longer);
       continue;
     }
     if (!line.empty()) lines.emplace_back();
@@ -69,8 +71,12 @@ std::vector<std::string> wrapped_text(const std::string& text, double points, do
       std::size_t end = i + 1;
       while (end < word.size() && !begins_character(word[end])) ++end;
       const std::string character = word.substr(i, end - i);
-      if (!lines.back().empty() && text_width(lines.back() + character, points) > width) lines.emplace_back();
-      lines.back() += character;
+      std::string next = lines.back();
+      next += character;
+      if (!lines.back().empty() && text_width(next, points) > width)
+        lines.push_back(character);
+      else
+        lines.back() = std::move(next);
       i = end;
     }
   }

@@ -4,7 +4,7 @@
   // 1, 2 and 5 of each decade have labels, all in a narrow range, decades alone in a wide one.
   function decadeTicks(from, to) {
     var ticks = [];
-    for (var decade = Math.pow(10, Math.floor(Math.log10(from))); decade <= to; decade *= 10) {
+    for (var decade = Math.pow(10, Math.floor(Math.log10(from))); decade <= to * 1.0001; decade *= 10) {
       for (var k = 1; k < 10; ++k) {
         var value = k * decade;
         if (value < from * 0.9999 || value > to * 1.0001) continue;  // ends by rounding are ticks too
