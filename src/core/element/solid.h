@@ -1,0 +1,69 @@
+/// core/element/solid.h: solid elements, 3 translations a node, node order of VTK's cell types.
+///
+/// Isoparametric; the 8-node hexahedron carries nine incompatible modes besides, condensed within the element, so that
+/// it bends without locking when undistorted and still passes the patch test (Taylor, Beresford & Wilson, Int. J.
+/// Numer. Meth. Engng 10, 1976). Quadrature is exact for undistorted elements; that of the mass is exact for its total
+/// of any element. Zienkiewicz & Taylor, The Finite Element Method, vol. 1.
+#pragma once
+
+#include <Eigen/Dense>
+#include <span>
+#include <string_view>
+
+namespace avrenk {
+
+enum class SolidShape { hexahedron8, hexahedron20, tetrahedron4, tetrahedron10, wedge6, wedge15 };
+
+/// What is common to all elements of one shape.
+struct SolidFacts {
+  std::string_view name;  ///< "hexahedron of 8 nodes"
+  int nodes = 0;
+  int cell_type = 0;  ///< of VTK
+};
+[[nodiscard]] const SolidFacts& facts_of(SolidShape shape);
+
+/// Stress from strain, xx yy zz xy yz zx with engineering shear strains; Pa, global axes.
+using Elasticity = Eigen::Matrix<double, 6, 6>;
+
+[[nodiscard]] Elasticity isotropic_elasticity(double youngs_modulus, double poissons_ratio);
+
+/// Three planes of symmetry. ν_xy = −ε_y/ε_x under σ_x; E in Pa along x, y, z of `axes`, whose rows are those axes.
+struct Orthotropic {
+  Eigen::Vector3d youngs_modulus;  ///< E_x, E_y, E_z
+  Eigen::Vector3d poissons_ratio;  ///< ν_xy, ν_yz, ν_xz
+  Eigen::Vector3d shear_modulus;   ///< G_xy, G_yz, G_zx
+};
+/// @throws InputError  the constants store negative energy under some strain
+[[nodiscard]] Elasticity orthotropic_elasticity(const Orthotropic& constants, const Eigen::Matrix3d& axes);
+
+/// A block of elements of one shape and material, computed without branches on the shape.
+struct SolidBlock {
+  SolidShape shape = SolidShape::hexahedron8;
+  Eigen::Matrix3Xd coordinates;  ///< m: the nodes of the first element, then of the second …
+  Elasticity elasticity = Elasticity::Zero();
+  double density = 0;  ///< kg/m³
+  [[nodiscard]] Eigen::Index elements() const { return coordinates.cols() / facts_of(shape).nodes; }
+};
+
+/// Matrices of elements `first` to `first + count`, side by side: 3n x 3n each, columns x y z of the first node, then
+/// of the second …; N/m and kg.
+/// @throws NumericalError  an element is turned inside out: its Jacobian is not positive at some integration point
+[[nodiscard]] Eigen::MatrixXd solid_stiffness(const SolidBlock& block, Eigen::Index first, Eigen::Index count);
+[[nodiscard]] Eigen::MatrixXd solid_mass(const SolidBlock& block, Eigen::Index first, Eigen::Index count);
+
+/// Rows xx yy zz xy yz zx of the stress at one point of the reference element, from the displacements of its nodes,
+/// incompatible modes included: 6 x 3n, Pa/m.
+[[nodiscard]] Eigen::MatrixXd solid_stress_rows(const SolidBlock& block, Eigen::Index element,
+                                                const Eigen::Vector3d& point);
+
+/// Points of the reference element at which its stiffness is integrated, 3 x g: where stresses are most accurate.
+[[nodiscard]] Eigen::Matrix3Xd solid_integration_points(SolidShape shape);
+
+/// Corners and middle nodes of the reference element, 3 x n.
+[[nodiscard]] Eigen::Matrix3Xd solid_reference_nodes(SolidShape shape);
+
+/// Smallest Jacobian over the integration points divided by the largest: 1 of an undistorted element, not positive of
+/// one that is turned inside out.
+[[nodiscard]] double solid_jacobian_ratio(const SolidBlock& block, Eigen::Index element);
+
+}  // namespace avrenk
