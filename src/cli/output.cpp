@@ -151,6 +151,33 @@ std::string verdict_of(const Analysis& analysis) {
   return text;
 }
 
+// Figures, fields and report. Why there are no figures, if they could not be drawn: the rest is worth keeping.
+std::string write_for_readers(const Analysis& analysis, const Shown& shown, const Request& request,
+                              const std::string& verdict, const RunFolder& folder, Terminal& terminal) {
+  std::string failure;
+  std::vector<Drawing> drawings;
+  try {
+    drawings = drawings_of(analysis, {shown.mass || shown.modes, shown.modes, shown.peaks || shown.overview,
+                                      shown.overview, request.real_and_imaginary});
+    terminal.progress(fmt::format("drawing {} figures", drawings.size()), -1);
+    draw(drawings, folder, request.threads);
+  } catch (const FileError& error) {
+    failure = error.what();
+    std::error_code ignored;
+    std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
+  }
+  write_fields(analysis, folder);
+  if (!shown.overview) return failure;
+  terminal.progress("writing the report", -1);
+  ReportContext context{
+      verdict, shown.command, fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))), {}, failure};
+  for (const Override& each : request.overrides) context.overrides.push_back(each.path + "=" + each.value);
+  const Report report = report_of_run(analysis, drawings, folder, context);
+  folder.write("report.html", to_html(report));
+  folder.write("report.md", to_markdown(report));
+  return failure;
+}
+
 // results.h5: the file that the modes were read from, or a new one.
 void keep_modes(const Analysis& analysis, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
@@ -202,32 +229,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   });
   keep_modes(analysis, folder);
   folder.write("summary.json", to_json(summary));
-  std::string trouble = "they were not asked for (--no-figures)";
-  std::vector<Drawing> drawings;
-  std::string failure;  // tables, summary and report are worth keeping without figures
-  if (request.figures) {
-    try {
-      drawings = drawings_of(analysis, {shown.mass || shown.modes, shown.modes, shown.peaks || shown.overview,
-                                        shown.overview, request.real_and_imaginary});
-      terminal.progress(fmt::format("drawing {} figures", drawings.size()), -1);
-      draw(drawings, folder, request.threads);
-      trouble.clear();
-    } catch (const FileError& error) {
-      trouble = failure = error.what();
-      std::error_code ignored;
-      std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
-    }
-    write_fields(analysis, folder);
-  }
-  if (shown.overview) {
-    terminal.progress("writing the report", -1);
-    ReportContext context{
-        verdict, shown.command, fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))), {}, trouble};
-    for (const Override& each : request.overrides) context.overrides.push_back(each.path + "=" + each.value);
-    const Report report = report_of_run(analysis, drawings, folder, context);
-    folder.write("report.html", to_html(report));
-    folder.write("report.md", to_markdown(report));
-  }
+  const std::string failure =
+      request.figures ? write_for_readers(analysis, shown, request, verdict, folder, terminal) : "";
   for (const StageTime& time : analysis.times) {
     const std::string line = fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds);
     request.verbose ? terminal.note(line) : terminal.log(line);
@@ -237,7 +240,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   terminal.stop_log();
   folder.commit();
   terminal.print(fmt::format("Results: {}\n", folder.target().string()));
-  if (shown.overview) terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
+  if (shown.overview && request.figures)
+    terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   if (!failure.empty()) throw FileError("the results hold no figures: " + failure);
   return analysis.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
 }

@@ -29,10 +29,11 @@ Ran run_shell(const TemporaryFolder& folder, const std::string& command) {
 }
 
 Ran run_browser(const TemporaryFolder& folder, const std::string& page, const std::string& options) {
-  return run_shell(folder, "HOME=$PWD chromium --headless=new --no-sandbox --disable-gpu --disable-dev-shm-usage "
-                           "--disable-background-networking --host-resolver-rules='MAP * ~NOTFOUND' --no-first-run "
-                           "--user-data-dir=profile --enable-logging=stderr --hide-scrollbars --window-size=1280,6000 " +
-                               options + " \"file://$PWD/" + page + "\"");
+  return run_shell(folder,
+                   "HOME=$PWD chromium --headless=new --no-sandbox --disable-gpu --disable-dev-shm-usage "
+                   "--disable-background-networking --host-resolver-rules='MAP * ~NOTFOUND' --no-first-run "
+                   "--user-data-dir=profile --enable-logging=stderr --hide-scrollbars --window-size=1280,6000 " +
+                       options + " \"file://$PWD/" + page + "\"");
 }
 
 // How many pixels of a PNG have exactly this colour.
@@ -100,9 +101,10 @@ TEST(Figures, OfTheDemoAreLegible) {
   }
   EXPECT_GT(figures, 40);
   const std::string names = listing(results);
-  for (const char* name : {"figures/model.png", "figures/modes.png", "figures/mode.03.moving.png", "figures/margins.svg",
-                           "figures/sine.x.shape.png", "figures/sine.x.acceleration.parts.svg", "figures/random.z.shares.svg",
-                           "fields/modes.vtu", "fields/sine.y.vtu", "report.html", "report.md"})
+  for (const char* name :
+       {"figures/model.png", "figures/modes.png", "figures/mode.03.moving.png", "figures/margins.svg",
+        "figures/sine.x.shape.png", "figures/sine.x.acceleration.parts.svg", "figures/random.z.shares.svg",
+        "fields/modes.vtu", "fields/sine.y.vtu", "report.html", "report.md"})
     EXPECT_THAT(names, HasSubstr(name));
   // The report says what the limits say, margins before all else.
   const std::string markdown = test::read_all(results / "report.md");
@@ -116,24 +118,24 @@ TEST(Figures, OfTheDemoAreLegible) {
       folder, "run deck/payload-deck.yaml --no-figures --out mended --set \"joints.isolator.spring.loss factor=18 %\"");
   EXPECT_EQ(mended.status, 0);
   EXPECT_THAT(mended.out, HasSubstr("Verdict: all 11 limits are met"));
-  EXPECT_THAT(test::read_all(folder / "mended/report.md"), HasSubstr("joints.isolator.spring.loss factor=18 %"));
 }
 
 TEST(Fields, AreReadByAnIndependentReader) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
   ASSERT_EQ(run_program(folder, "run mast.yaml").status, 0);
-  (void)folder.write("read.py",
-                     "import json, meshio, numpy\n"
-                     "out = {}\n"
-                     "for name in ('modes', 'sine.x'):\n"
-                     "    grid = meshio.read(f'mast-results/fields/{name}.vtu')\n"
-                     "    out[name] = {'points': len(grid.points), 'top': grid.points[:, 2].max(),\n"
-                     "                 'cells': {kind: 0 for kind in ('line', 'vertex')},\n"
-                     "                 'arrays': {k: numpy.linalg.norm(v, axis=1).max() for k, v in grid.point_data.items()},\n"
-                     "                 'kinds': sorted({float(v) for block in grid.cell_data['kind'] for v in block})}\n"
-                     "    for block in grid.cells: out[name]['cells'][block.type] += len(block.data)\n"
-                     "print(json.dumps(out))\n");
+  (void)folder.write(
+      "read.py",
+      "import json, meshio, numpy\n"
+      "out = {}\n"
+      "for name in ('modes', 'sine.x'):\n"
+      "    grid = meshio.read(f'mast-results/fields/{name}.vtu')\n"
+      "    out[name] = {'points': len(grid.points), 'top': grid.points[:, 2].max(),\n"
+      "                 'cells': {kind: 0 for kind in ('line', 'vertex')},\n"
+      "                 'arrays': {k: numpy.linalg.norm(v, axis=1).max() for k, v in grid.point_data.items()},\n"
+      "                 'kinds': sorted({float(v) for block in grid.cell_data['kind'] for v in block})}\n"
+      "    for block in grid.cells: out[name]['cells'][block.type] += len(block.data)\n"
+      "print(json.dumps(out))\n");
   const Ran read = run_shell(folder, "/usr/bin/python3 read.py");
   ASSERT_EQ(read.status, 0) << read.err;
   const Json grids = Json::parse(read.out);
@@ -165,8 +167,9 @@ TEST(Figures, AreWholeOrAbsentWhateverGoesWrong) {
       {"a gnuplot that fails", "printf '#!/bin/sh\\nexit 1\\n' >bin/gnuplot", "gnuplot failed"},
       {"one that writes nothing and says nothing", "printf '#!/bin/sh\\ncat >/dev/null\\n' >bin/gnuplot",
        "gnuplot wrote no whole figure"},
-      {"one that writes half", "printf '#!/bin/sh\\ntimeout 1 head -c 900 >part; for f in '\"$PWD\"'/.*/figures; do head -c "
-                               "2000 /dev/zero >$f/margins.svg.partial; done\\n' >bin/gnuplot",
+      {"one that writes half",
+       "printf '#!/bin/sh\\ntimeout 1 head -c 900 >part; for f in '\"$PWD\"'/.*/figures; do head -c "
+       "2000 /dev/zero >$f/margins.svg.partial; done\\n' >bin/gnuplot",
        "gnuplot wrote no whole figure"},
       {"no typeface", "export FONTCONFIG_FILE=$PWD/none.conf; echo '<fontconfig/>' >none.conf", "need a typeface"},
   };
@@ -174,8 +177,9 @@ TEST(Figures, AreWholeOrAbsentWhateverGoesWrong) {
     SCOPED_TRACE(trouble.name);
     const TemporaryFolder folder;
     (void)folder.write("mast.yaml", example("mast.yaml"));
-    const Ran ran = run_shell(folder, std::string("mkdir bin; ") + trouble.before + "; chmod +x bin/* 2>/dev/null; PATH=$PWD/bin:$PATH '" +
-                                          AVRENK_PROGRAM + "' run mast.yaml");
+    const Ran ran = run_shell(folder, std::string("mkdir bin; ") + trouble.before +
+                                          "; chmod +x bin/* 2>/dev/null; PATH=$PWD/bin:$PATH '" + AVRENK_PROGRAM +
+                                          "' run mast.yaml");
     EXPECT_EQ(ran.status, 4);
     EXPECT_THAT(ran.err, AllOf(HasSubstr("the results hold no figures"), HasSubstr(trouble.sentence)));
     EXPECT_THAT(listing(folder / "mast-results"),
@@ -198,11 +202,13 @@ TEST(Report, TakesTheUsersWordsLiterally) {
   const TemporaryFolder folder;
   const std::string words = "Tower `touch owned` $(touch owned) <b>bold</b> it's \\\"here\\\"";
   (void)folder.write("mast.yaml", replaced(example("mast.yaml"), "title: ", "title: \"" + words + "\" # "));
-  const Ran ran = run_program(folder, "run mast.yaml");
+  const Ran ran = run_program(folder, "run mast.yaml --set \"damping.otherwise=2 %\"");
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_FALSE(std::filesystem::exists(folder / "owned"));
-  EXPECT_THAT(test::read_all(folder / "mast-results/report.html"),
-              AllOf(HasSubstr("Tower `touch owned` $(touch owned) &lt;b&gt;bold&lt;/b&gt;"), Not(HasSubstr("<b>bold"))));
+  EXPECT_THAT(test::read_all(folder / "mast-results/report.md"), HasSubstr("with --set \"damping.otherwise=2 %\""));
+  EXPECT_THAT(
+      test::read_all(folder / "mast-results/report.html"),
+      AllOf(HasSubstr("Tower `touch owned` $(touch owned) &lt;b&gt;bold&lt;/b&gt;"), Not(HasSubstr("<b>bold"))));
 }
 
 }  // namespace
