@@ -64,21 +64,14 @@ std::string to_vtu(const Grid& grid) {
   file.append_attribute("compressor") = "vtkZLibDataCompressor";
   pugi::xml_node piece = file.append_child("UnstructuredGrid").append_child("Piece");
   piece.append_attribute("NumberOfPoints") = static_cast<unsigned long long>(grid.points.size());
-  piece.append_attribute("NumberOfCells") = static_cast<unsigned long long>(grid.cells.size());
+  piece.append_attribute("NumberOfCells") = static_cast<unsigned long long>(grid.types.size());
   std::vector<double> points;
   for (const Vector3& point : grid.points) points.insert(points.end(), point.begin(), point.end());
   add_array(piece.append_child("Points"), "Float64", "Points", 3, points);
-  std::vector<std::int64_t> connectivity, offsets;
-  std::vector<std::uint8_t> types;
-  for (std::size_t c = 0; c < grid.cells.size(); ++c) {
-    connectivity.insert(connectivity.end(), grid.cells[c].begin(), grid.cells[c].end());
-    offsets.push_back(static_cast<std::int64_t>(connectivity.size()));
-    types.push_back(grid.types[c]);
-  }
   pugi::xml_node cells = piece.append_child("Cells");
-  add_array(cells, "Int64", "connectivity", 1, connectivity);
-  add_array(cells, "Int64", "offsets", 1, offsets);
-  add_array(cells, "UInt8", "types", 1, types);
+  add_array(cells, "Int64", "connectivity", 1, grid.connectivity);
+  add_array(cells, "Int64", "offsets", 1, grid.offsets);
+  add_array(cells, "UInt8", "types", 1, grid.types);
   pugi::xml_node at_points = piece.append_child("PointData"), at_cells = piece.append_child("CellData");
   for (const GridArray& array : grid.point_arrays)
     add_array(at_points, "Float64", array.name, array.components, array.values);
@@ -94,9 +87,8 @@ Grid model_grid(const Assembly& assembly, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
   Grid grid;
   GridArray part{"part", 1, {}}, what{"kind", 1, {}};
-  const auto add = [&](std::vector<int> cell, int own, CellKind own_kind) {
-    grid.types.push_back(cell.size() == 1 ? Grid::vertex : Grid::line);
-    grid.cells.push_back(std::move(cell));
+  const auto add = [&](std::initializer_list<int> cell, int own, CellKind own_kind) {
+    grid.add_cell(cell.size() == 1 ? Grid::vertex : Grid::line, std::span(cell.begin(), cell.size()));
     part.values.push_back(own);
     what.values.push_back(own_kind);
   };
