@@ -1,0 +1,46 @@
+/// core/element/shell.h: flat shell elements of 3 and 4 nodes, x y z rx ry rz a node.
+///
+/// Bending and shear after Reissner and Mindlin with assumed transverse shear, so that thin shells do not lock: Dvorkin
+/// & Bathe, Eng. Comput. 1, 1984 (4 nodes); Lee & Bathe, Comput. Struct. 82, 2004 (3 nodes). Membrane: bilinear with
+/// four condensed incompatible modes (Taylor, Beresford & Wilson 1976), or linear. The rotation about the normal
+/// follows the rotation of the membrane by a weak spring (Hughes & Brezzi, Comput. Methods Appl. Mech. Eng. 72, 1989).
+/// A warped quadrilateral is taken as flat in its mean plane; rigid arms carry it to its nodes, and carry an offset
+/// too.
+#pragma once
+
+#include <Eigen/Dense>
+
+namespace avrenk {
+
+/// Stress from strain in the plane of the shell, xx yy xy with engineering shear; its axes are those of the element.
+struct ShellSection {
+  double thickness = 0;                                  ///< m
+  Eigen::Matrix3d in_plane = Eigen::Matrix3d::Zero();    ///< Pa, plane stress
+  Eigen::Matrix2d transverse = Eigen::Matrix2d::Zero();  ///< Pa, xz and yz, without the factor 5/6
+  double density = 0;                                    ///< kg/m³
+  double extra_mass = 0;                                 ///< kg/m² that carries no load
+  double offset = 0;                                     ///< m from the nodes to the middle surface, along the normal
+  Eigen::Vector3d along = Eigen::Vector3d::Zero();       ///< its projection is the x axis; zero: the first edge's
+};
+
+[[nodiscard]] ShellSection isotropic_shell(double thickness, double youngs_modulus, double poissons_ratio,
+                                           double density);
+
+/// Rows: x, y and the normal of an element, in global axes. The normal is that of the diagonals of a quadrilateral;
+/// seen from its side the nodes run anticlockwise.
+/// @param nodes  3 x 3 or 3 x 4, m
+[[nodiscard]] Eigen::Matrix3d shell_axes(const Eigen::Matrix3Xd& nodes, const ShellSection& section);
+
+/// N/m, N, N m: 6n x 6n, global axes.
+/// @throws NumericalError  a quadrilateral with a corner of 180° or more, or a triangle without area
+[[nodiscard]] Eigen::MatrixXd shell_stiffness(const Eigen::Matrix3Xd& nodes, const ShellSection& section);
+/// kg, kg m, kg m². Of a warped quadrilateral the area is that of its ruled surface.
+[[nodiscard]] Eigen::MatrixXd shell_mass(const Eigen::Matrix3Xd& nodes, const ShellSection& section);
+
+/// Rows xx yy xy of the stress in the element's axes, Pa/m and Pa, at a point of the reference element (−1 to 1, or
+/// 0 ≤ x, y and x + y ≤ 1) and a height along the normal from the middle surface as a part of half the thickness: −1
+/// bottom, 1 top.
+[[nodiscard]] Eigen::MatrixXd shell_stress_rows(const Eigen::Matrix3Xd& nodes, const ShellSection& section,
+                                                const Eigen::Vector2d& point, double height);
+
+}  // namespace avrenk
