@@ -3,7 +3,7 @@
 /// Bending and shear after Reissner and Mindlin with assumed transverse shear, so that thin shells do not lock: Dvorkin
 /// & Bathe, Eng. Comput. 1, 1984 (4 nodes); Lee & Bathe, Comput. Struct. 82, 2004 (3 nodes). Membrane: bilinear with
 /// four condensed incompatible modes (Taylor, Beresford & Wilson 1976), or linear. The rotation about the normal
-/// follows the rotation of the membrane by a weak spring (Hughes & Brezzi, Comput. Methods Appl. Mech. Eng. 72, 1989).
+/// follows the rotation of the membrane by a spring (Hughes & Brezzi, Comput. Methods Appl. Mech. Eng. 72, 1989).
 /// A warped quadrilateral is taken as flat in its mean plane; rigid arms carry it to its nodes, and carry an offset
 /// too.
 #pragma once
