@@ -26,13 +26,14 @@ Report made_up() {
   static Chart chart;
   chart.x = {"Frequency (Hz)", Axis::Scale::logarithmic, 5, 100};
   Panel panel{{"Amplitude (g)"}};
-  panel.series = {{nasty, {5, 50, 100}, {1, std::nan(""), 3}},
-                  {"limit", {5, 100}, {15, 15}, Series::Style::limit}};
+  panel.series = {{nasty, {5, 50, 100}, {1, std::nan(""), 3}}, {"limit", {5, 100}, {15, 15}, Series::Style::limit}};
   chart.panels = {panel};
   ReportSection section{"s-one", nasty};
   section.leading = true;
   section.figures.push_back({"figures/one.svg", nasty, nasty, "<svg/>", &chart});
-  section.tables.push_back({"limits", nasty, {{"limit", ""}, {"verdict", ""}, {"margin", "%", 3}},
+  section.tables.push_back({"limits",
+                            nasty,
+                            {{"limit", ""}, {"verdict", ""}, {"margin", "%", 3}},
                             {{nasty, std::string("EXCEEDED"), -1.25}, {std::string("b"), std::string("met"), 12.5}}});
   report.sections.push_back(section);
   ReportSection plan{"s-plan", "The plan", 3};

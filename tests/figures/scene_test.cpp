@@ -151,9 +151,10 @@ TEST(Png, HoldsItsImagesAndTheirChecksums) {
   // Undo the filter "up" by hand: each byte is its difference from the one above.
   std::string raw(2 * 10, '\0');
   uLongf size = raw.size();
-  ASSERT_EQ(uncompress(reinterpret_cast<Bytef*>(raw.data()), &size, reinterpret_cast<const Bytef*>(still[1].second.data()),
-                       static_cast<uLong>(still[1].second.size())),
-            Z_OK);
+  ASSERT_EQ(
+      uncompress(reinterpret_cast<Bytef*>(raw.data()), &size, reinterpret_cast<const Bytef*>(still[1].second.data()),
+                 static_cast<uLong>(still[1].second.size())),
+      Z_OK);
   ASSERT_EQ(size, 20U);
   for (std::size_t i = 0; i < 9; ++i) {
     const auto above = static_cast<unsigned char>(raw[1 + i]), below = static_cast<unsigned char>(raw[11 + i]);
@@ -168,14 +169,14 @@ TEST(Png, HoldsItsImagesAndTheirChecksums) {
 TEST(ModelScene, IsAsLargeAsTheModelAndMovesWithIt) {
   const test::Solved solved(test::portal(0.05), test::count(12), {});
   const Scene still = model_scene(solved.assembly, {});
-  EXPECT_EQ(model_legend(solved.assembly).size(),
-            solved.assembly.parts.size() + solved.assembly.masses.size() +
-                std::set<std::string>([&] {
-                  std::set<std::string> names;
-                  for (const Spring& spring : solved.assembly.springs) names.insert(spring.joint);
-                  return names;
-                }())
-                    .size());
+  EXPECT_EQ(model_legend(solved.assembly).size(), solved.assembly.parts.size() + solved.assembly.masses.size() +
+                                                      std::set<std::string>([&] {
+                                                        std::set<std::string> names;
+                                                        for (const Spring& spring : solved.assembly.springs)
+                                                          names.insert(spring.joint);
+                                                        return names;
+                                                      }())
+                                                          .size());
   Vector3d low = Vector3d::Constant(HUGE_VAL), high = -low;
   for (const Vector3d& point : still.points) {
     low = low.cwiseMin(point);
@@ -208,7 +209,8 @@ TEST(ModelPictures, MoveInAnimationAndStandStillInTheModel) {
   EXPECT_NE(cycle[0].pixels, cycle[2].pixels);
   const Image page = mode_sheet(source);
   EXPECT_GT(page.height, page.width / 2);
-  EXPECT_EQ(draw(model_scene(solved.assembly, {}), bare()).pixels, draw(model_scene(solved.assembly, {}), bare()).pixels);
+  EXPECT_EQ(draw(model_scene(solved.assembly, {}), bare()).pixels,
+            draw(model_scene(solved.assembly, {}), bare()).pixels);
 }
 
 }  // namespace

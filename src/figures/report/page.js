@@ -3,13 +3,14 @@
 (function () {
   // 1, 2 and 5 of each decade have labels, all in a narrow range, decades alone in a wide one.
   function decadeTicks(from, to) {
+    var inner = 1 + 1e-9;  // a tick on the very edge would be left out
     var ticks = [];
     for (var decade = Math.pow(10, Math.floor(Math.log10(from))); decade <= to * 1.0001; decade *= 10) {
       for (var k = 1; k < 10; ++k) {
         var value = k * decade;
         if (value < from * 0.9999 || value > to * 1.0001) continue;  // ends by rounding are ticks too
         var major = k === 1 || ((k === 2 || k === 5) && to / from < 2000) || to / from < 12;
-        ticks.push({ v: Math.min(Math.max(value, from), to), label: major ? String(Number(value.toPrecision(6))) : "" });
+        ticks.push({ v: Math.min(Math.max(value, from * inner), to / inner), label: major ? String(Number(value.toPrecision(6))) : "" });
       }
     }
     if (ticks.length > 2) return ticks;
