@@ -18,9 +18,8 @@
 namespace avrenk {
 namespace {
 
-// Pixels from the lower left corner. Colours are told apart with every kind of colour blindness (Okabe & Ito, 2008).
+// Pixels from the lower left corner.
 constexpr double width = 1280, height = 800, legend_width = 300, legend_sample = 30;
-constexpr const char* colours[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#9ca3af"};
 constexpr double widest_detour = 0.12;  // points nearer to the chord than this are not seen
 constexpr double label_points = 11, legend_line = 18;
 
@@ -245,7 +244,7 @@ class PeakTexts {
         program += stroke(number, x, y + (cy > y ? 5 : -5), std::clamp(x, cx - half + 4, cx + half - 4), toward,
                           "lw 0.8 lc rgb '#4b5563'");
       }
-      program += label_at(number, peak.text, cx, cy, "center", label_points, colours[colour], "boxed");
+      program += label_at(number, peak.text, cx, cy, "center", label_points, palette[colour], "boxed");
     }
     return program;
   }
@@ -318,7 +317,7 @@ std::string data_block(const Series& series, const Frame& frame, int index) {
 
 std::string colour_name(const std::vector<Series>& series, std::size_t index) {
   const int own = PeakTexts::colour_of(series, index);
-  return colours[static_cast<std::size_t>(std::clamp(own, 0, palette_size))];
+  return palette[static_cast<std::size_t>(std::clamp(own, 0, palette_size))];
 }
 
 std::string line_style(const std::vector<Series>& all, std::size_t index) {

@@ -15,7 +15,6 @@ namespace {
 
 using kainjow::mustache::data;
 using kainjow::mustache::mustache;
-using List = data;
 
 data list() { return data(data::type::list); }
 
@@ -61,7 +60,7 @@ std::string curves_of(const Chart& chart) {
   json["labels"] = {chart.x.label};
   json["colours"] = json["text_colours"] = nlohmann::json::array();
   json["series"] = nlohmann::json::object();
-  constexpr const char* colours[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9"};
+  // Darker tones of the palette, in which text on white has enough contrast.
   constexpr const char* text_colours[] = {"#005a8c", "#a84a00", "#00664a", "#8f4a74", "#8a5f00", "#1f6f9f"};
   std::size_t next = 0;
   std::vector<const Series*> shown;
@@ -72,8 +71,8 @@ std::string curves_of(const Chart& chart) {
     while (std::find(json["labels"].begin(), json["labels"].end(), label) != json["labels"].end()) label += " ";
     json["labels"].push_back(label);
     const bool input = series.style == Series::Style::input, limit = series.style == Series::Style::limit;
-    const std::size_t colour = input || limit ? 0 : next++ % std::size(colours);
-    json["colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : colours[colour]);
+    const std::size_t colour = input || limit ? 0 : next++ % palette_size;
+    json["colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : palette[colour]);
     json["text_colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : text_colours[colour]);
     if (input || limit)
       json["series"][label] = {{"strokePattern", input ? std::vector<int>{7, 4} : std::vector<int>{14, 5}}};
