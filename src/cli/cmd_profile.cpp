@@ -86,7 +86,8 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
                             .chart);
   }
   folder.write("summary.json", to_json(summary));
-  if (request.figures) draw_charts(charts);
+  if (request.figures)
+    run_jobs(charts.size(), request.threads, [&](std::size_t i) { draw_chart(charts[i].second, charts[i].first); });
   folder.commit();
   terminal.print(fmt::format("\nResults: {}\n", folder.target().string()));
   return ExitStatus::done;

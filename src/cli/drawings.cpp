@@ -39,8 +39,7 @@ std::vector<int> weighty_modes(const ModalBasis& basis) {
 }
 
 std::string hertz(const Analysis& analysis, double frequency) {
-  const DisplayUnit unit = analysis.plan.show.unit(kind::frequency);
-  return fmt::format("{} {}", format_number(unit.from_si(frequency), 4), unit.text);
+  return value_text(frequency, analysis.plan.show.unit(kind::frequency), 4);
 }
 
 void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {

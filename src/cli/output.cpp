@@ -124,10 +124,10 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     double error = 0;
     for (const Outcome* outcome : axes) error = std::max(error, outcome->integration_error);
     terminal.paragraph(
-        fmt::format("Input {} {} RMS. RMS by modal covariance, whatever the curve's points; halving the panels changes "
+        fmt::format("Input {} RMS. RMS by modal covariance, whatever the curve's points; halving the panels changes "
                     "a variance by {:.0e} at most. "
                     "A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
-                    format_number(unit.from_si(std::sqrt(environment.input.area())), 4), unit.text, error));
+                    value_text(std::sqrt(environment.input.area()), unit, 4), error));
   }
 }
 

@@ -203,8 +203,7 @@ class Writer {
     const DisplayUnit unit = show_.unit(environment.angular ? kind::angular_acceleration : kind::acceleration);
     section.paragraphs.push_back(
         fmt::format("Profile {}, {}.", environment.profile, environment.level) +
-        (is_random ? fmt::format(" Input {} {} RMS.",
-                                 format_number(unit.from_si(std::sqrt(environment.input.area())), 4), unit.text)
+        (is_random ? fmt::format(" Input {} RMS.", value_text(std::sqrt(environment.input.area()), unit, 4))
                    : std::string(" Amplitudes are 0 to peak.")));
     section.tables.push_back(overview_table(axes, analysis_.watched, show_));
     for (const Outcome* outcome : axes) add_outcome(*outcome);

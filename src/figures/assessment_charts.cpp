@@ -38,8 +38,7 @@ NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show
     const DisplayUnit unit = show.unit(*result.kind);
     const double y = static_cast<double>(shown - i), margin = 100 * result.margin,
                  end = std::clamp(margin, -100.0, widest_margin);
-    panel.y.names.push_back(
-        fmt::format("{}: {} {}", result.limit->name, format_number(unit.from_si(result.value), 3), unit.text));
+    panel.y.names.push_back(fmt::format("{}: {}", result.limit->name, value_text(result.value, unit, 3)));
     const double thick = std::isnan(result.upper_margin) ? half_bar : 0.22;
     (result.met ? met : exceeded).bars.push_back({std::min(0.0, end), std::max(0.0, end), y - thick, y + half_bar});
     if (!std::isnan(result.upper_margin)) {
@@ -150,8 +149,7 @@ std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource&
         mode < 0 ? std::string("the base's own motion")
         : mode >= source.basis.modes
             ? fmt::format("residual vector {}", mode + 1 - source.basis.modes)
-            : fmt::format("mode {}, {} {}", mode + 1, format_number(frequency.from_si(source.basis.frequency(mode)), 4),
-                          frequency.text);
+            : fmt::format("mode {}, {}", mode + 1, value_text(source.basis.frequency(mode), frequency, 4));
     panel.series.push_back({label, {}, {}, Series::Style::bars, {}, {}, static_cast<int>(k)});
   }
   panel.series.push_back({"others of 0.5 % and more", {}, {}, Series::Style::bars, {}, {}, palette_size});

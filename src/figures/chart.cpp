@@ -4,9 +4,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
-#include <atomic>
 #include <cmath>
-#include <future>
 #include <iterator>
 #include <numeric>
 #include <optional>
@@ -195,6 +193,25 @@ std::string stroke(int& number, double x0, double y0, double x1, double y1, cons
                      across(x0), up(y0), across(x1), up(y1), style);
 }
 
+// The colour of a series: its own, or the next of those that are not spoken for; −1 of inputs and limits.
+int colour_of(const std::vector<Series>& series, std::size_t index) {
+  int next = 0;
+  for (std::size_t i = 0; i < series.size(); ++i) {
+    const Series& each = series[i];
+    if (each.style == Series::Style::input || each.style == Series::Style::limit) {
+      if (i == index) return -1;
+      continue;
+    }
+    const int own = each.colour >= 0 ? each.colour : next++ % palette_size;
+    if (i == index) return own;
+  }
+  return 0;
+}
+
+const char* colour_name(const std::vector<Series>& series, std::size_t index) {
+  return palette[static_cast<std::size_t>(std::clamp(colour_of(series, index), 0, palette_size))];
+}
+
 // Each text stands where it covers no other, no circle, no limit and as little of a curve as possible, near its point.
 class PeakTexts {
  public:
@@ -237,31 +254,15 @@ class PeakTexts {
       if (!place) continue;  // the tables name it
       const auto [cx, cy] = *place;
       taken_.push_back({cx - half, cy - 10, cx + half, cy + 10});
-      const auto colour =
-          static_cast<std::size_t>(panel_.series.empty() ? 0 : std::max(0, colour_of(panel_.series, peak.series)));
       if (std::hypot(cx - x, cy - y) > 26) {
         const double toward = cy > y ? cy - 9 : cy + 9;
         program += stroke(number, x, y + (cy > y ? 5 : -5), std::clamp(x, cx - half + 4, cx + half - 4), toward,
                           "lw 0.8 lc rgb '#4b5563'");
       }
-      program += label_at(number, peak.text, cx, cy, "center", label_points, palette[colour], "boxed");
+      program +=
+          label_at(number, peak.text, cx, cy, "center", label_points, colour_name(panel_.series, peak.series), "boxed");
     }
     return program;
-  }
-
-  // The colour of a series: its own, or the next of those that are not spoken for.
-  static int colour_of(const std::vector<Series>& series, std::size_t index) {
-    int next = 0;
-    for (std::size_t i = 0; i < series.size(); ++i) {
-      const Series& each = series[i];
-      if (each.style == Series::Style::input || each.style == Series::Style::limit) {
-        if (i == index) return -1;
-        continue;
-      }
-      const int own = each.colour >= 0 ? each.colour : next++ % palette_size;
-      if (i == index) return own;
-    }
-    return 0;
   }
 
  private:
@@ -313,11 +314,6 @@ std::string data_block(const Series& series, const Frame& frame, int index) {
       text += fmt::format("{:.8g} {:.6g}\n", series.x[i], series.y[i]);
   }
   return text + "EOD\n";
-}
-
-std::string colour_name(const std::vector<Series>& series, std::size_t index) {
-  const int own = PeakTexts::colour_of(series, index);
-  return palette[static_cast<std::size_t>(std::clamp(own, 0, palette_size))];
 }
 
 std::string line_style(const std::vector<Series>& all, std::size_t index) {
@@ -438,16 +434,15 @@ std::string y_axis(const Panel& panel, const Frame& frame, const Layout& layout,
 
 std::string x_axis(const Axis& axis, const Frame& frame, bool last, Numbers& numbers) {
   std::string program = axis.scale == Axis::Scale::logarithmic ? "set logscale x\n" : "unset logscale x\n";
-  const bool labelled = last;
   if (axis.scale == Axis::Scale::logarithmic) {
     program +=
-        fmt::format("set xtics ({}) nomirror out scale 0.8,0.4\n", frequency_ticks(frame.x_from, frame.x_to, labelled));
+        fmt::format("set xtics ({}) nomirror out scale 0.8,0.4\n", frequency_ticks(frame.x_from, frame.x_to, last));
   } else if (axis.scale == Axis::Scale::linear) {
-    program += fmt::format("set xtics auto nomirror out scale 0.8,0.4\nset mxtics 2\nset format x '{}'\n",
-                           labelled ? "%g" : "");
+    program +=
+        fmt::format("set xtics auto nomirror out scale 0.8,0.4\nset mxtics 2\nset format x '{}'\n", last ? "%g" : "");
   } else {
     program += "unset xtics\n";
-    for (std::size_t i = 0; labelled && i < axis.names.size(); ++i)
+    for (std::size_t i = 0; last && i < axis.names.size(); ++i)
       program += label_at(numbers.label, axis.names[i], frame.px(static_cast<double>(i) + 1), frame.bottom - 8,
                           "right rotate by 90", label_points, "#1f2937");
   }
@@ -565,16 +560,6 @@ void draw_chart(const Chart& chart, const std::filesystem::path& base) {
       throw FileError(fmt::format("{}{}: gnuplot wrote no whole figure{}{}", base.string(), output.ending,
                                   complaint.empty() ? "" : ": ", complaint));
   for (const Output& output : outputs) std::filesystem::rename(partial(output), base.string() + output.ending);
-}
-
-void draw_charts(const std::vector<std::pair<std::filesystem::path, Chart>>& charts) {
-  std::atomic<std::size_t> next{0};
-  const auto work = [&] {
-    for (std::size_t i = next++; i < charts.size(); i = next++) draw_chart(charts[i].second, charts[i].first);
-  };
-  std::future<void> second = std::async(std::launch::async, work);
-  work();
-  second.get();
 }
 
 }  // namespace avrenk

@@ -84,7 +84,4 @@ struct Chart {
 /// should
 void draw_chart(const Chart& chart, const std::filesystem::path& base);
 
-/// Draws several charts, two at a time.
-void draw_charts(const std::vector<std::pair<std::filesystem::path, Chart>>& charts);
-
 }  // namespace avrenk

@@ -31,9 +31,8 @@ NodeMotions mode_motions(const PictureSource& source, int mode) {
 }
 
 std::string mode_name(const PictureSource& source, int mode) {
-  const DisplayUnit frequency = source.show.unit(kind::frequency);
-  return fmt::format("Mode {}, {} {}", mode + 1, format_number(frequency.from_si(source.basis.frequency(mode)), 4),
-                     frequency.text);
+  return fmt::format("Mode {}, {}", mode + 1,
+                     value_text(source.basis.frequency(mode), source.show.unit(kind::frequency), 4));
 }
 
 // Outer points of a motion to both sides: they hold the pictures of one animation still.
@@ -63,11 +62,10 @@ std::string effective_masses_in_words(const ModalBasis& basis, int mode) {
 
 Image model_picture(const Assembly& assembly, const std::string& title, const Show& show) {
   const MassProperties total = total_mass(assembly);
-  const DisplayUnit mass = show.unit(kind::mass);
   Picture picture{title.empty() ? "The model" : title,
-                  fmt::format("{} nodes, {} beam elements, {} springs, {} bodies; {} {} in all", assembly.nodes.size(),
+                  fmt::format("{} nodes, {} beam elements, {} springs, {} bodies; {} in all", assembly.nodes.size(),
                               assembly.beams.size(), assembly.springs.size(), assembly.masses.size(),
-                              format_number(mass.from_si(total.mass), 4), mass.text)};
+                              value_text(total.mass, show.unit(kind::mass), 4))};
   picture.legend = model_legend(assembly);
   picture.legend.emplace_back("base", Colour{0.45, 0.48, 0.53});
   return draw(model_scene(assembly, {}), picture);
@@ -136,14 +134,13 @@ Image peak_picture(const PictureSource& source, const Outcome& outcome, const Wa
   const DisplayUnit length = source.show.unit(kind::length), hertz = source.show.unit(kind::frequency);
   const Node& node = source.assembly.nodes[static_cast<std::size_t>(largest.node)];
   Picture picture{
-      fmt::format("{} at the peak of {}, {} {}", outcome.name(), watched.name,
-                  format_number(hertz.from_si(frequency), 4), hertz.text),
+      fmt::format("{} at the peak of {}, {}", outcome.name(), watched.name, value_text(frequency, hertz, 4)),
       fmt::format("displacement relative to the base, at the instant of the largest ({:.0f}° of the cycle of "
                   "the base's acceleration), drawn × {}; grey lines: as built",
                   std::fmod(360 + instant * 180 / std::numbers::pi, 360), format_number(scale, 3)),
       1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
   picture.mark = {node.position + scale * motions.col(largest.node).head<3>(),
-                  fmt::format("{} {}, {}", format_number(length.from_si(largest.value), 3), length.text, node.origin)};
+                  fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)};
   return draw(model_scene(source.assembly, {&motions, scale, largest.value, true}), picture);
 }
 

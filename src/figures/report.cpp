@@ -106,6 +106,17 @@ std::string curves_of(const Chart& chart) {
   return safe;
 }
 
+// Pixels: of a PNG from its header, of a chart as all are drawn.
+std::pair<unsigned, unsigned> size_of(const ReportFigure& figure) {
+  if (!figure.file.ends_with(".png") || figure.bytes.size() < 24) return {1280, 800};
+  const auto number = [&](std::size_t at) {
+    unsigned value = 0;
+    for (std::size_t i = 0; i < 4; ++i) value = value << 8 | static_cast<unsigned char>(figure.bytes[at + i]);
+    return value;
+  };
+  return {number(16), number(20)};
+}
+
 data table_data(const Table& table) {
   data result;
   result.set("caption", table.title.empty() ? table.name : table.title);
@@ -184,7 +195,9 @@ data report_data(const Report& report, bool inside) {
       if (inside) {
         one.set("type", figure.file.ends_with(".svg") ? "image/svg+xml" : "image/png");
         one.set("data", base64(figure.bytes));
-        one.set("height", figure.file.ends_with("modes.png") ? "1366" : "800");
+        const auto [width, height] = size_of(figure);
+        one.set("width", std::to_string(width));
+        one.set("height", std::to_string(height));
         if (const std::string curves = figure.chart ? curves_of(*figure.chart) : ""; !curves.empty()) {
           one.set("curves", curves);
           has_curves = true;

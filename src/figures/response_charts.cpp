@@ -227,7 +227,7 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
   Panel running{{fmt::format("Running RMS ({})", plain.text), Axis::Scale::linear}, 1, false};
   for (const std::size_t i : group.members) {
     const RandomRow& row = outcome.random[i];
-    const std::string rms = fmt::format("{} {} RMS", format_number(plain.from_si(row.rms), 3), plain.text);
+    const std::string rms = value_text(row.rms, plain, 3) + " RMS";
     const std::string label = legend_label(source.watched[i]);
     density.series.push_back({fmt::format("{}: {}", label, rms), grid, in_unit(row.psd, unit)});
     const std::vector<double> sum = running_rms(outcome.grid, row.psd);
@@ -244,10 +244,9 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
     named.in_words += fmt::format(", {}", density.peaks.back().text);
   }
   if (group.quantity->kind == &input_kind(outcome.environment->angular))
-    density.series.push_back(input_series(
-        outcome, grid, unit,
-        fmt::format("input: {} {} RMS", format_number(plain.from_si(std::sqrt(outcome.environment->input.area())), 3),
-                    plain.text)));
+    density.series.push_back(
+        input_series(outcome, grid, unit,
+                     fmt::format("input: {} RMS", value_text(std::sqrt(outcome.environment->input.area()), plain, 3))));
   add_natural_frequencies(chart, outcome, group, source);
   chart.panels = {std::move(density), std::move(running)};
   return named;

@@ -45,7 +45,7 @@ std::string peak_text(const Outcome& outcome, const SinePeak& peak, const Displa
                       const DisplayUnit& frequency) {
   std::string value = format_number(unit.from_si(peak.value), 4);
   if (outcome.is_root_sum()) return value;
-  return fmt::format("{} @ {} {}", value, format_number(frequency.from_si(peak.frequency), 4), frequency.text);
+  return fmt::format("{} @ {}", value, value_text(peak.frequency, frequency, 4));
 }
 
 // What lies ten decades below the largest of its kind is rounding.

@@ -70,6 +70,10 @@ std::string format_number(double value, int digits) {
   return fmt::format("{:.{}f}", value, std::max(0, digits - 1 - exponent));
 }
 
+std::string value_text(double si, const DisplayUnit& unit, int digits) {
+  return fmt::format("{} {}", format_number(unit.from_si(si), digits), unit.text);
+}
+
 std::string cell_text(const Cell& cell, const Column& column) {
   const double* number = std::get_if<double>(&cell);
   return number ? terminal_number(*number, column) : std::get<std::string>(cell);

@@ -5,6 +5,8 @@
 #include <variant>
 #include <vector>
 
+#include "core/quantity/quantity.h"
+
 namespace avrenk {
 
 struct Column {
@@ -29,6 +31,9 @@ struct Table {
 
 /// A number as the terminal shows it: `digits` significant, plain notation where it reads well, no "-0".
 [[nodiscard]] std::string format_number(double value, int digits);
+
+/// "12.3 mm": an SI value in a unit, with `digits` significant digits.
+[[nodiscard]] std::string value_text(double si, const DisplayUnit& unit, int digits);
 
 /// A cell as the terminal and the report show it.
 [[nodiscard]] std::string cell_text(const Cell& cell, const Column& column);

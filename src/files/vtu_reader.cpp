@@ -31,6 +31,9 @@ constexpr NumberType number_types[] = {
     {"Int32", 4, false, true},  {"UInt32", 4, false, false}, {"Int64", 8, false, true}, {"UInt64", 8, false, false},
     {"Float32", 4, true, true}, {"Float64", 8, true, true}};
 
+// Letters of base64 for so many bytes, padding included.
+std::size_t letters(std::size_t bytes) { return (bytes + 2) / 3 * 4; }
+
 bool is_space(char c) { return c == ' ' || c == '\n' || c == '\r' || c == '\t'; }
 
 class Reader {
@@ -140,7 +143,6 @@ class Reader {
       if (header > source.size() && *blocks > 0) fail_array(array, "is cut short");
       return *blocks == 0 ? std::string() : inflated(array, source.substr(0, header), source.substr(header));
     }
-    const auto letters = [](std::size_t bytes) { return (bytes + 2) / 3 * 4; };
     if (compressed_) {
       const std::string first = decoded(array, source.substr(0, letters(header_size_)));
       const auto blocks = header_number(first, 0);
@@ -177,7 +179,6 @@ class Reader {
 
   // Letters that one array takes of appended base64, of which others may follow.
   [[nodiscard]] std::size_t base64_length(const pugi::xml_node& array, std::string_view source) const {
-    const auto letters = [](std::size_t bytes) { return (bytes + 2) / 3 * 4; };
     const std::string first = decoded(array, source.substr(0, letters(header_size_)));
     const auto number = header_number(first, 0);
     if (!number || *number > source.size()) fail_array(array, "is cut short");
