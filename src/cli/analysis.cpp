@@ -3,15 +3,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <atomic>
 #include <chrono>
-#include <exception>
 #include <mutex>
-#include <thread>
 
 #include "core/blas_threads.h"
 #include "core/model/plausible.h"
 #include "core/nearest.h"
+#include "core/parallel.h"
 #include "files/modes_file.h"
 
 namespace avrenk {
@@ -90,29 +88,6 @@ void warn_about_coupling(Analysis& analysis) {
 
 }  // namespace
 
-void run_jobs(std::size_t count, int threads, const std::function<void(std::size_t)>& job) {
-  std::atomic<std::size_t> next{0};
-  std::vector<std::exception_ptr> errors(count);
-  const auto work = [&] {
-    for (std::size_t i = next++; i < count; i = next++) {
-      try {
-        job(i);
-      } catch (...) {
-        errors[i] = std::current_exception();
-      }
-    }
-  };
-  const auto wanted = static_cast<std::size_t>(
-      threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency())));
-  const OneBlasThread held;
-  std::vector<std::jthread> helpers;
-  for (std::size_t t = 1; t < std::min(wanted, count); ++t) helpers.emplace_back(work);
-  work();
-  helpers.clear();
-  for (const std::exception_ptr& error : errors)
-    if (error) std::rethrow_exception(error);
-}
-
 std::string Analysis::heading() const {
   return fmt::format(
       "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), damping.coupled ? ", coupled" : "", basis.modes,
@@ -127,6 +102,7 @@ bool Analysis::all_met() const {
 void load(Analysis& analysis, const std::string& file, const Request& request) {
   const auto start = Clock::now();
   if (request.threads > 0) set_blas_threads(request.threads);
+  analysis.threads = request.threads;
   analysis.plan = read_plan(file, request.overrides);
   for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
     analysis.warnings.insert(analysis.warnings.end(), doubts.begin(), doubts.end());
@@ -160,7 +136,7 @@ void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesy
   auto start = Clock::now();
   terminal.progress("assembling", -1);
   const Plan& plan = analysis.plan;
-  analysis.system = make_system(plan.assembly);
+  analysis.system = make_system(plan.assembly, analysis.threads);
   analysis.times.push_back({"assembling", seconds_since(start)});
   // What follows a small model is not worth the threads of BLAS, which go on spinning beside our own.
   constexpr int small = 20000;

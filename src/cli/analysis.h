@@ -28,6 +28,7 @@ struct Analysis {
   std::vector<LimitResult> limits;
   std::vector<std::string> warnings;
   std::vector<StageTime> times;
+  int threads = 0;                   ///< 0: one a processor
   std::string model;                 ///< fingerprint of what the modes depend on
   std::filesystem::path modes_from;  ///< the file that the modes were taken from; empty: they were computed
 
@@ -49,8 +50,5 @@ void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesy
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
             const Request& request, Terminal& terminal);
 void assess(Analysis& analysis);
-
-/// Runs the jobs on several threads (0: all cores); the first error in the order of the jobs is thrown.
-void run_jobs(std::size_t count, int threads, const std::function<void(std::size_t)>& job);
 
 }  // namespace avrenk

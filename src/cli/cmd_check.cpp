@@ -108,7 +108,7 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   for (const std::string& doubt : analysis.warnings) terminal.warn(doubt);
   StaticSolution statics;
   with_places(analysis, [&] {
-    analysis.system = make_system(assembly);
+    analysis.system = make_system(assembly, analysis.threads);
     statics = solve_statics(analysis.system, factorise_stiffness(assembly, analysis.system));
   });
   terminal.table(static_table(assembly, analysis.system, statics, show));

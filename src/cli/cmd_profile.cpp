@@ -6,6 +6,7 @@
 #include "cli/commands.h"
 #include "cli/output.h"
 #include "core/nearest.h"
+#include "core/parallel.h"
 #include "figures/response_charts.h"
 #include "files/result_tables.h"
 #include "version.h"

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
 #include "files/table.h"

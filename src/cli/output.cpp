@@ -8,6 +8,7 @@
 
 #include "cli/drawings.h"
 #include "cli/report_of_run.h"
+#include "core/parallel.h"
 #include "files/modes_file.h"
 #include "files/result_tables.h"
 #include "version.h"

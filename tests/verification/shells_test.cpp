@@ -9,9 +9,13 @@
 
 #include "core/element/shell.h"
 #include "core/quantity/quantity.h"
+#include "support/shells.h"
 
 namespace avrenk {
 namespace {
+
+using test::shell_mass;
+using test::shell_stiffness;
 
 using Eigen::Index;
 using Eigen::Matrix3Xd;

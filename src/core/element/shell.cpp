@@ -3,8 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <vector>
+#include <type_traits>
 
 #include "core/error.h"
 
@@ -13,13 +14,14 @@ namespace {
 
 using Eigen::Index;
 using Eigen::Matrix2d;
-using Eigen::Matrix2Xd;
 using Eigen::Matrix3d;
 using Eigen::Matrix3Xd;
 using Eigen::MatrixXd;
-using Eigen::RowVectorXd;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
+
+template <int rows, int nodes>
+using Motions = Eigen::Matrix<double, rows, 6 * nodes>;  // by the motions of the nodes
 
 constexpr double shear_factor = 5.0 / 6;
 // Of the shear stiffness. Measured on the twisted cantilever and the pinched hemisphere of the obstacle course: 0.001
@@ -30,8 +32,9 @@ constexpr double drilling_part = 0.1;
 // A triangle that is thin for its size still locks: its shear stiffness is lowered by t²/(t² + α h²), which vanishes
 // with the mesh (Brezzi, Fortin & Stenberg, Math. Models Methods Appl. Sci. 1, 1991).
 constexpr double triangle_softening = 0.1;
-double shear_softening(const Matrix3Xd& nodes, double thickness) {
-  if (nodes.cols() != 3) return 1;
+template <int n>
+double shear_softening(const Eigen::Matrix<double, 3, n>& nodes, double thickness) {
+  if (n != 3) return 1;
   double h2 = 0;
   for (Index i = 0; i < 3; ++i) h2 = std::max(h2, (nodes.col(i) - nodes.col((i + 1) % 3)).squaredNorm());
   return thickness * thickness / (thickness * thickness + triangle_softening * h2);
@@ -43,66 +46,73 @@ struct Point {
   Vector2d at;
   double weight;
 };
-std::vector<Point> rule_of(Index nodes) {
-  if (nodes == 3) return {{{1.0 / 6, 1.0 / 6}, 1.0 / 6}, {{2.0 / 3, 1.0 / 6}, 1.0 / 6}, {{1.0 / 6, 2.0 / 3}, 1.0 / 6}};
-  const double g = 1 / std::sqrt(3);
-  return {{{-g, -g}, 1}, {{g, -g}, 1}, {{g, g}, 1}, {{-g, g}, 1}};
+template <int n>
+const std::array<Point, static_cast<std::size_t>(n)>& rule() {
+  if constexpr (n == 3) {
+    static const std::array<Point, 3> points{
+        {{{1.0 / 6, 1.0 / 6}, 1.0 / 6}, {{2.0 / 3, 1.0 / 6}, 1.0 / 6}, {{1.0 / 6, 2.0 / 3}, 1.0 / 6}}};
+    return points;
+  } else {
+    static const double g = 1 / std::sqrt(3);
+    static const std::array<Point, 4> points{{{{-g, -g}, 1}, {{g, -g}, 1}, {{g, g}, 1}, {{-g, g}, 1}}};
+    return points;
+  }
 }
 
 // Shape functions: values and slopes along the reference axes.
+template <int n>
 struct Functions {
-  RowVectorXd value;
-  Matrix2Xd slope;
+  explicit Functions(const Vector2d& p) {
+    if constexpr (n == 3) {
+      value << 1 - p.x() - p.y(), p.x(), p.y();
+      slope << -1, 1, 0, -1, 0, 1;
+    } else {
+      constexpr double corner[4][2] = {{-1, -1}, {1, -1}, {1, 1}, {-1, 1}};
+      for (int i = 0; i < 4; ++i) {
+        const double a = 1 + corner[i][0] * p.x(), b = 1 + corner[i][1] * p.y();
+        value[i] = a * b / 4;
+        slope.col(i) << corner[i][0] * b / 4, corner[i][1] * a / 4;
+      }
+    }
+  }
+  Eigen::Matrix<double, 1, n> value;
+  Eigen::Matrix<double, 2, n> slope;
 };
-Functions functions_at(Index nodes, const Vector2d& p) {
-  Functions f{RowVectorXd(nodes), Matrix2Xd(2, nodes)};
-  if (nodes == 3) {
-    f.value << 1 - p.x() - p.y(), p.x(), p.y();
-    f.slope << -1, 1, 0, -1, 0, 1;
-    return f;
-  }
-  constexpr double corner[4][2] = {{-1, -1}, {1, -1}, {1, 1}, {-1, 1}};
-  for (Index i = 0; i < 4; ++i) {
-    const double a = 1 + corner[i][0] * p.x(), b = 1 + corner[i][1] * p.y();
-    f.value[i] = a * b / 4;
-    f.slope.col(i) << corner[i][0] * b / 4, corner[i][1] * a / 4;
-  }
-  return f;
-}
 
 // The flat element in its own axes, and the way back to its nodes.
+template <int n>
 class Flat {
  public:
-  Flat(const Matrix3Xd& nodes, const ShellSection& section)
-      : section_(section), count_(nodes.cols()), axes_(shell_axes(nodes, section)), global_(nodes) {
+  using Nodes = Eigen::Matrix<double, 3, n>;
+  Flat(const Nodes& nodes, const ShellSection& section)
+      : section_(section), axes_(shell_axes(nodes, section)), global_(nodes) {
     const Vector3d centre = nodes.rowwise().mean();
-    const Matrix3Xd local = axes_ * (nodes.colwise() - centre);
-    plane_ = local.topRows<2>();
+    const Nodes local = axes_ * (nodes.colwise() - centre);
+    plane_ = local.template topRows<2>();
     height_ = local.row(2);
-    for (const Point& point : rule_of(count_))
-      if (!(jacobian(functions_at(count_, point.at)).determinant() > 0))
-        throw NumericalError(count_ == 3 ? std::string("a triangle of a shell has no area")
-                                         : std::string("a quadrilateral of a shell has a corner of 180° or more"));
+    for (const Point& point : rule<n>())
+      if (!(jacobian(Functions<n>(point.at)).determinant() > 0))
+        throw NumericalError(n == 3 ? std::string("a triangle of a shell has no area")
+                                    : std::string("a quadrilateral of a shell has a corner of 180° or more"));
   }
 
-  [[nodiscard]] Index count() const { return count_; }
-  [[nodiscard]] Matrix2d jacobian(const Functions& f) const { return f.slope * plane_.transpose(); }
+  [[nodiscard]] Matrix2d jacobian(const Functions<n>& f) const { return f.slope * plane_.transpose(); }
 
   // xx yy xy of the membrane.
-  [[nodiscard]] MatrixXd membrane_rows(const Functions& f) const {
-    const Matrix2Xd gradient = jacobian(f).inverse() * f.slope;
-    MatrixXd rows = MatrixXd::Zero(3, 6 * count_);
-    for (Index i = 0; i < count_; ++i) {
+  [[nodiscard]] Motions<3, n> membrane_rows(const Functions<n>& f) const {
+    const Gradient gradient = jacobian(f).inverse() * f.slope;
+    Motions<3, n> rows = Motions<3, n>::Zero();
+    for (int i = 0; i < n; ++i) {
       rows(0, 6 * i + x) = rows(2, 6 * i + y) = gradient(0, i);
       rows(1, 6 * i + y) = rows(2, 6 * i + x) = gradient(1, i);
     }
     return rows;
   }
   // Curvatures: u = z θ_y, v = −z θ_x.
-  [[nodiscard]] MatrixXd curvature_rows(const Functions& f) const {
-    const Matrix2Xd gradient = jacobian(f).inverse() * f.slope;
-    MatrixXd rows = MatrixXd::Zero(3, 6 * count_);
-    for (Index i = 0; i < count_; ++i) {
+  [[nodiscard]] Motions<3, n> curvature_rows(const Functions<n>& f) const {
+    const Gradient gradient = jacobian(f).inverse() * f.slope;
+    Motions<3, n> rows = Motions<3, n>::Zero();
+    for (int i = 0; i < n; ++i) {
       rows(0, 6 * i + about_y) = gradient(0, i);
       rows(1, 6 * i + about_x) = -gradient(1, i);
       rows(2, 6 * i + about_y) = gradient(1, i);
@@ -112,26 +122,26 @@ class Flat {
   }
   // γ_xz = w,x + θ_y and γ_yz = w,y − θ_x from covariant strains that are sampled where they are free of the false
   // shear of bending.
-  [[nodiscard]] MatrixXd shear_rows(const Vector2d& p) const {
-    MatrixXd covariant(2, 6 * count_);
-    if (count_ == 4) {
+  [[nodiscard]] Motions<2, n> shear_rows(const Vector2d& p) const {
+    Motions<2, n> covariant;
+    if constexpr (n == 4) {
       covariant.row(0) =
           0.5 * (1 - p.y()) * covariant_shear({0, -1}, 0) + 0.5 * (1 + p.y()) * covariant_shear({0, 1}, 0);
       covariant.row(1) =
           0.5 * (1 - p.x()) * covariant_shear({-1, 0}, 1) + 0.5 * (1 + p.x()) * covariant_shear({1, 0}, 1);
     } else {
-      const RowVectorXd along_r = covariant_shear({0.5, 0}, 0), along_s = covariant_shear({0, 0.5}, 1);
-      const RowVectorXd turn = along_s - along_r - covariant_shear({0.5, 0.5}, 1) + covariant_shear({0.5, 0.5}, 0);
+      const Motions<1, n> along_r = covariant_shear({0.5, 0}, 0), along_s = covariant_shear({0, 0.5}, 1);
+      const Motions<1, n> turn = along_s - along_r - covariant_shear({0.5, 0.5}, 1) + covariant_shear({0.5, 0.5}, 0);
       covariant.row(0) = along_r + p.y() * turn;
       covariant.row(1) = along_s - p.x() * turn;
     }
-    return jacobian(functions_at(count_, p)).inverse() * covariant;
+    return jacobian(Functions<n>(p)).inverse() * covariant;
   }
   // θ_z − ½(v,x − u,y)
-  [[nodiscard]] RowVectorXd drilling_row(const Functions& f) const {
-    const Matrix2Xd gradient = jacobian(f).inverse() * f.slope;
-    RowVectorXd row = RowVectorXd::Zero(6 * count_);
-    for (Index i = 0; i < count_; ++i) {
+  [[nodiscard]] Motions<1, n> drilling_row(const Functions<n>& f) const {
+    const Gradient gradient = jacobian(f).inverse() * f.slope;
+    Motions<1, n> row = Motions<1, n>::Zero();
+    for (int i = 0; i < n; ++i) {
       row[6 * i + about_z] = f.value[i];
       row[6 * i + y] = -0.5 * gradient(0, i);
       row[6 * i + x] = 0.5 * gradient(1, i);
@@ -140,7 +150,7 @@ class Flat {
   }
   // Membrane strains of the incompatible modes 1 − ξ² and 1 − η² of u and v.
   [[nodiscard]] Eigen::Matrix<double, 3, 4> bubble_rows(const Vector2d& p, double determinant) const {
-    const Matrix2d middle = jacobian(functions_at(4, Vector2d::Zero()));
+    const Matrix2d middle = jacobian(Functions<n>(Vector2d::Zero()));
     const Matrix2d inverse = middle.inverse();
     Eigen::Matrix<double, 3, 4> rows = Eigen::Matrix<double, 3, 4>::Zero();
     for (Index k = 0; k < 2; ++k) {
@@ -152,11 +162,12 @@ class Flat {
   }
 
   // Amplitudes of the incompatible modes from the nodes' motions, 4 x 6n.
-  [[nodiscard]] MatrixXd bubbles() const {
+  [[nodiscard]] Motions<4, n> bubbles() const {
+    if (n == 3) return Motions<4, n>::Zero();
     Eigen::Matrix4d inner = Eigen::Matrix4d::Zero();
-    MatrixXd mixed = MatrixXd::Zero(4, 6 * count_);
-    for (const Point& point : rule_of(4)) {
-      const Functions f = functions_at(4, point.at);
+    Motions<4, n> mixed = Motions<4, n>::Zero();
+    for (const Point& point : rule<n>()) {
+      const Functions<n> f(point.at);
       const double determinant = jacobian(f).determinant(), weight = point.weight * determinant * section_.thickness;
       const auto rows = bubble_rows(point.at, determinant);
       inner += weight * rows.transpose() * section_.in_plane * rows;
@@ -164,40 +175,41 @@ class Flat {
     }
     return -inner.ldlt().solve(mixed);
   }
-  [[nodiscard]] MatrixXd whole_membrane_rows(const Functions& f, const Vector2d& p, const MatrixXd& amplitudes) const {
-    MatrixXd rows = membrane_rows(f);
-    if (count_ == 4) rows += bubble_rows(p, jacobian(f).determinant()) * amplitudes;
+  [[nodiscard]] Motions<3, n> whole_membrane_rows(const Functions<n>& f, const Vector2d& p,
+                                                  const Motions<4, n>& amplitudes) const {
+    Motions<3, n> rows = membrane_rows(f);
+    if (n == 4) rows += bubble_rows(p, jacobian(f).determinant()) * amplitudes;
     return rows;
   }
 
   // Motions of the flat element's corners, in its axes, from those of the nodes: turned, and carried along arms that
   // run from each node to the middle surface.
-  [[nodiscard]] MatrixXd arms() const {
-    MatrixXd all = MatrixXd::Zero(6 * count_, 6 * count_);
-    for (Index i = 0; i < count_; ++i) {
+  [[nodiscard]] Motions<6 * n, n> arms() const {
+    Motions<6 * n, n> all = Motions<6 * n, n>::Zero();
+    for (int i = 0; i < n; ++i) {
       Eigen::Matrix<double, 6, 6> own = Eigen::Matrix<double, 6, 6>::Zero();
       own.topLeftCorner<3, 3>() = own.bottomRightCorner<3, 3>() = axes_;
       const double arm = section_.offset - height_[i];  // along the normal: θ × arm = arm (θ_y, −θ_x, 0)
       own.block<1, 3>(x, 3) = arm * axes_.row(1);
       own.block<1, 3>(y, 3) = -arm * axes_.row(0);
-      all.block<6, 6>(6 * i, 6 * i) = own;
+      all.template block<6, 6>(6 * i, 6 * i) = own;
     }
     return all;
   }
 
   /// Area of the surface itself for each unit of the reference element.
-  [[nodiscard]] double area_density(const Functions& f) const {
+  [[nodiscard]] double area_density(const Functions<n>& f) const {
     const Vector3d along = global_ * f.slope.row(0).transpose(), across = global_ * f.slope.row(1).transpose();
     return along.cross(across).norm();
   }
 
  private:
   // w,ξ + x,ξ θ_y − y,ξ θ_x along reference axis `axis`.
-  [[nodiscard]] RowVectorXd covariant_shear(const Vector2d& p, Index axis) const {
-    const Functions f = functions_at(count_, p);
+  [[nodiscard]] Motions<1, n> covariant_shear(const Vector2d& p, Index axis) const {
+    const Functions<n> f(p);
     const Matrix2d j = jacobian(f);
-    RowVectorXd row = RowVectorXd::Zero(6 * count_);
-    for (Index i = 0; i < count_; ++i) {
+    Motions<1, n> row = Motions<1, n>::Zero();
+    for (int i = 0; i < n; ++i) {
       row[6 * i + z] = f.slope(axis, i);
       row[6 * i + about_y] = j(axis, 0) * f.value[i];
       row[6 * i + about_x] = -j(axis, 1) * f.value[i];
@@ -205,13 +217,75 @@ class Flat {
     return row;
   }
 
+  using Gradient = Eigen::Matrix<double, 2, n>;
   const ShellSection& section_;
-  Index count_;
   Matrix3d axes_;
-  Matrix3Xd global_;
-  Matrix2Xd plane_;
-  RowVectorXd height_;
+  Nodes global_;
+  Gradient plane_;
+  Eigen::Matrix<double, 1, n> height_;
 };
+
+template <int n>
+Motions<6 * n, n> stiffness_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section) {
+  const Flat<n> flat(nodes, section);
+  const double soft = shear_softening<n>(nodes, section.thickness);
+  const double t = section.thickness, drilling = drilling_part * section.in_plane(2, 2) * t;
+  const Motions<4, n> amplitudes = flat.bubbles();
+  Motions<6 * n, n> k = Motions<6 * n, n>::Zero();
+  for (const Point& point : rule<n>()) {
+    const Functions<n> f(point.at);
+    const double weight = point.weight * flat.jacobian(f).determinant();
+    const Motions<3, n> membrane = flat.whole_membrane_rows(f, point.at, amplitudes), bending = flat.curvature_rows(f);
+    const Motions<2, n> shear = flat.shear_rows(point.at);
+    const Motions<1, n> spin = flat.drilling_row(f);
+    const Motions<3, n> force = weight * t * section.in_plane * membrane,
+                        moment = weight * t * t * t / 12 * section.in_plane * bending;
+    const Motions<2, n> across = weight * soft * shear_factor * t * section.transverse * shear;
+    k.noalias() += membrane.transpose() * force;
+    k.noalias() += bending.transpose() * moment;
+    k.noalias() += shear.transpose() * across;
+    k.noalias() += spin.transpose() * (weight * drilling * spin);
+  }
+  const Motions<6 * n, n> arms = flat.arms(), half = k * arms;
+  return arms.transpose() * half;
+}
+
+template <int n>
+Motions<6 * n, n> mass_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section) {
+  const Flat<n> flat(nodes, section);
+  const double t = section.thickness, mass = section.density * t + section.extra_mass,
+               rotary = section.density * t * t * t / 12;
+  Motions<6 * n, n> m = Motions<6 * n, n>::Zero();
+  for (const Point& point : rule<n>()) {
+    const Functions<n> f(point.at);
+    const double area = point.weight * flat.area_density(f);
+    for (int i = 0; i < n; ++i)
+      for (int j = 0; j < n; ++j) {
+        const double both = area * f.value[i] * f.value[j];
+        for (const Motion d : {x, y, z}) m(6 * i + d, 6 * j + d) += mass * both;
+        for (const Motion d : {about_x, about_y}) m(6 * i + d, 6 * j + d) += rotary * both;
+      }
+  }
+  const Motions<6 * n, n> arms = flat.arms(), half = m * arms;
+  return arms.transpose() * half;
+}
+
+// Calls `work` with the number of nodes as a constant: once a block, so that all inside is compiled for it.
+template <class Work>
+decltype(auto) with_nodes(int nodes, const Work& work) {
+  if (nodes == 3) return work(std::integral_constant<int, 3>());
+  return work(std::integral_constant<int, 4>());
+}
+
+// One matrix for each element, side by side.
+template <int n, class Make>
+MatrixXd side_by_side(const ShellBlock& block, Index first, Index count, const Make& make) {
+  MatrixXd all(6 * n, 6 * n * count);
+  for (Index k = 0; k < count; ++k)
+    all.template middleCols<6 * n>(6 * n * k) =
+        make(Eigen::Matrix<double, 3, n>(block.coordinates.middleCols<n>(n * (first + k))), block.section);
+  return all;
+}
 
 }  // namespace
 
@@ -242,53 +316,46 @@ Matrix3d shell_axes(const Matrix3Xd& nodes, const ShellSection& section) {
   return axes;
 }
 
-MatrixXd shell_stiffness(const Matrix3Xd& nodes, const ShellSection& section) {
-  const Flat flat(nodes, section);
-  const double soft = shear_softening(nodes, section.thickness);
-  const double t = section.thickness, drilling = drilling_part * section.in_plane(2, 2) * t;
-  const MatrixXd amplitudes = flat.count() == 4 ? flat.bubbles() : MatrixXd();
-  MatrixXd k = MatrixXd::Zero(6 * flat.count(), 6 * flat.count());
-  for (const Point& point : rule_of(flat.count())) {
-    const Functions f = functions_at(flat.count(), point.at);
-    const double weight = point.weight * flat.jacobian(f).determinant();
-    const MatrixXd membrane = flat.whole_membrane_rows(f, point.at, amplitudes), bending = flat.curvature_rows(f),
-                   shear = flat.shear_rows(point.at);
-    const RowVectorXd spin = flat.drilling_row(f);
-    k += weight * (t * membrane.transpose() * section.in_plane * membrane +
-                   t * t * t / 12 * bending.transpose() * section.in_plane * bending +
-                   soft * shear_factor * t * shear.transpose() * section.transverse * shear +
-                   drilling * spin.transpose() * spin);
-  }
-  const MatrixXd arms = flat.arms();
-  return arms.transpose() * k * arms;
+MatrixXd shell_stiffness(const ShellBlock& block, Index first, Index count) {
+  return with_nodes(block.nodes, [&](auto n) { return side_by_side<n>(block, first, count, stiffness_of<n>); });
 }
 
-MatrixXd shell_mass(const Matrix3Xd& nodes, const ShellSection& section) {
-  const Flat flat(nodes, section);
-  const double t = section.thickness, mass = section.density * t + section.extra_mass,
-               rotary = section.density * t * t * t / 12;
-  MatrixXd m = MatrixXd::Zero(6 * flat.count(), 6 * flat.count());
-  for (const Point& point : rule_of(flat.count())) {
-    const Functions f = functions_at(flat.count(), point.at);
-    const double area = point.weight * flat.area_density(f);
-    for (Index i = 0; i < flat.count(); ++i)
-      for (Index j = 0; j < flat.count(); ++j) {
-        const double both = area * f.value[i] * f.value[j];
-        for (const Motion d : {x, y, z}) m(6 * i + d, 6 * j + d) += mass * both;
-        for (const Motion d : {about_x, about_y}) m(6 * i + d, 6 * j + d) += rotary * both;
+MatrixXd shell_mass(const ShellBlock& block, Index first, Index count) {
+  return with_nodes(block.nodes, [&](auto n) { return side_by_side<n>(block, first, count, mass_of<n>); });
+}
+
+Moments shell_moments(const ShellBlock& block) {
+  return with_nodes(block.nodes, [&](auto n) {
+    const ShellSection& section = block.section;
+    const double t = section.thickness, mass = section.density * t + section.extra_mass,
+                 rotary = section.density * t * t * t / 12;
+    Moments sum;
+    for (Index element = 0; element < block.elements(); ++element) {
+      const Eigen::Matrix<double, 3, n> nodes = block.coordinates.middleCols<n>(n * element);
+      const Flat<n> flat(nodes, section);
+      const Vector3d normal = shell_axes(nodes, section).row(2);
+      for (const Point& point : rule<n>()) {
+        const Functions<n> f(point.at);
+        const double area = point.weight * flat.area_density(f);
+        const Vector3d at = nodes * f.value.transpose() + section.offset * normal;
+        sum.mass += mass * area;
+        sum.first += mass * area * at;
+        sum.second += mass * area * at * at.transpose() + rotary * area * normal * normal.transpose();
       }
-  }
-  const MatrixXd arms = flat.arms();
-  return arms.transpose() * m * arms;
+    }
+    return sum;
+  });
 }
 
 MatrixXd shell_stress_rows(const Matrix3Xd& nodes, const ShellSection& section, const Vector2d& point, double height) {
-  const Flat flat(nodes, section);
-  const Functions f = functions_at(flat.count(), point);
-  const MatrixXd amplitudes = flat.count() == 4 ? flat.bubbles() : MatrixXd();
-  return section.in_plane *
-         (flat.whole_membrane_rows(f, point, amplitudes) + 0.5 * height * section.thickness * flat.curvature_rows(f)) *
-         flat.arms();
+  return with_nodes(static_cast<int>(nodes.cols()), [&](auto n) -> MatrixXd {
+    const Flat<n> flat(nodes, section);
+    const Functions<n> f(point);
+    return section.in_plane *
+           (flat.whole_membrane_rows(f, point, flat.bubbles()) +
+            0.5 * height * section.thickness * flat.curvature_rows(f)) *
+           flat.arms();
+  });
 }
 
 }  // namespace avrenk

@@ -10,6 +10,8 @@
 
 #include <Eigen/Dense>
 
+#include "core/element/moments.h"
+
 namespace avrenk {
 
 /// Stress from strain in the plane of the shell, xx yy xy with engineering shear; its axes are those of the element.
@@ -31,11 +33,22 @@ struct ShellSection {
 /// @param nodes  3 x 3 or 3 x 4, m
 [[nodiscard]] Eigen::Matrix3d shell_axes(const Eigen::Matrix3Xd& nodes, const ShellSection& section);
 
-/// N/m, N, N m: 6n x 6n, global axes.
+/// Elements of 3 or 4 nodes and one section, side by side.
+struct ShellBlock {
+  int nodes = 4;                 ///< of one element
+  Eigen::Matrix3Xd coordinates;  ///< m: the nodes of the first element, then of the second …
+  ShellSection section;
+  [[nodiscard]] Eigen::Index elements() const { return coordinates.cols() / nodes; }
+};
+
+/// Matrices of elements `first` to `first + count`, side by side: 6n x 6n each, global axes; N/m, N, N m.
 /// @throws NumericalError  a quadrilateral with a corner of 180° or more, or a triangle without area
-[[nodiscard]] Eigen::MatrixXd shell_stiffness(const Eigen::Matrix3Xd& nodes, const ShellSection& section);
+[[nodiscard]] Eigen::MatrixXd shell_stiffness(const ShellBlock& block, Eigen::Index first, Eigen::Index count);
 /// kg, kg m, kg m². Of a warped quadrilateral the area is that of its ruled surface.
-[[nodiscard]] Eigen::MatrixXd shell_mass(const Eigen::Matrix3Xd& nodes, const ShellSection& section);
+[[nodiscard]] Eigen::MatrixXd shell_mass(const ShellBlock& block, Eigen::Index first, Eigen::Index count);
+
+/// Mass, first and second moments of all elements of a block, with what lies above and below the middle surface.
+[[nodiscard]] Moments shell_moments(const ShellBlock& block);
 
 /// Rows xx yy xy of the stress in the element's axes, Pa/m and Pa, at a point of the reference element (−1 to 1, or
 /// 0 ≤ x, y and x + y ≤ 1) and a height along the normal from the middle surface as a part of half the thickness: −1

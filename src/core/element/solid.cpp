@@ -510,6 +510,31 @@ Eigen::Matrix3Xd solid_reference_nodes(SolidShape shape) {
   return nodes;
 }
 
+std::span<const std::array<int, 2>> solid_edges(SolidShape shape) {
+  if (shape == SolidShape::hexahedron8 || shape == SolidShape::hexahedron20) return cube_edges;
+  if (shape == SolidShape::tetrahedron4 || shape == SolidShape::tetrahedron10) return tetrahedron_edges;
+  return wedge_edges;
+}
+
+Moments solid_moments(const SolidBlock& block) {
+  return with_shape(block.shape, [&](auto kind) {
+    using Shape = decltype(kind);
+    const Tabulated<Shape> table(Shape::mass_rule());
+    Moments sum;
+    for (Index element = 0; element < block.elements(); ++element) {
+      const Nodes<Shape> nodes = nodes_of<Shape>(block, element);
+      for (std::size_t g = 0; g < table.at.size(); ++g) {
+        const double mass = block.density * table.weight[g] * (table.at[g].slope * nodes.transpose()).determinant();
+        const Vector3d at = nodes * table.at[g].value;
+        sum.mass += mass;
+        sum.first += mass * at;
+        sum.second += mass * at * at.transpose();
+      }
+    }
+    return sum;
+  });
+}
+
 double solid_jacobian_ratio(const SolidBlock& block, Index element) {
   return with_shape(block.shape, [&](auto kind) -> double {
     using Shape = decltype(kind);

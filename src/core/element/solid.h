@@ -7,8 +7,11 @@
 #pragma once
 
 #include <Eigen/Dense>
+#include <array>
 #include <span>
 #include <string_view>
+
+#include "core/element/moments.h"
 
 namespace avrenk {
 
@@ -61,6 +64,12 @@ struct SolidBlock {
 
 /// Corners and middle nodes of the reference element, 3 x n.
 [[nodiscard]] Eigen::Matrix3Xd solid_reference_nodes(SolidShape shape);
+
+/// The edges whose middle nodes follow the corners, in that order, by their corners.
+[[nodiscard]] std::span<const std::array<int, 2>> solid_edges(SolidShape shape);
+
+/// Of all elements of a block, by the quadrature of their mass.
+[[nodiscard]] Moments solid_moments(const SolidBlock& block);
 
 /// Smallest Jacobian over the integration points divided by the largest: 1 of an undistorted element, not positive of
 /// one that is turned inside out.

@@ -1,8 +1,8 @@
 #include "core/mesh/line.h"
 
 #include <cmath>
-#include <map>
 
+#include "core/mesh/spots.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -68,28 +68,14 @@ void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines, co
     box.extend(line.to);
   }
   const double spot = 1e-6 * box.diagonal().norm();
-  // Cells of a grid twice as wide as a spot: a node is looked for in its own cell and the neighbours.
-  std::map<std::array<long long, 3>, std::vector<int>> cells;
-  const auto cell_of = [&](const Vector3& at) {
-    std::array<long long, 3> cell{};
-    for (int axis = 0; axis < 3; ++axis)
-      cell[static_cast<std::size_t>(axis)] = std::llround((at[axis] - box.min()[axis]) / (2 * spot));
-    return cell;
-  };
+  Spots spots(spot);
   const auto node_at = [&](const Vector3& at) {
-    const auto centre = cell_of(at);
-    for (long long x = -1; x <= 1; ++x)
-      for (long long y = -1; y <= 1; ++y)
-        for (long long z = -1; z <= 1; ++z) {
-          const auto found = cells.find({centre[0] + x, centre[1] + y, centre[2] + z});
-          if (found == cells.end()) continue;
-          for (const int node : found->second)
-            if ((assembly.nodes[static_cast<std::size_t>(node)].position - at).norm() <= spot) return node;
-        }
-    const auto fresh = static_cast<int>(assembly.nodes.size());
+    int node = spots.find(at);
+    if (node >= 0) return node;
+    node = static_cast<int>(assembly.nodes.size());
     assembly.nodes.push_back({at, assembly.parts[static_cast<std::size_t>(part)].name});
-    cells[centre].push_back(fresh);
-    return fresh;
+    spots.add(at, node);
+    return node;
   };
   Sections sections(assembly, part, taper);
   for (const Line& line : lines) {

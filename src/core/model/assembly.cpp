@@ -22,6 +22,46 @@ BeamProperties Assembly::properties(const BeamElement& beam) const {
   return properties;
 }
 
+namespace {
+
+// Plane stress and transverse shear of an orthotropic sheet, its x along the projection of the material's.
+ShellSection orthotropic_shell(const Orthotropic& constants, double thickness, double density) {
+  const double ex = constants.youngs_modulus.x(), ey = constants.youngs_modulus.y(), nu = constants.poissons_ratio.x(),
+               divisor = 1 - nu * nu * ey / ex;
+  ShellSection section;
+  section.thickness = thickness;
+  section.density = density;
+  section.in_plane << ex / divisor, nu * ey / divisor, 0, nu * ey / divisor, ey / divisor, 0, 0, 0,
+      constants.shear_modulus.x();
+  section.transverse = Eigen::Vector2d(constants.shear_modulus.z(), constants.shear_modulus.y()).asDiagonal();
+  return section;
+}
+
+}  // namespace
+
+ElementBlock Assembly::block(const ElementGroup& group) const {
+  const Part& part = parts[static_cast<std::size_t>(group.part)];
+  const Material& material = material_of(group.part);
+  Eigen::Matrix3Xd coordinates(3, static_cast<Eigen::Index>(group.nodes.size()));
+  for (std::size_t i = 0; i < group.nodes.size(); ++i)
+    coordinates.col(static_cast<Eigen::Index>(i)) = position(group.nodes[i]);
+  const Matrix3 axes = material.axes * group.turn.transpose();
+  if (group.kind->is_shell()) {
+    ShellSection section =
+        material.orthotropic
+            ? orthotropic_shell(*material.orthotropic, part.thickness, material.density)
+            : isotropic_shell(part.thickness, material.youngs_modulus, material.poissons_ratio, material.density);
+    section.extra_mass = part.extra_mass;
+    section.offset = part.offset;
+    if (material.orthotropic) section.along = axes.row(0);
+    return ShellBlock{group.kind->nodes, std::move(coordinates), section};
+  }
+  return SolidBlock{group.kind->shape, std::move(coordinates),
+                    material.orthotropic ? orthotropic_elasticity(*material.orthotropic, axes)
+                                         : isotropic_elasticity(material.youngs_modulus, material.poissons_ratio),
+                    material.density};
+}
+
 std::string Assembly::describe_node(int node) const {
   const Node& found = nodes.at(static_cast<std::size_t>(node));
   const auto millimetres = [&](int axis) {
@@ -47,12 +87,21 @@ void MassProperties::add(double other_mass, const Vector3& other_centre, const M
   centre = joint_centre;
 }
 
+void MassProperties::add(const Moments& moments) {
+  if (moments.mass == 0) return;
+  const Vector3 own_centre = moments.first / moments.mass;
+  const Matrix3 about_centre = moments.second - moments.mass * own_centre * own_centre.transpose();
+  add(moments.mass, own_centre, about_centre.trace() * Matrix3::Identity() - about_centre);
+}
+
 std::vector<std::pair<std::string, MassProperties>> mass_breakdown(const Assembly& assembly) {
   std::vector<std::pair<std::string, MassProperties>> rows;
   for (const Part& part : assembly.parts) rows.emplace_back(part.name, MassProperties{});
   for (const BeamElement& beam : assembly.beams)
     for (const BeamSlice& slice : slices(beam.geometry, assembly.properties(beam)))
       rows[static_cast<std::size_t>(beam.part)].second.add(slice.mass, slice.centre, slice.inertia);
+  for (const ElementGroup& group : assembly.groups)
+    rows[static_cast<std::size_t>(group.part)].second.add(moments(assembly.block(group)));
   for (const PointMass& point : assembly.masses) {
     MassProperties properties;
     properties.add(point.mass, assembly.nodes[static_cast<std::size_t>(point.node)].position + point.offset,

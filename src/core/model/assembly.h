@@ -11,16 +11,19 @@
 
 #include "core/element/beam.h"
 #include "core/element/discrete.h"
+#include "core/element/kinds.h"
 
 namespace avrenk {
 
 struct Material {
   std::string name;
-  double youngs_modulus = 0;                  ///< Pa
-  double poissons_ratio = 0;                  ///< −1 < nu < 0.5
+  double youngs_modulus = 0;                  ///< Pa; of an orthotropic one that along its x
+  double poissons_ratio = 0;                  ///< −1 < nu < 0.5; of an orthotropic one ν_xy
   double density = 0;                         ///< kg/m³
   std::optional<double> loss_factor;          ///< η; absent: the general damping applies
   std::optional<double> yield{}, ultimate{};  ///< Pa: allowables for limits
+  std::optional<Orthotropic> orthotropic{};
+  Matrix3 axes = Matrix3::Identity();  ///< rows: x, y, z of the orthotropic constants, in the part's own axes
   [[nodiscard]] Elastic elastic() const { return {youngs_modulus, youngs_modulus / (2 * (1 + poissons_ratio))}; }
 };
 
@@ -37,13 +40,30 @@ struct BeamElement {
   std::array<bool, 12> released{};  ///< see BeamProperties
 };
 
-/// A line part: its elements share one material and, unless tapered, one section.
+/// Elements of one material: lines with a section, shells of one thickness, or solids.
 struct Part {
+  enum class Form { line, shell, solid };
   std::string name;
   int material = 0;
-  BeamSection section;
-  double extra_mass = 0;            ///< kg/m, see BeamProperties
+  BeamSection section{};            ///< of lines, unless tapered
+  double extra_mass = 0;            ///< kg/m of lines, kg/m² of shells: it carries no load
   std::optional<double> weighed{};  ///< kg: what the real part weighs
+  Form form = Form::line;
+  double thickness = 0;  ///< of shells, m
+  double offset = 0;     ///< of shells: from the nodes to the middle surface along the normal, m
+};
+
+/// Shells or solids of one part and kind.
+struct ElementGroup {
+  int part = 0;
+  const ElementKind* kind = nullptr;
+  std::vector<int> nodes;              ///< of the first element, then of the second …
+  Matrix3 turn = Matrix3::Identity();  ///< from the part's own axes to global: rotation or mirror image of this copy
+  [[nodiscard]] std::size_t elements() const { return nodes.size() / static_cast<std::size_t>(kind->nodes); }
+  [[nodiscard]] std::span<const int> element(std::size_t i) const {
+    const auto n = static_cast<std::size_t>(kind->nodes);
+    return std::span(nodes).subspan(i * n, n);
+  }
 };
 
 /// A body that is rigid and small: mass and inertia about its own centre of gravity, which sits at node + offset.
@@ -94,6 +114,7 @@ struct Assembly {
   std::vector<Material> materials;
   std::vector<Part> parts;
   std::vector<BeamElement> beams;
+  std::vector<ElementGroup> groups;                ///< shells and solids
   std::vector<std::array<BeamSection, 3>> tapers;  ///< sections at end 1, middle and end 2 of tapered elements
   std::vector<PointMass> masses;
   std::vector<Spring> springs;
@@ -109,6 +130,13 @@ struct Assembly {
   /// What an element is made of; refers to sections of this assembly.
   [[nodiscard]] BeamProperties properties(const BeamElement& beam) const;
 
+  /// The elements of a group, ready to be computed.
+  [[nodiscard]] ElementBlock block(const ElementGroup& group) const;
+  [[nodiscard]] const Material& material_of(int part) const {
+    return materials[static_cast<std::size_t>(parts[static_cast<std::size_t>(part)].material)];
+  }
+  [[nodiscard]] const Vector3& position(int node) const { return nodes[static_cast<std::size_t>(node)].position; }
+
   /// "node 12 of mast at (0, 0, 900) mm": what tables and messages call a node.
   [[nodiscard]] std::string describe_node(int node) const;
 };
@@ -119,6 +147,7 @@ struct MassProperties {
   Vector3 centre = Vector3::Zero();   ///< m
   Matrix3 inertia = Matrix3::Zero();  ///< kg m², about `centre`, tensor
   void add(double mass, const Vector3& centre, const Matrix3& inertia);
+  void add(const Moments& moments);
 };
 
 /// The mass properties of each part and each point mass by name, in the order of the plan; straight from geometry,

@@ -20,6 +20,7 @@ std::string direction_words(const Vector3& direction) {
 // The motion of the nodes of one origin (part, mass or place) under a null vector.
 struct Motion {
   std::vector<Vector3> at, move, turn;
+  std::vector<bool> turns;  // whether the node has rotations
 };
 
 // Fits one rigid motion (u, θ about the centroid) to the nodes and says it in words.
@@ -33,6 +34,7 @@ std::string describe_motion(const Motion& motion) {
   for (Eigen::Index i = 0; i < count; ++i) {
     const auto n = static_cast<std::size_t>(i);
     rows.middleRows<6>(6 * i) = rigid_arm(centre, motion.at[n]);
+    if (!motion.turns[n]) rows.middleRows<3>(6 * i + 3).setZero();
     values.segment<3>(6 * i) = motion.move[n];
     values.segment<3>(6 * i + 3) = motion.turn[n];
     size = std::max(size, (motion.at[n] - centre).norm());
@@ -75,6 +77,7 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
     motion.at.push_back(assembly.nodes[n].position);
     motion.move.push_back(move);
     motion.turn.push_back(turn);
+    motion.turns.push_back(system.has_rotation(static_cast<int>(n)));
   }
   std::string wrong =
       moving.empty() ? "the model moves freely" : moving.front().first + " " + describe_motion(moving.front().second);
@@ -95,6 +98,9 @@ class Groups {
     std::iota(parent_.begin(), parent_.end(), 0);
     for (const auto& [base, foot] : assembly.feet()) join(foot.node, -1);
     for (const BeamElement& beam : assembly.beams) join(beam.nodes[0], beam.nodes[1]);
+    for (const ElementGroup& group : assembly.groups)
+      for (std::size_t e = 0; e < group.elements(); ++e)
+        for (const int node : group.element(e)) join(group.element(e)[0], node);
     for (const Spring& spring : assembly.springs) join(spring.nodes[0], spring.nodes[1]);
     for (const RigidLink& link : assembly.links)
       for (const int follower : link.follow) join(link.lead, follower);

@@ -35,6 +35,10 @@ struct System {
   Partitioned own_stiffness;  ///< Σ K_e over elements with a damping source of their own (loss factor or dashpot)
 
   /// Row of T for one component of one node: coefficients on the n_f + n_s unknowns.
+  /// False of a node of solids alone: it has no rotation.
+  [[nodiscard]] bool has_rotation(int node) const {
+    return transformation.col(6 * node + 3).nonZeros() + transformation.col(6 * node + 4).nonZeros() > 0;
+  }
   [[nodiscard]] Eigen::SparseVector<double> row(int node, int component) const {
     return transformation.col(6 * node + component);
   }
@@ -45,7 +49,8 @@ struct System {
 
 /// Numbers the unknowns and assembles the matrices.
 /// @throws InputError  a node follows two leads, links form a ring, a held node follows, no node is held
-[[nodiscard]] System make_system(const Assembly& assembly);
+/// @param threads  0: one a processor; the result does not depend on it
+[[nodiscard]] System make_system(const Assembly& assembly, int threads = 0);
 
 /// Static solutions that everything downstream shares.
 struct StaticSolution {

@@ -1,0 +1,51 @@
+/// core/element/kinds.h: shells and solids by kind: the only list of them, and what all of them have in common.
+#pragma once
+
+#include <span>
+#include <string_view>
+#include <variant>
+#include <vector>
+
+#include "core/element/shell.h"
+#include "core/element/solid.h"
+
+namespace avrenk {
+
+/// One kind of element. Nodes are in the order of VTK's cell type: corners first, then the middles of edges.
+struct ElementKind {
+  enum class Family { shell, solid };
+  std::string_view name;  ///< "hexahedron of 8 nodes"
+  Family family = Family::solid;
+  int nodes = 0;                               ///< of one element
+  int corners = 0;                             ///< the first so many nodes
+  int cell_type = 0;                           ///< of VTK
+  int motions = 3;                             ///< of a node that it acts on: 3 translations, or rotations besides
+  SolidShape shape = SolidShape::hexahedron8;  ///< of a solid
+  /// Corners of each face, seen from outside anticlockwise, then the middles of its edges in the same turn; of a shell
+  /// the element itself.
+  std::vector<std::vector<int>> faces;
+  std::vector<int> image_order;  ///< nodes in this order make the element of a mirror image
+  [[nodiscard]] bool is_shell() const { return family == Family::shell; }
+  [[nodiscard]] bool is_quadratic() const { return nodes > corners; }
+};
+
+[[nodiscard]] std::span<const ElementKind> element_kinds();
+/// The kind of a cell type of VTK; nullptr if no element is of that type.
+[[nodiscard]] const ElementKind* kind_of_cell(int cell_type);
+[[nodiscard]] const ElementKind& kind_of(SolidShape shape);
+/// @param nodes  3 or 4
+[[nodiscard]] const ElementKind& shell_kind(int nodes);
+
+/// Elements of one kind, part and orientation: computed together.
+using ElementBlock = std::variant<ShellBlock, SolidBlock>;
+
+[[nodiscard]] Eigen::Index elements_of(const ElementBlock& block);
+
+/// Matrices of elements `first` to `first + count`, side by side; see shell.h and solid.h.
+[[nodiscard]] Eigen::MatrixXd stiffness(const ElementBlock& block, Eigen::Index first, Eigen::Index count);
+[[nodiscard]] Eigen::MatrixXd mass(const ElementBlock& block, Eigen::Index first, Eigen::Index count);
+
+/// Of all elements of a block: kg, kg m, kg m².
+[[nodiscard]] Moments moments(const ElementBlock& block);
+
+}  // namespace avrenk

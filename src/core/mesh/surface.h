@@ -1,0 +1,27 @@
+/// core/mesh/surface.h: what can be seen of shells and solids: outer faces, and the edges where the surface ends or
+/// folds.
+#pragma once
+
+#include <vector>
+
+#include "core/model/assembly.h"
+
+namespace avrenk {
+
+struct Surface {
+  struct Face {
+    std::vector<int> nodes;  ///< corners, anticlockwise from outside, then the middles of edges
+    int corners = 4;
+    int part = 0;
+  };
+  struct Edge {
+    int from = 0, to = 0;  ///< nodes
+    int part = 0;
+  };
+  std::vector<Face> faces;          ///< of solids those that no other solid of the part shares; all of shells
+  std::vector<Edge> feature_edges;  ///< of one face only, of more than two, or where two faces meet at more than 30°
+};
+
+[[nodiscard]] Surface surface_of(const Assembly& assembly);
+
+}  // namespace avrenk
