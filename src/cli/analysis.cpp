@@ -145,9 +145,7 @@ void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesy
   take_or_solve_modes(analysis, terminal, kept);
   start = Clock::now();
   analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
-  const Channels channels(plan.assembly, analysis.system, analysis.basis, analysis.damping);
-  analysis.watched = watch(plan.assembly, channels, plan.watch);
-  analysis.times.push_back({"damping and channels", seconds_since(start)});
+  analysis.times.push_back({"damping", seconds_since(start)});
   warn_about_modes(analysis);
   warn_about_damping(analysis);
 }
@@ -186,10 +184,43 @@ std::vector<Job> jobs_of(const Plan& plan, std::optional<Environment::Type> type
 
 }  // namespace
 
+namespace {
+
+// Stress of all shells and solids, or of those watched where nobody will look at fields; then all that is watched.
+void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Request& request, Terminal& terminal) {
+  auto start = Clock::now();
+  const Plan& plan = analysis.plan;
+  StressSource source;
+  std::vector<bool> parts(plan.assembly.parts.size(), request.figures);
+  for (const WatchRequest& watched : plan.watch)
+    for (const int part : watched.parts) parts[static_cast<std::size_t>(part)] = true;
+  if (!plan.assembly.groups.empty() && std::find(parts.begin(), parts.end(), true) != parts.end()) {
+    terminal.progress("stress of shells and solids", -1);
+    std::vector<StressLoad> loads;
+    for (const Job& job : jobs)
+      if (job.axis >= 0) {
+        require_response(*job.environment, analysis.basis, analysis.damping);
+        loads.push_back({job.environment, job.axis});
+      }
+    analysis.stations.emplace(plan.assembly);
+    analysis.stress = survey_stress(plan.assembly, analysis.system, analysis.basis, analysis.damping,
+                                    *analysis.stations, loads, parts, analysis.threads);
+    source = {&*analysis.stations, &analysis.stress};
+    analysis.times.push_back({"stress of shells and solids", seconds_since(start)});
+  }
+  start = Clock::now();
+  const Channels channels(plan.assembly, analysis.system, analysis.basis, analysis.damping);
+  analysis.watched = watch(plan.assembly, channels, plan.watch, source);
+  analysis.times.push_back({"channels", seconds_since(start)});
+}
+
+}  // namespace
+
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
             const Request& request, Terminal& terminal) {
-  const auto start = Clock::now();
   const std::vector<Job> jobs = jobs_of(analysis.plan, type, chosen);
+  survey_and_watch(analysis, jobs, request, terminal);
+  const auto start = Clock::now();
   std::vector<Outcome>& outcomes = analysis.outcomes;
   outcomes.resize(jobs.size());
   std::vector<std::size_t> swept;  // what takes time, and needs the steady outcomes

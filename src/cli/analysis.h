@@ -7,6 +7,7 @@
 
 #include "cli/request.h"
 #include "cli/terminal.h"
+#include "core/response/stress_survey.h"
 #include "plan/plan.h"
 
 namespace avrenk {
@@ -23,6 +24,8 @@ struct Analysis {
   System system;
   ModalBasis basis;
   ModalDamping damping;
+  std::optional<StressStations> stations;  ///< of shells and solids
+  StressSurvey stress;
   std::vector<Watched> watched;
   std::vector<Outcome> outcomes;
   std::vector<LimitResult> limits;

@@ -3,37 +3,55 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "cli/commands.h"
 #include "cli/output.h"
+#include "core/mesh/select.h"
 #include "core/model/plausible.h"
 #include "files/result_tables.h"
 
 namespace avrenk {
 namespace {
 
+// "240 quadrilaterals", or the number of lines: what a part is made of.
+std::string elements_in_words(const Assembly& assembly, int part) {
+  std::map<std::string_view, std::size_t> counts;
+  for (const ElementGroup& group : assembly.groups)
+    if (group.part == part) counts[group.kind->name] += group.elements();
+  std::size_t beams = 0;
+  for (const BeamElement& beam : assembly.beams) beams += beam.part == part ? 1 : 0;
+  std::string words = beams > 0 ? fmt::format("{} beams", beams) : "";
+  for (const auto& [name, count] : counts) words += fmt::format("{}{} × {}", words.empty() ? "" : ", ", count, name);
+  return words;
+}
+
 Table part_table(const Assembly& assembly, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
   Table table{"parts",
-              "Parts",
+              "Parts: what they are made of, and the box around them",
               {{"part", ""},
                {"material", ""},
-               {"elements", "", 4, true, 0},
+               {"elements", ""},
                {"nodes", "", 4, true, 0},
-               {"length", length.text}},
+               {"thickness", length.text},
+               {"x", length.text},
+               {"y", length.text},
+               {"z", length.text}},
               {}};
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
-    double total = 0, elements = 0;
-    for (const BeamElement& beam : assembly.beams) {
-      if (beam.part != static_cast<int>(p)) continue;
-      total += beam.geometry.length();
-      ++elements;
+    const Part& part = assembly.parts[p];
+    const std::vector<int> nodes = nodes_of_part(assembly, part.name);
+    Eigen::AlignedBox3d box;
+    for (const int node : nodes) box.extend(assembly.position(node));
+    std::vector<Cell> row{part.name, assembly.material_of(static_cast<int>(p)).name,
+                          elements_in_words(assembly, static_cast<int>(p)), static_cast<double>(nodes.size()),
+                          part.form == Part::Form::shell ? length.from_si(part.thickness) : std::nan("")};
+    for (int axis = 0; axis < 3; ++axis) {
+      const auto text = [&](double at) { return format_number(std::abs(at) < 1e-9 ? 0.0 : length.from_si(at), 4); };
+      row.emplace_back(fmt::format("{} … {}", text(box.min()[axis]), text(box.max()[axis])));
     }
-    const auto nodes = std::count_if(assembly.nodes.begin(), assembly.nodes.end(),
-                                     [&](const Node& node) { return node.origin == assembly.parts[p].name; });
-    table.rows.push_back({assembly.parts[p].name,
-                          assembly.materials[static_cast<std::size_t>(assembly.parts[p].material)].name, elements,
-                          static_cast<double>(nodes), length.from_si(total)});
+    table.rows.push_back(std::move(row));
   }
   return table;
 }

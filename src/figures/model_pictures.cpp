@@ -62,10 +62,12 @@ std::string effective_masses_in_words(const ModalBasis& basis, int mode) {
 
 Image model_picture(const Assembly& assembly, const std::string& title, const Show& show) {
   const MassProperties total = total_mass(assembly);
-  Picture picture{title.empty() ? "The model" : title,
-                  fmt::format("{} nodes, {} beam elements, {} springs, {} bodies; {} in all", assembly.nodes.size(),
-                              assembly.beams.size(), assembly.springs.size(), assembly.masses.size(),
-                              value_text(total.mass, show.unit(kind::mass), 4))};
+  std::size_t elements = assembly.beams.size();
+  for (const ElementGroup& group : assembly.groups) elements += group.elements();
+  Picture picture{
+      title.empty() ? "The model" : title,
+      fmt::format("{} nodes, {} elements, {} springs, {} bodies; {} in all", assembly.nodes.size(), elements,
+                  assembly.springs.size(), assembly.masses.size(), value_text(total.mass, show.unit(kind::mass), 4))};
   picture.legend = model_legend(assembly);
   picture.legend.emplace_back("base", Colour{0.45, 0.48, 0.53});
   return draw(model_scene(assembly, {}), picture);
@@ -82,7 +84,7 @@ Image mode_picture(const PictureSource& source, int mode) {
   picture.mark = {source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
                       scale * motions.col(largest.node).head<3>(),
                   fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)};
-  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true}), picture);
+  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
 }
 
 Image mode_sheet(const PictureSource& source) {
@@ -94,10 +96,14 @@ Image mode_sheet(const PictureSource& source) {
     Picture picture{mode_name(source, r), effective_masses_in_words(source.basis, r), 426, 320};
     picture.triad = false;
     picture.margin = 0.72;
-    pictures.push_back(draw(
-        model_scene(source.assembly,
-                    {&motions, largest_on_paper * model_size(source.assembly) / largest.value, largest.value, true}),
-        picture));
+    pictures.push_back(
+        draw(model_scene(source.assembly, {&motions,
+                                           largest_on_paper * model_size(source.assembly) / largest.value,
+                                           largest.value,
+                                           true,
+                                           source.surface,
+                                           {}}),
+             picture));
   }
   return sheet(pictures, 3,
                count < source.basis.modes ? fmt::format("The first {} of {} modes", count, source.basis.modes)
@@ -119,7 +125,8 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
   for (int k = 0; k < frames; ++k) {
     const double part = std::cos(2 * std::numbers::pi * k / frames);
     const NodeMotions now = part * motions;
-    images.push_back(draw(model_scene(source.assembly, {&now, scale, largest.value, true}), picture, {}, reach));
+    images.push_back(
+        draw(model_scene(source.assembly, {&now, scale, largest.value, true, source.surface, {}}), picture, {}, reach));
   }
   return images;
 }
@@ -141,7 +148,7 @@ Image peak_picture(const PictureSource& source, const Outcome& outcome, const Wa
       1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
   picture.mark = {node.position + scale * motions.col(largest.node).head<3>(),
                   fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)};
-  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true}), picture);
+  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
 }
 
 }  // namespace avrenk

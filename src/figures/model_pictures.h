@@ -14,6 +14,7 @@ struct PictureSource {
   const ModalDamping& damping;
   std::string title;  ///< of the plan
   const Show& show;
+  const Surface* surface = nullptr;  ///< of shells and solids; nullptr: each picture looks for it
 };
 
 /// Parts, masses, springs and base in colours of their own.

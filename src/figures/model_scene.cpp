@@ -75,18 +75,61 @@ class Drawer {
     paints_.pale = scene_.add_paint({0.62, 0.65, 0.70});
     paints_.base = scene_.add_paint({0.45, 0.48, 0.53});
     for (const BeamElement& beam : assembly.beams) add_beam(beam);
+    if (!assembly.groups.empty()) add_surface(look.surface ? *look.surface : surface_of(assembly));
     for (std::size_t m = 0; m < assembly.masses.size(); ++m) add_mass(assembly.masses[m], paints_.masses[m]);
     for (const Spring& spring : assembly.springs) add_spring(spring);
     for (const RigidLink& link : assembly.links)
       for (const int follow : link.follow) add_line(link.lead, follow);
-    for (const auto& [base, foot] : assembly.feet()) add_foot(foot.node);
+    const auto feet = assembly.feet();
+    feet_ = feet.size();
+    for (const auto& [base, foot] : feet) add_foot(foot.node);
     if (look.ghost) add_ghost();
   }
   [[nodiscard]] Scene take() { return std::move(scene_); }
 
  private:
   [[nodiscard]] bool by_value() const { return look_.motions && look_.largest > 0; }
-  [[nodiscard]] int paint(int own) const { return by_value() ? Scene::by_value : own; }
+  [[nodiscard]] int paint(int own) const {
+    if (look_.face_value) return paints_.pale;
+    return by_value() ? Scene::by_value : own;
+  }
+
+  // A face with middle nodes is cut into triangles at its corners and what is left between the middles.
+  void add_face(const Surface::Face& face, const std::vector<int>& points, int own) {
+    const auto c = static_cast<std::size_t>(face.corners);
+    if (points.size() == c) {
+      scene_.faces.push_back({{points[0], points[1], points[2], c == 4 ? points[3] : -1}, own});
+      return;
+    }
+    for (std::size_t i = 0; i < c; ++i)
+      scene_.faces.push_back({{points[i], points[c + i], points[c + (i + c - 1) % c], -1}, own});
+    scene_.faces.push_back({{points[c], points[c + 1], points[c + 2], c == 4 ? points[c + 3] : -1}, own});
+  }
+
+  void add_surface(const Surface& surface) {
+    std::vector<int> point_of(look_.face_value ? 0 : assembly_.nodes.size(), -1);
+    const auto point = [&](int node) {
+      int& own = point_of[static_cast<std::size_t>(node)];
+      if (own < 0) own = scene_.add(moved_.node(node), moved_.value(node, assembly_.position(node)));
+      return own;
+    };
+    std::vector<int> points;
+    for (const Surface::Face& face : surface.faces) {
+      points.clear();
+      for (std::size_t i = 0; i < face.nodes.size(); ++i)
+        points.push_back(look_.face_value ? scene_.add(moved_.node(face.nodes[i]), look_.face_value(face, i))
+                                          : point(face.nodes[i]));
+      add_face(face, points,
+               look_.face_value ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(face.part)]));
+    }
+    for (const Surface::Edge& edge : surface.feature_edges)
+      scene_.strokes.push_back(
+          {scene_.add(moved_.node(edge.from)), scene_.add(moved_.node(edge.to)), paints_.dark, 0.6});
+    if (look_.ghost)
+      for (const Surface::Edge& edge : surface.feature_edges)
+        scene_.strokes.push_back({scene_.add(assembly_.position(edge.from)), scene_.add(assembly_.position(edge.to)),
+                                  paints_.pale, 1.0, false});
+  }
 
   void add_beam(const BeamElement& beam) {
     const BeamProperties properties = assembly_.properties(beam);
@@ -190,7 +233,8 @@ class Drawer {
 
   void add_foot(int node) {
     const Vector3 at = assembly_.nodes[static_cast<std::size_t>(node)].position;
-    const double half = 0.018 * size_;
+    // Many feet are a face or an edge: small blocks leave it in sight.
+    const double half = 0.018 * size_ * std::min(1.0, 3 / std::sqrt(static_cast<double>(feet_)));
     std::array<int, 8> corners{};
     for (std::size_t k = 0; k < 8; ++k)
       corners[k] = scene_.add(at + half * Vector3(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 0.4 : -1.6));
@@ -228,6 +272,7 @@ class Drawer {
   const ModelLook& look_;
   Moved moved_;
   double size_;
+  std::size_t feet_ = 0;
   Paints paints_;
   Scene scene_;
 };

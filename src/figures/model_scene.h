@@ -1,11 +1,18 @@
-/// figures/model_scene.h: an assembly as a scene: beams as the outlines of their sections, masses as spheres, springs
+/// figures/model_scene.h: an assembly as a scene: beams as the outlines of their sections, shells and solids by
+/// their surface, masses as spheres, springs
 /// as zigzags, rigid links as lines, feet as blocks.
 #pragma once
 
+#include <functional>
+
+#include "core/mesh/surface.h"
 #include "core/response/fields.h"
 #include "figures/scene.h"
 
 namespace avrenk {
+
+/// Value (0 to 1) at node `i` of a face of the surface.
+using FaceValue = std::function<double(const Surface::Face& face, std::size_t i)>;
 
 /// How an assembly is drawn.
 struct ModelLook {
@@ -13,6 +20,8 @@ struct ModelLook {
   double scale = 1;
   double largest = 0;  ///< translation (m, not scaled) at the light end of the colours; 0: parts in their own colours
   bool ghost = false;  ///< the lines of the model as built, in light grey
+  const Surface* surface = nullptr;  ///< of shells and solids; nullptr: it is looked for
+  FaceValue face_value{};            ///< colours of shells and solids by a value of their own; all else is grey
 };
 
 /// Colour of each part, mass and joint with its name, in the order in which the scene takes them.

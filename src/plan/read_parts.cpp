@@ -1,4 +1,4 @@
-// materials and parts: what the model is made of.
+// parts: lines with a section; shells and solids are in read_shapes.cpp.
 #include <cmath>
 #include <map>
 
@@ -281,52 +281,40 @@ std::vector<Line> read_line(const Tree& tree, const std::string& subject, Proble
   return problems.count() > before ? std::vector<Line>{} : lines;
 }
 
-std::optional<std::array<bool, 3>> read_mirror(const Tree& tree, const std::string& subject, Problems& problems) {
-  MapReader copies(tree, subject + " copies", problems);
-  if (!copies.is_map()) return std::nullopt;
-  const Tree* const mirror = copies.required("mirror", "y");
-  copies.done();
-  if (!mirror) return std::nullopt;
-  std::array<bool, 3> axes{};
-  for (const Tree* each : one_or_more(*mirror)) {
-    const auto axis = read_word(*each, {"x", "y", "z"}, subject + " mirror", problems);
-    if (!axis) return std::nullopt;
-    axes[static_cast<std::size_t>(*axis)] = true;
-  }
-  return axes;
-}
-
-bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
+// The line part of a plan: its section and its lines, placed and copied.
+bool read_lines(const Tree& tree, MapReader& part, Part made, Reading& reading) {
   Problems& problems = reading.problems;
-  const std::string subject = "part " + name;
+  const std::string& subject = part.subject();
   const std::size_t before = problems.count();
-  MapReader part(tree, subject, problems);
-  if (!part.is_map()) return false;
   std::vector<Line> lines;
-  if (const Tree* line = part.required("line", "{from: [0 mm, 0 mm, 0 mm], to: [0 mm, 0 mm, 900 mm], divisions: 12}"))
+  if (const Tree* line = part.optional("line"))
     for (const Tree* each : one_or_more(*line))
       for (const Line& stretch : read_line(*each, subject, problems)) lines.push_back(stretch);
-  const Tree* const material_tree =
-      part.required("material", reading.materials.names().empty() ? "NAME" : reading.materials.names().front());
-  const int* const material = material_tree ? reading.materials.find(*material_tree, subject, problems) : nullptr;
   const Tree* const section_tree = part.required("section", "{tube: {diameter: 22 mm, wall: 2 mm}}");
-  const double poissons_ratio =
-      material ? reading.plan.assembly.materials[static_cast<std::size_t>(*material)].poissons_ratio : 0.3;
-  const auto section = section_tree ? read_section(*section_tree, subject, poissons_ratio, problems) : std::nullopt;
-  if (const Tree* copies = part.optional("copies"))
-    if (const auto mirror = read_mirror(*copies, subject, problems)) lines = with_mirror_images(lines, *mirror);
-  Part made;
-  made.name = name;
+  const Material& material = reading.plan.assembly.materials[static_cast<std::size_t>(made.material)];
+  const auto section =
+      section_tree ? read_section(*section_tree, subject, material.poissons_ratio, problems) : std::nullopt;
+  if (material.orthotropic)
+    problems.add(*tree.find("material"), subject, "beams are made of isotropic materials",
+                 "give a material with one E, that along the beam");
+  const Copies copies = read_copies(part, reading);
   made.extra_mass = part.quantity("non-structural mass", kind::line_density, Sign::not_negative).value_or(0);
-  made.weighed = part.quantity("weighed", kind::mass, Sign::positive);
   part.done();
-  if (problems.count() > before || !material || !section || lines.empty()) return false;
+  if (problems.count() > before || !section || lines.empty()) return false;
+  std::vector<Line> placed;
+  for (const Placement& placement : copies.placements) {
+    for (Line line : lines) {
+      line.from = placement(line.from);
+      line.to = placement(line.to);
+      for (Vector3* vector : {&line.up, &line.offset_from, &line.offset_to}) *vector = placement.turn * *vector;
+      placed.push_back(line);
+    }
+  }
   Assembly& assembly = reading.plan.assembly;
-  made.material = *material;
   made.section = section->along(0);
   assembly.parts.push_back(made);
   const std::size_t first = assembly.beams.size();
-  mesh_lines(assembly, static_cast<int>(assembly.parts.size()) - 1, lines,
+  mesh_lines(assembly, static_cast<int>(assembly.parts.size()) - 1, with_mirror_images(placed, copies.mirror),
              section->tapered ? section->along : SectionAlong());
   for (std::size_t beam = first; beam < assembly.beams.size(); ++beam) {
     if (releases_hold(assembly.beams[beam].geometry, assembly.properties(assembly.beams[beam]))) continue;
@@ -337,43 +325,25 @@ bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   return true;
 }
 
-}  // namespace
-
-void read_materials(const Tree& section, Reading& reading) {
-  for (const Tree::Entry& entry : section.entries) {
-    const std::string subject = "material " + entry.key;
-    reading.plan.subjects[subject] = entry.place;
-    MapReader map(entry.value, subject, reading.problems);
-    if (!map.is_map()) {
-      reading.materials.declare(entry.key, std::nullopt);
-      continue;
-    }
-    const std::size_t before = reading.problems.count();
-    Material material;
-    material.name = entry.key;
-    material.youngs_modulus = map.required_quantity("E", kind::stress, Sign::positive).value_or(1);
-    material.poissons_ratio = map.required_quantity("nu", kind::number).value_or(0);
-    material.density = map.required_quantity("density", kind::density, Sign::not_negative).value_or(0);
-    material.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
-    material.yield = map.quantity("yield", kind::stress, Sign::positive);
-    material.ultimate = map.quantity("ultimate", kind::stress, Sign::positive);
-    map.done();
-    if (!(material.poissons_ratio > -1 && material.poissons_ratio < 0.5))
-      reading.problems.add(*entry.value.find("nu"), subject,
-                           fmt::format("nu = {:g} is impossible", material.poissons_ratio),
-                           "it lies between -1 and 0.5");
-    if (material.loss_factor && *material.loss_factor > 2)
-      reading.problems.add(*entry.value.find("loss factor"), subject,
-                           fmt::format("a loss factor of {:g} is not damping any more", *material.loss_factor),
-                           "write, for example, 0.4 %");
-    if (reading.problems.count() > before) {
-      reading.materials.declare(entry.key, std::nullopt);
-      continue;
-    }
-    reading.materials.declare(entry.key, static_cast<int>(reading.plan.assembly.materials.size()));
-    reading.plan.assembly.materials.push_back(material);
-  }
+bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
+  Problems& problems = reading.problems;
+  const std::size_t before = problems.count();
+  MapReader part(tree, "part " + name, problems);
+  if (!part.is_map()) return false;
+  const auto [form, what] = part.one_of({"line", "plate", "box", "tube", "cone", "disc", "ribs", "mesh"});
+  const Tree* const material_tree =
+      part.required("material", reading.materials.names().empty() ? "NAME" : reading.materials.names().front());
+  const int* const material =
+      material_tree ? reading.materials.find(*material_tree, part.subject(), problems) : nullptr;
+  Part made;
+  made.name = name;
+  made.weighed = part.quantity("weighed", kind::mass, Sign::positive);
+  if (problems.count() > before || !material || !what) return false;  // what is inside makes no sense without them
+  made.material = *material;
+  return form == "line" ? read_lines(tree, part, made, reading) : read_continuum(form, *what, part, made, reading);
 }
+
+}  // namespace
 
 void read_parts(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) {

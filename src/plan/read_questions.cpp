@@ -98,9 +98,11 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
                    "name a spring");
     if (springs) request.items = *springs;
   } else if (how == "part") {
-    kind = Subject::beam;
+    kind = Subject::part;
     for (const Tree* each : one_or_more(*what)) {
       const int* const part = reading.parts.find(*each, subject, problems);
+      if (part && assembly.parts[static_cast<std::size_t>(*part)].form != Part::Form::line)
+        request.parts.push_back(*part);
       for (int beam = 0; part && beam < static_cast<int>(assembly.beams.size()); ++beam)
         if (assembly.beams[static_cast<std::size_t>(beam)].part == *part) request.items.push_back(beam);
     }
@@ -117,6 +119,14 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   for (const Tree* each : one_or_more(*quantities)) {
     request.quantity = find_quantity(*each, kind, subject, problems);
     if (!request.quantity) continue;
+    if (!request.parts.empty() && request.quantity->keyword != "von Mises") {
+      problems.add(
+          *each, subject,
+          fmt::format("part {} is of shells or solids, which have no {}",
+                      assembly.parts[static_cast<std::size_t>(request.parts.front())].name, request.quantity->keyword),
+          "write von Mises, or watch the parts made of lines apart");
+      continue;
+    }
     WatchRequest one = request;
     if (request.quantity->subject == Subject::foot) {
       reading.plan.modes.feet = true;
@@ -237,9 +247,10 @@ void read_property(const Tree& tree, const WatchRequest& request, Limit& limit, 
                          fmt::format("write {}", request.quantity->kind->example));
     return;
   }
-  for (const int beam : request.items) {
-    const Part& part = assembly.parts[static_cast<std::size_t>(assembly.beams[static_cast<std::size_t>(beam)].part)];
-    const Material& material = assembly.materials[static_cast<std::size_t>(part.material)];
+  std::set<int> parts(request.parts.begin(), request.parts.end());
+  for (const int beam : request.items) parts.insert(assembly.beams[static_cast<std::size_t>(beam)].part);
+  for (const int part : parts) {
+    const Material& material = assembly.material_of(part);
     const auto& value = tree.text == "yield" ? material.yield : material.ultimate;
     if (!value) {
       reading.problems.add(tree, subject, fmt::format("material {} has no {} stress", material.name, tree.text),

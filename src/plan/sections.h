@@ -1,10 +1,20 @@
 /// plan/sections.h: the sections of a plan, each read by its own file, in the order in which they build on one another.
 #pragma once
 
+#include "core/mesh/mesh.h"
+#include "files/vtu.h"
 #include "plan/plan.h"
 #include "plan/reader.h"
 
 namespace avrenk {
+
+/// A mesh as read from a file, and what became of it.
+struct MeshFile {
+  Mesh mesh;
+  std::vector<std::vector<std::size_t>> cell_of;  ///< for each entry of mesh.cells the number of each cell in the file
+  std::vector<GridArray> arrays;                  ///< of the cells of the file
+  std::vector<int> nodes;                         ///< of each point; −1: none yet
+};
 
 /// What the sections hand on to one another.
 struct Reading {
@@ -18,6 +28,7 @@ struct Reading {
   Declared<double> levels{"level"};  ///< dB
   Declared<double> factors{"factor"};
   Declared<int> environments{"environment"};  ///< index
+  std::map<std::string, MeshFile> meshes{};   ///< files that parts were taken from, by path, unit and place
   std::set<std::string> broken_watches{};     ///< entries of watch with a problem of their own
 };
 
@@ -34,6 +45,15 @@ struct Reading {
                                                           Problems& problems);
 /// A table of frequencies and levels in a CSV file with units in its header, as a list of pairs of texts.
 [[nodiscard]] std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems);
+
+/// Where the copies of a part stand: rotation, position and pattern; images in the global planes come last.
+struct Copies {
+  std::vector<Placement> placements;
+  std::array<bool, 3> mirror{};
+};
+[[nodiscard]] Copies read_copies(MapReader& part, Reading& reading);
+/// A part of shells or solids: one of our shapes, ribs, or cells of a file. @return  whether it was added
+bool read_continuum(const std::string& form, const Tree& what, MapReader& part, Part made, Reading& reading);
 
 void read_show(const Tree& section, Reading& reading);
 void read_materials(const Tree& section, Reading& reading);

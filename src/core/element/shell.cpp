@@ -358,4 +358,43 @@ MatrixXd shell_stress_rows(const Matrix3Xd& nodes, const ShellSection& section, 
   });
 }
 
+namespace {
+
+// Values at the nodes from those at the Gauss points, by the element's own functions.
+template <int n>
+const Eigen::Matrix<double, n, n>& points_to_nodes() {
+  static const Eigen::Matrix<double, n, n> carry = [] {
+    Eigen::Matrix<double, n, n> at_points, at_nodes;
+    constexpr double corner[2][4][2] = {{{0, 0}, {1, 0}, {0, 1}, {0, 0}}, {{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}};
+    for (int g = 0; g < n; ++g) {
+      at_points.row(g) = Functions<n>(rule<n>()[static_cast<std::size_t>(g)].at).value;
+      at_nodes.row(g) = Functions<n>(Vector2d(corner[n == 4][g][0], corner[n == 4][g][1])).value;
+    }
+    return Eigen::Matrix<double, n, n>(at_nodes * at_points.inverse());
+  }();
+  return carry;
+}
+
+}  // namespace
+
+MatrixXd shell_nodal_stress_rows(const ShellBlock& block, Index element) {
+  return with_nodes(block.nodes, [&](auto n) -> MatrixXd {
+    const Flat<n> flat(block.coordinates.middleCols<n>(n * element), block.section);
+    const Motions<4, n> amplitudes = flat.bubbles();
+    const Motions<6 * n, n> arms = flat.arms();
+    const Eigen::Matrix<double, n, n>& carry = points_to_nodes<n>();
+    MatrixXd all = MatrixXd::Zero(6 * n, 6 * n);
+    for (int g = 0; g < n; ++g) {
+      const Vector2d& point = rule<n>()[static_cast<std::size_t>(g)].at;
+      const Functions<n> f(point);
+      const Motions<3, n> membrane = block.section.in_plane * flat.whole_membrane_rows(f, point, amplitudes),
+                          bending = 0.5 * block.section.thickness * block.section.in_plane * flat.curvature_rows(f);
+      Motions<6, n> both;
+      both << membrane - bending, membrane + bending;
+      for (int i = 0; i < n; ++i) all.middleRows(6 * i, 6) += carry(i, g) * both;
+    }
+    return all * arms;
+  });
+}
+
 }  // namespace avrenk

@@ -56,4 +56,8 @@ struct ShellBlock {
 [[nodiscard]] Eigen::MatrixXd shell_stress_rows(const Eigen::Matrix3Xd& nodes, const ShellSection& section,
                                                 const Eigen::Vector2d& point, double height);
 
+/// Rows xx yy xy of the stress at the bottom, then at the top, at each node in turn: 6n x 6n, element axes; carried
+/// there from the Gauss points.
+[[nodiscard]] Eigen::MatrixXd shell_nodal_stress_rows(const ShellBlock& block, Eigen::Index element);
+
 }  // namespace avrenk

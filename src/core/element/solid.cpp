@@ -108,6 +108,7 @@ constexpr Edges<6> tetrahedron_edges{{{0, 1}, {1, 2}, {2, 0}, {0, 3}, {1, 3}, {2
 constexpr Edges<9> wedge_edges{{{0, 1}, {1, 2}, {2, 0}, {3, 4}, {4, 5}, {5, 3}, {0, 3}, {1, 4}, {2, 5}}};
 
 struct Hexahedron8 {
+  static constexpr SolidShape shape = SolidShape::hexahedron8;
   static constexpr SolidFacts facts{"hexahedron of 8 nodes", 8, 12};
   static constexpr int nodes = 8, incompatible = 3;
   static Rule stiffness_rule() { return cube_rule(2); }
@@ -125,6 +126,7 @@ struct Hexahedron8 {
 };
 
 struct Hexahedron20 {
+  static constexpr SolidShape shape = SolidShape::hexahedron20;
   static constexpr SolidFacts facts{"hexahedron of 20 nodes", 20, 25};
   static constexpr int nodes = 20, incompatible = 0;
   static Rule stiffness_rule() { return cube_rule(3); }
@@ -165,6 +167,7 @@ struct Barycentric {
 };
 
 struct Tetrahedron4 {
+  static constexpr SolidShape shape = SolidShape::tetrahedron4;
   static constexpr SolidFacts facts{"tetrahedron of 4 nodes", 4, 10};
   static constexpr int nodes = 4, incompatible = 0;
   static Rule stiffness_rule() { return {{{0.25, 0.25, 0.25}, 1.0 / 6}}; }
@@ -181,6 +184,7 @@ struct Tetrahedron4 {
 };
 
 struct Tetrahedron10 {
+  static constexpr SolidShape shape = SolidShape::tetrahedron10;
   static constexpr SolidFacts facts{"tetrahedron of 10 nodes", 10, 24};
   static constexpr int nodes = 10, incompatible = 0;
   static Rule stiffness_rule() { return tetrahedron_rule(); }
@@ -214,6 +218,7 @@ struct WedgePoint {
 };
 
 struct Wedge6 {
+  static constexpr SolidShape shape = SolidShape::wedge6;
   static constexpr SolidFacts facts{"wedge of 6 nodes", 6, 13};
   static constexpr int nodes = 6, incompatible = 0;
   static Rule stiffness_rule() { return wedge_rule(2, 2); }
@@ -231,6 +236,7 @@ struct Wedge6 {
 };
 
 struct Wedge15 {
+  static constexpr SolidShape shape = SolidShape::wedge15;
   static constexpr SolidFacts facts{"wedge of 15 nodes", 15, 26};
   static constexpr int nodes = 15, incompatible = 0;
   static Rule stiffness_rule() { return wedge_rule(4, 3); }
@@ -476,12 +482,68 @@ MatrixXd solid_stress_rows(const SolidBlock& block, Index element, const Vector3
   });
 }
 
-Eigen::Matrix3Xd solid_integration_points(SolidShape shape) {
-  return with_shape(shape, [](auto kind) -> Eigen::Matrix3Xd {
-    const Rule rule = decltype(kind)::stiffness_rule();
-    Eigen::Matrix3Xd points(3, static_cast<Index>(rule.size()));
-    for (std::size_t g = 0; g < rule.size(); ++g) points.col(static_cast<Index>(g)) = rule[g].point;
-    return points;
+namespace {
+
+// The shape with the same corners and no middle nodes: its functions carry stresses from as many points as it has
+// corners.
+template <class Shape>
+struct CornersOf {
+  using type = Shape;
+};
+template <>
+struct CornersOf<Hexahedron20> {
+  using type = Hexahedron8;
+};
+template <>
+struct CornersOf<Tetrahedron10> {
+  using type = Tetrahedron4;
+};
+template <>
+struct CornersOf<Wedge15> {
+  using type = Wedge6;
+};
+
+template <class Corners>
+Rule sampling_rule() {
+  if constexpr (Corners::nodes == 8) return cube_rule(2);
+  if constexpr (Corners::nodes == 4) return tetrahedron_rule();
+  return wedge_rule(2, 2);
+}
+
+}  // namespace
+
+MatrixXd solid_nodal_stress_rows(const SolidBlock& block, Index element) {
+  return with_shape(block.shape, [&](auto kind) -> MatrixXd {
+    using Shape = decltype(kind);
+    using Corners = typename CornersOf<Shape>::type;
+    constexpr int samples = Corners::nodes;
+    const Nodes<Shape> nodes = nodes_of<Shape>(block, element);
+    // Values at the samples from those at the corners, turned round, then carried to all nodes.
+    static const Eigen::Matrix<double, Shape::nodes, samples> carry = [] {
+      Eigen::Matrix<double, samples, samples> at_samples;
+      const Rule rule = sampling_rule<Corners>();
+      for (int g = 0; g < samples; ++g)
+        at_samples.row(g) = Corners::at(rule[static_cast<std::size_t>(g)].point).value.transpose();
+      Eigen::Matrix<double, Shape::nodes, samples> at_nodes;
+      const Eigen::Matrix3Xd reference = solid_reference_nodes(Shape::shape);
+      for (int i = 0; i < Shape::nodes; ++i) at_nodes.row(i) = Corners::at(reference.col(i)).value.transpose();
+      return Eigen::Matrix<double, Shape::nodes, samples>(at_nodes * at_samples.inverse());
+    }();
+    std::optional<ElementStiffness<Shape>> incompatible;
+    if constexpr (Shape::incompatible > 0)
+      incompatible.emplace(nodes, Tabulated<Shape>(Shape::stiffness_rule()), block.elasticity, element);
+    MatrixXd all = MatrixXd::Zero(6 * Shape::nodes, 3 * Shape::nodes);
+    const Rule rule = sampling_rule<Corners>();
+    for (int g = 0; g < samples; ++g) {
+      const Vector3d& point = rule[static_cast<std::size_t>(g)].point;
+      const Functions<Shape::nodes> here = Shape::at(point);
+      const Matrix3d jacobian = here.slope * nodes.transpose();
+      Eigen::Matrix<double, 6, 3 * Shape::nodes> rows = strain_rows<Shape::nodes>(jacobian.inverse() * here.slope);
+      if constexpr (Shape::incompatible > 0) rows += incompatible->incompatible_rows(point, jacobian.determinant());
+      const Eigen::Matrix<double, 6, 3 * Shape::nodes> stress = block.elasticity * rows;
+      for (int i = 0; i < Shape::nodes; ++i) all.middleRows(6 * i, 6) += carry(i, g) * stress;
+    }
+    return all;
   });
 }
 

@@ -59,8 +59,10 @@ struct SolidBlock {
 [[nodiscard]] Eigen::MatrixXd solid_stress_rows(const SolidBlock& block, Eigen::Index element,
                                                 const Eigen::Vector3d& point);
 
-/// Points of the reference element at which its stiffness is integrated, 3 x g: where stresses are most accurate.
-[[nodiscard]] Eigen::Matrix3Xd solid_integration_points(SolidShape shape);
+/// Rows xx yy zz xy yz zx at each node in turn, 6n x 3n: carried there from the points where stresses are most accurate
+/// (2 x 2 x 2 Gauss points of a hexahedron, and the like; Barlow, Int. J. Numer. Meth. Engng 10, 1976) by the functions
+/// that are linear along each edge.
+[[nodiscard]] Eigen::MatrixXd solid_nodal_stress_rows(const SolidBlock& block, Eigen::Index element);
 
 /// Corners and middle nodes of the reference element, 3 x n.
 [[nodiscard]] Eigen::Matrix3Xd solid_reference_nodes(SolidShape shape);

@@ -12,9 +12,19 @@ const Vector3& position(const Assembly& assembly, int node) {
 }  // namespace
 
 std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part) {
+  std::vector<bool> own(assembly.nodes.size(), part.empty());
+  for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
+    if (assembly.parts[p].name != part) continue;
+    for (const BeamElement& beam : assembly.beams)
+      if (beam.part == static_cast<int>(p))
+        for (const int node : beam.nodes) own[static_cast<std::size_t>(node)] = true;
+    for (const ElementGroup& group : assembly.groups)
+      if (group.part == static_cast<int>(p))
+        for (const int node : group.nodes) own[static_cast<std::size_t>(node)] = true;
+  }
   std::vector<int> nodes;
-  for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node)
-    if (part.empty() || assembly.nodes[static_cast<std::size_t>(node)].origin == part) nodes.push_back(node);
+  for (std::size_t node = 0; node < own.size(); ++node)
+    if (own[node]) nodes.push_back(static_cast<int>(node));
   return nodes;
 }
 

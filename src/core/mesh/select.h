@@ -7,7 +7,8 @@
 
 namespace avrenk {
 
-/// Nodes of one part by name (of its elements), ascending; of the whole model if the name is empty.
+/// Nodes of the elements of one part by name, ascending, also those that it shares with others; of the whole model if
+/// the name is empty.
 [[nodiscard]] std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part);
 
 /// Those whose coordinate along an axis is `value`, within `tolerance` (m).

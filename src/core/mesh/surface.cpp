@@ -55,13 +55,17 @@ Surface surface_of(const Assembly& assembly) {
   Surface surface;
   for (std::size_t part = 0; part < assembly.parts.size(); ++part) {
     const std::size_t before = surface.faces.size();
-    for (const ElementGroup& group : assembly.groups) {
+    for (std::size_t g = 0; g < assembly.groups.size(); ++g) {
+      const ElementGroup& group = assembly.groups[g];
       if (group.part != static_cast<int>(part)) continue;
       for (std::size_t e = 0; e < group.elements(); ++e) {
         const std::span<const int> nodes = group.element(e);
         for (const std::vector<int>& local : group.kind->faces) {
           Surface::Face face;
           face.part = group.part;
+          face.group = g;
+          face.element = e;
+          face.local = &local;
           face.corners = static_cast<int>(group.kind->is_quadratic() ? local.size() / 2 : local.size());
           for (const int i : local) face.nodes.push_back(nodes[static_cast<std::size_t>(i)]);
           surface.faces.push_back(std::move(face));

@@ -13,6 +13,8 @@ struct Surface {
     std::vector<int> nodes;  ///< corners, anticlockwise from outside, then the middles of edges
     int corners = 4;
     int part = 0;
+    std::size_t group = 0, element = 0;       ///< the element that it belongs to
+    const std::vector<int>* local = nullptr;  ///< its nodes as numbered in the element
   };
   struct Edge {
     int from = 0, to = 0;  ///< nodes

@@ -63,12 +63,16 @@ ElementBlock Assembly::block(const ElementGroup& group) const {
 }
 
 std::string Assembly::describe_node(int node) const {
+  return describe_node(node, nodes.at(static_cast<std::size_t>(node)).origin);
+}
+
+std::string Assembly::describe_node(int node, const std::string& of) const {
   const Node& found = nodes.at(static_cast<std::size_t>(node));
   const auto millimetres = [&](int axis) {
     const double value = 1e3 * found.position[axis];
     return std::abs(value) < 5e-4 ? 0.0 : value;  // no "-0"
   };
-  return fmt::format("{} ({:.5g}, {:.5g}, {:.5g}) mm", found.origin, millimetres(0), millimetres(1), millimetres(2));
+  return fmt::format("{} ({:.5g}, {:.5g}, {:.5g}) mm", of, millimetres(0), millimetres(1), millimetres(2));
 }
 
 void MassProperties::add(double other_mass, const Vector3& other_centre, const Matrix3& other_inertia) {

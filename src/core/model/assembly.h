@@ -139,6 +139,8 @@ struct Assembly {
 
   /// "node 12 of mast at (0, 0, 900) mm": what tables and messages call a node.
   [[nodiscard]] std::string describe_node(int node) const;
+  /// The same as a node of the thing named.
+  [[nodiscard]] std::string describe_node(int node, const std::string& of) const;
 };
 
 /// Mass, centre of gravity and inertia about it, of rigid bodies added together.

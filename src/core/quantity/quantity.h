@@ -42,6 +42,7 @@ inline constexpr Kind angular_acceleration{"an angular acceleration", {{0, 0, -2
 inline constexpr Kind mass{"a mass", {{0, 1, 0, 0, 0, 0}}, "4.2 kg", "kg"};
 inline constexpr Kind inertia{"a moment of inertia", {{2, 1, 0, 0, 0, 0}}, "0.02 kg m^2", "kg m^2"};
 inline constexpr Kind line_density{"a mass per length", {{-1, 1, 0, 0, 0, 0}}, "0.3 kg/m", "kg/m"};
+inline constexpr Kind area_density{"a mass per area", {{-2, 1, 0, 0, 0, 0}}, "0.4 kg/m^2", "kg/m^2"};
 inline constexpr Kind section_modulus{"a section modulus", {{3, 0, 0, 0, 0, 0}}, "120 mm^3", "mm^3"};
 inline constexpr Kind density{"a density", {{-3, 1, 0, 0, 0, 0}}, "2810 kg/m^3", "kg/m^3"};
 inline constexpr Kind force{"a force", {{1, 1, -2, 0, 0, 0}}, "90 N", "N"};

@@ -130,6 +130,21 @@ MatrixXcd Channels::beam_forces(int beam) const {
   return with_damping(elastic_rows(recovery, own.nodes), material.loss_factor, false);
 }
 
+MatrixXd Channels::strain_rows(int node) const {
+  const ElasticRows own = node_rows(node);
+  MatrixXd rows(6, strain_columns());
+  rows.leftCols(layout_.modes) = own.modal;
+  rows.rightCols(strain_columns() - layout_.modes) = own.base.leftCols(strain_columns() - layout_.modes);
+  return rows;
+}
+
+MatrixXcd Channels::from_strain(const MatrixXd& rows, const std::optional<double>& loss_factor) const {
+  ElasticRows elastic{rows.leftCols(layout_.modes), MatrixXd::Zero(rows.rows(), layout_.motions)};
+  const Eigen::Index bases = rows.cols() - layout_.modes;
+  elastic.base.leftCols(bases) = rows.rightCols(bases);
+  return with_damping(elastic, loss_factor, false);
+}
+
 MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, int base, const Vector3& about) const {
   MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());
   const int m = layout_.modes, n = layout_.motions;

@@ -46,6 +46,18 @@ class Channels {
   /// Twelve rows N Vy Vz T My Mz at end 1, then 2, beam axes, damping force included (N, N m).
   [[nodiscard]] Eigen::MatrixXcd beam_forces(int beam) const;
 
+  /// Columns of strain: q, and the motions of the bases where they strain the model.
+  [[nodiscard]] Eigen::Index strain_columns() const {
+    return layout_.modes + (basis_.statics.moves_rigidly ? 0 : layout_.motions);
+  }
+  /// The six motions of a node as rows on them: 6 x strain_columns().
+  [[nodiscard]] Eigen::MatrixXd strain_rows(int node) const;
+  /// Channels from rows on the columns of strain: stresses, damping included.
+  /// @param loss_factor  of the material; absent: the general damping
+  [[nodiscard]] Eigen::MatrixXcd from_strain(const Eigen::MatrixXd& rows,
+                                             const std::optional<double>& loss_factor) const;
+  [[nodiscard]] bool has_rotation(int node) const { return system_.has_rotation(node); }
+
   /// Six rows, global axes: force (N) and moment (N m) about a point that one base puts on the model.
   [[nodiscard]] Eigen::MatrixXcd base_reaction(int base, const Vector3& about) const;
 

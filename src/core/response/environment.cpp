@@ -287,16 +287,33 @@ VectorXcd Environment::directions(int axis, const System& system) const {
   return column;
 }
 
-std::string Outcome::name() const {
-  if (environment->type == Environment::Type::steady) return environment->name;
-  return fmt::format("{}.{}", environment->name,
-                     is_combined() ? std::string_view("combined") : axis_names[static_cast<std::size_t>(axis)]);
+std::string outcome_name(const Environment& environment, int axis) {
+  if (environment.type == Environment::Type::steady) return environment.name;
+  return fmt::format("{}.{}", environment.name,
+                     axis < 0 ? std::string_view("combined") : axis_names[static_cast<std::size_t>(axis)]);
+}
+
+VectorXcd steady_state(const Environment& environment, const System& system, const ModalBasis& basis) {
+  const StateLayout layout{basis.size(), static_cast<int>(system.support_motion.cols())};
+  // Gravity g acts on the model as a base acceleration of −g would, seen from the base.
+  Vector6 field = Vector6::Zero();
+  field.head<3>() = environment.acceleration;
+  VectorXcd z = VectorXcd::Zero(layout.size());
+  const VectorXd q = (basis.rigid_participation * field).array() / basis.omega.array().square();
+  z.segment(layout.modal(0), layout.modes) = q.cast<Complex>();
+  z.segment(layout.base(2), layout.motions) = (-(system.together * field)).cast<Complex>();
+  return z;
+}
+
+void require_response(const Environment& environment, const ModalBasis& basis, const ModalDamping& damping) {
+  if (environment.type == Environment::Type::steady) return;
+  require_damping(basis, damping, environment.grid.from, environment.grid.to);
+  require_enough_modes(environment, basis);
 }
 
 Outcome run_environment(const Environment& environment, int axis, const System& system, const ModalBasis& basis,
                         const ModalDamping& damping, const std::vector<Watched>& watched, const Outcome* after) {
-  require_damping(basis, damping, environment.grid.from, environment.grid.to);
-  require_enough_modes(environment, basis);
+  require_response(environment, basis, damping);
   const Transfer transfer(basis, damping, base_inputs(basis, damping, environment.directions(axis, system)));
   Outcome outcome;
   outcome.environment = &environment;
@@ -313,14 +330,7 @@ Outcome run_steady(const Environment& environment, const System& system, const M
                    const std::vector<Watched>& watched) {
   Outcome outcome;
   outcome.environment = &environment;
-  const StateLayout layout{basis.size(), static_cast<int>(system.support_motion.cols())};
-  // Gravity g acts on the model as a base acceleration of −g would, seen from the base.
-  Vector6 field = Vector6::Zero();
-  field.head<3>() = environment.acceleration;
-  VectorXcd z = VectorXcd::Zero(layout.size());
-  const VectorXd q = (basis.rigid_participation * field).array() / basis.omega.array().square();
-  z.segment(layout.modal(0), layout.modes) = q.cast<Complex>();
-  z.segment(layout.base(2), layout.motions) = (-(system.together * field)).cast<Complex>();
+  const VectorXcd z = steady_state(environment, system, basis);
   for (const Watched& each : watched) {
     StaticRow row;
     const Candidates& all = *each.candidates;

@@ -46,6 +46,13 @@ struct Environment {
   [[nodiscard]] Eigen::VectorXcd directions(int axis, const System& system) const;
 };
 
+/// "random.z", "random.combined" (axis −1), "gravity".
+[[nodiscard]] std::string outcome_name(const Environment& environment, int axis);
+
+/// The state z under a steady environment: q = Φᵀ(M R g)/ω², and the base acceleration that acts as gravity does.
+[[nodiscard]] Eigen::VectorXcd steady_state(const Environment& environment, const System& system,
+                                            const ModalBasis& basis);
+
 /// Highest frequency that any of them excites, Hz; 0 if none does.
 [[nodiscard]] double highest_excited(const std::vector<Environment>& environments);
 
@@ -100,12 +107,16 @@ struct Outcome {
   [[nodiscard]] bool is_combined() const { return axis < 0; }
   /// Its peaks have no frequency and no phase of their own.
   [[nodiscard]] bool is_root_sum() const;
-  [[nodiscard]] std::string name() const;  ///< "random.z", "random.combined", "gravity"
+  [[nodiscard]] std::string name() const { return outcome_name(*environment, axis); }
 };
+
+/// @throws InputError  an undamped mode inside the band of an environment, or a residual vector inside it (too few
+/// modes)
+void require_response(const Environment& environment, const ModalBasis& basis, const ModalDamping& damping);
 
 /// Runs an environment along one of its axes.
 /// @param after  the outcome of the steady environment that acts at the same time, or nullptr
-/// @throws InputError      an undamped mode inside the band, or a residual vector inside it (too few modes)
+/// @throws InputError      see require_response
 /// @throws NumericalError  the RMS integral does not settle
 [[nodiscard]] Outcome run_environment(const Environment& environment, int axis, const System& system,
                                       const ModalBasis& basis, const ModalDamping& damping,

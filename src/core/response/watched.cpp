@@ -7,6 +7,7 @@
 #include <map>
 
 #include "core/error.h"
+#include "core/response/stress_survey.h"
 
 namespace avrenk {
 namespace {
@@ -27,15 +28,15 @@ constexpr WatchedQuantity quantities[] = {
     {"moment", "spring moment", Subject::spring, &kind::moment, true},
     {"travel", "spring travel", Subject::spring, &kind::length, true},
     {"turn", "spring turn", Subject::spring, &kind::angle, true},
-    {"axial force", "axial force", Subject::beam, &kind::force, false},
-    {"shear force", "shear force", Subject::beam, &kind::force, true},
-    {"torque", "torque about the shear centre", Subject::beam, &kind::moment, false},
-    {"bending moment", "bending moment", Subject::beam, &kind::moment, true},
-    {"axial stress", "stress of the axial force", Subject::beam, &kind::stress, false},
-    {"bending stress", "bending stress at the outer fibres", Subject::beam, &kind::stress, false},
-    {"normal stress", "axial and bending stress at the outer fibres", Subject::beam, &kind::stress, false},
-    {"shear stress", "shear stress of shear force and torque", Subject::beam, &kind::stress, false},
-    {"von Mises", "von Mises stress", Subject::beam, &kind::stress, false, false, true},
+    {"axial force", "axial force", Subject::part, &kind::force, false},
+    {"shear force", "shear force", Subject::part, &kind::force, true},
+    {"torque", "torque about the shear centre", Subject::part, &kind::moment, false},
+    {"bending moment", "bending moment", Subject::part, &kind::moment, true},
+    {"axial stress", "stress of the axial force", Subject::part, &kind::stress, false},
+    {"bending stress", "bending stress at the outer fibres", Subject::part, &kind::stress, false},
+    {"normal stress", "axial and bending stress at the outer fibres", Subject::part, &kind::stress, false},
+    {"shear stress", "shear stress of shear force and torque", Subject::part, &kind::stress, false},
+    {"von Mises", "von Mises stress", Subject::part, &kind::stress, false, false, true},
     {"force", "base reaction force", Subject::base, &kind::force, true},
     {"moment", "base reaction moment", Subject::base, &kind::moment, true},
     {"equivalent acceleration", "base reaction force over the total mass", Subject::base, &kind::acceleration, true},
@@ -58,6 +59,7 @@ class Collector {
     labels_.push_back(std::move(label));
     blocks_.push_back(std::move(rows));
   }
+  [[nodiscard]] std::size_t size() const { return blocks_.size(); }
   // One candidate for each block.
   [[nodiscard]] Candidates finish() {
     Candidates all;
@@ -126,7 +128,33 @@ std::vector<int> mixes_of(const Assembly& assembly, const WatchedQuantity& quant
   return indices;
 }
 
-Candidates beam_candidates(const Assembly& assembly, const Channels& channels, const WatchRequest& request) {
+// The worst places of shells and solids: six rows of stress each, mixed to von Mises stress at one level.
+void add_stations(const Assembly& assembly, const Channels& channels, const WatchRequest& request,
+                  const StressSource& stress, Collector& collector, std::vector<Candidates::Mix>& mixes,
+                  std::vector<Candidates::Item>& items) {
+  if (!stress.survey || request.parts.empty()) return;
+  std::map<std::pair<bool, int>, int> mix_of;
+  int last = -1;
+  for (const StressPlace& place : candidate_places(*stress.survey, *stress.stations, request.parts)) {
+    const StressStation& station = stress.stations->all()[static_cast<std::size_t>(place.station)];
+    if (place.station != last) {
+      last = place.station;
+      const Eigen::MatrixXd rows = stress.stations->rows(
+          static_cast<std::size_t>(place.station), 1, [&](int node) { return channels.strain_rows(node); },
+          channels.strain_columns());
+      collector.add(assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name),
+                    channels.from_strain(rows, assembly.material_of(station.part).loss_factor));
+    }
+    const auto [mix, fresh] = mix_of.try_emplace({station.shell, place.level}, static_cast<int>(mixes.size()));
+    if (fresh)
+      mixes.push_back({station.shell ? fmt::format(", {}", shell_levels[static_cast<std::size_t>(place.level)]) : "",
+                       von_mises_rows(station, place.level)});
+    items.push_back({static_cast<int>(collector.size()) - 1, mix->second});
+  }
+}
+
+Candidates part_candidates(const Assembly& assembly, const Channels& channels, const WatchRequest& request,
+                           const StressSource& stress_source) {
   const WatchedQuantity& quantity = *request.quantity;
   const bool stress = quantity.kind == &kind::stress;
   const auto [first, count] = force_rows(quantity);
@@ -144,6 +172,9 @@ Candidates beam_candidates(const Assembly& assembly, const Channels& channels, c
       parts.push_back(element.part);
     }
   }
+  std::vector<Candidates::Mix> station_mixes;
+  std::vector<Candidates::Item> station_items;
+  add_stations(assembly, channels, request, stress_source, collector, station_mixes, station_items);
   Candidates all = collector.finish();
   if (!stress) return all;
   all.items.clear();
@@ -154,7 +185,18 @@ Candidates beam_candidates(const Assembly& assembly, const Channels& channels, c
       found = known.emplace(sections[k], mixes_of(assembly, quantity, parts[k], *sections[k], all)).first;
     for (const int mix : found->second) all.items.push_back({static_cast<int>(k), mix});
   }
-  all.width = all.mixes.empty() ? 1 : static_cast<int>(all.mixes.front().matrix.rows());
+  for (Candidates::Item item : station_items) {
+    item.mix += static_cast<int>(all.mixes.size());
+    all.items.push_back(item);
+  }
+  all.mixes.insert(all.mixes.end(), station_mixes.begin(), station_mixes.end());
+  all.width = 1;
+  for (const Candidates::Mix& mix : all.mixes) all.width = std::max(all.width, static_cast<int>(mix.matrix.rows()));
+  for (Candidates::Mix& mix : all.mixes) {  // rows of nothing make all equally wide
+    const Eigen::Index own = mix.matrix.rows();
+    mix.matrix.conservativeResize(all.width, mix.matrix.cols());
+    mix.matrix.bottomRows(all.width - own).setZero();
+  }
   return all;
 }
 
@@ -170,9 +212,18 @@ std::pair<Vector3, double> line_of(const Assembly& assembly, const WatchRequest&
   return {along, request.gap.value_or(std::abs(apart.dot(along)))};
 }
 
-Candidates candidates_of(const Assembly& assembly, const Channels& channels, const WatchRequest& request) {
+// A node of solids alone has no rotation to show.
+void refuse_rotation(const Assembly& assembly, const Channels& channels, const WatchRequest& request, int node) {
+  if (request.quantity->kind != &kind::angle || channels.has_rotation(node)) return;
+  throw InputError(Problem{"watch " + request.name,
+                           fmt::format("{} has no rotation: only solids meet there", assembly.describe_node(node)),
+                           "watch a displacement there, or a node of shells, beams or a body", std::nullopt});
+}
+
+Candidates candidates_of(const Assembly& assembly, const Channels& channels, const WatchRequest& request,
+                         const StressSource& stress) {
   const WatchedQuantity& quantity = *request.quantity;
-  if (quantity.subject == Subject::beam) return beam_candidates(assembly, channels, request);
+  if (quantity.subject == Subject::part) return part_candidates(assembly, channels, request, stress);
   Collector collector;
   const bool lower_half = is(quantity, "moment") || is(quantity, "turn") || is(quantity, "foot moment");
   const auto half = [&](const Eigen::MatrixXcd& six) -> Eigen::MatrixXcd {
@@ -187,6 +238,7 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
   for (const int item : request.items) {
     const auto index = static_cast<std::size_t>(item);
     if (quantity.subject == Subject::node) {
+      refuse_rotation(assembly, channels, request, item);
       collector.add(assembly.describe_node(item),
                     axes * channels.motion(item, node_motions[&quantity - &quantities[0]]));
     } else if (quantity.subject == Subject::spring) {
@@ -209,7 +261,7 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
 
 std::vector<std::string> components_of(const WatchedQuantity& quantity) {
   if (!quantity.vector) return {""};
-  if (quantity.subject == Subject::beam) return {"y", "z", "magnitude"};  // across the beam
+  if (quantity.subject == Subject::part) return {"y", "z", "magnitude"};  // across the beam
   return {"x", "y", "z", "magnitude"};
 }
 
@@ -234,10 +286,10 @@ Measure Watched::measure(std::size_t candidate) const {
 }
 
 std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,
-                           const std::vector<WatchRequest>& requests) {
+                           const std::vector<WatchRequest>& requests, const StressSource& stress) {
   std::vector<Watched> all;
   for (const WatchRequest& request : requests) {
-    const auto candidates = std::make_shared<const Candidates>(candidates_of(assembly, channels, request));
+    const auto candidates = std::make_shared<const Candidates>(candidates_of(assembly, channels, request, stress));
     const auto components = components_of(*request.quantity);
     for (std::size_t c = 0; c < components.size(); ++c) {
       Watched watched{full_name(request, components[c]), request.name, components[c], request.quantity, candidates};

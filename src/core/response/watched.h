@@ -11,7 +11,7 @@
 namespace avrenk {
 
 /// What a quantity belongs to.
-enum class Subject { node, pair, spring, beam, base, foot };
+enum class Subject { node, pair, spring, part, base, foot };
 
 /// One quantity that can be watched; the table below is the only list.
 struct WatchedQuantity {
@@ -30,6 +30,7 @@ struct WatchRequest {
   std::string name;  ///< the user's
   const WatchedQuantity* quantity = nullptr;
   std::vector<int> items;              ///< nodes, springs, beams, feet, or one base
+  std::vector<int> parts{};            ///< of shells and solids
   Vector3 about = Vector3::Zero();     ///< for moments of a base
   Matrix3 axes = Matrix3::Identity();  ///< rows: the axes of the components, for nodes, bases and feet
   // Between two places: pairs of nodes, the second's motion less the first's along a line.
@@ -56,9 +57,20 @@ struct Watched {
   [[nodiscard]] Measure measure(std::size_t candidate) const;
 };
 
-/// @throws InputError  a stress is asked for of a section without points, or between nodes at one spot without a line
+class StressStations;
+struct StressSurvey;
+
+/// Where stress of shells and solids is looked for: of all their nodes, those that a survey of the same environments
+/// found to be the worst are candidates.
+struct StressSource {
+  const StressStations* stations = nullptr;
+  const StressSurvey* survey = nullptr;
+};
+
+/// @throws InputError  a stress is asked for of a section without points, between nodes at one spot without a line, or
+/// the rotation of a node that has none
 [[nodiscard]] std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,
-                                         const std::vector<WatchRequest>& requests);
+                                         const std::vector<WatchRequest>& requests, const StressSource& stress = {});
 
 /// By its name; nullptr if none.
 [[nodiscard]] const Watched* find_watched(const std::vector<Watched>& all, std::string_view name);

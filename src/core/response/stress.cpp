@@ -1,0 +1,206 @@
+#include "core/response/stress.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+
+const double one_surface = std::cos(30 * std::numbers::pi / 180);
+
+// Nodes of one element and what its shell axes are.
+Matrix3 axes_of(const ShellBlock& block, std::size_t element) {
+  return shell_axes(block.coordinates.middleCols(static_cast<Index>(element) * block.nodes, block.nodes),
+                    block.section);
+}
+
+Matrix3 station_axes(const Vector3& normal, const Vector3& along) {
+  Vector3 x = along.isZero(0) ? (std::abs(normal.x()) > 0.9 ? Vector3::UnitY() : Vector3::UnitX()) : along;
+  x -= x.dot(normal) * normal;
+  if (x.norm() < 1e-6) x = normal.unitOrthogonal();
+  Matrix3 axes;
+  axes.row(0) = x.normalized();
+  axes.row(2) = normal;
+  axes.row(1) = normal.cross(x.normalized());
+  return axes;
+}
+
+}  // namespace
+
+StressStations::StressStations(const Assembly& assembly) : assembly_(assembly) {
+  for (const ElementGroup& group : assembly.groups) {
+    blocks_.push_back(assembly.block(group));
+    station_of_.emplace_back(group.nodes.size(), -1);
+  }
+  struct Corner {
+    int node;
+    Part part;
+  };
+  std::vector<Corner> corners;
+  for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
+    part_begin_.push_back(stations_.size());
+    corners.clear();
+    for (std::size_t g = 0; g < assembly.groups.size(); ++g) {
+      const ElementGroup& group = assembly.groups[g];
+      if (group.part != static_cast<int>(p)) continue;
+      const auto n = static_cast<std::size_t>(group.kind->nodes);
+      for (std::size_t at = 0; at < group.nodes.size(); ++at)
+        corners.push_back({group.nodes[at], {g, at / n, at % n, false}});
+    }
+    std::stable_sort(corners.begin(), corners.end(), [](const Corner& a, const Corner& b) { return a.node < b.node; });
+    for (std::size_t first = 0; first < corners.size();) {
+      std::size_t last = first;
+      while (last < corners.size() && corners[last].node == corners[first].node) ++last;
+      // Each corner joins the first station of the node that lies in its surface, or makes one.
+      const std::size_t before = stations_.size();
+      std::vector<std::vector<Part>> members;
+      for (; first < last; ++first) {
+        Part part = corners[first].part;
+        const auto* const shell = std::get_if<ShellBlock>(&blocks_[part.group]);
+        std::size_t k = 0;
+        Matrix3 axes = Matrix3::Identity();
+        if (shell) {
+          axes = axes_of(*shell, part.element);
+          const Vector3 normal = axes.row(2);
+          while (before + k < stations_.size() && std::abs(stations_[before + k].axes.row(2).dot(normal)) < one_surface)
+            ++k;
+        }
+        if (before + k == stations_.size()) {
+          if (shell) axes = station_axes(axes.row(2), shell->section.along);
+          stations_.push_back({corners[first].node, static_cast<int>(p), shell != nullptr, axes});
+          members.emplace_back();
+        } else if (shell) {
+          part.turned = stations_[before + k].axes.row(2).dot(axes.row(2)) < 0;
+        }
+        members[k].push_back(part);
+        station_of_[part.group][part.element * static_cast<std::size_t>(assembly.groups[part.group].kind->nodes) +
+                                part.local] = static_cast<int>(before + k);
+      }
+      for (const auto& each : members) {
+        begin_.push_back(parts_.size());
+        parts_.insert(parts_.end(), each.begin(), each.end());
+      }
+    }
+  }
+  part_begin_.push_back(stations_.size());
+  begin_.push_back(parts_.size());
+}
+
+MatrixXd StressStations::element_rows(std::size_t group, std::size_t element, const NodeRows& motions,
+                                      Index columns) const {
+  const ElementGroup& own = assembly_.groups[group];
+  const auto nodes = own.element(element);
+  const Index each = own.kind->motions;
+  MatrixXd moves(each * own.kind->nodes, columns);
+  for (std::size_t i = 0; i < nodes.size(); ++i)
+    moves.middleRows(each * static_cast<Index>(i), each) = motions(nodes[i]).topRows(each);
+  const auto index = static_cast<Index>(element);
+  if (const auto* shell = std::get_if<ShellBlock>(&blocks_[group]))
+    return shell_nodal_stress_rows(*shell, index) * moves;
+  return solid_nodal_stress_rows(std::get<SolidBlock>(blocks_[group]), index) * moves;
+}
+
+MatrixXd StressStations::in_station_axes(const Part& part, const StressStation& station,
+                                         const MatrixXd& element_rows) const {
+  const MatrixXd own = element_rows.middleRows(6 * static_cast<Index>(part.local), 6);
+  const auto* const shell = std::get_if<ShellBlock>(&blocks_[part.group]);
+  if (!shell) return own;
+  const Matrix3 axes = axes_of(*shell, part.element);
+  const double x = axes.row(0).dot(station.axes.row(0)), y = axes.row(1).dot(station.axes.row(0)),
+               size = std::hypot(x, y);
+  const double c = x / size, s = y / size, sign = part.turned ? -1 : 1;
+  Matrix3 turn;
+  turn << c * c, s * s, 2 * c * s, s * s, c * c, -2 * c * s, -sign * c * s, sign * c * s, sign * (c * c - s * s);
+  MatrixXd turned(6, own.cols());
+  turned.topRows<3>() = turn * own.middleRows(part.turned ? 3 : 0, 3);
+  turned.bottomRows<3>() = turn * own.middleRows(part.turned ? 0 : 3, 3);
+  return turned;
+}
+
+MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRows& motions, Index columns) const {
+  // Element by element, so that each is computed once for the whole stretch.
+  struct Use {
+    std::size_t group, element, station;
+    const Part* part;
+  };
+  std::vector<Use> uses;
+  for (std::size_t station = first; station < first + count; ++station)
+    for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k)
+      uses.push_back({parts_[k].group, parts_[k].element, station, &parts_[k]});
+  std::stable_sort(uses.begin(), uses.end(), [](const Use& a, const Use& b) {
+    return std::pair(a.group, a.element) < std::pair(b.group, b.element);
+  });
+  MatrixXd sum = MatrixXd::Zero(6 * static_cast<Index>(count), columns), own;
+  for (std::size_t u = 0; u < uses.size(); ++u) {
+    const Use& use = uses[u];
+    if (u == 0 || use.group != uses[u - 1].group || use.element != uses[u - 1].element)
+      own = element_rows(use.group, use.element, motions, columns);
+    const auto meeting = static_cast<double>(begin_[use.station + 1] - begin_[use.station]);
+    sum.middleRows(6 * static_cast<Index>(use.station - first), 6) +=
+        in_station_axes(*use.part, stations_[use.station], own) / meeting;
+  }
+  return sum;
+}
+
+std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const NodeRows& motions,
+                                                      Index columns) const {
+  std::vector<MatrixXd> all;
+  for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k)
+    all.push_back(in_station_axes(parts_[k], stations_[station],
+                                  element_rows(parts_[k].group, parts_[k].element, motions, columns)));
+  return all;
+}
+
+MatrixXd von_mises_rows(const StressStation& station, int level) {
+  // x² + y² + z² − xy − yz − zx = (x − (y + z)/2)² + ¾(y − z)²
+  const double half = 0.5, root = std::sqrt(0.75), shear = std::sqrt(3.0);
+  if (!station.shell) {
+    MatrixXd rows = MatrixXd::Zero(5, 6);
+    rows.row(0) << 1, -half, -half, 0, 0, 0;
+    rows.row(1) << 0, root, -root, 0, 0, 0;
+    rows.bottomRightCorner(3, 3) = shear * Matrix3::Identity();
+    return rows;
+  }
+  Matrix3 plane;
+  plane << 1, -half, 0, 0, root, 0, 0, 0, shear;
+  MatrixXd rows = MatrixXd::Zero(3, 6);
+  const double bottom = 1 - 0.5 * level;
+  rows.leftCols<3>() = bottom * plane;
+  rows.rightCols<3>() = (1 - bottom) * plane;
+  return rows;
+}
+
+Matrix3 stress_tensor(const StressStation& station, int level, const Vector6& values) {
+  Matrix3 local = Matrix3::Zero();
+  if (station.shell) {
+    const double bottom = 1 - 0.5 * level;
+    const Vector3 plane = bottom * values.head<3>() + (1 - bottom) * values.tail<3>();
+    local << plane[0], plane[2], 0, plane[2], plane[1], 0, 0, 0, 0;
+  } else {
+    local << values[0], values[3], values[5], values[3], values[1], values[4], values[5], values[4], values[2];
+  }
+  return station.axes.transpose() * local * station.axes;
+}
+
+Eigen::VectorXd stress_jump(const StressStations& stations, int part, const StressStations::NodeRows& motions,
+                            Index columns) {
+  Eigen::VectorXd jump = Eigen::VectorXd::Zero(columns), whole = jump;
+  const auto [from, to] = stations.of_part(part);
+  for (std::size_t s = from; s < to; ++s) {
+    const std::vector<MatrixXd> each = stations.rows_by_element(s, motions, columns);
+    MatrixXd mean = MatrixXd::Zero(6, columns);
+    for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
+    for (int level = 0; level < levels_of(stations.all()[s]); ++level) {
+      const MatrixXd mises = von_mises_rows(stations.all()[s], level);
+      for (const MatrixXd& own : each) jump += (mises * (own - mean)).colwise().squaredNorm().transpose();
+      whole += static_cast<double>(each.size()) * (mises * mean).colwise().squaredNorm().transpose();
+    }
+  }
+  return (jump.array() / whole.array().max(1e-300)).sqrt();
+}
+
+}  // namespace avrenk

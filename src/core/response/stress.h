@@ -1,0 +1,87 @@
+/// core/response/stress.h: stress of shells and solids at their nodes, as rows on any motions of the model.
+#pragma once
+
+#include <functional>
+
+#include "core/model/assembly.h"
+
+namespace avrenk {
+
+/// Where stress is given: a node of one part; of shells on one side of a fold. Neighbours of the same part that belong
+/// to it are averaged, nothing else is.
+struct StressStation {
+  int node = 0, part = 0;
+  bool shell = false;
+  /// Rows, global: of a shell the directions of xx and yy and the normal (x is along the projection of the material's
+  /// x, or of global x, or of global y where the normal is within 26° of x); of a solid the global axes.
+  Matrix3 axes = Matrix3::Identity();
+};
+
+/// All places of stress of a model, part by part, and the elements that give it there.
+class StressStations {
+ public:
+  /// Shells whose normals differ by less than 30° at a node share a station.
+  explicit StressStations(const Assembly& assembly);
+
+  [[nodiscard]] const std::vector<StressStation>& all() const { return stations_; }
+  [[nodiscard]] std::size_t size() const { return stations_.size(); }
+  /// Stations of one part: from the first to before the second.
+  [[nodiscard]] std::pair<std::size_t, std::size_t> of_part(int part) const {
+    return {part_begin_[static_cast<std::size_t>(part)], part_begin_[static_cast<std::size_t>(part) + 1]};
+  }
+  /// Index of the station of node `local` of an element.
+  [[nodiscard]] int of(std::size_t group, std::size_t element, std::size_t local) const {
+    const auto n = static_cast<std::size_t>(assembly_.groups[group].kind->nodes);
+    return station_of_[group][element * n + local];
+  }
+
+  /// The six motions of a node as rows on some columns: 6 x k.
+  using NodeRows = std::function<Eigen::MatrixXd(int node)>;
+  /// Rows of stress of stations `first` to `first + count` on the same columns, 6 count x k, Pa: xx yy zz xy yz zx of a
+  /// solid; xx yy xy at the bottom, then at the top, of a shell. `bottom` is the side that the normal points away from.
+  /// The mean over the elements that meet there.
+  [[nodiscard]] Eigen::MatrixXd rows(std::size_t first, std::size_t count, const NodeRows& motions,
+                                     Eigen::Index columns) const;
+  /// The same of every element that meets at one station by itself: what it would be without its neighbours.
+  [[nodiscard]] std::vector<Eigen::MatrixXd> rows_by_element(std::size_t station, const NodeRows& motions,
+                                                             Eigen::Index columns) const;
+
+ private:
+  struct Part {  // of an element in a station
+    std::size_t group, element, local;
+    bool turned;  // its normal points the other way
+  };
+  // 6 x k of one node of an element in the axes of its station.
+  [[nodiscard]] Eigen::MatrixXd in_station_axes(const Part& part, const StressStation& station,
+                                                const Eigen::MatrixXd& element_rows) const;
+  [[nodiscard]] Eigen::MatrixXd element_rows(std::size_t group, std::size_t element, const NodeRows& motions,
+                                             Eigen::Index columns) const;
+
+  const Assembly& assembly_;
+  std::vector<ElementBlock> blocks_;  // of each group
+  std::vector<StressStation> stations_;
+  std::vector<std::size_t> part_begin_;
+  std::vector<std::vector<int>> station_of_;  // for each group: of every node of every element
+  std::vector<std::size_t> begin_;            // of each station in parts_
+  std::vector<Part> parts_;
+};
+
+/// Levels through a shell's thickness; a solid has one.
+inline constexpr std::array<std::string_view, 3> shell_levels{"bottom", "middle", "top"};
+[[nodiscard]] inline int levels_of(const StressStation& station) { return station.shell ? 3 : 1; }
+
+/// Rows V, 5 x 6 (3 x 6 of a shell, for one level), with |V σ|² = von Mises stress squared of the six rows of a
+/// station.
+[[nodiscard]] Eigen::MatrixXd von_mises_rows(const StressStation& station, int level);
+
+/// The stress tensor in global axes at one level, from the six values of a station.
+[[nodiscard]] Matrix3 stress_tensor(const StressStation& station, int level, const Vector6& values);
+
+/// How far neighbouring elements of a part disagree under some motions: the root of the sum of squares of the von Mises
+/// stress of (element − mean) over that of the mean, over all nodes of all elements of the part, column by column. Zero
+/// for a mesh that is fine enough; of the order of the error of the stresses (Zienkiewicz & Zhu, Int. J. Numer. Meth.
+/// Engng 24, 1987, for the idea).
+[[nodiscard]] Eigen::VectorXd stress_jump(const StressStations& stations, int part,
+                                          const StressStations::NodeRows& motions, Eigen::Index columns);
+
+}  // namespace avrenk
