@@ -7,10 +7,12 @@
 #include <mutex>
 
 #include "core/blas_threads.h"
+#include "core/mesh/resolution.h"
 #include "core/model/plausible.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
 #include "files/modes_file.h"
+#include "files/table.h"
 
 namespace avrenk {
 namespace {
@@ -48,6 +50,20 @@ void warn_about_modes(Analysis& analysis) {
                     "{:.2g} of it): a spring "
                     "leads to the ground, or there is a second support",
                     basis.statics.rigid_difference));
+}
+
+// Parts whose mesh is too coarse for the band that is excited.
+void warn_about_meshes(Analysis& analysis) {
+  const double highest = highest_excited(analysis.plan.environments);
+  const DisplayUnit length = analysis.plan.show.unit(kind::length);
+  for (const MeshReach& reach : mesh_reach(analysis.plan.assembly)) {
+    if (!(reach.frequency < highest)) continue;
+    analysis.warnings.push_back(fmt::format(
+        "part {}: its elements of {} are good for bending waves up to {:.4g} Hz only, and {:.4g} Hz are excited; "
+        "elements of {} would do",
+        analysis.plan.assembly.parts[static_cast<std::size_t>(reach.part)].name, value_text(reach.element, length, 3),
+        reach.frequency, highest, value_text(element_for(reach, highest), length, 2)));
+  }
 }
 
 // Where a value given near a frequency found no mode.
@@ -106,6 +122,8 @@ void load(Analysis& analysis, const std::string& file, const Request& request) {
   analysis.plan = read_plan(file, request.overrides);
   for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
     analysis.warnings.insert(analysis.warnings.end(), doubts.begin(), doubts.end());
+  warn_about_meshes(analysis);
+  if (request.figures) analysis.surface = surface_of(analysis.plan.assembly);
   analysis.times.push_back({"reading the plan", seconds_since(start)});
 }
 

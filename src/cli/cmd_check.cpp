@@ -7,6 +7,7 @@
 
 #include "cli/commands.h"
 #include "cli/output.h"
+#include "core/mesh/resolution.h"
 #include "core/mesh/select.h"
 #include "core/model/plausible.h"
 #include "files/result_tables.h"
@@ -14,31 +15,33 @@
 namespace avrenk {
 namespace {
 
-// "240 quadrilaterals", or the number of lines: what a part is made of.
+// "240 shells of 4": what a part is made of.
 std::string elements_in_words(const Assembly& assembly, int part) {
   std::map<std::string_view, std::size_t> counts;
   for (const ElementGroup& group : assembly.groups)
-    if (group.part == part) counts[group.kind->name] += group.elements();
+    if (group.part == part) counts[group.kind->plural] += group.elements();
   std::size_t beams = 0;
   for (const BeamElement& beam : assembly.beams) beams += beam.part == part ? 1 : 0;
   std::string words = beams > 0 ? fmt::format("{} beams", beams) : "";
-  for (const auto& [name, count] : counts) words += fmt::format("{}{} × {}", words.empty() ? "" : ", ", count, name);
+  for (const auto& [name, count] : counts) words += fmt::format("{}{} {}", words.empty() ? "" : ", ", count, name);
   return words;
 }
 
 Table part_table(const Assembly& assembly, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
   Table table{"parts",
-              "Parts: what they are made of, and the box around them",
+              "Parts: their elements, the size of the box around them, the frequency up to which the mesh is good",
               {{"part", ""},
                {"material", ""},
-               {"elements", ""},
+               {"elements (of nodes)", ""},
                {"nodes", "", 4, true, 0},
                {"thickness", length.text},
-               {"x", length.text},
-               {"y", length.text},
-               {"z", length.text}},
+               {"size x", length.text},
+               {"size y", length.text},
+               {"size z", length.text},
+               {"good to", show.unit(kind::frequency).text, 3}},
               {}};
+  const std::vector<MeshReach> reach = mesh_reach(assembly);
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     const Part& part = assembly.parts[p];
     const std::vector<int> nodes = nodes_of_part(assembly, part.name);
@@ -47,10 +50,9 @@ Table part_table(const Assembly& assembly, const Show& show) {
     std::vector<Cell> row{part.name, assembly.material_of(static_cast<int>(p)).name,
                           elements_in_words(assembly, static_cast<int>(p)), static_cast<double>(nodes.size()),
                           part.form == Part::Form::shell ? length.from_si(part.thickness) : std::nan("")};
-    for (int axis = 0; axis < 3; ++axis) {
-      const auto text = [&](double at) { return format_number(std::abs(at) < 1e-9 ? 0.0 : length.from_si(at), 4); };
-      row.emplace_back(fmt::format("{} … {}", text(box.min()[axis]), text(box.max()[axis])));
-    }
+    for (const double size : box.sizes()) row.emplace_back(size < 1e-9 ? 0.0 : length.from_si(size));
+    const auto own = std::find_if(reach.begin(), reach.end(), [&](const MeshReach& r) { return r.part == static_cast<int>(p); });
+    row.emplace_back(own == reach.end() ? std::nan("") : show.unit(kind::frequency).from_si(own->frequency));
     table.rows.push_back(std::move(row));
   }
   return table;

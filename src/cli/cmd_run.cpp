@@ -2,8 +2,8 @@
 #include <fmt/format.h>
 
 #include "cli/commands.h"
+#include "cli/demo_files.h"
 #include "cli/output.h"
-#include "demo_plan.h"
 #include "version.h"
 
 namespace avrenk {
@@ -71,11 +71,12 @@ ExitStatus demo(const Request& request, Terminal& terminal) {
   std::filesystem::create_directories(folder, bad);
   if (bad) throw FileError(fmt::format("{}: cannot be made: {}", folder.string(), bad.message()));
   const std::filesystem::path plan = folder / "payload-deck.yaml";
-  if (std::filesystem::exists(plan)) {
-    terminal.note(fmt::format("{} exists and is used as it is", plan.string()));
-  } else {
-    write_file(plan, demo_plan);
-    terminal.note(fmt::format("wrote {}", plan.string()));
+  for (const auto& [file, content] :
+       {std::pair{plan, demo_files::plan}, {folder / "mast-foot.vtu", demo_files::mast_foot}}) {
+    const bool known = std::filesystem::exists(file);
+    if (!known) write_file(file, content);
+    terminal.note(known ? fmt::format("{} exists and is used as it is", file.string())
+                        : fmt::format("wrote {}", file.string()));
   }
   Request rest = request;
   rest.words = {plan.string()};

@@ -8,6 +8,7 @@
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
+#include "files/stress_results.h"
 #include "files/table.h"
 #include "files/vtu.h"
 
@@ -18,8 +19,8 @@ constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y
 constexpr std::size_t most_mode_pictures = 8, most_animations = 4;
 
 PictureSource picture_source(const Analysis& analysis) {
-  return {analysis.plan.assembly, analysis.system,     analysis.basis,
-          analysis.damping,       analysis.plan.title, analysis.plan.show};
+  return {analysis.plan.assembly, analysis.system,    analysis.basis,  analysis.damping,
+          analysis.plan.title,    analysis.plan.show, &analysis.surface};
 }
 
 // Modes that carry much of the mass along x, y or z, in the order of their frequencies.
@@ -73,6 +74,18 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
   }
 }
 
+void add_stress(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
+  for (const StressField& field : analysis.stress.fields) {
+    if (field.name != outcome || field.worst.empty()) continue;
+    const std::string words = fmt::format(
+        "Von Mises stress of shells and solids; the largest is {}.",
+        value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
+    drawings.push_back({outcome, outcome + ".stress", words, words, {}, [&analysis, &field] {
+                          return to_png(stress_picture(picture_source(analysis), *analysis.stations, field));
+                        }});
+  }
+}
+
 void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>& drawings) {
   const ChartSource source{analysis.watched, analysis.plan.limits, analysis.basis, analysis.heading(),
                            analysis.plan.show};
@@ -85,6 +98,7 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
     if (complex)
       for (NamedChart& named : complex_charts(outcome, source)) add(outcome, std::move(named));
     if (auto named = share_chart(outcome, source)) add(outcome, std::move(*named));
+    add_stress(analysis, outcome.name(), drawings);
     const int strongest = strongest_peak(outcome, analysis.watched);
     if (strongest < 0) continue;
     const Watched& watched = analysis.watched[static_cast<std::size_t>(strongest)];
@@ -173,6 +187,14 @@ void write_fields(const Analysis& analysis, const RunFolder& folder) {
                            assembly, motions, largest > 0 ? 1 / largest : 0));
   }
   folder.write("fields/modes.vtu", to_vtu(shapes));
+  if (analysis.stations)
+    for (const StressField& field : analysis.stress.fields) {
+      Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);
+      stress.point_arrays = stress_arrays(*analysis.stations, field, analysis.plan.show);
+      folder.write(fmt::format("fields/{}.stress.vtu", field.name), to_vtu(stress));
+      const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
+      folder.write("tables/" + table.name + ".csv", to_csv(table));
+    }
   for (const Outcome& outcome : analysis.outcomes) {
     const int strongest = strongest_peak(outcome, analysis.watched);
     if (strongest < 0) continue;

@@ -30,7 +30,8 @@ struct DrawingRequest {
 /// @throws FileError  the first that could not be drawn
 void draw(const std::vector<Drawing>& drawings, const RunFolder& folder, int threads);
 
-/// fields/*.vtu: the model with the shapes of all modes, and the shape of each sine environment at its strongest peak.
+/// fields/*.vtu: the model with the shapes of all modes, the shape of each sine environment at its strongest peak, and
+/// the stress of shells and solids, which goes to tables/*.stress.csv too.
 void write_fields(const Analysis& analysis, const RunFolder& folder);
 
 /// The peak with the largest ratio to the static answer: index of the watched quantity, −1 if none has any.

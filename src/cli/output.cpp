@@ -11,6 +11,7 @@
 #include "core/parallel.h"
 #include "files/modes_file.h"
 #include "files/result_tables.h"
+#include "files/stress_results.h"
 #include "version.h"
 
 namespace avrenk {
@@ -63,6 +64,8 @@ std::vector<Table> tables_of(const Analysis& analysis) {
     for (Table& table : tables_of(outcome, analysis.watched, show)) tables.push_back(std::move(table));
   if (Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
     tables.push_back(std::move(clearances));
+  if (analysis.stations)
+    tables.push_back(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress, show));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
   return tables;
 }
@@ -130,6 +133,19 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
                     "A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
                     value_text(std::sqrt(environment.input.area()), unit, 4), error));
   }
+}
+
+// Of each part the worst axis of each environment.
+void print_stress(const Analysis& analysis, Terminal& terminal) {
+  terminal.table(worst_axes(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress,
+                                               analysis.plan.show)));
+  terminal.paragraph(fmt::format(
+      "Of each environment the worst axis. Random: RMS. Jump: what the elements that meet there differ from their mean "
+      "by; the stress is not known much better. Every node: tables/*.stress.csv{}.",
+      analysis.stress.shortfall > 0
+          ? fmt::format(", where sine values beyond the worst hundred may be up to {:.2g} % low between grid points",
+                        100 * analysis.stress.shortfall)
+          : ""));
 }
 
 // What the limits say, and how many of them nothing that was run can answer.
@@ -209,6 +225,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
   if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
     terminal.table(clearances);
+  if (analysis.stations) print_stress(analysis, terminal);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
   if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))

@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "files/result_tables.h"
+#include "files/stress_results.h"
 #include "version.h"
 
 namespace avrenk {
@@ -55,6 +56,7 @@ class Writer {
     add_modes();
     add_inputs();
     for (const Environment& environment : analysis_.plan.environments) add_environment(environment);
+    add_stress();
     add_clearances();
     add_method();
     add_reproduction();
@@ -221,6 +223,23 @@ class Writer {
       details.tables.push_back(peak_table(outcome, analysis_.watched, show_));
       if (!outcome.is_combined()) details.tables.push_back(sine_reason_table(outcome, analysis_.watched, show_));
     }
+  }
+
+  void add_stress() {
+    if (!analysis_.stations) return;
+    ReportSection& section = add("stress", "Stress of shells and solids");
+    section.paragraphs.push_back(
+        "Von Mises stress at the nodes, carried there from the integration points and averaged over the elements of one "
+        "part that meet in one surface. Jump: what those elements differ from their mean by; the stress is not known "
+        "much better than that. Of random environments it is the RMS. Pictures stand with each environment; every node "
+        "is in tables/*.stress.csv and fields/*.stress.vtu.");
+    Table all = worst_stress_table(analysis_.plan.assembly, *analysis_.stations, analysis_.stress, show_);
+    Table chief = worst_axes(all);
+    chief.title = "The worst axis of each environment";
+    section.tables.push_back(std::move(chief));
+    ReportSection& rest = add("stress-all", "Stress of shells and solids, all axes", 3);
+    rest.folded = true;
+    rest.tables.push_back(std::move(all));
   }
 
   void add_clearances() {

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "files/stress_results.h"
 #include "files/table.h"
 
 namespace avrenk {
@@ -149,6 +150,37 @@ Image peak_picture(const PictureSource& source, const Outcome& outcome, const Wa
   picture.mark = {node.position + scale * motions.col(largest.node).head<3>(),
                   fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)};
   return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
+}
+
+Image stress_picture(const PictureSource& source, const StressStations& stations, const StressField& field) {
+  const DisplayUnit stress = source.show.unit(kind::stress);
+  const WorstStress& worst = field.worst.front();
+  const StressStation& station = stations.all()[static_cast<std::size_t>(worst.place.station)];
+  const auto value = [&](int index) {
+    return field.value(worst_level(stations.all()[static_cast<std::size_t>(index)], field,
+                                   static_cast<std::size_t>(index)),
+                       index);
+  };
+  ModelLook look;
+  look.surface = source.surface;
+  look.face_value = [&](const Surface::Face& face, std::size_t i) {
+    const double own = value(stations.of(face.group, face.element, static_cast<std::size_t>((*face.local)[i])));
+    return worst.value > 0 ? own / worst.value : 0;
+  };
+  const auto type = field.load.environment->type;
+  Picture picture{fmt::format("{}: von Mises stress{}", field.name,
+                              type == Environment::Type::random ? ", RMS" : type == Environment::Type::sine ? ", largest of the sweep" : ""),
+                  fmt::format("shells: the largest over the thickness; mean of neighbours within a part. At the largest "
+                              "the elements differ from their mean by {} %",
+                              format_number(100 * worst.jump, 2)),
+                  1280, 800, ColourBar{fmt::format("von Mises ({})", stress.text), 0, stress.from_si(worst.value)}};
+  const std::string& part = source.assembly.parts[static_cast<std::size_t>(station.part)].name;
+  picture.mark = {source.assembly.position(station.node),
+                  type == Environment::Type::sine
+                      ? fmt::format("{} at {}, {}", value_text(worst.value, stress, 3),
+                                    value_text(worst.frequency, source.show.unit(kind::frequency), 4), part)
+                      : fmt::format("{}, {}", value_text(worst.value, stress, 3), part)};
+  return draw(model_scene(source.assembly, look), picture);
 }
 
 }  // namespace avrenk

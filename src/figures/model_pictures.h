@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/quantity/show.h"
+#include "core/response/stress_survey.h"
 #include "figures/model_scene.h"
 
 namespace avrenk {
@@ -34,6 +35,11 @@ struct PictureSource {
 /// largest displacement of any node is largest.
 [[nodiscard]] Image peak_picture(const PictureSource& source, const Outcome& outcome, const Watched& watched,
                                  double frequency);
+
+/// Shells and solids coloured by the von Mises stress of one load, of a shell the largest over its thickness; the
+/// largest is marked.
+[[nodiscard]] Image stress_picture(const PictureSource& source, const StressStations& stations,
+                                   const StressField& field);
 
 /// In words: the largest effective masses of a mode, "x 58 %, ry 21 %"; "less than 1 % in any direction".
 [[nodiscard]] std::string effective_masses_in_words(const ModalBasis& basis, int mode);

@@ -224,6 +224,7 @@ class Drawer {
   }
 
   void add_line(int from, int to) {
+    if ((assembly_.position(from) - assembly_.position(to)).norm() < 0.015 * size_) return;  // a speck
     const auto end = [&](int node) {
       return scene_.add(moved_.node(node),
                         moved_.value(node, assembly_.nodes[static_cast<std::size_t>(node)].position));

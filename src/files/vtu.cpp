@@ -83,7 +83,7 @@ std::string to_vtu(const Grid& grid) {
 }
 
 Grid model_grid(const Assembly& assembly, const Show& show) {
-  enum CellKind { beam, body, spring, rigid_link };
+  enum CellKind { beam, body, spring, rigid_link, shell, solid };
   const DisplayUnit length = show.unit(kind::length);
   Grid grid;
   GridArray part{"part", 1, {}}, what{"kind", 1, {}};
@@ -94,6 +94,12 @@ Grid model_grid(const Assembly& assembly, const Show& show) {
   };
   for (const Node& node : assembly.nodes) grid.points.push_back(node.position / length.factor);
   for (const BeamElement& each : assembly.beams) add({each.nodes[0], each.nodes[1]}, each.part, beam);
+  for (const ElementGroup& group : assembly.groups)
+    for (std::size_t e = 0; e < group.elements(); ++e) {
+      grid.add_cell(static_cast<std::uint8_t>(group.kind->cell_type), group.element(e));
+      part.values.push_back(group.part);
+      what.values.push_back(group.kind->is_shell() ? shell : solid);
+    }
   for (std::size_t m = 0; m < assembly.masses.size(); ++m) {
     const PointMass& mass = assembly.masses[m];
     grid.points.emplace_back((assembly.nodes[static_cast<std::size_t>(mass.node)].position + mass.offset) /

@@ -259,7 +259,6 @@ MeshFile as_mesh(Grid grid, double unit, const std::string& name, Reading& readi
   if (const int turned = turn_inverted(file.mesh); turned > 0)
     reading.plan.notes.push_back(
         fmt::format("{}: {} cells were numbered inside out and have been turned", name, turned));
-  file.nodes.assign(file.mesh.points.size(), -1);
   return file;
 }
 
@@ -363,7 +362,7 @@ bool read_mesh(const Tree& what, MapReader& part, Part made, Reading& reading) {
   const auto thickness = part.quantity("thickness", kind::length, Sign::positive);
   made.offset = part.quantity("offset", kind::length).value_or(0);
   made.extra_mass = part.quantity("non-structural mass", kind::area_density, Sign::not_negative).value_or(0);
-  Copies copies = read_copies(part, reading);
+  const Copies copies = read_copies(part, reading);
   part.done();
   MeshFile* const file = unit ? find_file(what, *unit, subject, reading) : nullptr;
   if (!file || problems.count() > before) return false;
@@ -398,15 +397,13 @@ bool read_mesh(const Tree& what, MapReader& part, Part made, Reading& reading) {
   Assembly& assembly = reading.plan.assembly;
   assembly.parts.push_back(made);
   const auto index = static_cast<int>(assembly.parts.size()) - 1;
-  const std::vector<Placement> placements = with_mirror_images(copies.placements, copies.mirror);
-  const bool in_place = placements.size() == 1 && placements[0].turn.isIdentity(0) && placements[0].shift.isZero(0);
-  if (in_place) {  // parts of one file share the nodes on their border
-    add_cells(assembly, index, file->mesh, chosen, placements[0], file->nodes);
-    return true;
-  }
-  for (const Placement& placement : placements) {
-    std::vector<int> nodes(file->mesh.points.size(), -1);
-    add_cells(assembly, index, file->mesh, chosen, placement, nodes);
+  for (const Placement& placement : with_mirror_images(copies.placements, copies.mirror)) {
+    auto known = std::find_if(file->nodes.begin(), file->nodes.end(), [&](const auto& each) {
+      return each.first.turn == placement.turn && each.first.shift == placement.shift;
+    });
+    if (known == file->nodes.end())
+      known = file->nodes.insert(known, {placement, std::vector<int>(file->mesh.points.size(), -1)});
+    add_cells(assembly, index, file->mesh, chosen, placement, known->second);
   }
   return true;
 }

@@ -13,7 +13,8 @@ struct MeshFile {
   Mesh mesh;
   std::vector<std::vector<std::size_t>> cell_of;  ///< for each entry of mesh.cells the number of each cell in the file
   std::vector<GridArray> arrays;                  ///< of the cells of the file
-  std::vector<int> nodes;                         ///< of each point; −1: none yet
+  /// Nodes of each point (−1: none yet) for each place at which the file was put: parts put at the same one share them.
+  std::vector<std::pair<Placement, std::vector<int>>> nodes;
 };
 
 /// What the sections hand on to one another.

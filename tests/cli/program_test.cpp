@@ -317,7 +317,7 @@ TEST(Program, RunsAStrutBetweenTwoFixtures) {
 
 TEST(Program, SaysWhatCouplingByDampingWouldChangeAndCanKeepIt) {
   const TemporaryFolder folder;
-  (void)folder.write("deck.yaml", example("payload-deck/payload-deck.yaml"));
+  (void)folder.write("deck.yaml", example("payload-frame/payload-frame.yaml"));
   const Ran plain = run_program(folder, "sine deck.yaml --no-figures");
   EXPECT_THAT(plain.err, HasSubstr("the modes are coupled by their damping: at its peak in sine."));
   const Json before = Json::parse(test::read_all(folder / "deck-sine-results/summary.json"));

@@ -104,12 +104,13 @@ TEST(Figures, OfTheDemoAreLegible) {
   for (const char* name :
        {"figures/model.png", "figures/modes.png", "figures/mode.03.moving.png", "figures/margins.svg",
         "figures/sine.x.shape.png", "figures/sine.x.acceleration.parts.svg", "figures/random.z.shares.svg",
-        "fields/modes.vtu", "fields/sine.y.vtu", "report.html", "report.md"})
+        "figures/random.y.stress.png", "fields/modes.vtu", "fields/sine.y.vtu", "fields/sine.x.stress.vtu",
+        "tables/gravity.stress.csv", "report.html", "report.md"})
     EXPECT_THAT(names, HasSubstr(name));
   // The report says what the limits say, margins before all else.
   const std::string markdown = test::read_all(results / "report.md");
   EXPECT_LT(markdown.find("EXCEEDED"), markdown.find("In short"));
-  EXPECT_THAT(markdown, HasSubstr("Limit box-level is exceeded: box.acceleration, peak, sine.y reaches"));
+  EXPECT_THAT(markdown, HasSubstr("Limit box-level is exceeded: box.acceleration, peak, sine.z reaches"));
   const std::regex figure(R"(\]\((figures/[^)]+)\))");
   for (std::sregex_iterator at(markdown.begin(), markdown.end(), figure), end; at != end; ++at)
     EXPECT_TRUE(std::filesystem::exists(results / (*at)[1].str())) << (*at)[1];

@@ -41,9 +41,10 @@ std::vector<int> image_order(const Eigen::Matrix3Xd& reference) {
   return order;
 }
 
-ElementKind solid(SolidShape shape, int corners, const std::vector<std::vector<int>>& faces) {
+ElementKind solid(SolidShape shape, std::string_view plural, int corners, const std::vector<std::vector<int>>& faces) {
   const SolidFacts& facts = facts_of(shape);
   return {facts.name,
+          plural,
           Family::solid,
           facts.nodes,
           corners,
@@ -56,14 +57,14 @@ ElementKind solid(SolidShape shape, int corners, const std::vector<std::vector<i
 
 const std::vector<ElementKind>& kinds() {
   static const std::vector<ElementKind> all{
-      {"triangle of 3 nodes", Family::shell, 3, 3, 5, 6, {}, {{0, 1, 2}}, {0, 2, 1}},
-      {"quadrilateral of 4 nodes", Family::shell, 4, 4, 9, 6, {}, {{0, 1, 2, 3}}, {0, 3, 2, 1}},
-      solid(SolidShape::hexahedron8, 8, hexahedron),
-      solid(SolidShape::hexahedron20, 8, hexahedron),
-      solid(SolidShape::tetrahedron4, 4, tetrahedron),
-      solid(SolidShape::tetrahedron10, 4, tetrahedron),
-      solid(SolidShape::wedge6, 6, wedge),
-      solid(SolidShape::wedge15, 6, wedge),
+      {"triangle of 3 nodes", "shells of 3", Family::shell, 3, 3, 5, 6, {}, {{0, 1, 2}}, {0, 2, 1}},
+      {"quadrilateral of 4 nodes", "shells of 4", Family::shell, 4, 4, 9, 6, {}, {{0, 1, 2, 3}}, {0, 3, 2, 1}},
+      solid(SolidShape::hexahedron8, "hexahedra of 8", 8, hexahedron),
+      solid(SolidShape::hexahedron20, "hexahedra of 20", 8, hexahedron),
+      solid(SolidShape::tetrahedron4, "tetrahedra of 4", 4, tetrahedron),
+      solid(SolidShape::tetrahedron10, "tetrahedra of 10", 4, tetrahedron),
+      solid(SolidShape::wedge6, "wedges of 6", 6, wedge),
+      solid(SolidShape::wedge15, "wedges of 15", 6, wedge),
   };
   return all;
 }

@@ -14,7 +14,8 @@ namespace avrenk {
 /// One kind of element. Nodes are in the order of VTK's cell type: corners first, then the middles of edges.
 struct ElementKind {
   enum class Family { shell, solid };
-  std::string_view name;  ///< "hexahedron of 8 nodes"
+  std::string_view name;    ///< "hexahedron of 8 nodes"
+  std::string_view plural;  ///< "hexahedra of 8"
   Family family = Family::solid;
   int nodes = 0;                               ///< of one element
   int corners = 0;                             ///< the first so many nodes

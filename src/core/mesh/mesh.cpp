@@ -86,15 +86,21 @@ void add_cells(Assembly& assembly, int part, const Mesh& mesh, const std::vector
     const auto count = static_cast<std::size_t>(all.kind->nodes);
     ElementGroup group{part, all.kind, {}, placement.turn};
     group.nodes.reserve(cells[k].size() * count);
-    for (const int cell : cells[k])
-      for (const int point : std::span(all.nodes).subspan(static_cast<std::size_t>(cell) * count, count)) {
-        int& node = nodes[static_cast<std::size_t>(point)];
-        if (node < 0) {
-          node = static_cast<int>(assembly.nodes.size());
-          assembly.nodes.push_back({placement(mesh.points[static_cast<std::size_t>(point)]), name});
+    std::vector<int> own(count);
+    for (const int cell : cells[k]) {
+      for (std::size_t i = 0; i < count; ++i) {
+        const auto point = static_cast<std::size_t>(all.nodes[static_cast<std::size_t>(cell) * count + i]);
+        if (nodes[point] < 0) {
+          nodes[point] = static_cast<int>(assembly.nodes.size());
+          assembly.nodes.push_back({placement(mesh.points[point]), name});
         }
-        group.nodes.push_back(node);
+        own[i] = nodes[point];
       }
+      if (placement.is_image())
+        append_image(*all.kind, own, group.nodes);
+      else
+        group.nodes.insert(group.nodes.end(), own.begin(), own.end());
+    }
     assembly.groups.push_back(std::move(group));
   }
 }

@@ -15,6 +15,8 @@ using Eigen::Index;
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 
+constexpr std::size_t worst_in_all = 100, worst_of_a_part = 10;
+
 // Columns of one load in the matrix that rows of stress are multiplied with.
 struct Columns {
   Index first = 0, count = 0;  // of a sine load: real parts, then imaginary parts
@@ -26,31 +28,32 @@ struct LoadMatrix {
   std::vector<Columns> of_load;
 };
 
-// States of one load, before damping is folded in.
+// States of one load, before damping is folded in. Its parts refer to one another: it stays where it was made.
 struct LoadState {
   Environment::Type type = Environment::Type::steady;
-  std::vector<double> grid;
-  StateTable states;       // sine
-  MatrixXcd gamma;         // random
-  Eigen::VectorXcd still;  // steady
+  std::optional<Transfer> transfer;      // sine
+  std::optional<SineResponse> response;  // sine
+  MatrixXcd gamma;                       // random
+  Eigen::VectorXcd still;                // steady
 };
 
-LoadState state_of(const StressLoad& load, const System& system, const ModalBasis& basis, const ModalDamping& damping) {
+void make_state(const StressLoad& load, const System& system, const ModalBasis& basis, const ModalDamping& damping,
+                LoadState& state) {
   const Environment& environment = *load.environment;
-  LoadState state;
   state.type = environment.type;
   if (environment.type == Environment::Type::steady) {
     state.still = steady_state(environment, system, basis);
-    return state;
+    return;
   }
-  const Transfer transfer(basis, damping, base_inputs(basis, damping, environment.directions(load.axis, system)));
+  state.transfer.emplace(basis, damping, base_inputs(basis, damping, environment.directions(load.axis, system)));
   if (environment.type == Environment::Type::random) {
-    state.gamma = integrate_covariance(transfer, environment.input).gamma;
-    return state;
+    state.gamma = integrate_covariance(*state.transfer, environment.input).gamma;
+    return;
   }
-  state.grid = frequency_grid(environment.grid, environment.input.curve_points(), resonances(basis, damping));
-  state.states = StateTable(transfer, state.grid, environment.input.levels(state.grid));
-  return state;
+  state.response.emplace(
+      *state.transfer, environment.input,
+      frequency_grid(environment.grid, environment.input.curve_points(), resonances(basis, damping)),
+      grid_shortfall(environment.grid.points_per_resonance));
 }
 
 // F with F Fᵀ = Re(C Γ Cᴴ).
@@ -71,7 +74,7 @@ LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fo
   for (const LoadState& state : states) {
     MatrixXd block;
     if (state.type == Environment::Type::sine) {
-      const MatrixXcd w = state.states.times(fold);
+      const MatrixXcd w = state.response->curves(fold);
       block.resize(w.rows(), 2 * w.cols());
       block << w.real(), w.imag();
     } else if (state.type == Environment::Type::random) {
@@ -165,6 +168,91 @@ void take_sum(const MatrixXd& w, const Columns& own, Index count, const StressSt
   field.value.row(level).segment(first, count) = sum.max(0).sqrt();
 }
 
+// The largest values over the places of some parts.
+std::vector<StressPlace> largest(const Eigen::Matrix3Xd& value, const StressStations& stations,
+                                 const std::vector<int>& parts, std::size_t most) {
+  std::vector<StressPlace> places;
+  for (const int part : parts) {
+    const auto [from, to] = stations.of_part(part);
+    for (std::size_t s = from; s < to; ++s)
+      for (int level = 0; level < levels_of(stations.all()[s]); ++level) places.push_back({static_cast<int>(s), level});
+  }
+  const auto order = [&](const StressPlace& a, const StressPlace& b) {
+    const double va = value(a.level, a.station), vb = value(b.level, b.station);
+    return va != vb ? va > vb : a < b;
+  };
+  const std::size_t kept = std::min(most, places.size());
+  std::partial_sort(places.begin(), places.begin() + static_cast<std::ptrdiff_t>(kept), places.end(), order);
+  places.resize(kept);
+  return places;
+}
+
+// What one load does to the columns of strain at a frequency: real and imaginary parts of a sine, the factor of a random
+// covariance, a steady answer.
+MatrixXd columns_at(const LoadState& state, const LoadMatrix& load, std::size_t index, const MatrixXcd& fold,
+                    double frequency, double level) {
+  if (state.type != Environment::Type::sine)
+    return load.matrix.middleCols(load.of_load[index].first, load.of_load[index].count);
+  const Eigen::VectorXcd w = level * (fold * state.transfer->state(frequency).col(0));
+  MatrixXd both(w.size(), 2);
+  both << w.real(), w.imag();
+  return both;
+}
+
+// The worst places of one load, located exactly.
+class Refiner {
+ public:
+  Refiner(const Assembly& assembly, const Channels& channels, const StressStations& stations)
+      : assembly_(assembly), channels_(channels), stations_(stations) {}
+
+  [[nodiscard]] WorstStress locate(const StressPlace& place, const StressField& field, const LoadState& state,
+                                   const LoadMatrix& load, std::size_t index) const {
+    const StressStation& station = stations_.all()[static_cast<std::size_t>(place.station)];
+    const auto motions = [&](int node) { return channels_.strain_rows(node); };
+    const std::vector<MatrixXd> each =
+        stations_.rows_by_element(static_cast<std::size_t>(place.station), motions, channels_.strain_columns());
+    MatrixXd mean = MatrixXd::Zero(6, channels_.strain_columns());
+    for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
+    const MatrixXd mises = von_mises_rows(station, place.level);
+    const auto& loss_factor = assembly_.material_of(station.part).loss_factor;
+    WorstStress worst{place, field.value(place.level, place.station)};
+    double level = 1;
+    if (state.type == Environment::Type::sine) {
+      const Measure measure{"", channels_.from_strain(mises * mean, loss_factor)};
+      const SinePeak peak = state.response->peak(measure);
+      worst.value = peak.value;
+      worst.frequency = peak.frequency;
+      worst.phase = peak.phase;
+      level = state.response->level(measure, peak.frequency);
+    }
+    const Index columns = channels_.strain_columns();
+    const MatrixXd x = columns_at(state, load, index,
+                                  channels_.from_strain(MatrixXd::Identity(columns, columns), loss_factor),
+                                  worst.frequency, level);
+    double difference = 0;
+    for (const MatrixXd& own : each)
+      difference += (mises * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
+    const double whole = (mises * (mean * x)).squaredNorm();
+    worst.jump = whole > 0 ? std::sqrt(difference / whole) : 0;
+    if (state.type != Environment::Type::random) {
+      Vector6 now = (mean * x).col(0);
+      if (state.type == Environment::Type::sine) {
+        const Eigen::VectorXcd w = (mean * x).col(0) + Complex(0, 1) * (mean * x).col(1);
+        now = (w * std::polar(1.0, -worst.phase)).real();
+      }
+      const Vector3 ascending =
+          Eigen::SelfAdjointEigenSolver<Matrix3>(stress_tensor(station, place.level, now)).eigenvalues();
+      worst.principal = ascending.reverse();
+    }
+    return worst;
+  }
+
+ private:
+  const Assembly& assembly_;
+  const Channels& channels_;
+  const StressStations& stations_;
+};
+
 }  // namespace
 
 StressSurvey survey_stress(const Assembly& assembly, const System& system, const ModalBasis& basis,
@@ -177,14 +265,14 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
   const auto nothing = [&] { return Eigen::Matrix3Xd::Constant(3, size, std::nan("")); };
   std::vector<LoadState> states(loads.size());
   for (const StressLoad& load : loads) {
-    StressField field{load, outcome_name(*load.environment, load.axis), nothing(), {}, {}};
+    StressField field{load, outcome_name(*load.environment, load.axis), nothing(), {}, {}, {}};
     if (load.environment->type == Environment::Type::sine) {
       field.frequency = field.phase = nothing();
       survey.shortfall = std::max(survey.shortfall, 1 - grid_shortfall(load.environment->grid.points_per_resonance));
     }
     survey.fields.push_back(std::move(field));
   }
-  run_jobs(loads.size(), threads, [&](std::size_t i) { states[i] = state_of(loads[i], system, basis, damping); });
+  run_jobs(loads.size(), threads, [&](std::size_t i) { make_state(loads[i], system, basis, damping, states[i]); });
   const Channels channels(assembly, system, basis, damping);
   std::map<std::optional<double>, LoadMatrix> matrices;  // by the loss factor of the material
   struct Stretch {
@@ -222,40 +310,44 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     for (std::size_t i = 0; i < loads.size(); ++i)
       for (int level = 0; level < levels_of(kind); ++level) {
         if (states[i].type == Environment::Type::sine)
-          take_sine(w, load->of_load[i], count, kind, level, states[i].grid, first, survey.fields[i]);
+          take_sine(w, load->of_load[i], count, kind, level, states[i].response->grid(), first, survey.fields[i]);
         else
           take_sum(w, load->of_load[i], count, kind, level, first, survey.fields[i]);
       }
   });
+  const Refiner refiner(assembly, channels, stations);
+  std::vector<int> looked_at;
+  for (std::size_t p = 0; p < parts.size(); ++p)
+    if (parts[p]) looked_at.push_back(static_cast<int>(p));
+  for (std::size_t i = 0; i < loads.size(); ++i) {
+    StressField& field = survey.fields[i];
+    std::set<StressPlace> places;
+    for (const StressPlace& place : largest(field.value, stations, looked_at, worst_in_all)) places.insert(place);
+    for (const int part : looked_at)
+      for (const StressPlace& place : largest(field.value, stations, {part}, worst_of_a_part)) places.insert(place);
+    const std::vector<StressPlace> list(places.begin(), places.end());
+    field.worst.resize(list.size());
+    run_jobs(list.size(), threads, [&](std::size_t k) {
+      const int part = stations.all()[static_cast<std::size_t>(list[k].station)].part;
+      field.worst[k] =
+          refiner.locate(list[k], field, states[i], matrices.at(assembly.material_of(part).loss_factor), i);
+    });
+    std::stable_sort(field.worst.begin(), field.worst.end(),
+                     [](const WorstStress& a, const WorstStress& b) { return a.value > b.value; });
+    if (states[i].type != Environment::Type::sine) continue;
+    for (const WorstStress& worst : field.worst) {
+      field.value(worst.place.level, worst.place.station) = worst.value;
+      field.frequency(worst.place.level, worst.place.station) = worst.frequency;
+      field.phase(worst.place.level, worst.place.station) = worst.phase;
+    }
+  }
   return survey;
 }
 
-namespace {
-
-// The largest values over the places of some parts.
-std::vector<StressPlace> largest(const Eigen::Matrix3Xd& value, const StressStations& stations,
-                                 const std::vector<int>& parts, std::size_t most) {
-  std::vector<StressPlace> places;
-  for (const int part : parts) {
-    const auto [from, to] = stations.of_part(part);
-    for (std::size_t s = from; s < to; ++s)
-      for (int level = 0; level < levels_of(stations.all()[s]); ++level) places.push_back({static_cast<int>(s), level});
-  }
-  const auto order = [&](const StressPlace& a, const StressPlace& b) {
-    const double va = value(a.level, a.station), vb = value(b.level, b.station);
-    return va != vb ? va > vb : a < b;
-  };
-  const std::size_t kept = std::min(most, places.size());
-  std::partial_sort(places.begin(), places.begin() + static_cast<std::ptrdiff_t>(kept), places.end(), order);
-  places.resize(kept);
-  return places;
-}
-
-}  // namespace
-
-std::vector<StressPlace> worst_places(const StressField& field, const StressStations& stations,
-                                      const std::vector<int>& parts, std::size_t most) {
-  return largest(field.value, stations, parts, most);
+const WorstStress* StressField::worst_of(const StressStations& stations, int part) const {
+  for (const WorstStress& each : worst)
+    if (stations.all()[static_cast<std::size_t>(each.place.station)].part == part) return &each;
+  return nullptr;
 }
 
 std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,

@@ -1,6 +1,8 @@
 /// core/response/stress_survey.h: von Mises stress of every node of shells and solids in every environment at once.
 #pragma once
 
+#include <cmath>
+
 #include "core/response/environment.h"
 #include "core/response/stress.h"
 
@@ -12,12 +14,37 @@ struct StressLoad {
   int axis = 0;
 };
 
+/// A station at one level.
+struct StressPlace {
+  int station = 0, level = 0;
+  friend bool operator<(const StressPlace& a, const StressPlace& b) {
+    return std::pair(a.station, a.level) < std::pair(b.station, b.level);
+  }
+  friend bool operator==(const StressPlace&, const StressPlace&) = default;
+};
+
+/// One of the worst places under a load, located exactly.
+struct WorstStress {
+  StressPlace place;
+  double value = 0, frequency = 0, phase = 0;  ///< as in StressField
+  /// What the elements that meet there differ from their mean by, as a part of it: the root of the mean over them of
+  /// the von Mises stress of the difference squared. The mesh is too coarse there for a stress much better than that.
+  double jump = 0;
+  /// Principal stresses at the instant of the largest, largest first, Pa; NaN of a random load.
+  Vector3 principal = Vector3::Constant(std::nan(""));
+};
+
 /// Von Mises stress of all stations under one load; of a shell at bottom, middle and top, of a solid in the first row.
 struct StressField {
   StressLoad load;
   std::string name;                   ///< as Outcome::name()
   Eigen::Matrix3Xd value;             ///< Pa: largest over phase and grid (sine), RMS (random), or steady
   Eigen::Matrix3Xd frequency, phase;  ///< sine: Hz, rad; else empty
+  /// The worst hundred, and the worst ten of each part, largest first. A sine peak is located between grid points; its
+  /// values stand in the field too.
+  std::vector<WorstStress> worst;
+  /// The worst of one part; nullptr if it has none.
+  [[nodiscard]] const WorstStress* worst_of(const StressStations& stations, int part) const;
 };
 
 /// Fields of sine environments are taken on the grid, where a peak may be lower than it is by `shortfall` at most;
@@ -36,19 +63,6 @@ struct StressSurvey {
                                          const ModalDamping& damping, const StressStations& stations,
                                          const std::vector<StressLoad>& loads, const std::vector<bool>& parts,
                                          int threads, std::size_t bytes_at_once = 64U << 20U);
-
-/// A station at one level.
-struct StressPlace {
-  int station = 0, level = 0;
-  friend bool operator<(const StressPlace& a, const StressPlace& b) {
-    return std::pair(a.station, a.level) < std::pair(b.station, b.level);
-  }
-  friend bool operator==(const StressPlace&, const StressPlace&) = default;
-};
-
-/// The places of the given parts with the largest values of one field, largest first, at most `most` of them.
-[[nodiscard]] std::vector<StressPlace> worst_places(const StressField& field, const StressStations& stations,
-                                                    const std::vector<int>& parts, std::size_t most);
 
 /// All places of the given parts that could be the worst of any field, of the axes of one environment together, or of a
 /// sine environment and the steady one that it comes after: the `most` largest of each.

@@ -30,13 +30,13 @@ struct WatchRequest {
   std::string name;  ///< the user's
   const WatchedQuantity* quantity = nullptr;
   std::vector<int> items;              ///< nodes, springs, beams, feet, or one base
-  std::vector<int> parts{};            ///< of shells and solids
   Vector3 about = Vector3::Zero();     ///< for moments of a base
   Matrix3 axes = Matrix3::Identity();  ///< rows: the axes of the components, for nodes, bases and feet
   // Between two places: pairs of nodes, the second's motion less the first's along a line.
   std::vector<std::array<int, 2>> pairs{};
   std::optional<Vector3> along{};  ///< absent: the line that joins the nodes
   std::optional<double> gap{};     ///< m; absent: their distance along the line
+  std::vector<int> parts{};        ///< of shells and solids, whose elements are not among the items
 };
 
 /// One number as a function of frequency; where several nodes or elements make one place, each is a candidate and the

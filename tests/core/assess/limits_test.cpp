@@ -142,7 +142,7 @@ TEST(Watched, NamesTheWorstOfManyAndEveryQuantityHasRows) {
     }
     if (quantity.subject == Subject::node) request.items = {5, 9, 12};
     requests.push_back(request);
-    expected += quantity.vector ? (quantity.subject == Subject::beam ? 3 : 4) : 1;
+    expected += quantity.vector ? (quantity.subject == Subject::part ? 3 : 4) : 1;
   }
   const auto all = watch(solved.assembly, solved.channels, requests);
   EXPECT_EQ(all.size(), expected);

@@ -1,0 +1,179 @@
+#include "files/stress_results.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace avrenk {
+namespace {
+
+constexpr double degrees = 180 / pi;
+
+std::string level_name(const StressStation& station, int level) {
+  return station.shell ? std::string(shell_levels[static_cast<std::size_t>(level)]) : "";
+}
+
+const char* kind_of_value(const StressField& field) {
+  switch (field.load.environment->type) {
+    case Environment::Type::sine:
+      return "largest of the sweep";
+    case Environment::Type::random:
+      return "RMS";
+    default:
+      return "steady";
+  }
+}
+
+}  // namespace
+
+int worst_level(const StressStation& station, const StressField& field, std::size_t index) {
+  int worst = 0;
+  for (int level = 1; level < levels_of(station); ++level)
+    if (field.value(level, static_cast<Eigen::Index>(index)) > field.value(worst, static_cast<Eigen::Index>(index)))
+      worst = level;
+  return worst;
+}
+
+Table worst_stress_table(const Assembly& assembly, const StressStations& stations, const StressSurvey& survey,
+                         const Show& show) {
+  const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
+  Table table{"stress",
+              "Shells and solids: largest von Mises stress of each part, and what neighbouring elements differ by",
+              {{"part", ""},
+               {"in", ""},
+               {"von Mises", stress.text},
+               {"at", frequency.text, 4},
+               {"phase", "°", 3, false, 1},
+               {"jump", "%", 2, true, 1},
+               {"σ1", stress.text, 4, false},
+               {"σ2", stress.text, 4, false},
+               {"σ3", stress.text, 4, false},
+               {"where", ""}},
+              {}};
+  for (std::size_t p = 0; p < assembly.parts.size(); ++p)
+    for (const StressField& field : survey.fields) {
+      const WorstStress* const worst = field.worst_of(stations, static_cast<int>(p));
+      if (!worst) continue;
+      const bool sine = field.load.environment->type == Environment::Type::sine;
+      const StressStation& station = stations.all()[static_cast<std::size_t>(worst->place.station)];
+      const std::string level = level_name(station, worst->place.level);
+      const auto number = [&](double value, bool given) { return given ? value : std::nan(""); };
+      std::vector<Cell> row{assembly.parts[p].name,
+                            field.name,
+                            stress.from_si(worst->value),
+                            number(frequency.from_si(worst->frequency), sine),
+                            number(degrees * worst->phase, sine),
+                            100 * worst->jump};
+      for (const double each : worst->principal) row.emplace_back(stress.from_si(each));
+      row.emplace_back(assembly.describe_node(station.node, assembly.parts[p].name) +
+                       (level.empty() ? "" : ", " + level));
+      table.rows.push_back(std::move(row));
+    }
+  return table;
+}
+
+Table worst_axes(Table table) {
+  const auto key = [](const std::vector<Cell>& row) {
+    const std::string in = std::get<std::string>(row[1]);
+    return std::pair(std::get<std::string>(row[0]), in.substr(0, in.find('.')));
+  };
+  std::vector<std::vector<Cell>> kept;
+  for (std::vector<Cell>& row : table.rows) {
+    if (kept.empty() || key(kept.back()) != key(row))
+      kept.push_back(std::move(row));
+    else if (std::get<double>(row[2]) > std::get<double>(kept.back()[2]))
+      kept.back() = std::move(row);
+  }
+  table.rows = std::move(kept);
+  return table;
+}
+
+Table stress_table(const Assembly& assembly, const StressStations& stations, const StressField& field,
+                   const Show& show) {
+  const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency),
+                    length = show.unit(kind::length);
+  const bool sine = field.load.environment->type == Environment::Type::sine;
+  Table table{field.name + ".stress",
+              fmt::format("{}: von Mises stress, {}", field.name, kind_of_value(field)),
+              {{"part", ""},
+               {"node", ""},
+               {"x", length.text},
+               {"y", length.text},
+               {"z", length.text},
+               {"von Mises", stress.text},
+               {"level", ""}},
+              {}};
+  if (sine) {
+    table.columns.push_back({"at", frequency.text});
+    table.columns.push_back({"phase", "°"});
+  }
+  std::vector<std::pair<double, std::size_t>> order;
+  for (std::size_t s = 0; s < stations.size(); ++s) {
+    const double value = field.value(worst_level(stations.all()[s], field, s), static_cast<Eigen::Index>(s));
+    if (!std::isnan(value)) order.emplace_back(-value, s);
+  }
+  std::sort(order.begin(), order.end());
+  for (const auto& [value, s] : order) {
+    const StressStation& station = stations.all()[s];
+    const auto column = static_cast<Eigen::Index>(s);
+    const int level = worst_level(station, field, s);
+    std::vector<Cell> row{assembly.parts[static_cast<std::size_t>(station.part)].name,
+                          static_cast<double>(station.node + 1)};
+    for (const double at : assembly.position(station.node)) row.emplace_back(std::abs(at) < 1e-12 ? 0.0 : length.from_si(at));
+    row.emplace_back(stress.from_si(-value));
+    row.emplace_back(level_name(station, level));
+    if (sine) {
+      row.emplace_back(frequency.from_si(field.frequency(level, column)));
+      row.emplace_back(degrees * field.phase(level, column));
+    }
+    table.rows.push_back(std::move(row));
+  }
+  return table;
+}
+
+Grid stress_grid(const Assembly& assembly, const StressStations& stations, const Show& show) {
+  const DisplayUnit length = show.unit(kind::length);
+  Grid grid;
+  for (const StressStation& station : stations.all())
+    grid.points.push_back(assembly.position(station.node) / length.factor);
+  GridArray part{"part", 1, {}};
+  std::vector<int> points;
+  for (std::size_t g = 0; g < assembly.groups.size(); ++g) {
+    const ElementGroup& group = assembly.groups[g];
+    for (std::size_t e = 0; e < group.elements(); ++e) {
+      points.clear();
+      for (std::size_t i = 0; i < static_cast<std::size_t>(group.kind->nodes); ++i) points.push_back(stations.of(g, e, i));
+      grid.add_cell(static_cast<std::uint8_t>(group.kind->cell_type), points);
+      part.values.push_back(group.part);
+    }
+  }
+  grid.cell_arrays = {std::move(part)};
+  return grid;
+}
+
+std::vector<GridArray> stress_arrays(const StressStations& stations, const StressField& field, const Show& show) {
+  const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
+  const std::string what = fmt::format("{}: von Mises, {}", field.name, kind_of_value(field));
+  std::vector<GridArray> arrays;
+  for (int level = 0; level < 3; ++level) {
+    GridArray array{fmt::format("{}, {} ({})", what, shell_levels[static_cast<std::size_t>(level)], stress.text), 1, {}};
+    for (std::size_t s = 0; s < stations.size(); ++s)
+      array.values.push_back(stress.from_si(
+          field.value(stations.all()[s].shell ? level : 0, static_cast<Eigen::Index>(s))));
+    arrays.push_back(std::move(array));
+  }
+  if (field.load.environment->type != Environment::Type::sine) return arrays;
+  GridArray at{fmt::format("{}: frequency of the largest ({})", field.name, frequency.text), 1, {}},
+      phase{fmt::format("{}: phase of the largest (°)", field.name), 1, {}};
+  for (std::size_t s = 0; s < stations.size(); ++s) {
+    const int level = worst_level(stations.all()[s], field, s);
+    at.values.push_back(frequency.from_si(field.frequency(level, static_cast<Eigen::Index>(s))));
+    phase.values.push_back(degrees * field.phase(level, static_cast<Eigen::Index>(s)));
+  }
+  arrays.push_back(std::move(at));
+  arrays.push_back(std::move(phase));
+  return arrays;
+}
+
+}  // namespace avrenk

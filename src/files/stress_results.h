@@ -1,0 +1,32 @@
+/// files/stress_results.h: stress of shells and solids as tables and as a field.
+#pragma once
+
+#include "core/response/stress_survey.h"
+#include "files/table.h"
+#include "files/vtu.h"
+
+namespace avrenk {
+
+/// The worst place of every part under every load, with what the elements there disagree by.
+[[nodiscard]] Table worst_stress_table(const Assembly& assembly, const StressStations& stations,
+                                       const StressSurvey& survey, const Show& show);
+
+/// Of such a table for each part and environment the axis with the largest value.
+[[nodiscard]] Table worst_axes(Table table);
+
+/// Every node of every part under one load, at its worst level, largest first.
+[[nodiscard]] Table stress_table(const Assembly& assembly, const StressStations& stations, const StressField& field,
+                                 const Show& show);
+
+/// Shells and solids alone, every part and every side of a fold with points of its own: stress is not the same on both
+/// sides. Cell array "part".
+[[nodiscard]] Grid stress_grid(const Assembly& assembly, const StressStations& stations, const Show& show);
+/// Point arrays of stress_grid: von Mises stress at bottom, middle and top (of a solid three times the same); of a sine
+/// load also the frequency and phase of the largest of them.
+[[nodiscard]] std::vector<GridArray> stress_arrays(const StressStations& stations, const StressField& field,
+                                                   const Show& show);
+
+/// Level at which the value of a station is largest.
+[[nodiscard]] int worst_level(const StressStation& station, const StressField& field, std::size_t index);
+
+}  // namespace avrenk
