@@ -56,15 +56,19 @@ void make_state(const StressLoad& load, const System& system, const ModalBasis& 
       grid_shortfall(environment.grid.points_per_resonance));
 }
 
-// F with F Fᵀ = Re(C Γ Cᴴ).
+// F with F Fᵀ = Re(C Γ Cᴴ), by the eigenvectors of the matrix of correlations: high modes move little and strain much,
+// so that each counts against its own size.
 MatrixXd factor_of(const MatrixXcd& gamma, const MatrixXcd& fold) {
   const MatrixXd covariance = (fold * gamma * fold.adjoint()).real();
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> parts(covariance);
+  const Eigen::VectorXd size = covariance.diagonal().cwiseMax(0).cwiseSqrt(),
+                        inverse = size.unaryExpr([](double x) { return x > 0 ? 1 / x : 0.0; });
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> parts(inverse.asDiagonal() * covariance * inverse.asDiagonal());
   const Eigen::VectorXd& values = parts.eigenvalues();
   Index first = 0;  // what rounding leaves
   while (first + 1 < values.size() && values[first] <= 1e-15 * values[values.size() - 1]) ++first;
   const Index kept = values.size() - first;
-  return parts.eigenvectors().rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
+  return size.asDiagonal() * parts.eigenvectors().rightCols(kept) *
+         values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
 }
 
 LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fold) {

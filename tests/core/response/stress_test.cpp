@@ -1,0 +1,301 @@
+#include "core/response/stress.h"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/response/stress_survey.h"
+#include "support/solids.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using test::shell_part;
+using test::solid_part;
+
+// Motions of every node under u(x) = a x with its rotation, as one column.
+StressStations::NodeRows field(const Assembly& model, const std::function<Vector6(const Vector3&)>& at) {
+  return [&model, at](int node) -> MatrixXd { return at(model.position(node)); };
+}
+Vector6 linear(const Matrix3& gradient, const Vector3& x) {
+  Vector6 motion;
+  motion << gradient * x, 0.5 * Vector3(gradient(2, 1) - gradient(1, 2), gradient(0, 2) - gradient(2, 0),
+                                        gradient(1, 0) - gradient(0, 1));
+  return motion;
+}
+Vector6 values_of(const MatrixXd& rows, std::size_t station) {
+  return rows.middleRows<6>(6 * static_cast<Index>(station)).col(0);
+}
+
+double von_mises(const Matrix3& s) {
+  const Matrix3 deviator = s - s.trace() / 3 * Matrix3::Identity();
+  return std::sqrt(1.5) * deviator.norm();
+}
+
+// Hooke's law, written out.
+Matrix3 stress_of(const Matrix3& gradient) {
+  const Matrix3 strain = 0.5 * (gradient + gradient.transpose());
+  const double e = 71e9, nu = 0.33, g = e / (2 * (1 + nu)), lame = e * nu / ((1 + nu) * (1 - 2 * nu));
+  return 2 * g * strain + lame * strain.trace() * Matrix3::Identity();
+}
+
+TEST(Stress, OfALinearFieldIsExactAtEveryNodeOfDistortedSolids) {
+  Matrix3 gradient;
+  gradient << 1.0, 0.4, -0.3, 0.2, -0.7, 0.5, 0.6, -0.1, 0.8;
+  gradient *= 1e-3;
+  const Matrix3 exact = stress_of(gradient);
+  for (const SolidShape shape : test::every_solid) {
+    const Assembly model =
+        test::part_of(test::distorted_block(shape, {0.1, 0.08, 0.05}, 3), solid_part("block"));
+    const StressStations stations(model);
+    ASSERT_EQ(stations.size(), model.nodes.size());  // one part, no folds
+    const auto motions = field(model, [&](const Vector3& x) { return linear(gradient, x); });
+    const MatrixXd rows = stations.rows(0, stations.size(), motions, 1);
+    for (std::size_t s = 0; s < stations.size(); ++s) {
+      const Vector6 values = values_of(rows, s);
+      const Matrix3 tensor = stress_tensor(stations.all()[s], 0, values);
+      ASSERT_LE((tensor - exact).norm(), 1e-10 * exact.norm()) << facts_of(shape).name;
+      EXPECT_NEAR((von_mises_rows(stations.all()[s], 0) * values).norm() / von_mises(exact), 1, 1e-10);
+    }
+    EXPECT_LT(stress_jump(stations, 0, motions, 1)[0], 1e-9);
+  }
+}
+
+// A plate of warped-free quadrilaterals and triangles in a plane of its own, some of them numbered the other way round.
+TEST(Stress, OfShellsIsThatOfPlateTheoryWhicheverWayTheElementsAreNumbered) {
+  const double t = 3e-3, e = 71e9, nu = 0.33;
+  const Matrix3 turn = Eigen::AngleAxisd(0.7, Vector3(1, 2, -0.5).normalized()).toRotationMatrix();
+  Mesh mesh = mesh_shape(Plate{0.2, 0.1}, {false, false, t, 1}, {std::nullopt, {4, 3}});
+  for (Vector3& point : mesh.points)
+    if (std::abs(point.x()) < 0.09 && std::abs(point.y()) < 0.04) point += Vector3(0.008, -0.005, 0);
+  std::vector<int>& nodes = mesh.cells[0].nodes;
+  for (const std::size_t turned : {1U, 4U, 7U, 8U})
+    std::swap(nodes[4 * turned + 1], nodes[4 * turned + 3]);
+  mesh.add(shell_kind(3), std::array{nodes[0], nodes[1], nodes[2]});  // the first as two triangles, one reversed
+  mesh.add(shell_kind(3), std::array{nodes[0], nodes[3], nodes[2]});
+  nodes.erase(nodes.begin(), nodes.begin() + 4);
+  const Assembly model =
+      test::part_of(mesh, shell_part("sheet", t), test::alloy(), {Placement{turn, {0.3, 0.1, -0.2}}});
+  const StressStations stations(model);
+  ASSERT_EQ(stations.size(), model.nodes.size());
+  // Membrane strains and curvatures of the middle surface, constant: w = −½(κx x² + κy y²) − ½ κxy x y.
+  const double ex = 2e-4, ey = -1e-4, exy = 1.5e-4, kx = 0.03, ky = -0.05, kxy = 0.04;
+  const auto motions = [&](int node) -> MatrixXd {
+    const Vector3 x = turn.transpose() * (model.position(node) - Vector3(0.3, 0.1, -0.2));
+    const Vector3 u(ex * x.x() + 0.5 * exy * x.y(), ey * x.y() + 0.5 * exy * x.x(),
+                    -0.5 * (kx * x.x() * x.x() + ky * x.y() * x.y()) - 0.5 * kxy * x.x() * x.y());
+    const Vector3 w(-ky * x.y() - 0.5 * kxy * x.x(), kx * x.x() + 0.5 * kxy * x.y(), 0);
+    Vector6 motion;
+    motion << turn * u, turn * w;
+    return motion;
+  };
+  const MatrixXd rows = stations.rows(0, stations.size(), motions, 1);
+  const Vector3 up = turn * Vector3::UnitZ();
+  for (std::size_t s = 0; s < stations.size(); ++s) {
+    const StressStation& station = stations.all()[s];
+    const double side = station.axes.row(2).dot(up);  // top is where the normal points
+    ASSERT_NEAR(std::abs(side), 1, 1e-12);
+    for (int level = 0; level < 3; ++level) {
+      const double z = side * 0.5 * t * (level - 1);
+      const double sx = ex + z * kx, sy = ey + z * ky, sxy = exy + z * kxy, plane = e / (1 - nu * nu);
+      Matrix3 exact = Matrix3::Zero();
+      exact(0, 0) = plane * (sx + nu * sy);
+      exact(1, 1) = plane * (sy + nu * sx);
+      exact(0, 1) = exact(1, 0) = e / (2 * (1 + nu)) * sxy;
+      const Vector6 values = values_of(rows, s);
+      const Matrix3 found = turn.transpose() * stress_tensor(station, level, values) * turn;
+      // Kirchhoff's field bends quadrilaterals exactly; a triangle's nodes see its constant curvature.
+      EXPECT_LE((found - exact).norm(), 1e-9 * plane * 1e-4) << s << " " << level << "\n" << found << "\n" << exact;
+      EXPECT_NEAR((von_mises_rows(station, level) * values).norm(), von_mises(exact), 1e-9 * plane * 1e-4);
+    }
+  }
+}
+
+TEST(Stress, IsNotAveragedAcrossFoldsPartsOrNothingElse) {
+  // Two plates at a right angle share an edge; a third goes on in the plane of the first as another part.
+  Mesh mesh;
+  mesh.points = {{0, 0, 0}, {0.1, 0, 0}, {0.2, 0, 0}, {0, 0.1, 0}, {0.1, 0.1, 0}, {0.2, 0.1, 0}, {0.1, 0, 0.1}, {0.1, 0.1, 0.1}};
+  mesh.add(shell_kind(4), std::array{0, 1, 4, 3});
+  mesh.add(shell_kind(4), std::array{1, 6, 7, 4});
+  mesh.add(shell_kind(4), std::array{1, 2, 5, 4});
+  Assembly model;
+  model.materials = {test::alloy()};
+  model.parts = {shell_part("floor", 2e-3), shell_part("more", 2e-3)};
+  std::vector<int> nodes(mesh.points.size(), -1);
+  add_cells(model, 0, mesh, {{0, 1}}, {}, nodes);
+  add_cells(model, 1, mesh, {{2}}, {}, nodes);
+  EXPECT_EQ(model.nodes.size(), 8U);
+  const StressStations stations(model);
+  EXPECT_EQ(stations.size(), 4U + 4 + 4);  // nothing is shared
+  // With both in one part, the floor and its continuation share two.
+  Assembly one = model;
+  one.groups[1].part = 0;
+  EXPECT_EQ(StressStations(one).size(), 6U + 4);
+}
+
+// --- the survey of all nodes against channels taken one by one ---
+
+struct Shaken {
+  Assembly assembly;
+  System system;
+  ModalBasis basis;
+  ModalDamping damping;
+  std::vector<Environment> environments;
+};
+
+// A bracket of solids with a plate of shells (with a loss factor of its own) on it, on one or two bases.
+Shaken shaken(bool two_bases) {
+  Shaken s;
+  Assembly& model = s.assembly;
+  model.materials = {test::alloy(), test::alloy(0.03)};
+  model.parts = {solid_part("block"), shell_part("plate", 3e-3)};
+  model.parts[1].material = 1;
+  add_mesh(model, 0, mesh_shape(Box{{0.06, 0.04, 0.03}}, {true, false, 0, 1}, {std::nullopt, {3, 2, 2}}), {Placement{}});
+  add_mesh(model, 1, mesh_shape(Plate{0.16, 0.04}, {false, false, 3e-3, 1}, {std::nullopt, {8, 2}}),
+           {Placement{Matrix3::Identity(), {0.05, 0, 0.03}}});
+  RigidLink bond{"bond", -1, {}};
+  for (int node = 0; node < static_cast<int>(model.nodes.size()); ++node) {
+    const Vector3& at = model.position(node);
+    const bool plate = model.nodes[static_cast<std::size_t>(node)].origin == "plate";
+    if (plate && at.x() < 0.0101 && at.x() > 0.0099 && std::abs(at.y()) < 1e-9) bond.lead = node;
+    if (!plate && at.z() > 0.0299 && std::abs(at.x()) < 0.0101) bond.follow.push_back(node);
+  }
+  model.links = {bond};
+  test::hold(model, [](const Vector3& x) { return x.z() < 1e-9; });
+  if (two_bases) {
+    model.bases.push_back({"arm", {}, {0.13, 0, 0.03}});
+    for (int node = 0; node < static_cast<int>(model.nodes.size()); ++node)
+      if (model.position(node).x() > 0.1299) model.bases[1].feet.push_back({node});
+  }
+  s.system = make_system(model);
+  s.basis = solve_modes(model, s.system, {std::nullopt, 8, true, false});
+  s.damping = damp(s.system, s.basis, {DampingRule::Form::ratio, 0.02, {}});
+  const double top = s.basis.frequency(7) / 1.2;
+  const LogLogTable input({{20, 10, {}}, {top, 15, {}}}, 20);
+  Environment sine;
+  sine.name = "sine";
+  sine.axes = {2};
+  sine.input = input;
+  sine.grid = {20, top, 24, 21, {}};
+  sine.after = "gravity";
+  if (two_bases) sine.motions = {{0, 1.0}, {1, std::polar(0.7, 1.1)}};
+  Environment random = sine;
+  random.name = "random";
+  random.type = Environment::Type::random;
+  Environment gravity;
+  gravity.name = "gravity";
+  gravity.type = Environment::Type::steady;
+  gravity.acceleration = {0, 3, -9.81};
+  s.environments = {gravity, sine, random};
+  return s;
+}
+
+TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
+  for (const bool two_bases : {false, true}) {
+    const Shaken s = shaken(two_bases);
+    const StressStations stations(s.assembly);
+    std::vector<StressLoad> loads;
+    for (const Environment& environment : s.environments) loads.push_back({&environment, 2});
+    const StressSurvey survey = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads,
+                                              {true, true}, 2, 1U << 20U);
+    ASSERT_EQ(survey.fields.size(), 3U);
+    EXPECT_GT(survey.shortfall, 0);
+    const Channels channels(s.assembly, s.system, s.basis, s.damping);
+    const Transfer transfer(s.basis, s.damping,
+                            base_inputs(s.basis, s.damping, s.environments[1].directions(2, s.system)));
+    const SineResponse response(transfer, s.environments[1].input,
+                                frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(),
+                                               resonances(s.basis, s.damping)));
+    const ModalCovariance covariance = integrate_covariance(transfer, s.environments[2].input);
+    double worst_sine = 0;
+    for (std::size_t k = 0; k < stations.size(); ++k) {
+      const StressStation& station = stations.all()[k];
+      const MatrixXd rows = stations.rows(
+          k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+      for (int level = 0; level < levels_of(station); ++level) {
+        const auto column = static_cast<Index>(k);
+        const Measure measure{"", channels.from_strain(von_mises_rows(station, level) * rows,
+                                                       s.assembly.material_of(station.part).loss_factor)};
+        const SinePeak peak = response.peak(measure);
+        worst_sine = std::max(worst_sine, peak.value);
+        const double found = survey.fields[1].value(level, column);
+        EXPECT_LE(found, peak.value * (1 + 1e-7));
+        EXPECT_GE(found, peak.value * (1 - survey.shortfall));
+        EXPECT_NEAR(survey.fields[2].value(level, column) / root_mean_square(measure, covariance), 1, 1e-8);
+        const Eigen::VectorXcd still = steady_state(s.environments[0], s.system, s.basis);
+        EXPECT_NEAR(survey.fields[0].value(level, column) / (measure.rows.real() * still.real()).norm(), 1, 1e-9);
+      }
+    }
+    EXPECT_NEAR(survey.fields[1].worst.front().value / worst_sine, 1, 1e-9);
+    for (const StressField& each : survey.fields) {
+      ASSERT_TRUE(each.worst_of(stations, 0) && each.worst_of(stations, 1));
+      for (const WorstStress& worst : each.worst) {
+        EXPECT_GE(worst.jump, 0);
+        if (each.load.environment->type == Environment::Type::random) continue;
+        // Von Mises of the principal stresses at the instant of the largest is the largest.
+        EXPECT_NEAR(von_mises(worst.principal.asDiagonal()) / worst.value, 1, 1e-7);
+      }
+    }
+    // What is watched finds the same worst, with gravity on top as well.
+    WatchRequest request;
+    request.name = "metal";
+    request.parts = {0, 1};
+    for (const WatchedQuantity& quantity : watched_quantities())
+      if (quantity.keyword == "von Mises") request.quantity = &quantity;
+    const auto watched = watch(s.assembly, channels, {request}, {&stations, &survey});
+    const Outcome still = run_steady(s.environments[0], s.system, s.basis, watched);
+    Environment with = s.environments[1];
+    with.with_static = {"metal.von Mises"};
+    const Outcome outcome = run_environment(with, 2, s.system, s.basis, s.damping, watched, &still);
+    EXPECT_NEAR(outcome.sine[0].peak.value / worst_sine, 1, 1e-9);
+    EXPECT_NEAR(still.steady[0].value / survey.fields[0].worst.front().value, 1, 1e-9);
+    EXPECT_GE(outcome.sine[0].with_static->value, outcome.sine[0].peak.value * (1 - 1e-9));
+    EXPECT_LE(outcome.sine[0].with_static->value, outcome.sine[0].peak.value + still.steady[0].value);
+  }
+}
+
+TEST(StressSurvey, TakesLittleMemoryAtOnceAndTheSameValuesHoweverLittle) {
+  const Shaken s = shaken(false);
+  const StressStations stations(s.assembly);
+  const std::vector<StressLoad> loads{{&s.environments[1], 2}, {&s.environments[2], 2}};
+  const StressSurvey small = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 1, 1),
+                     large = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 3);
+  for (std::size_t i = 0; i < loads.size(); ++i)
+    for (Index k = 0; k < static_cast<Index>(stations.size()); ++k)
+      for (int level = 0; level < levels_of(stations.all()[static_cast<std::size_t>(k)]); ++level)
+        ASSERT_NEAR(small.fields[i].value(level, k) / large.fields[i].value(level, k), 1, 1e-10);
+  // A part that was not asked for is left alone.
+  const StressSurvey some = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {false, true}, 1);
+  const auto [from, to] = stations.of_part(0);
+  EXPECT_TRUE(std::isnan(some.fields[0].value(0, static_cast<Index>(from))));
+  EXPECT_FALSE(some.fields[0].worst_of(stations, 0));
+  EXPECT_LT(from, to);
+}
+
+// Its order is one, less what the corners of the clamped edge add, where stress has no bound.
+TEST(Stress, JumpsLessOnAFinerMesh) {
+  std::vector<double> jumps;
+  for (const int n : {8, 16, 32}) {
+    Assembly model = test::part_of(mesh_shape(Plate{0.2, 0.2, {}, Plate::Hole{0.06, {0, 0}}}, {false, false, 4e-3, 1},
+                                              {std::nullopt, {n, n, n / 2}}),
+                                   shell_part("plate", 4e-3));
+    test::hold(model, [](const Vector3& x) { return x.x() < -0.0999; });
+    const System system = make_system(model);
+    const StaticSolution statics = solve_statics(system, factorise_stiffness(model, system));
+    Eigen::VectorXd all = Eigen::VectorXd::Zero(system.free + system.supports);
+    all.head(system.free) = statics.unit_acceleration.col(0) * 9.81;
+    const Eigen::VectorXd raw = system.transformation.transpose() * all;
+    const StressStations stations(model);
+    jumps.push_back(stress_jump(
+        stations, 0, [&](int node) -> MatrixXd { return raw.segment<6>(6 * node); }, 1)[0]);
+  }
+  EXPECT_LT(jumps[0], 0.2);
+  EXPECT_LT(jumps[1], 0.75 * jumps[0]);
+  EXPECT_LT(jumps[2], 0.75 * jumps[1]);
+}
+
+}  // namespace
+}  // namespace avrenk
