@@ -145,9 +145,8 @@ std::optional<Meshing> read_meshing(const std::string& form, MapReader& part, Pa
     }
   const bool block = form == "box" && meshing.solid;
   if (!block) meshing.thickness = part.required_quantity("thickness", kind::length, Sign::positive).value_or(1);
-  if (meshing.solid && !block)
-    if (const Tree* layers = part.optional("layers"))
-      meshing.layers = read_count(*layers, part.subject() + " layers", problems).value_or(1);
+  const Tree* const layers = (meshing.solid && !block) || problems.count() > before ? part.optional("layers") : nullptr;
+  if (layers) meshing.layers = read_count(*layers, part.subject() + " layers", problems).value_or(1);
   if (!meshing.solid) {
     made.thickness = meshing.thickness;
     made.offset = part.quantity("offset", kind::length).value_or(0);
@@ -472,7 +471,7 @@ Copies read_copies(MapReader& part, Reading& reading) {
   const Tree* const mirror = copies.optional("mirror");
   const Tree* const pattern = copies.optional("pattern");
   copies.done();
-  if (!mirror && !pattern && tree->is_map())
+  if (tree->entries.empty())
     problems.add(*tree, copies.subject(), "nothing says how",
                  "write copies: {mirror: y}, or {pattern: {step: [50 mm, 0 mm, 0 mm], times: 4}}");
   if (mirror)
