@@ -1,0 +1,128 @@
+// Shells and solids through the built program: what check says of them, stress as table, field and picture.
+#include <gmock/gmock.h>
+
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "files/vtu.h"
+#include "support/program.h"
+
+namespace avrenk {
+namespace {
+
+using test::example;
+using test::Ran;
+using test::run_program;
+using test::TemporaryFolder;
+using testing::AllOf;
+using testing::HasSubstr;
+using Json = nlohmann::json;
+
+// One bar as shells and as solids, shaken across.
+const std::string bars = R"(title: One bar twice
+materials:
+  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield: 430 MPa}
+parts:
+  sheet: {plate: {size: [200 mm, 20 mm], divisions: [20, 3]}, thickness: 6 mm, material: alloy, position: [100 mm, 100 mm, 0 mm]}
+  block: {box: {size: [200 mm, 20 mm, 6 mm], divisions: [20, 2, 1]}, elements: quadratic solids, material: alloy, position: [100 mm, 200 mm, -3 mm]}
+places:
+  edge: {plane: {x: 0 mm}}
+base:
+  fixture: {place: edge, holds: all}
+damping: {otherwise: 2 %}
+watch:
+  metal: {part: [sheet, block], quantities: [von Mises]}
+profiles:
+  sweep: {sine: {acceleration: [[20 Hz, 1 g], [2000 Hz, 1 g]]}}
+  noise: {random: [[20 Hz, 0.02 g^2/Hz], [2000 Hz, 0.02 g^2/Hz]]}
+environments:
+  gravity: {static: {acceleration: {z: -1 g}}}
+  sine: {profile: sweep, at: fixture, axes: [z, y], after: gravity}
+  random: {profile: noise, at: fixture, axes: [y, z], combine: root sum of squares, simultaneous: yes}
+limits:
+  stress: {of: metal.von Mises, in: [sine, random], take: {sine: peak, random: 3 sigma}, with: gravity, allowable: yield}
+)";
+
+std::vector<std::vector<std::string>> csv(const std::string& text) {
+  std::vector<std::vector<std::string>> rows;
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) {
+    rows.emplace_back();
+    std::istringstream cells(line);
+    for (std::string cell; std::getline(cells, cell, ',');) rows.back().push_back(cell);
+  }
+  return rows;
+}
+
+double largest(const Json& table, const std::string& in) {
+  double value = 0;
+  for (const Json& row : table.at("rows"))
+    if (row[1] == in) value = std::max(value, row[2].get<double>());
+  return value;
+}
+
+TEST(StressOfARun, IsTheSameInTablesFieldsAndWhatIsWatched) {
+  const TemporaryFolder folder;
+  (void)folder.write("bars.yaml", bars);
+  const Ran ran = run_program(folder, "run bars.yaml");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Shells and solids: largest von Mises stress of each part"),
+                             HasSubstr("may be up to 1 % low between grid points")));
+  const std::filesystem::path results = folder / "bars-results";
+  const Json tables = Json::parse(test::read_all(results / "summary.json")).at("tables");
+  for (const std::string name : {"gravity", "sine.z", "sine.y", "random.z"}) {
+    const double worst = largest(tables.at("stress"), name);
+    // Static answer of the clamped bar in bending: ½ρgL²·6/t, less what one element leaves at the root.
+    if (name == "gravity") {
+      EXPECT_NEAR(worst / (0.5e-6 * 2810 * 9.80665 * 0.04 * 6 / 0.006), 1, 0.06);
+    }
+    const Json& watched = tables.at(name == "gravity" ? "gravity.static" : name + (name[0] == 's' ? ".peaks" : ".rms"));
+    EXPECT_NEAR(watched.at("rows")[0][1].get<double>() / worst, 1, 1e-8) << name;
+    const auto rows = csv(test::read_all(results / ("tables/" + name + ".stress.csv")));
+    EXPECT_EQ(rows[0][5], "von Mises (MPa)");
+    for (std::size_t i = 2; i < rows.size(); ++i) ASSERT_LE(std::stod(rows[i][5]), std::stod(rows[i - 1][5]));
+    EXPECT_NEAR(std::stod(rows[1][5]) / worst, 1, 1e-8);
+    const Grid grid = read_vtu(test::read_all(results / ("fields/" + name + ".stress.vtu")), name);
+    EXPECT_EQ(grid.points.size(), rows.size() - 1);
+    EXPECT_EQ(grid.types.size(), 60U + 40);
+    ASSERT_EQ(grid.point_arrays.size(), name[0] == 's' ? 5U : 3U);
+    double in_field = 0;
+    for (int level = 0; level < 3; ++level)
+      for (const double value : grid.point_arrays[static_cast<std::size_t>(level)].values) in_field = std::max(in_field, value);
+    EXPECT_NEAR(in_field / worst, 1, 1e-8);
+    EXPECT_TRUE(std::filesystem::exists(results / ("figures/" + name + ".stress.png")));
+  }
+  // Two axes together, place by place: as large as the larger of them at least.
+  const double combined = tables.at("random.combined.rms").at("rows")[0][1].get<double>();
+  EXPECT_GE(combined, largest(tables.at("stress"), "random.z") * (1 - 1e-9));
+  EXPECT_LE(combined, std::hypot(largest(tables.at("stress"), "random.z"), largest(tables.at("stress"), "random.y")) * (1 + 1e-9));
+  const std::string report = test::read_all(results / "report.md");
+  EXPECT_THAT(report, AllOf(HasSubstr("## Stress of shells and solids"), HasSubstr("figures/sine.z.stress.png")));
+  // Only what is watched is looked at where nobody will look at fields: the same answer.
+  const Ran bare = run_program(folder, "run bars.yaml --no-figures --out bare");
+  ASSERT_EQ(bare.status, 0);
+  const Json again = Json::parse(test::read_all(folder / "bare/summary.json")).at("tables");
+  EXPECT_EQ(again.at("sine.z.peaks"), tables.at("sine.z.peaks"));
+  EXPECT_EQ(run_program(folder, "modes bars.yaml --no-figures --out modes").status, 0);
+}
+
+TEST(CheckOfShellsAndSolids, SaysElementsSizesAndHowFarTheMeshIsGood) {
+  const TemporaryFolder folder;
+  (void)folder.write("payload-deck.yaml", example("payload-deck/payload-deck.yaml"));
+  (void)folder.write("mast-foot.vtu", example("payload-deck/mast-foot.vtu"));
+  const std::string coarse =
+      " --set values.element=\"45 mm\" --set values.barrel-around=16 --set values.barrel-along=8";
+  const Ran fine = run_program(folder, "check payload-deck.yaml");
+  ASSERT_EQ(fine.status, 0) << fine.err;
+  EXPECT_EQ(fine.err.find("warning"), std::string::npos) << fine.err;
+  EXPECT_THAT(fine.out, AllOf(HasSubstr("shells of 4"), HasSubstr("hexahedra of 20"), HasSubstr("good to")));
+  const Ran ran = run_program(folder, "check payload-deck.yaml" + coarse);
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  for (const char* part : {"deck", "ribs", "barrel"})
+    EXPECT_THAT(ran.err, HasSubstr(std::string("warning: part ") + part + ": its elements of 4"));
+  EXPECT_THAT(ran.err, HasSubstr("Hz are excited; elements of"));
+  EXPECT_EQ(run_program(folder, "sine payload-deck.yaml --no-figures" + coarse).status, 1);
+}
+
+}  // namespace
+}  // namespace avrenk
