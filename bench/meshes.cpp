@@ -41,7 +41,8 @@ Assembly block_of(int n, bool quadratic = false) {
   model.materials = {{"alloy", 71e9, 0.33, 2810, std::nullopt}};
   model.parts = {{"block"}};
   model.parts[0].form = Part::Form::solid;
-  add_mesh(model, 0, mesh_shape(Box{Vector3::Constant(0.1)}, {true, quadratic, 0, 1}, {std::nullopt, {n, n, n}}), {Placement{}});
+  add_mesh(model, 0, mesh_shape(Box{Vector3::Constant(0.1)}, {true, quadratic, 0, 1}, {std::nullopt, {n, n, n}}),
+           {Placement{}});
   model.bases = {{"fixture", {}, Vector3::Zero()}};
   for (int node = 0; node < static_cast<int>(model.nodes.size()); ++node)
     if (model.position(node).z() < 1e-9) model.bases[0].feet.push_back({node});
@@ -69,8 +70,9 @@ double matrix_gigabytes(const System& system) {
 }
 
 void assembly() {
-  fmt::print("Assembly of stiffness and mass, two threads; F = one factorisation\n{:<34} {:>9} {:>9} {:>12} {:>8} {:>8}\n", "",
-             "unknowns", "seconds", "µs/element", "of F", "1 thread");
+  fmt::print(
+      "Assembly of stiffness and mass, two threads; F = one factorisation\n{:<34} {:>9} {:>9} {:>12} {:>8} {:>8}\n", "",
+      "unknowns", "seconds", "µs/element", "of F", "1 thread");
   const auto line = [](const std::string& name, const Assembly& model, bool factor) {
     System system;
     double two = 1e9, one = 1e9;
@@ -98,13 +100,14 @@ void million(int unknowns) {
   System system;
   const double time = seconds([&] { system = make_system(model, 2); });
   const double peak = memory("VmHWM:") - before, matrices = matrix_gigabytes(system);
-  fmt::print("\n{} unknowns of solids: assembled in {:.1f} s; {:.2f} GiB above the model at the peak, {:.2f} GiB above the "
-             "matrices of {:.2f} GiB: {:.2f} of the limit of 3 GiB\n",
-             system.free, time, peak, peak - matrices, matrices, (peak - matrices) / 3);
+  fmt::print(
+      "\n{} unknowns of solids: assembled in {:.1f} s; {:.2f} GiB above the model at the peak, {:.2f} GiB above the "
+      "matrices of {:.2f} GiB: {:.2f} of the limit of 3 GiB\n",
+      system.free, time, peak, peak - matrices, matrices, (peak - matrices) / 3);
 }
 
 void stress() {
-  const Assembly model = plate_of(60);
+  const Assembly model = plate_of(100);
   const System system = make_system(model);
   const ModalBasis basis = solve_modes(model, system, {std::nullopt, 60, true, false});
   const ModalDamping damping = damp(system, basis, {DampingRule::Form::ratio, 0.015, {}});
@@ -119,20 +122,25 @@ void stress() {
   StressSurvey survey;
   const std::vector<StressLoad> loads{{&sine, 0}, {&sine, 1}, {&sine, 2}, {&random, 2}};
   // Multiplications and additions of the dense products alone: rows of stress times the states of all loads.
-  const auto points = static_cast<double>(frequency_grid(sine.grid, sine.input.curve_points(), resonances(basis, damping)).size());
-  const double operations = 2.0 * 6 * static_cast<double>(stations.size()) * basis.size() * (3 * 2 * points + basis.size());
+  const auto points =
+      static_cast<double>(frequency_grid(sine.grid, sine.input.curve_points(), resonances(basis, damping)).size());
+  const double operations =
+      2.0 * 6 * static_cast<double>(stations.size()) * basis.size() * (3 * 2 * points + basis.size());
   double best = 1e9;
   for (int repeat = 0; repeat < 3; ++repeat)
-    best = std::min(best, seconds([&] { survey = survey_stress(model, system, basis, damping, stations, loads, {true}, 2); }));
+    best = std::min(
+        best, seconds([&] { survey = survey_stress(model, system, basis, damping, stations, loads, {true}, 2); }));
   const Eigen::MatrixXd a = Eigen::MatrixXd::Random(1500, 1500), b = Eigen::MatrixXd::Random(1500, 1500);
   Eigen::MatrixXd c(1500, 1500);
   set_blas_threads(2);
   double product = 1e9;
   for (int repeat = 0; repeat < 5; ++repeat) product = std::min(product, seconds([&] { c.noalias() = a * b; }));
   const double rate = 2.0 * std::pow(1500, 3) / product;
-  fmt::print("\nStress of {} places under {} loads, {:.0f} frequencies each: {:.3f} s; its products alone at the machine's rate of "
-             "{:.1f} GFlop/s {:.3f} s: {:.2f} of that rate, where 0.5 is asked for\n",
-             stations.size(), loads.size(), points, best, rate / 1e9, operations / rate, operations / best / rate);
+  fmt::print(
+      "\nStress of {} places under {} loads, {:.0f} frequencies each: {:.3f} s; its products alone at the machine's "
+      "rate of "
+      "{:.1f} GFlop/s {:.3f} s: {:.2f} of that rate, where 0.5 is asked for\n",
+      stations.size(), loads.size(), points, best, rate / 1e9, operations / rate, operations / best / rate);
 }
 
 void reading() {
@@ -156,13 +164,16 @@ void reading() {
     whole = std::min(whole, seconds([&] { (void)read_vtu(file, "block.vtu"); }));
     bare = std::min(bare, seconds([&] {
                       uLongf size = static_cast<uLong>(plain.size());
-                      uncompress(reinterpret_cast<Bytef*>(plain.data()), &size, reinterpret_cast<const Bytef*>(packed.data()), packed_size);
+                      uncompress(reinterpret_cast<Bytef*>(plain.data()), &size,
+                                 reinterpret_cast<const Bytef*>(packed.data()), packed_size);
                     }));
   }
-  fmt::print("\nReading a mesh of {} cells, {:.1f} MB of arrays: {:.0f} MB/s; plain decompression {:.0f} MB/s: {:.2f} of that, "
-             "where 0.33 is asked for\n",
-             grid.types.size(), 1e-6 * static_cast<double>(plain.size()), 1e-6 * static_cast<double>(plain.size()) / whole,
-             1e-6 * static_cast<double>(plain.size()) / bare, bare / whole);
+  fmt::print(
+      "\nReading a mesh of {} cells, {:.1f} MB of arrays: {:.0f} MB/s; plain decompression {:.0f} MB/s: {:.2f} of "
+      "that, "
+      "where 0.33 is asked for\n",
+      grid.types.size(), 1e-6 * static_cast<double>(plain.size()), 1e-6 * static_cast<double>(plain.size()) / whole,
+      1e-6 * static_cast<double>(plain.size()) / bare, bare / whole);
 }
 
 }  // namespace

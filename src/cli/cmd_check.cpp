@@ -51,7 +51,8 @@ Table part_table(const Assembly& assembly, const Show& show) {
                           elements_in_words(assembly, static_cast<int>(p)), static_cast<double>(nodes.size()),
                           part.form == Part::Form::shell ? length.from_si(part.thickness) : std::nan("")};
     for (const double size : box.sizes()) row.emplace_back(size < 1e-9 ? 0.0 : length.from_si(size));
-    const auto own = std::find_if(reach.begin(), reach.end(), [&](const MeshReach& r) { return r.part == static_cast<int>(p); });
+    const auto own =
+        std::find_if(reach.begin(), reach.end(), [&](const MeshReach& r) { return r.part == static_cast<int>(p); });
     row.emplace_back(own == reach.end() ? std::nan("") : show.unit(kind::frequency).from_si(own->frequency));
     table.rows.push_back(std::move(row));
   }

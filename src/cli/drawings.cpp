@@ -19,7 +19,7 @@ constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y
 constexpr std::size_t most_mode_pictures = 8, most_animations = 4;
 
 PictureSource picture_source(const Analysis& analysis) {
-  return {analysis.plan.assembly, analysis.system,    analysis.basis,  analysis.damping,
+  return {analysis.plan.assembly, analysis.system,    analysis.basis,   analysis.damping,
           analysis.plan.title,    analysis.plan.show, &analysis.surface};
 }
 
@@ -77,9 +77,9 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
 void add_stress(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
   for (const StressField& field : analysis.stress.fields) {
     if (field.name != outcome || field.worst.empty()) continue;
-    const std::string words = fmt::format(
-        "Von Mises stress of shells and solids; the largest is {}.",
-        value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
+    const std::string words =
+        fmt::format("Von Mises stress of shells and solids; the largest is {}.",
+                    value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
     drawings.push_back({outcome, outcome + ".stress", words, words, {}, [&analysis, &field] {
                           return to_png(stress_picture(picture_source(analysis), *analysis.stations, field));
                         }});

@@ -137,8 +137,8 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
 
 // Of each part the worst axis of each environment.
 void print_stress(const Analysis& analysis, Terminal& terminal) {
-  terminal.table(worst_axes(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress,
-                                               analysis.plan.show)));
+  terminal.table(
+      worst_axes(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress, analysis.plan.show)));
   terminal.paragraph(fmt::format(
       "Of each environment the worst axis. Random: RMS. Jump: what the elements that meet there differ from their mean "
       "by; the stress is not known much better. Every node: tables/*.stress.csv{}.",

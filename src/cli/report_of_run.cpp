@@ -229,7 +229,8 @@ class Writer {
     if (!analysis_.stations) return;
     ReportSection& section = add("stress", "Stress of shells and solids");
     section.paragraphs.push_back(
-        "Von Mises stress at the nodes, carried there from the integration points and averaged over the elements of one "
+        "Von Mises stress at the nodes, carried there from the integration points and averaged over the elements of "
+        "one "
         "part that meet in one surface. Jump: what those elements differ from their mean by; the stress is not known "
         "much better than that. Of random environments it is the RMS. Pictures stand with each environment; every node "
         "is in tables/*.stress.csv and fields/*.stress.vtu.");

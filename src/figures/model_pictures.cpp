@@ -157,9 +157,8 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
   const WorstStress& worst = field.worst.front();
   const StressStation& station = stations.all()[static_cast<std::size_t>(worst.place.station)];
   const auto value = [&](int index) {
-    return field.value(worst_level(stations.all()[static_cast<std::size_t>(index)], field,
-                                   static_cast<std::size_t>(index)),
-                       index);
+    return field.value(
+        worst_level(stations.all()[static_cast<std::size_t>(index)], field, static_cast<std::size_t>(index)), index);
   };
   ModelLook look;
   look.surface = source.surface;
@@ -168,12 +167,15 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
     return worst.value > 0 ? own / worst.value : 0;
   };
   const auto type = field.load.environment->type;
-  Picture picture{fmt::format("{}: von Mises stress{}", field.name,
-                              type == Environment::Type::random ? ", RMS" : type == Environment::Type::sine ? ", largest of the sweep" : ""),
-                  fmt::format("shells: the largest over the thickness; mean of neighbours within a part. At the largest "
-                              "the elements differ from their mean by {} %",
-                              format_number(100 * worst.jump, 2)),
-                  1280, 800, ColourBar{fmt::format("von Mises ({})", stress.text), 0, stress.from_si(worst.value)}};
+  Picture picture{
+      fmt::format("{}: von Mises stress{}", field.name,
+                  type == Environment::Type::random ? ", RMS"
+                  : type == Environment::Type::sine ? ", largest of the sweep"
+                                                    : ""),
+      fmt::format("shells: the largest over the thickness; mean of neighbours within a part. At the largest "
+                  "the elements differ from their mean by {} %",
+                  format_number(100 * worst.jump, 2)),
+      1280, 800, ColourBar{fmt::format("von Mises ({})", stress.text), 0, stress.from_si(worst.value)}};
   const std::string& part = source.assembly.parts[static_cast<std::size_t>(station.part)].name;
   picture.mark = {source.assembly.position(station.node),
                   type == Environment::Type::sine

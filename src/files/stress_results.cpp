@@ -120,7 +120,8 @@ Table stress_table(const Assembly& assembly, const StressStations& stations, con
     const int level = worst_level(station, field, s);
     std::vector<Cell> row{assembly.parts[static_cast<std::size_t>(station.part)].name,
                           static_cast<double>(station.node + 1)};
-    for (const double at : assembly.position(station.node)) row.emplace_back(std::abs(at) < 1e-12 ? 0.0 : length.from_si(at));
+    for (const double at : assembly.position(station.node))
+      row.emplace_back(std::abs(at) < 1e-12 ? 0.0 : length.from_si(at));
     row.emplace_back(stress.from_si(-value));
     row.emplace_back(level_name(station, level));
     if (sine) {
@@ -143,7 +144,8 @@ Grid stress_grid(const Assembly& assembly, const StressStations& stations, const
     const ElementGroup& group = assembly.groups[g];
     for (std::size_t e = 0; e < group.elements(); ++e) {
       points.clear();
-      for (std::size_t i = 0; i < static_cast<std::size_t>(group.kind->nodes); ++i) points.push_back(stations.of(g, e, i));
+      for (std::size_t i = 0; i < static_cast<std::size_t>(group.kind->nodes); ++i)
+        points.push_back(stations.of(g, e, i));
       grid.add_cell(static_cast<std::uint8_t>(group.kind->cell_type), points);
       part.values.push_back(group.part);
     }
@@ -157,10 +159,11 @@ std::vector<GridArray> stress_arrays(const StressStations& stations, const Stres
   const std::string what = fmt::format("{}: von Mises, {}", field.name, kind_of_value(field));
   std::vector<GridArray> arrays;
   for (int level = 0; level < 3; ++level) {
-    GridArray array{fmt::format("{}, {} ({})", what, shell_levels[static_cast<std::size_t>(level)], stress.text), 1, {}};
+    GridArray array{
+        fmt::format("{}, {} ({})", what, shell_levels[static_cast<std::size_t>(level)], stress.text), 1, {}};
     for (std::size_t s = 0; s < stations.size(); ++s)
-      array.values.push_back(stress.from_si(
-          field.value(stations.all()[s].shell ? level : 0, static_cast<Eigen::Index>(s))));
+      array.values.push_back(
+          stress.from_si(field.value(stations.all()[s].shell ? level : 0, static_cast<Eigen::Index>(s))));
     arrays.push_back(std::move(array));
   }
   if (field.load.environment->type != Environment::Type::sine) return arrays;

@@ -88,14 +88,16 @@ TEST(StressOfARun, IsTheSameInTablesFieldsAndWhatIsWatched) {
     ASSERT_EQ(grid.point_arrays.size(), name[0] == 's' ? 5U : 3U);
     double in_field = 0;
     for (int level = 0; level < 3; ++level)
-      for (const double value : grid.point_arrays[static_cast<std::size_t>(level)].values) in_field = std::max(in_field, value);
+      for (const double value : grid.point_arrays[static_cast<std::size_t>(level)].values)
+        in_field = std::max(in_field, value);
     EXPECT_NEAR(in_field / worst, 1, 1e-8);
     EXPECT_TRUE(std::filesystem::exists(results / ("figures/" + name + ".stress.png")));
   }
   // Two axes together, place by place: as large as the larger of them at least.
   const double combined = tables.at("random.combined.rms").at("rows")[0][1].get<double>();
   EXPECT_GE(combined, largest(tables.at("stress"), "random.z") * (1 - 1e-9));
-  EXPECT_LE(combined, std::hypot(largest(tables.at("stress"), "random.z"), largest(tables.at("stress"), "random.y")) * (1 + 1e-9));
+  EXPECT_LE(combined, std::hypot(largest(tables.at("stress"), "random.z"), largest(tables.at("stress"), "random.y")) *
+                          (1 + 1e-9));
   const std::string report = test::read_all(results / "report.md");
   EXPECT_THAT(report, AllOf(HasSubstr("## Stress of shells and solids"), HasSubstr("figures/sine.z.stress.png")));
   // Only what is watched is looked at where nobody will look at fields: the same answer.

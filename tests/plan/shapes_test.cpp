@@ -91,31 +91,48 @@ TEST(PlanShapes, BecomeTheMassesAndPlacesTheyDescribe) {
 
 TEST(PlanShapes, SayInOneSentenceWhatIsWrong) {
   const std::tuple<const char*, const char*, const char*> cases[] = {
-      {"size: [300 mm, 200 mm]", "size: [300 mm]", "deck.yaml:5:24: part deck plate size: two lengths are due; write [620 mm, 420 mm]"},
+      {"size: [300 mm, 200 mm]", "size: [300 mm]",
+       "deck.yaml:5:24: part deck plate size: two lengths are due; write [620 mm, 420 mm]"},
       {"size: [300 mm, 200 mm]", "size: [300 mm, -200 mm]", "part deck plate size: \"-200 mm\" is not positive"},
-      {"divisions: [6, 4]}, thickness", "divisions: 6}, thickness", "part deck plate divisions: 1 numbers stand here, 2 are due; write [24, 12]"},
-      {"divisions: [6, 4]}, thickness", "divisions: [6, 4], element: 5 mm}, thickness", "\"element\" and \"divisions\" cannot both be given"},
-      {"divisions: [6, 4]}, thickness", "divisions: [6, 4], lines: {x: 200 mm}}, thickness", "part deck plate: a line of nodes lies beyond the edge"},
-      {"divisions: [6, 4]}, thickness", "divisions: [6, 4, 3], hole: {diameter: 250 mm}}, thickness", "part deck plate: the hole reaches the edge"},
-      {"thickness: 3 mm, material: alloy, offset", "material: alloy, offset", "part deck: \"thickness\" is missing; write thickness: 8 mm"},
-      {"non-structural mass: 0.5 kg/m^2", "non-structural mass: 0.5 kg/m", "part deck non-structural mass: \"0.5 kg/m\" is"},
+      {"divisions: [6, 4]}, thickness", "divisions: 6}, thickness",
+       "part deck plate divisions: 1 numbers stand here, 2 are due; write [24, 12]"},
+      {"divisions: [6, 4]}, thickness", "divisions: [6, 4], element: 5 mm}, thickness",
+       "\"element\" and \"divisions\" cannot both be given"},
+      {"divisions: [6, 4]}, thickness", "divisions: [6, 4], lines: {x: 200 mm}}, thickness",
+       "part deck plate: a line of nodes lies beyond the edge"},
+      {"divisions: [6, 4]}, thickness", "divisions: [6, 4, 3], hole: {diameter: 250 mm}}, thickness",
+       "part deck plate: the hole reaches the edge"},
+      {"thickness: 3 mm, material: alloy, offset", "material: alloy, offset",
+       "part deck: \"thickness\" is missing; write thickness: 8 mm"},
+      {"non-structural mass: 0.5 kg/m^2", "non-structural mass: 0.5 kg/m",
+       "part deck non-structural mass: \"0.5 kg/m\" is"},
       {"on: deck", "on: dek", "part ribs ribs: no part \"dek\"; write \"deck\""},
       {"[[-150 mm, 0 mm, 0 mm], [150 mm, 0 mm, 0 mm]]", "[[-150 mm, 10 mm, 0 mm], [150 mm, 10 mm, 0 mm]]",
-       "part ribs ribs: 0 nodes of deck lie on the line from (-150, 10, 0) to (150, 10, 0) mm; let the mesh of that part have a line of nodes there"},
-      {"[[-150 mm, 0 mm, 0 mm], [150 mm, 0 mm, 0 mm]]", "[[-190 mm, 0 mm, 0 mm], [150 mm, 0 mm, 0 mm]]", "7 nodes of deck lie on the line from (-190, 0, 0) to (150, 0, 0) mm, none at its ends"},
+       "part ribs ribs: 0 nodes of deck lie on the line from (-150, 10, 0) to (150, 10, 0) mm; let the mesh of that "
+       "part have a line of nodes there"},
+      {"[[-150 mm, 0 mm, 0 mm], [150 mm, 0 mm, 0 mm]]", "[[-190 mm, 0 mm, 0 mm], [150 mm, 0 mm, 0 mm]]",
+       "7 nodes of deck lie on the line from (-190, 0, 0) to (150, 0, 0) mm, none at its ends"},
       {"towards: -z", "towards: down", "part ribs ribs towards: \"down\" is not known here"},
-      {"elements: solids, layers: 2", "elements: solid, layers: 2", "part posts elements: \"solid\" is not known here; write \"solids\""},
+      {"elements: solids, layers: 2", "elements: solid, layers: 2",
+       "part posts elements: \"solid\" is not known here; write \"solids\""},
       {"layers: 2", "layers: 2.5", "part posts layers: \"2.5\" is not a whole number above zero"},
       {"rotation: {about: y, by: 90 deg}", "rotation: {about: y, by: 90 mm}", "part barrel rotation by: \"90 mm\" is"},
-      {"copies: {mirror: [x, y]}", "copies: {miror: [x, y]}", "part pad copies: unknown key \"miror\"; write \"mirror\""},
-      {"{about: z, by: 90 deg, times: 4}", "{about: z, by: 90 deg}", "part posts pattern: \"times\" is missing; write times: 4"},
-      {"thickness: 2 mm, material: sheet", "thickness: 41 mm, material: sheet", "part barrel tube: the wall leaves no room inside"},
-      {"nu: {xy: 0.05,", "nu: {xy: 1.5,", "material sheet: these elastic constants store negative energy under some strain"},
+      {"copies: {mirror: [x, y]}", "copies: {miror: [x, y]}",
+       "part pad copies: unknown key \"miror\"; write \"mirror\""},
+      {"{about: z, by: 90 deg, times: 4}", "{about: z, by: 90 deg}",
+       "part posts pattern: \"times\" is missing; write times: 4"},
+      {"thickness: 2 mm, material: sheet", "thickness: 41 mm, material: sheet",
+       "part barrel tube: the wall leaves no room inside"},
+      {"nu: {xy: 0.05,", "nu: {xy: 1.5,",
+       "material sheet: these elastic constants store negative energy under some strain"},
       {"nu: {xy: 0.05, yz: 0.3, xz: 0.3}", "nu: 0.3", "material sheet nu: \"0.3\" stands where a map is due"},
       {"G: {xy: 4 GPa, yz: 3 GPa, xz: 3 GPa}", "G: {xy: 4 GPa, yz: 3 GPa}", "material sheet G: \"xz\" is missing"},
-      {"section: {rod: {diameter: 8 mm}}, material: alloy", "section: {rod: {diameter: 8 mm}}, material: sheet", "part bar: beams are made of isotropic materials"},
-      {"plate: {", "plte: {", "part deck: nothing says what it is; give one of: line, plate, box, tube, cone, disc, ribs, mesh"},
-      {"quantities: [von Mises]", "quantities: [axial force]", "watch metal: part deck is of shells or solids, which have no axial force; write von Mises"},
+      {"section: {rod: {diameter: 8 mm}}, material: alloy", "section: {rod: {diameter: 8 mm}}, material: sheet",
+       "part bar: beams are made of isotropic materials"},
+      {"plate: {", "plte: {",
+       "part deck: nothing says what it is; give one of: line, plate, box, tube, cone, disc, ribs, mesh"},
+      {"quantities: [von Mises]", "quantities: [axial force]",
+       "watch metal: part deck is of shells or solids, which have no axial force; write von Mises"},
       {"[deck, ribs, pad]", "[deck, barrel]", "limit stress: material sheet has no yield stress"},
   };
   for (const auto& [from, to, sentence] : cases) {
@@ -167,14 +184,17 @@ TEST(PlanMeshes, GiveTheMatricesOfTheModelThatWasWritten) {
     metres.set(kind::length, "m");
     const TemporaryFolder folder;
     (void)folder.write("part.vtu", to_vtu(model_grid(own, metres)));
-    const Plan plan = plan_of(
-        folder, "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3}\nparts:\n  part: {mesh: part.vtu, length: m, " +
+    const Plan plan =
+        plan_of(folder,
+                "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3}\nparts:\n  part: {mesh: part.vtu, "
+                "length: m, " +
                     std::string(kind.is_shell() ? "thickness: 2 mm, " : "") +
                     "material: alloy}\nplaces:\n  root: {part: part, plane: {x: " + (kind.is_shell() ? "-100" : "0") +
                     " mm}}\nbase:\n  fixture: {place: root, holds: all}\n");
     const System written = make_system(own), read = make_system(plan.assembly);
     ASSERT_EQ(written.free, read.free) << kind.name;
-    for (const auto& [a, b] : {std::pair{&written.stiffness.ff, &read.stiffness.ff}, {&written.mass.ff, &read.mass.ff}}) {
+    for (const auto& [a, b] :
+         {std::pair{&written.stiffness.ff, &read.stiffness.ff}, {&written.mass.ff, &read.mass.ff}}) {
       ASSERT_EQ(a->nonZeros(), b->nonZeros());
       EXPECT_TRUE(std::equal(a->valuePtr(), a->valuePtr() + a->nonZeros(), b->valuePtr())) << kind.name;
     }
@@ -203,29 +223,37 @@ TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
   EXPECT_EQ(plan.assembly.nodes.size(), 4U * 9);
   EXPECT_NEAR(mass_breakdown(plan.assembly)[1].second.mass, 2810 * 0.04 * 0.04 * 0.02, 1e-12);
   // At another place they are parts of their own again, and share there.
-  const std::string moved = replaced(replaced(from_file, "region: 1}", "region: 1}, position: [0 mm, 0 mm, 5 mm]"), "[2, 3]}", "[2, 3]}, position: [0 mm, 0 mm, 5 mm]");
+  const std::string moved = replaced(replaced(from_file, "region: 1}", "region: 1}, position: [0 mm, 0 mm, 5 mm]"),
+                                     "[2, 3]}", "[2, 3]}, position: [0 mm, 0 mm, 5 mm]");
   EXPECT_EQ(plan_of(folder, replaced(moved, "{z: 0 mm}", "{z: 5 mm}")).assembly.nodes.size(), 4U * 9);
   // Numbered inside out, cells are turned and the plan says so; lines in the file are left out and the plan says so.
   Mesh inside_out = mesh;
   for (Vector3& point : inside_out.points) point.x() *= -1;
   (void)folder.write("part.vtu", file_of(inside_out, region));
-  EXPECT_THAT(plan_of(folder, from_file).notes, testing::Contains(HasSubstr("12 cells were numbered inside out and have been turned")));
+  EXPECT_THAT(plan_of(folder, from_file).notes,
+              testing::Contains(HasSubstr("12 cells were numbered inside out and have been turned")));
   Grid with_line;
   with_line.points = mesh.points;
   with_line.add_cell(12, std::span<const int>(mesh.cells[0].nodes).first(8));
   with_line.add_cell(3, std::array{0, 1});
   with_line.cell_arrays = {{"region", 1, {1, 9}}};
   (void)folder.write("part.vtu", to_vtu(with_line));
-  EXPECT_THAT(plan_of(folder, from_file.substr(0, from_file.find("  high:")) + from_file.substr(from_file.find("places:"))).notes,
-              testing::Contains("part.vtu: 1 cells of VTK's type 3 are no shells or solids and are left out"));
-  for (const auto& [from, to, sentence] : {
-           std::tuple{"low: {mesh: part.vtu", "low: {mesh: other.vtu", "4:15: part low: the file other.vtu cannot be read; paths start from the file of the plan"},
-           {"region: 1}", "regoin: 1}", "part low cells: the file has no array \"regoin\" of one value a cell; write \"region\""},
-           {"region: 1}", "region: 7}", "part low: no cell of the file is taken; its values are 1, 2, 3"},
-           {"region: 1}", "region: low}", "part low cells: \"low\" is"},
-           {"{mesh: part.vtu, length: mm, cells: {region: 1}", "{mesh: part.vtu, cells: {region: 1}", "part low: \"length\" is missing; write length: mm"},
-           {"length: mm, cells: {region: 1}", "length: kg, cells: {region: 1}", "part low length: "},
-           {"region: 1}, material", "region: 1}, thickness: 2 mm, material", "part low: solids have no thickness; leave thickness out"}})
+  EXPECT_THAT(
+      plan_of(folder, from_file.substr(0, from_file.find("  high:")) + from_file.substr(from_file.find("places:")))
+          .notes,
+      testing::Contains("part.vtu: 1 cells of VTK's type 3 are no shells or solids and are left out"));
+  for (const auto& [from, to, sentence] :
+       {std::tuple{"low: {mesh: part.vtu", "low: {mesh: other.vtu",
+                   "4:15: part low: the file other.vtu cannot be read; paths start from the file of the plan"},
+        {"region: 1}", "regoin: 1}",
+         "part low cells: the file has no array \"regoin\" of one value a cell; write \"region\""},
+        {"region: 1}", "region: 7}", "part low: no cell of the file is taken; its values are 1, 2, 3"},
+        {"region: 1}", "region: low}", "part low cells: \"low\" is"},
+        {"{mesh: part.vtu, length: mm, cells: {region: 1}", "{mesh: part.vtu, cells: {region: 1}",
+         "part low: \"length\" is missing; write length: mm"},
+        {"length: mm, cells: {region: 1}", "length: kg, cells: {region: 1}", "part low length: "},
+        {"region: 1}, material", "region: 1}, thickness: 2 mm, material",
+         "part low: solids have no thickness; leave thickness out"}})
     EXPECT_THAT(problem_of(replaced(from_file, from, to), file), HasSubstr(sentence));
   EXPECT_THAT(problem_of(from_file, "no file at all"), HasSubstr("give a VTK XML unstructured grid (.vtu)"));
   EXPECT_THAT(problem_of(from_file, file.substr(0, file.size() / 2)), HasSubstr("part.vtu"));

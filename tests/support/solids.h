@@ -101,13 +101,16 @@ inline Mesh distorted_block(SolidShape shape, const Vector3& size, int n) {
     for (std::size_t first = 0; first < each.nodes.size(); first += static_cast<std::size_t>(kind.nodes))
       for (int i = kind.corners; i < kind.nodes; ++i) {
         const auto& e = edges[static_cast<std::size_t>(i - kind.corners)];
-        const auto node = [&](int local) { return static_cast<std::size_t>(each.nodes[first + static_cast<std::size_t>(local)]); };
+        const auto node = [&](int local) {
+          return static_cast<std::size_t>(each.nodes[first + static_cast<std::size_t>(local)]);
+        };
         mesh.points[node(i)] = 0.5 * (mesh.points[node(e[0])] + mesh.points[node(e[1])]);
       }
   return mesh;
 }
 
-inline constexpr SolidShape every_solid[] = {SolidShape::hexahedron8,   SolidShape::hexahedron20, SolidShape::tetrahedron4,
-                                             SolidShape::tetrahedron10, SolidShape::wedge6,       SolidShape::wedge15};
+inline constexpr SolidShape every_solid[] = {SolidShape::hexahedron8,  SolidShape::hexahedron20,
+                                             SolidShape::tetrahedron4, SolidShape::tetrahedron10,
+                                             SolidShape::wedge6,       SolidShape::wedge15};
 
 }  // namespace avrenk::test

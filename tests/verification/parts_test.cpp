@@ -28,12 +28,14 @@ ModalBasis modes_of(const Assembly& model, int count) {
 }
 
 // A plate in its plane, simply supported all round: edges do not turn about their normal.
-Assembly supported_plate(double a, double b, double t, int n, const Material& material, const Matrix3& turn = Matrix3::Identity()) {
+Assembly supported_plate(double a, double b, double t, int n, const Material& material,
+                         const Matrix3& turn = Matrix3::Identity()) {
   Assembly model = test::part_of(mesh_shape(Plate{a, b}, {false, false, t, 1}, {std::nullopt, {n, n}}),
                                  shell_part("plate", t), material, {Placement{turn, Vector3::Zero()}});
   hold_each(model, [&](const Vector3& x) -> Holds {
     const Vector3 own = turn.transpose() * x;
-    const bool along_y = std::abs(std::abs(own.x()) - a / 2) < 1e-9, along_x = std::abs(std::abs(own.y()) - b / 2) < 1e-9;
+    const bool along_y = std::abs(std::abs(own.x()) - a / 2) < 1e-9,
+               along_x = std::abs(std::abs(own.y()) - b / 2) < 1e-9;
     Holds local{true, true, along_x || along_y, along_y, along_x, true};
     if (turn.isIdentity()) return local;
     // A quarter turn about z changes x and y.
@@ -45,9 +47,9 @@ Assembly supported_plate(double a, double b, double t, int n, const Material& ma
 // Frequencies of a simply supported plate after Mindlin, rotary inertia included: the lower root for each pair of half
 // waves.
 double mindlin(double a, double b, double t, const Material& material, int m, int n) {
-  const double e = material.youngs_modulus, nu = material.poissons_ratio, k2 = pi * pi * (m * m / (a * a) + n * n / (b * b)),
-               d = e * t * t * t / (12 * (1 - nu * nu)), s = 5.0 / 6 * e / (2 * (1 + nu)) * t, mass = material.density * t,
-               rotary = mass * t * t / 12;
+  const double e = material.youngs_modulus, nu = material.poissons_ratio,
+               k2 = pi * pi * (m * m / (a * a) + n * n / (b * b)), d = e * t * t * t / (12 * (1 - nu * nu)),
+               s = 5.0 / 6 * e / (2 * (1 + nu)) * t, mass = material.density * t, rotary = mass * t * t / 12;
   // |s k² − mass ω², s k; s k, d k² + s − rotary ω²| = 0
   const double p = mass * rotary, q = mass * (d * k2 + s) + rotary * s * k2, r = d * k2 * s * k2;
   return std::sqrt((q - std::sqrt(q * q - 4 * p * r)) / (2 * p)) / (2 * pi);
@@ -64,7 +66,8 @@ TEST(SimplySupportedPlate, HasMindlinsFrequenciesThinAndThick) {
     for (const int n : {8, 16}) {
       const ModalBasis basis = modes_of(supported_plate(a, b, t, n, alloy), 4);
       worst.push_back(0);
-      for (int r = 0; r < 4; ++r) worst.back() = std::max(worst.back(), std::abs(basis.frequency(r) / exact[static_cast<std::size_t>(r)] - 1));
+      for (int r = 0; r < 4; ++r)
+        worst.back() = std::max(worst.back(), std::abs(basis.frequency(r) / exact[static_cast<std::size_t>(r)] - 1));
     }
     // Second order in the element, from (k h)²/8 for the second half wave in both directions.
     EXPECT_LT(worst[0], std::pow(2 * pi / 8, 2) / 8 * 1.15) << t;
@@ -93,8 +96,8 @@ TEST(SimplySupportedPlate, OfOrthotropicSheetHasItsFrequenciesAlsoWhenTurned) {
   }
 }
 
-// Cantilevered tapered membrane: 10 m long, 5 m high at the root and 1 m at the tip, 0.05 m thick, E = 200 GPa, ν = 0.3,
-// ρ = 8000; published frequencies in its plane 44.623, 130.03, 162.70, 246.05, 379.90, 391.44 Hz.
+// Cantilevered tapered membrane: 10 m long, 5 m high at the root and 1 m at the tip, 0.05 m thick, E = 200 GPa, ν =
+// 0.3, ρ = 8000; published frequencies in its plane 44.623, 130.03, 162.70, 246.05, 379.90, 391.44 Hz.
 TEST(TaperedMembrane, HasThePublishedFrequencies) {
   Mesh mesh;
   constexpr int along = 64, across = 32;
@@ -117,9 +120,9 @@ TEST(TaperedMembrane, HasThePublishedFrequencies) {
   for (int r = 0; r < 6; ++r) EXPECT_NEAR(basis.frequency(r) / published[r], 1, 0.003) << r;
 }
 
-// A free block of square section has modes that shear it without changing its volume (Lamé 1852): u = cos(πx/a) sin(πy/a),
-// v = −sin(πx/a) cos(πy/a) leaves all faces free, whatever the length; f = c_s/(√2 a). On springs that are too soft to
-// matter.
+// A free block of square section has modes that shear it without changing its volume (Lamé 1852): u = cos(πx/a)
+// sin(πy/a), v = −sin(πx/a) cos(πy/a) leaves all faces free, whatever the length; f = c_s/(√2 a). On springs that are
+// too soft to matter.
 TEST(FreeBlock, HasLamesModeAndSixThatAreRigid) {
   const double a = 0.1;
   for (const auto& [quadratic, n, tolerance] : {std::tuple{true, 3, 2.5e-3}, {false, 6, 1.5e-2}}) {
@@ -167,8 +170,8 @@ double ring_root(double inner, double outer, int n, double nu) {
     for (int c = 0; c < 4; ++c) {
       const double laplacian = (c < 2 ? -1 : 1) * k * k * f(0, c), slope = (c < 2 ? -1 : 1) * k * k * f(1, c);
       const double second = laplacian - f(1, c) / r + n * n * f(0, c) / (r * r);
-      rows(2, c) = second + nu * (f(1, c) / r - n * n * f(0, c) / (r * r));                // bending moment
-      rows(3, c) = slope - (1 - nu) * n * n / (r * r) * (f(1, c) - f(0, c) / r);            // Kirchhoff's shear
+      rows(2, c) = second + nu * (f(1, c) / r - n * n * f(0, c) / (r * r));       // bending moment
+      rows(3, c) = slope - (1 - nu) * n * n / (r * r) * (f(1, c) - f(0, c) / r);  // Kirchhoff's shear
     }
     for (int row = 0; row < 4; ++row) rows.row(row) /= rows.row(row).norm();
     return rows.determinant();
@@ -194,7 +197,8 @@ TEST(AnnularDisc, HasTheRootsOfItsDeterminant) {
   test::hold(model, [&](const Vector3& x) { return x.norm() < inner + 1e-9; });
   const ModalBasis basis = modes_of(model, 5);
   const double speed = std::sqrt(71e9 * t * t / (12 * 2810 * (1 - nu * nu)));
-  const double exact[] = {ring_root(inner, outer, 0, nu), ring_root(inner, outer, 1, nu), ring_root(inner, outer, 2, nu)};
+  const double exact[] = {ring_root(inner, outer, 0, nu), ring_root(inner, outer, 1, nu),
+                          ring_root(inner, outer, 2, nu)};
   const int half_waves[] = {0, 1, 1, 2, 2};  // pairs but for the first
   for (int r = 0; r < 5; ++r) {
     const double k = exact[half_waves[r]];
@@ -202,9 +206,9 @@ TEST(AnnularDisc, HasTheRootsOfItsDeterminant) {
   }
 }
 
-// Quarter circle of 4.12 to 4.32, 0.1 thick, E = 10⁷, ν = 0.25, clamped, unit force at the tip along the radius or out of
-// its plane: 0.08734 and 0.5022 (MacNeal & Harder, Finite Elem. Anal. Des. 1, 1985). The second is that of a bar that
-// twists freely; at the clamped end the section cannot warp, which stiffens a mesh, however fine, by 2 to 4 %.
+// Quarter circle of 4.12 to 4.32, 0.1 thick, E = 10⁷, ν = 0.25, clamped, unit force at the tip along the radius or out
+// of its plane: 0.08734 and 0.5022 (MacNeal & Harder, Finite Elem. Anal. Des. 1, 1985). The second is that of a bar
+// that twists freely; at the clamped end the section cannot warp, which stiffens a mesh, however fine, by 2 to 4 %.
 TEST(CurvedBeam, DeflectsAsPublished) {
   for (const bool solid : {false, true}) {
     const int along = 24, across = 2;
@@ -234,7 +238,8 @@ TEST(CurvedBeam, DeflectsAsPublished) {
         mesh.add(solid ? kind_of(SolidShape::hexahedron20) : shell_kind(4), cell);
       }
     (void)turn_inverted(mesh);
-    Assembly model = test::part_of(mesh, solid ? solid_part("arc") : shell_part("arc", 0.1), {"", 1e7, 0.25, 1, std::nullopt});
+    Assembly model =
+        test::part_of(mesh, solid ? solid_part("arc") : shell_part("arc", 0.1), {"", 1e7, 0.25, 1, std::nullopt});
     test::hold(model, [](const Vector3& x) { return x.x() < 1e-9; });
     const System system = make_system(model);
     const Factorisation factor = factorise_stiffness(model, system);
@@ -254,8 +259,8 @@ TEST(CurvedBeam, DeflectsAsPublished) {
   }
 }
 
-// One bar as beam, shell and solid: the same first bending, twisting and stretching modes within what the theories differ
-// by for a length of ten heights.
+// One bar as beam, shell and solid: the same first bending, twisting and stretching modes within what the theories
+// differ by for a length of ten heights.
 TEST(Bar, IsTheSameAsBeamShellAndSolid) {
   const double length = 0.2, width = 0.02, height = 0.006;
   const auto along = [&](Assembly& model) {
@@ -266,7 +271,8 @@ TEST(Bar, IsTheSameAsBeamShellAndSolid) {
   beam.materials = {test::alloy()};
   beam.parts = {{"bar", 0, rectangle_section(width, height, 0.33)}};
   for (int i = 0; i <= 40; ++i) test::add_node(beam, {length * (i / 40.0 - 0.5), 0, 0}, "bar");
-  for (int i = 0; i < 40; ++i) beam.beams.push_back({{i, i + 1}, 0, {beam.position(i), beam.position(i + 1), Vector3::UnitZ()}});
+  for (int i = 0; i < 40; ++i)
+    beam.beams.push_back({{i, i + 1}, 0, {beam.position(i), beam.position(i + 1), Vector3::UnitZ()}});
   Assembly shell = test::part_of(mesh_shape(Plate{length, width}, {false, false, height, 1}, {std::nullopt, {60, 6}}),
                                  shell_part("bar", height));
   Assembly solid = test::part_of(mesh_shape(Plate{length, width}, {true, true, height, 1}, {std::nullopt, {30, 3}}),

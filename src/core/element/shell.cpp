@@ -184,16 +184,17 @@ class Flat {
 
   // Motions of the flat element's corners, in its axes, from those of the nodes: turned, and carried along arms that
   // run from each node to the middle surface.
+  [[nodiscard]] Eigen::Matrix<double, 6, 6> arm(int i) const {
+    Eigen::Matrix<double, 6, 6> own = Eigen::Matrix<double, 6, 6>::Zero();
+    own.topLeftCorner<3, 3>() = own.bottomRightCorner<3, 3>() = axes_;
+    const double length = section_.offset - height_[i];  // along the normal: θ × arm = arm (θ_y, −θ_x, 0)
+    own.block<1, 3>(x, 3) = length * axes_.row(1);
+    own.block<1, 3>(y, 3) = -length * axes_.row(0);
+    return own;
+  }
   [[nodiscard]] Motions<6 * n, n> arms() const {
     Motions<6 * n, n> all = Motions<6 * n, n>::Zero();
-    for (int i = 0; i < n; ++i) {
-      Eigen::Matrix<double, 6, 6> own = Eigen::Matrix<double, 6, 6>::Zero();
-      own.topLeftCorner<3, 3>() = own.bottomRightCorner<3, 3>() = axes_;
-      const double arm = section_.offset - height_[i];  // along the normal: θ × arm = arm (θ_y, −θ_x, 0)
-      own.block<1, 3>(x, 3) = arm * axes_.row(1);
-      own.block<1, 3>(y, 3) = -arm * axes_.row(0);
-      all.template block<6, 6>(6 * i, 6 * i) = own;
-    }
+    for (int i = 0; i < n; ++i) all.template block<6, 6>(6 * i, 6 * i) = arm(i);
     return all;
   }
 
@@ -225,6 +226,22 @@ class Flat {
   Eigen::Matrix<double, 1, n> height_;
 };
 
+// Aᵀ X A with the arms A of the nodes, one block a node.
+template <int n>
+Motions<6 * n, n> carried(const Flat<n>& flat, const Motions<6 * n, n>& x) {
+  using Block = Eigen::Matrix<double, 6, 6>;
+  std::array<Block, static_cast<std::size_t>(n)> arm;
+  for (int i = 0; i < n; ++i) arm[static_cast<std::size_t>(i)] = flat.arm(i);
+  Motions<6 * n, n> result;
+  for (int j = 0; j < n; ++j)
+    for (int i = 0; i < n; ++i) {
+      const Block own = x.template block<6, 6>(6 * i, 6 * j);
+      const Block half = own.lazyProduct(arm[static_cast<std::size_t>(j)]);
+      result.template block<6, 6>(6 * i, 6 * j) = arm[static_cast<std::size_t>(i)].transpose().lazyProduct(half);
+    }
+  return result;
+}
+
 template <int n>
 Motions<6 * n, n> stiffness_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section) {
   const Flat<n> flat(nodes, section);
@@ -241,13 +258,14 @@ Motions<6 * n, n> stiffness_of(const Eigen::Matrix<double, 3, n>& nodes, const S
     const Motions<3, n> force = weight * t * section.in_plane * membrane,
                         moment = weight * t * t * t / 12 * section.in_plane * bending;
     const Motions<2, n> across = weight * soft * shear_factor * t * section.transverse * shear;
-    k.noalias() += membrane.transpose() * force;
-    k.noalias() += bending.transpose() * moment;
-    k.noalias() += shear.transpose() * across;
-    k.noalias() += spin.transpose() * (weight * drilling * spin);
+    const Motions<1, n> torque = weight * drilling * spin;
+    // Products of this size are not worth a call of BLAS, which locks besides.
+    k += membrane.transpose().lazyProduct(force);
+    k += bending.transpose().lazyProduct(moment);
+    k += shear.transpose().lazyProduct(across);
+    k += spin.transpose().lazyProduct(torque);
   }
-  const Motions<6 * n, n> arms = flat.arms(), half = k * arms;
-  return arms.transpose() * half;
+  return carried<n>(flat, k);
 }
 
 template <int n>
@@ -266,8 +284,7 @@ Motions<6 * n, n> mass_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellS
         for (const Motion d : {about_x, about_y}) m(6 * i + d, 6 * j + d) += rotary * both;
       }
   }
-  const Motions<6 * n, n> arms = flat.arms(), half = m * arms;
-  return arms.transpose() * half;
+  return carried<n>(flat, m);
 }
 
 // Calls `work` with the number of nodes as a constant: once a block, so that all inside is compiled for it.

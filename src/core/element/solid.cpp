@@ -342,6 +342,27 @@ struct IncompatibleModes {
   double determinant = 0;
 };
 
+// Right-hand sides in place, by the Cholesky factor of a small positive matrix.
+template <int n, int columns>
+void solve_positive(Eigen::Matrix<double, n, n> a, Eigen::Matrix<double, n, columns>& b) {
+  for (int k = 0; k < n; ++k) {
+    const double root = std::sqrt(a(k, k));
+    for (int i = k; i < n; ++i) a(i, k) /= root;
+    for (int j = k + 1; j < n; ++j)
+      for (int i = j; i < n; ++i) a(i, j) -= a(i, k) * a(j, k);
+  }
+  for (int c = 0; c < columns; ++c) {
+    for (int k = 0; k < n; ++k) {
+      b(k, c) /= a(k, k);
+      for (int i = k + 1; i < n; ++i) b(i, c) -= a(i, k) * b(k, c);
+    }
+    for (int k = n - 1; k >= 0; --k) {
+      for (int i = k + 1; i < n; ++i) b(k, c) -= a(i, k) * b(i, c);
+      b(k, c) /= a(k, k);
+    }
+  }
+}
+
 // Stiffness, with its part that couples to the incompatible modes condensed where there are any.
 template <class Shape>
 class ElementStiffness {
@@ -354,18 +375,23 @@ class ElementStiffness {
       const Matrix3d jacobian = table.at[g].slope * nodes.transpose();
       const double determinant = jacobian.determinant();
       if (!(determinant > 0)) refuse_inverted(Shape::facts.name, element, determinant);
-      const auto rows = strain_rows<Shape::nodes>(jacobian.inverse() * table.at[g].slope);
-      const Eigen::Matrix<double, 6, 3 * Shape::nodes> stress = table.weight[g] * determinant * (elasticity * rows);
-      own_.noalias() += rows.transpose() * stress;
+      // Products of this size are not worth a call of BLAS, which locks besides.
+      const Gradients gradients = jacobian.inverse().lazyProduct(table.at[g].slope);
+      const auto rows = strain_rows<Shape::nodes>(gradients);
+      const Elasticity weighted = table.weight[g] * determinant * elasticity;
+      const Eigen::Matrix<double, 6, 3 * Shape::nodes> stress = weighted.lazyProduct(rows);
+      add_stiffness(gradients, stress);
       if constexpr (Shape::incompatible > 0) {
         const auto extra = modes_->rows(table.point[g], determinant);
-        mixed_.noalias() += extra.transpose() * stress;
-        inner_.noalias() += table.weight[g] * determinant * extra.transpose() * elasticity * extra;
+        mixed_ += extra.transpose().lazyProduct(stress);
+        const Eigen::Matrix<double, 6, 9> inner_stress = weighted.lazyProduct(extra);
+        inner_ += extra.transpose().lazyProduct(inner_stress);
       }
     }
     if constexpr (Shape::incompatible > 0) {
-      condensed_ = -inner_.ldlt().solve(mixed_);
-      own_.noalias() += mixed_.transpose() * condensed_;
+      condensed_ = -mixed_;
+      solve_positive(inner_, condensed_);
+      own_ += mixed_.transpose().lazyProduct(condensed_);
     }
   }
   [[nodiscard]] const ElementMatrix<Shape>& matrix() const { return own_; }
@@ -376,6 +402,20 @@ class ElementStiffness {
   }
 
  private:
+  using Gradients = Eigen::Matrix<double, 3, Shape::nodes>;
+  // Bᵀσ, row by row: the three rows of a node hold three entries a column each.
+  void add_stiffness(const Gradients& g, const Eigen::Matrix<double, 6, 3 * Shape::nodes>& s) {
+    for (int j = 0; j < 3 * Shape::nodes; ++j) {
+      const double xx = s(0, j), yy = s(1, j), zz = s(2, j), xy = s(3, j), yz = s(4, j), zx = s(5, j);
+      double* const column = own_.data() + static_cast<Index>(3 * Shape::nodes) * j;
+      for (int i = 0; i < Shape::nodes; ++i) {
+        const double x = g(0, i), y = g(1, i), z = g(2, i);
+        column[3 * i] += x * xx + y * xy + z * zx;
+        column[3 * i + 1] += y * yy + x * xy + z * yz;
+        column[3 * i + 2] += z * zz + y * yz + x * zx;
+      }
+    }
+  }
   ElementMatrix<Shape> own_;
   std::optional<IncompatibleModes> modes_;
   Eigen::Matrix<double, 9, 9> inner_ = Eigen::Matrix<double, 9, 9>::Zero();
@@ -457,8 +497,9 @@ MatrixXd solid_mass(const SolidBlock& block, Index first, Index count) {
       for (std::size_t g = 0; g < table.at.size(); ++g) {
         const double determinant = (table.at[g].slope * nodes.transpose()).determinant();
         if (!(determinant > 0)) refuse_inverted(Shape::facts.name, first + k, determinant);
-        scalar.noalias() +=
-            block.density * table.weight[g] * determinant * table.at[g].value * table.at[g].value.transpose();
+        const Eigen::Matrix<double, Shape::nodes, 1> weighted =
+            block.density * table.weight[g] * determinant * table.at[g].value;
+        scalar += weighted.lazyProduct(table.at[g].value.transpose());
       }
       for (int i = 0; i < Shape::nodes; ++i)
         for (int j = 0; j < Shape::nodes; ++j)

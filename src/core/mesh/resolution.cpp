@@ -99,8 +99,8 @@ std::vector<MeshReach> mesh_reach(const Assembly& assembly) {
     const double factor = std::min(section.shear_factor_y, section.shear_factor_z);
     const double shear = factor > 0 ? std::sqrt(factor * properties.elastic.shear_modulus * section.area / mass) : 1e9;
     MeshReach now{beam.part, length, 0, beams_a_wave};
-    now.stiffness_over_mass = properties.elastic.youngs_modulus *
-                              std::min(section.second_moment_y, section.second_moment_z) / mass;
+    now.stiffness_over_mass =
+        properties.elastic.youngs_modulus * std::min(section.second_moment_y, section.second_moment_z) / mass;
     now.shear_speed = shear;
     now.frequency = bending_frequency(now.waves * length, now.stiffness_over_mass, shear);
     MeshReach& own = lines[static_cast<std::size_t>(beam.part)];

@@ -7,9 +7,9 @@
 
 namespace avrenk {
 
-/// Elements a bending wavelength: a mesh of shells or linear solids then gives frequencies about 5 % high, as their error
-/// is (k h)²/8 for waves of wavenumber k over elements of length h, two thirds of it from the rotations and a third from
-/// the mass. Beams are exact in statics and need fewer; of quadratic elements every middle node counts.
+/// Elements a bending wavelength: a mesh of shells or linear solids then gives frequencies about 5 % high, as their
+/// error is (k h)²/8 for waves of wavenumber k over elements of length h, two thirds of it from the rotations and a
+/// third from the mass. Beams are exact in statics and need fewer; of quadratic elements every middle node counts.
 inline constexpr double elements_a_wave = 10, beams_a_wave = 4;
 
 struct MeshReach {
@@ -26,8 +26,8 @@ struct MeshReach {
 /// Element length (m) that would do for a frequency.
 [[nodiscard]] double element_for(const MeshReach& reach, double frequency);
 
-/// For each part. A solid is taken for a plate as thick as twice its volume over its surface; the softest direction of an
-/// orthotropic material counts.
+/// For each part. A solid is taken for a plate as thick as twice its volume over its surface; the softest direction of
+/// an orthotropic material counts.
 [[nodiscard]] std::vector<MeshReach> mesh_reach(const Assembly& assembly);
 
 }  // namespace avrenk

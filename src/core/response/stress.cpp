@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <unordered_map>
 
 namespace avrenk {
 namespace {
@@ -134,11 +135,17 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
   std::stable_sort(uses.begin(), uses.end(), [](const Use& a, const Use& b) {
     return std::pair(a.group, a.element) < std::pair(b.group, b.element);
   });
+  // Neighbours share nodes: the rows of each are made once.
+  std::unordered_map<int, MatrixXd> known;
+  const NodeRows once = [&](int node) -> MatrixXd {
+    const auto found = known.find(node);
+    return found != known.end() ? found->second : known.emplace(node, motions(node)).first->second;
+  };
   MatrixXd sum = MatrixXd::Zero(6 * static_cast<Index>(count), columns), own;
   for (std::size_t u = 0; u < uses.size(); ++u) {
     const Use& use = uses[u];
     if (u == 0 || use.group != uses[u - 1].group || use.element != uses[u - 1].element)
-      own = element_rows(use.group, use.element, motions, columns);
+      own = element_rows(use.group, use.element, once, columns);
     const auto meeting = static_cast<double>(begin_[use.station + 1] - begin_[use.station]);
     sum.middleRows(6 * static_cast<Index>(use.station - first), 6) +=
         in_station_axes(*use.part, stations_[use.station], own) / meeting;

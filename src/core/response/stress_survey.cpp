@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <set>
 
 #include "core/parallel.h"
@@ -16,10 +17,12 @@ using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 
 constexpr std::size_t worst_in_all = 100, worst_of_a_part = 10;
+constexpr std::size_t stations_in_job = 512;
 
 // Columns of one load in the matrix that rows of stress are multiplied with.
 struct Columns {
   Index first = 0, count = 0;  // of a sine load: real parts, then imaginary parts
+  std::vector<Index> order{};  // of a sine load: frequencies, those that strain most first
 };
 
 // What all loads do to the columns of strain, side by side, for one source of damping.
@@ -50,10 +53,9 @@ void make_state(const StressLoad& load, const System& system, const ModalBasis& 
     state.gamma = integrate_covariance(*state.transfer, environment.input).gamma;
     return;
   }
-  state.response.emplace(
-      *state.transfer, environment.input,
-      frequency_grid(environment.grid, environment.input.curve_points(), resonances(basis, damping)),
-      grid_shortfall(environment.grid.points_per_resonance));
+  state.response.emplace(*state.transfer, environment.input,
+                         frequency_grid(environment.grid, environment.input.curve_points(), resonances(basis, damping)),
+                         grid_shortfall(environment.grid.points_per_resonance));
 }
 
 // F with F Fᵀ = Re(C Γ Cᴴ), by the eigenvectors of the matrix of correlations: high modes move little and strain much,
@@ -71,7 +73,20 @@ MatrixXd factor_of(const MatrixXcd& gamma, const MatrixXcd& fold) {
          values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
 }
 
-LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fold) {
+// Frequencies by the strain energy of the modes, Σ ω_r² |q_r|², largest first.
+std::vector<Index> strongest_first(const MatrixXd& block, const Eigen::VectorXd& omega) {
+  const Index points = block.cols() / 2;
+  Eigen::VectorXd weight = Eigen::VectorXd::Ones(block.rows());
+  weight.head(omega.size()) = omega;
+  const Eigen::RowVectorXd parts = (weight.asDiagonal() * block).colwise().squaredNorm();
+  const Eigen::RowVectorXd energy = parts.head(points) + parts.tail(points);
+  std::vector<Index> order(static_cast<std::size_t>(points));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return energy[a] > energy[b]; });
+  return order;
+}
+
+LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
   std::vector<MatrixXd> blocks;
   LoadMatrix all;
   Index sum = 0;
@@ -87,6 +102,7 @@ LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fo
       block = (fold * state.still).real();
     }
     all.of_load.push_back({sum, block.cols()});
+    if (state.type == Environment::Type::sine) all.of_load.back().order = strongest_first(block, omega);
     sum += block.cols();
     blocks.push_back(std::move(block));
   }
@@ -96,68 +112,90 @@ LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fo
   return all;
 }
 
-// The six components of all stations of a stretch in one column, component by component.
-class Components {
- public:
-  Components(const Eigen::Ref<const Eigen::VectorXd>& column, Index count, bool shell, int level)
-      : count_(count), shell_(shell), bottom_(1 - 0.5 * level), column_(column.data()) {}
-  [[nodiscard]] Index size() const { return shell_ ? 3 : 6; }
-  // Component k of every station: of a shell at the level.
-  [[nodiscard]] ArrayXd operator[](Index k) const {
-    if (!shell_) return at(k);
-    if (bottom_ == 1) return at(k);
-    if (bottom_ == 0) return at(3 + k);
-    return 0.5 * (at(k) + at(3 + k));
+// Twice the mean of the von Mises stress squared over a cycle, an upper bound of the square of the largest, station by
+// station; `a` and `b` hold the real and imaginary components, component by component of `count` stations.
+struct Bound {
+  // x² + y² − xy + 3τ² at a level: `bottom` 1, ½ or 0.
+  static double plane(const double* c, Index count, Index s, double bottom) {
+    const double top = 1 - bottom, x = bottom * c[s] + top * c[3 * count + s],
+                 y = bottom * c[count + s] + top * c[4 * count + s],
+                 t = bottom * c[2 * count + s] + top * c[5 * count + s];
+    return x * (x - y) + y * y + 3 * t * t;
   }
-
- private:
-  [[nodiscard]] Eigen::Map<const ArrayXd> at(Index k) const { return {column_ + k * count_, count_}; }
-  Index count_;
-  bool shell_;
-  double bottom_;
-  const double* column_;
+  static double solid(const double* c, Index count, Index s) {
+    const double x = c[s], y = c[count + s], z = c[2 * count + s], xy = c[3 * count + s], yz = c[4 * count + s],
+                 zx = c[5 * count + s];
+    return x * (x - y) + y * (y - z) + z * (z - x) + 3 * (xy * xy + yz * yz + zx * zx);
+  }
 };
-
-// aᵀAb of the von Mises form, station by station.
-ArrayXd product(const Components& a, const Components& b) {
-  const bool same = &a == &b;
-  if (a.size() == 3) {
-    const ArrayXd xa = a[0], ya = a[1], ta = a[2];
-    if (same) return xa * (xa - ya) + ya * ya + 3 * ta * ta;
-    const ArrayXd xb = b[0], yb = b[1], tb = b[2];
-    return xa * xb + ya * yb - 0.5 * (xa * yb + ya * xb) + 3 * ta * tb;
-  }
-  const ArrayXd xa = a[0], ya = a[1], za = a[2], xb = b[0], yb = b[1], zb = b[2];
-  return xa * xb + ya * yb + za * zb - 0.5 * (xa * (yb + zb) + ya * (xb + zb) + za * (xb + yb)) +
-         3 * (a[3] * b[3] + a[4] * b[4] + a[5] * b[5]);
+double square(const double* c, Index count, Index s, bool shell, int level) {
+  return shell ? Bound::plane(c, count, s, 1 - 0.5 * level) : Bound::solid(c, count, s);
 }
 
-// Largest over phase and grid of every station of a stretch at one level.
+// How many stations could be larger here than they were; compiled for wide registers too, where the machine has them.
+__attribute__((target_clones("avx2", "default"))) Index candidates(const double* a, const double* b, const double* best,
+                                                                   Index count, bool shell, double bottom) {
+  Index over = 0;  // counted, as a largest of floating-point numbers would not be computed side by side
+  if (shell) {
+    for (Index s = 0; s < count; ++s)
+      over += static_cast<Index>(Bound::plane(a, count, s, bottom) + Bound::plane(b, count, s, bottom) > best[s]);
+  } else {
+    for (Index s = 0; s < count; ++s)
+      over += static_cast<Index>(Bound::solid(a, count, s) + Bound::solid(b, count, s) > best[s]);
+  }
+  return over;
+}
+
+// Where the largest of each station of a stretch at one level lies. Most frequencies cannot hold it: their bound says
+// so.
+class LargestOverSweep {
+ public:
+  LargestOverSweep(const StressStation& kind, int level, Index count)
+      : shell_(kind.shell),
+        level_(level),
+        mises_(von_mises_rows(kind, level)),
+        best_(ArrayXd::Constant(count, -1)),
+        at_(static_cast<std::size_t>(count), 0) {}
+
+  void take(const double* a, const double* b, Index frequency) {
+    const Index count = best_.size();
+    if (candidates(a, b, best_.data(), count, shell_, 1 - 0.5 * level_) == 0) return;
+    for (Index s = 0; s < count; ++s) {
+      if (square(a, count, s, shell_, level_) + square(b, count, s, shell_, level_) <= best_[s]) continue;
+      const double value = largest_over_phase(amplitude(a, b, s));
+      if (value * value <= best_[s]) continue;
+      best_[s] = value * value;
+      at_[static_cast<std::size_t>(s)] = frequency;
+    }
+  }
+  [[nodiscard]] Eigen::VectorXcd amplitude(const double* a, const double* b, Index s) const {
+    Eigen::Matrix<Complex, 6, 1> components;
+    for (Index c = 0; c < 6; ++c) components[c] = Complex(a[c * best_.size() + s], b[c * best_.size() + s]);
+    return mises_ * components;
+  }
+  [[nodiscard]] double value(Index s) const { return std::sqrt(std::max(0.0, best_[s])); }
+  [[nodiscard]] Index frequency(Index s) const { return at_[static_cast<std::size_t>(s)]; }
+
+ private:
+  bool shell_;
+  int level_;
+  MatrixXd mises_;
+  ArrayXd best_;
+  std::vector<Index> at_;
+};
+
 void take_sine(const MatrixXd& w, const Columns& own, Index count, const StressStation& kind, int level,
                const std::vector<double>& grid, Index first, StressField& field) {
   const Index points = own.count / 2;
-  ArrayXd best = ArrayXd::Constant(count, -1);
-  std::vector<Index> at(static_cast<std::size_t>(count), 0);
-  for (Index k = 0; k < points; ++k) {
-    const Components a(w.col(own.first + k), count, kind.shell, level),
-        b(w.col(own.first + points + k), count, kind.shell, level);
-    const ArrayXd aa = product(a, a), bb = product(b, b), ab = product(a, b);
-    const ArrayXd value = 0.5 * (aa + bb) + 0.5 * ((aa - bb).square() + 4 * ab.square()).sqrt();
-    for (Index s = 0; s < count; ++s)
-      if (value[s] > best[s]) {
-        best[s] = value[s];
-        at[static_cast<std::size_t>(s)] = k;
-      }
-  }
-  const MatrixXd mises = von_mises_rows(kind, level);
+  LargestOverSweep largest(kind, level, count);
+  const auto a = [&](Index k) { return w.col(own.first + k).data(); };
+  const auto b = [&](Index k) { return w.col(own.first + points + k).data(); };
+  for (const Index k : own.order) largest.take(a(k), b(k), k);
   for (Index s = 0; s < count; ++s) {
-    const Index k = at[static_cast<std::size_t>(s)];
-    Eigen::VectorXcd amplitude(6);
-    for (Index c = 0; c < 6; ++c)
-      amplitude[c] = Complex(w(c * count + s, own.first + k), w(c * count + s, own.first + points + k));
-    field.value(level, first + s) = std::sqrt(std::max(0.0, best[s]));
+    const Index k = largest.frequency(s);
+    field.value(level, first + s) = largest.value(s);
     field.frequency(level, first + s) = grid[static_cast<std::size_t>(k)];
-    field.phase(level, first + s) = phase_of_largest(mises * amplitude);
+    field.phase(level, first + s) = phase_of_largest(largest.amplitude(a(k), b(k), s));
   }
 }
 
@@ -166,8 +204,8 @@ void take_sum(const MatrixXd& w, const Columns& own, Index count, const StressSt
               StressField& field) {
   ArrayXd sum = ArrayXd::Zero(count);
   for (Index k = 0; k < own.count; ++k) {
-    const Components a(w.col(own.first + k), count, kind.shell, level);
-    sum += product(a, a);
+    const double* const column = w.col(own.first + k).data();
+    for (Index s = 0; s < count; ++s) sum[s] += square(column, count, s, kind.shell, level);
   }
   field.value.row(level).segment(first, count) = sum.max(0).sqrt();
 }
@@ -191,8 +229,8 @@ std::vector<StressPlace> largest(const Eigen::Matrix3Xd& value, const StressStat
   return places;
 }
 
-// What one load does to the columns of strain at a frequency: real and imaginary parts of a sine, the factor of a random
-// covariance, a steady answer.
+// What one load does to the columns of strain at a frequency: real and imaginary parts of a sine, the factor of a
+// random covariance, a steady answer.
 MatrixXd columns_at(const LoadState& state, const LoadMatrix& load, std::size_t index, const MatrixXcd& fold,
                     double frequency, double level) {
   if (state.type != Environment::Type::sine)
@@ -230,9 +268,9 @@ class Refiner {
       level = state.response->level(measure, peak.frequency);
     }
     const Index columns = channels_.strain_columns();
-    const MatrixXd x = columns_at(state, load, index,
-                                  channels_.from_strain(MatrixXd::Identity(columns, columns), loss_factor),
-                                  worst.frequency, level);
+    const MatrixXd x =
+        columns_at(state, load, index, channels_.from_strain(MatrixXd::Identity(columns, columns), loss_factor),
+                   worst.frequency, level);
     double difference = 0;
     for (const MatrixXd& own : each)
       difference += (mises * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
@@ -291,33 +329,41 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     auto found = matrices.find(loss_factor);
     if (found == matrices.end())
       found = matrices
-                  .emplace(loss_factor,
-                           load_matrix(states, channels.from_strain(MatrixXd::Identity(channels.strain_columns(),
-                                                                                       channels.strain_columns()),
-                                                                    loss_factor)))
+                  .emplace(loss_factor, load_matrix(states,
+                                                    channels.from_strain(MatrixXd::Identity(channels.strain_columns(),
+                                                                                            channels.strain_columns()),
+                                                                         loss_factor),
+                                                    basis.omega))
                   .first;
-    const auto each = static_cast<std::size_t>(6 * found->second.matrix.cols()) * sizeof(double);
-    const std::size_t at_once = std::clamp<std::size_t>(bytes_at_once / each, 16, 512);
-    for (std::size_t at = from; at < to; at += at_once)
-      stretches.push_back({static_cast<Index>(at), static_cast<Index>(std::min(at_once, to - at)), &found->second});
+    for (std::size_t at = from; at < to; at += stations_in_job)
+      stretches.push_back(
+          {static_cast<Index>(at), static_cast<Index>(std::min(stations_in_job, to - at)), &found->second});
   }
   run_jobs(stretches.size(), threads, [&](std::size_t job) {
     const auto& [first, count, load] = stretches[job];
     const MatrixXd rows = stations.rows(
         static_cast<std::size_t>(first), static_cast<std::size_t>(count),
         [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
-    MatrixXd by_component(rows.rows(), rows.cols());
-    for (Index c = 0; c < 6; ++c)
-      for (Index s = 0; s < count; ++s) by_component.row(c * count + s) = rows.row(6 * s + c);
-    const MatrixXd w = by_component * load->matrix;
     const StressStation& kind = stations.all()[static_cast<std::size_t>(first)];
-    for (std::size_t i = 0; i < loads.size(); ++i)
-      for (int level = 0; level < levels_of(kind); ++level) {
-        if (states[i].type == Environment::Type::sine)
-          take_sine(w, load->of_load[i], count, kind, level, states[i].response->grid(), first, survey.fields[i]);
-        else
-          take_sum(w, load->of_load[i], count, kind, level, first, survey.fields[i]);
-      }
+    const auto bytes_each = static_cast<std::size_t>(6 * load->matrix.cols()) * sizeof(double);
+    const auto at_once = static_cast<Index>(std::clamp<std::size_t>(bytes_at_once / bytes_each, 1, stations_in_job));
+    MatrixXd by_component, w;  // kept from stretch to stretch
+    for (Index part = 0; part < count; part += at_once) {
+      const Index now = std::min(at_once, count - part);
+      by_component.resize(6 * now, rows.cols());
+      for (Index c = 0; c < 6; ++c)
+        for (Index s = 0; s < now; ++s) by_component.row(c * now + s) = rows.row(6 * (part + s) + c);
+      w.resize(6 * now, load->matrix.cols());
+      w.noalias() = by_component * load->matrix;
+      for (std::size_t i = 0; i < loads.size(); ++i)
+        for (int level = 0; level < levels_of(kind); ++level) {
+          if (states[i].type == Environment::Type::sine)
+            take_sine(w, load->of_load[i], now, kind, level, states[i].response->grid(), first + part,
+                      survey.fields[i]);
+          else
+            take_sum(w, load->of_load[i], now, kind, level, first + part, survey.fields[i]);
+        }
+    }
   });
   const Refiner refiner(assembly, channels, stations);
   std::vector<int> looked_at;

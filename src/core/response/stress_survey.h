@@ -62,7 +62,7 @@ struct StressSurvey {
 [[nodiscard]] StressSurvey survey_stress(const Assembly& assembly, const System& system, const ModalBasis& basis,
                                          const ModalDamping& damping, const StressStations& stations,
                                          const std::vector<StressLoad>& loads, const std::vector<bool>& parts,
-                                         int threads, std::size_t bytes_at_once = 64U << 20U);
+                                         int threads, std::size_t bytes_at_once = 8U << 20U);
 
 /// All places of the given parts that could be the worst of any field, of the axes of one environment together, or of a
 /// sine environment and the steady one that it comes after: the `most` largest of each.

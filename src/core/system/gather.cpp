@@ -13,8 +13,8 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-constexpr std::size_t elements_in_job = 32;
-constexpr std::size_t bytes_in_stretch = 16U << 20U;  // of element matrices held at once
+constexpr std::size_t bytes_in_job = 64U << 10U;  // of element matrices: small enough for malloc to keep them at hand
+constexpr std::size_t bytes_in_stretch = 4U << 20U;  // of all element matrices held at once: they stay in the cache
 
 struct Entry {
   int row, column;
@@ -246,9 +246,9 @@ Partitioned Gatherer::finish(int threads) const {
   for (const Many& many : groups_) {
     const ElementGroup& group = *many.group;
     const auto rows = static_cast<std::size_t>(group.kind->motions * group.kind->nodes);
+    const std::size_t elements_in_job = std::max<std::size_t>(1, bytes_in_job / (rows * rows * sizeof(double)));
     const std::size_t jobs_at_once =
-        std::max<std::size_t>(static_cast<std::size_t>(thread_count(threads)),
-                              bytes_in_stretch / (elements_in_job * rows * rows * sizeof(double)));
+        std::max(static_cast<std::size_t>(thread_count(threads)), bytes_in_stretch / bytes_in_job);
     const std::size_t jobs = (group.elements() + elements_in_job - 1) / elements_in_job;
     std::vector<Computed> computed(jobs_at_once);
     for (std::size_t done = 0; done < jobs; done += jobs_at_once) {

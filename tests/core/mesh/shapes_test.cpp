@@ -90,15 +90,18 @@ TEST(Shapes, HaveTheMassOfTheirFormulaAsShellsAndAsSolids) {
 }
 
 TEST(Shapes, HaveLinesOfNodesWhereAskedAndRoundEdgesOnTheCircle) {
-  const Assembly plate = test::part_of(mesh_shape(pieces()[0].shape, {false, false, 1e-3, 1}, {0.05, {}}), shell_part("plate", 1e-3));
+  const Assembly plate =
+      test::part_of(mesh_shape(pieces()[0].shape, {false, false, 1e-3, 1}, {0.05, {}}), shell_part("plate", 1e-3));
   for (const double x : {-0.15, -0.04, 0.11, 0.15})
     EXPECT_GE(std::count_if(plate.nodes.begin(), plate.nodes.end(),
-                            [&](const Node& node) { return std::abs(node.position.x() - x) < 1e-12; }), 6);
+                            [&](const Node& node) { return std::abs(node.position.x() - x) < 1e-12; }),
+              6);
   for (const auto& edge : surface_of(plate).feature_edges) {  // the rim only
     const Vector3 middle = 0.5 * (plate.position(edge.from) + plate.position(edge.to));
     EXPECT_TRUE(std::abs(std::abs(middle.x()) - 0.15) < 1e-12 || std::abs(std::abs(middle.y()) - 0.1) < 1e-12);
   }
-  const Assembly holed = test::part_of(mesh_shape(pieces()[1].shape, {false, false, 1e-3, 1}, {0.02, {}}), shell_part("plate", 1e-3));
+  const Assembly holed =
+      test::part_of(mesh_shape(pieces()[1].shape, {false, false, 1e-3, 1}, {0.02, {}}), shell_part("plate", 1e-3));
   int on_hole = 0;
   for (const auto& edge : surface_of(holed).feature_edges) {
     const Vector3 centre(0.02, -0.03, 0);
@@ -112,7 +115,8 @@ TEST(Shapes, HaveLinesOfNodesWhereAskedAndRoundEdgesOnTheCircle) {
 
 TEST(Shapes, AreRefusedWhereTheyCannotBe) {
   for (const auto& [shape, meshing, wrong] :
-       {std::tuple<Shape, Meshing, const char*>{Plate{0.1, 0.1, {}, Plate::Hole{0.05, {0.03, 0}}}, {false, false, 1e-3, 1}, "the hole reaches the edge"},
+       {std::tuple<Shape, Meshing, const char*>{
+            Plate{0.1, 0.1, {}, Plate::Hole{0.05, {0.03, 0}}}, {false, false, 1e-3, 1}, "the hole reaches the edge"},
         {Plate{0.1, 0.1, {{{0.06}, {}}}}, {false, false, 1e-3, 1}, "a line of nodes lies beyond the edge"},
         {Box{{0.1, 0.1, 0.004}}, {false, false, 2e-3, 1}, "the walls leave no room inside"},
         {Cone{0.05, 0.01, 0.03}, {true, false, 5e-3, 1}, "the wall leaves no room inside"},
@@ -133,7 +137,9 @@ TEST(Copies, KeepMassAndOrientationAndShareWhereTheyMeet) {
     // An image that is the block itself adds nothing.
     std::vector<Placement> same{Placement{}};
     const Mesh straight = mesh_shape(Box{{0.1, 0.08, 0.05}}, {true, false, 0, 1}, {std::nullopt, {2, 2, 2}});
-    EXPECT_EQ(test::part_of(straight, solid_part("block"), test::alloy(), with_mirror_images(same, {true, true, false})).groups.size(), 1U);
+    EXPECT_EQ(test::part_of(straight, solid_part("block"), test::alloy(), with_mirror_images(same, {true, true, false}))
+                  .groups.size(),
+              1U);
     // Numbered inside out, they are turned.
     Mesh inside_out = mesh;
     for (Vector3& point : inside_out.points) point.x() *= -1;
@@ -145,7 +151,8 @@ TEST(Copies, KeepMassAndOrientationAndShareWhereTheyMeet) {
 }
 
 TEST(Ribs, ShareTheNodesTheyStandOnAndAreRefusedWhereThereAreNone) {
-  Assembly model = test::part_of(mesh_shape(Plate{0.3, 0.2}, {false, false, 2e-3, 1}, {std::nullopt, {6, 4}}), shell_part("plate", 2e-3));
+  Assembly model = test::part_of(mesh_shape(Plate{0.3, 0.2}, {false, false, 2e-3, 1}, {std::nullopt, {6, 4}}),
+                                 shell_part("plate", 2e-3));
   model.parts.push_back(shell_part("ribs", 3e-3));
   const std::size_t before = model.nodes.size();
   add_ribs(model, 1, 0, {{{-0.15, 0, 0}, {0.15, 0, 0}}, {{0.05, -0.1, 0}, {0.05, 0.1, 0}}}, 0.03, -Vector3::UnitZ(), 2);
@@ -153,19 +160,21 @@ TEST(Ribs, ShareTheNodesTheyStandOnAndAreRefusedWhereThereAreNone) {
   const auto mass = mass_breakdown(model);
   EXPECT_NEAR(mass[1].second.mass, 2810 * 3e-3 * 0.03 * (0.3 + 0.2), 1e-12);
   EXPECT_NEAR(mass[1].second.centre.z(), -0.015, 1e-12);
-  for (const auto& [from, to] : {std::pair{Vector3(-0.15, 0.01, 0), Vector3(0.15, 0.01, 0)}, {Vector3(-0.2, 0, 0), Vector3(0.15, 0, 0)}})
+  for (const auto& [from, to] :
+       {std::pair{Vector3(-0.15, 0.01, 0), Vector3(0.15, 0.01, 0)}, {Vector3(-0.2, 0, 0), Vector3(0.15, 0, 0)}})
     EXPECT_THROW(add_ribs(model, 1, 0, {{from, to}}, 0.03, -Vector3::UnitZ(), 2), InputError);
 }
 
-// Standing waves of a simply supported strip: the mesh says up to where it is good, and there its frequency is 5 % high.
+// Standing waves of a simply supported strip: the mesh says up to where it is good, and there its frequency is 5 %
+// high.
 TEST(MeshReach, IsTheFrequencyWhereBendingWavesComeOutFivePercentHigh) {
   const double t = 2e-3, length = 0.4;
   for (const bool solid : {false, true}) {
     const int elements = 20, halves = 4;  // half waves: ten elements a wave
     const Meshing meshing{solid, false, t, 1};
-    Assembly model = test::part_of(
-        mesh_shape(Plate{length, 0.02}, meshing, {std::nullopt, {elements, 1}}),
-        solid ? solid_part("strip") : shell_part("strip", t), {"alloy", 71e9, 0, 2810, std::nullopt});
+    Assembly model =
+        test::part_of(mesh_shape(Plate{length, 0.02}, meshing, {std::nullopt, {elements, 1}}),
+                      solid ? solid_part("strip") : shell_part("strip", t), {"alloy", 71e9, 0, 2810, std::nullopt});
     const MeshReach reach = mesh_reach(model).front();
     EXPECT_NEAR(reach.element, length / elements, 1e-12);
     EXPECT_NEAR(element_for(reach, reach.frequency), length / elements, 1e-9);

@@ -22,8 +22,8 @@ StressStations::NodeRows field(const Assembly& model, const std::function<Vector
 }
 Vector6 linear(const Matrix3& gradient, const Vector3& x) {
   Vector6 motion;
-  motion << gradient * x, 0.5 * Vector3(gradient(2, 1) - gradient(1, 2), gradient(0, 2) - gradient(2, 0),
-                                        gradient(1, 0) - gradient(0, 1));
+  motion << gradient * x,
+      0.5 * Vector3(gradient(2, 1) - gradient(1, 2), gradient(0, 2) - gradient(2, 0), gradient(1, 0) - gradient(0, 1));
   return motion;
 }
 Vector6 values_of(const MatrixXd& rows, std::size_t station) {
@@ -48,8 +48,7 @@ TEST(Stress, OfALinearFieldIsExactAtEveryNodeOfDistortedSolids) {
   gradient *= 1e-3;
   const Matrix3 exact = stress_of(gradient);
   for (const SolidShape shape : test::every_solid) {
-    const Assembly model =
-        test::part_of(test::distorted_block(shape, {0.1, 0.08, 0.05}, 3), solid_part("block"));
+    const Assembly model = test::part_of(test::distorted_block(shape, {0.1, 0.08, 0.05}, 3), solid_part("block"));
     const StressStations stations(model);
     ASSERT_EQ(stations.size(), model.nodes.size());  // one part, no folds
     const auto motions = field(model, [&](const Vector3& x) { return linear(gradient, x); });
@@ -72,8 +71,7 @@ TEST(Stress, OfShellsIsThatOfPlateTheoryWhicheverWayTheElementsAreNumbered) {
   for (Vector3& point : mesh.points)
     if (std::abs(point.x()) < 0.09 && std::abs(point.y()) < 0.04) point += Vector3(0.008, -0.005, 0);
   std::vector<int>& nodes = mesh.cells[0].nodes;
-  for (const std::size_t turned : {1U, 4U, 7U, 8U})
-    std::swap(nodes[4 * turned + 1], nodes[4 * turned + 3]);
+  for (const std::size_t turned : {1U, 4U, 7U, 8U}) std::swap(nodes[4 * turned + 1], nodes[4 * turned + 3]);
   mesh.add(shell_kind(3), std::array{nodes[0], nodes[1], nodes[2]});  // the first as two triangles, one reversed
   mesh.add(shell_kind(3), std::array{nodes[0], nodes[3], nodes[2]});
   nodes.erase(nodes.begin(), nodes.begin() + 4);
@@ -117,7 +115,8 @@ TEST(Stress, OfShellsIsThatOfPlateTheoryWhicheverWayTheElementsAreNumbered) {
 TEST(Stress, IsNotAveragedAcrossFoldsPartsOrNothingElse) {
   // Two plates at a right angle share an edge; a third goes on in the plane of the first as another part.
   Mesh mesh;
-  mesh.points = {{0, 0, 0}, {0.1, 0, 0}, {0.2, 0, 0}, {0, 0.1, 0}, {0.1, 0.1, 0}, {0.2, 0.1, 0}, {0.1, 0, 0.1}, {0.1, 0.1, 0.1}};
+  mesh.points = {{0, 0, 0},     {0.1, 0, 0},   {0.2, 0, 0},   {0, 0.1, 0},
+                 {0.1, 0.1, 0}, {0.2, 0.1, 0}, {0.1, 0, 0.1}, {0.1, 0.1, 0.1}};
   mesh.add(shell_kind(4), std::array{0, 1, 4, 3});
   mesh.add(shell_kind(4), std::array{1, 6, 7, 4});
   mesh.add(shell_kind(4), std::array{1, 2, 5, 4});
@@ -153,7 +152,8 @@ Shaken shaken(bool two_bases) {
   model.materials = {test::alloy(), test::alloy(0.03)};
   model.parts = {solid_part("block"), shell_part("plate", 3e-3)};
   model.parts[1].material = 1;
-  add_mesh(model, 0, mesh_shape(Box{{0.06, 0.04, 0.03}}, {true, false, 0, 1}, {std::nullopt, {3, 2, 2}}), {Placement{}});
+  add_mesh(model, 0, mesh_shape(Box{{0.06, 0.04, 0.03}}, {true, false, 0, 1}, {std::nullopt, {3, 2, 2}}),
+           {Placement{}});
   add_mesh(model, 1, mesh_shape(Plate{0.16, 0.04}, {false, false, 3e-3, 1}, {std::nullopt, {8, 2}}),
            {Placement{Matrix3::Identity(), {0.05, 0, 0.03}}});
   RigidLink bond{"bond", -1, {}};
@@ -199,16 +199,16 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
     const StressStations stations(s.assembly);
     std::vector<StressLoad> loads;
     for (const Environment& environment : s.environments) loads.push_back({&environment, 2});
-    const StressSurvey survey = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads,
-                                              {true, true}, 2, 1U << 20U);
+    const StressSurvey survey =
+        survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 2, 1U << 20U);
     ASSERT_EQ(survey.fields.size(), 3U);
     EXPECT_GT(survey.shortfall, 0);
     const Channels channels(s.assembly, s.system, s.basis, s.damping);
     const Transfer transfer(s.basis, s.damping,
                             base_inputs(s.basis, s.damping, s.environments[1].directions(2, s.system)));
-    const SineResponse response(transfer, s.environments[1].input,
-                                frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(),
-                                               resonances(s.basis, s.damping)));
+    const SineResponse response(
+        transfer, s.environments[1].input,
+        frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(), resonances(s.basis, s.damping)));
     const ModalCovariance covariance = integrate_covariance(transfer, s.environments[2].input);
     double worst_sine = 0;
     for (std::size_t k = 0; k < stations.size(); ++k) {
@@ -261,7 +261,8 @@ TEST(StressSurvey, TakesLittleMemoryAtOnceAndTheSameValuesHoweverLittle) {
   const Shaken s = shaken(false);
   const StressStations stations(s.assembly);
   const std::vector<StressLoad> loads{{&s.environments[1], 2}, {&s.environments[2], 2}};
-  const StressSurvey small = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 1, 1),
+  const StressSurvey small =
+                         survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 1, 1),
                      large = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 3);
   for (std::size_t i = 0; i < loads.size(); ++i)
     for (Index k = 0; k < static_cast<Index>(stations.size()); ++k)

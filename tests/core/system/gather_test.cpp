@@ -12,8 +12,9 @@ using test::distorted_block;
 using test::shell_part;
 using test::solid_part;
 
-// A block of solids that stands on held nodes, a plate of shells that the top of the block follows, a beam on the plate with a body
-// at its end, a spring from the body to the block, a node held in some directions only: every way a matrix is made of.
+// A block of solids that stands on held nodes, a plate of shells that the top of the block follows, a beam on the plate
+// with a body at its end, a spring from the body to the block, a node held in some directions only: every way a matrix
+// is made of.
 Assembly mixed() {
   Assembly model;
   model.materials = {test::alloy(), test::alloy(0.02)};
@@ -64,7 +65,8 @@ Eigen::MatrixXd summed(const Assembly& model, const System& system,
   };
   for (const ElementGroup& group : model.groups) {
     const ElementBlock block = model.block(group);
-    for (std::size_t e = 0; e < group.elements(); ++e) add(of_block(block, static_cast<Eigen::Index>(e)), group.element(e));
+    for (std::size_t e = 0; e < group.elements(); ++e)
+      add(of_block(block, static_cast<Eigen::Index>(e)), group.element(e));
   }
   for (const BeamElement& beam : model.beams) add(of_beam(beam), beam.nodes);
   return t.transpose() * full * t;
@@ -95,8 +97,10 @@ TEST(Gatherer, GivesTheSumOfTheElementMatricesOnAnyNumberOfThreads) {
   // Same to the last bit.
   for (const int threads : {2, 3}) {
     const System other = make_system(model, threads);
-    for (const auto& [a, b] : {std::pair{&system.stiffness, &other.stiffness}, {&system.mass, &other.mass},
-                               {&system.loss, &other.loss}, {&system.own_stiffness, &other.own_stiffness}}) {
+    for (const auto& [a, b] : {std::pair{&system.stiffness, &other.stiffness},
+                               {&system.mass, &other.mass},
+                               {&system.loss, &other.loss},
+                               {&system.own_stiffness, &other.own_stiffness}}) {
       ASSERT_EQ(a->ff.nonZeros(), b->ff.nonZeros());
       EXPECT_TRUE(std::equal(a->ff.valuePtr(), a->ff.valuePtr() + a->ff.nonZeros(), b->ff.valuePtr()));
       EXPECT_TRUE(std::equal(a->ff.innerIndexPtr(), a->ff.innerIndexPtr() + a->ff.nonZeros(), b->ff.innerIndexPtr()));
