@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <chrono>
 #include <mutex>
+#include <set>
 
 #include "core/blas_threads.h"
 #include "core/mesh/resolution.h"
@@ -56,12 +57,21 @@ void warn_about_modes(Analysis& analysis) {
 void warn_about_meshes(Analysis& analysis) {
   const double highest = highest_excited(analysis.plan.environments);
   const DisplayUnit length = analysis.plan.show.unit(kind::length);
-  for (const MeshReach& reach : mesh_reach(analysis.plan.assembly)) {
+  const Assembly& assembly = analysis.plan.assembly;
+  std::set<int> stiff;
+  for (const ElementGroup& group : assembly.groups)
+    if (!group.kind->is_shell() && group.kind->shape == SolidShape::tetrahedron4) stiff.insert(group.part);
+  for (const int part : stiff)
+    analysis.warnings.push_back(fmt::format(
+        "part {}: tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough; mesh it "
+        "with tetrahedra of 10 nodes",
+        assembly.parts[static_cast<std::size_t>(part)].name));
+  for (const MeshReach& reach : mesh_reach(assembly)) {
     if (!(reach.frequency < highest)) continue;
     analysis.warnings.push_back(fmt::format(
         "part {}: its elements of {} are good for bending waves up to {:.4g} Hz only, and {:.4g} Hz are excited; "
         "elements of {} would do",
-        analysis.plan.assembly.parts[static_cast<std::size_t>(reach.part)].name, value_text(reach.element, length, 3),
+        assembly.parts[static_cast<std::size_t>(reach.part)].name, value_text(reach.element, length, 3),
         reach.frequency, highest, value_text(element_for(reach, highest), length, 2)));
   }
 }

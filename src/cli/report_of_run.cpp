@@ -274,9 +274,10 @@ class Writer {
                             std::string("largest change of a variance when the panels were halved")});
     section.tables.push_back(std::move(table));
     section.paragraphs.push_back(
-        "Not covered: nonlinear stiffness or damping, contact, fatigue life, and the error of the mesh, which is that "
-        "of "
-        "the beam theory and of the element length chosen.");
+        "Not covered: nonlinear stiffness or damping, contact, fatigue life, and the error of the mesh: that of beam "
+        "and "
+        "shell theory, of the element length chosen (warned of where waves are too short for it), and of rigid joints. "
+        "The jump of a stress between neighbouring elements tells its size.");
   }
 
   void add_reproduction() {

@@ -6,6 +6,7 @@
 
 #include "files/vtu.h"
 #include "support/program.h"
+#include "support/solids.h"
 
 namespace avrenk {
 namespace {
@@ -124,6 +125,24 @@ TEST(CheckOfShellsAndSolids, SaysElementsSizesAndHowFarTheMeshIsGood) {
     EXPECT_THAT(ran.err, HasSubstr(std::string("warning: part ") + part + ": its elements of 4"));
   EXPECT_THAT(ran.err, HasSubstr("Hz are excited; elements of"));
   EXPECT_EQ(run_program(folder, "sine payload-deck.yaml --no-figures" + coarse).status, 1);
+}
+
+TEST(CheckOfShellsAndSolids, WarnsOfTetrahedraThatAreTooStiff) {
+  const TemporaryFolder folder;
+  Show metres;
+  metres.set(kind::length, "m");
+  (void)folder.write(
+      "block.vtu", to_vtu(model_grid(test::part_of(test::distorted_block(SolidShape::tetrahedron4, {0.1, 0.1, 0.1}, 2),
+                                                   test::solid_part("block")),
+                                     metres)));
+  (void)folder.write(
+      "block.yaml",
+      "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3}\nparts:\n  block: {mesh: block.vtu, "
+      "length: m, material: alloy}\nplaces:\n  root: {part: block, plane: {z: 0 mm}}\nbase:\n  fixture: {place: "
+      "root}\n");
+  const Ran ran = run_program(folder, "check block.yaml");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.err, HasSubstr("warning: part block: tetrahedra of 4 nodes are too stiff"));
 }
 
 }  // namespace

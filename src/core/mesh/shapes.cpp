@@ -104,7 +104,7 @@ void add(Builder& builder, const Plate& plate, const Meshing& meshing, const Fin
   const double away = std::max(plate.length, plate.width) / 2 - radius;
   const int radial = fineness.over(away, 2);
   for (std::size_t side = 0; side < 4; ++side) {
-    const Eigen::Vector2d from = corner[side], to = corner[(side + 1) % 4];
+    const Eigen::Vector2d &from = corner[side], &to = corner[(side + 1) % 4];
     const int count = fineness.over((to - from).norm(), side % 2);
     const double first = std::atan2(from.y() - centre.y(), from.x() - centre.x());
     double last = std::atan2(to.y() - centre.y(), to.x() - centre.x());
