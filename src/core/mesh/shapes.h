@@ -21,15 +21,15 @@ struct Fineness {
   [[nodiscard]] int over(double length, std::size_t which) const;
 };
 
+/// A round hole in a plate, m; elements run around it.
+struct RoundHole {
+  double diameter = 0;
+  Eigen::Vector2d at = Eigen::Vector2d::Zero();
+};
 struct Plate {
   double length = 0, width = 0;                ///< m, along x and y, around the origin
   std::array<std::vector<double>, 2> lines{};  ///< m: x and y at which a line of nodes must run
-  /// A round hole, m; elements run around it.
-  struct Hole {
-    double diameter = 0;
-    Eigen::Vector2d at = Eigen::Vector2d::Zero();
-  };
-  std::optional<Hole> hole{};
+  std::optional<RoundHole> hole{};
 };
 struct Box {
   Vector3 size;  ///< m; as shells: closed, of six walls

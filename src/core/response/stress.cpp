@@ -107,7 +107,7 @@ MatrixXd StressStations::element_rows(std::size_t group, std::size_t element, co
 
 MatrixXd StressStations::in_station_axes(const Part& part, const StressStation& station,
                                          const MatrixXd& element_rows) const {
-  const MatrixXd own = element_rows.middleRows(6 * static_cast<Index>(part.local), 6);
+  MatrixXd own = element_rows.middleRows(6 * static_cast<Index>(part.local), 6);
   const auto* const shell = std::get_if<ShellBlock>(&blocks_[part.group]);
   if (!shell) return own;
   const Matrix3 axes = axes_of(*shell, part.element);

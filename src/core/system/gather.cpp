@@ -167,8 +167,10 @@ class Sum {
   }
 
   [[nodiscard]] Partitioned take() {
-    Partitioned result{std::move(ff_), SparseMatrix(numbering_.free, numbering_.supports),
-                       SparseMatrix(numbering_.supports, numbering_.supports)};
+    Partitioned result;
+    result.fs.resize(numbering_.free, numbering_.supports);
+    result.ss.resize(numbering_.supports, numbering_.supports);
+    result.ff.swap(ff_);
     result.ff.prune([](Index, Index, double value) { return value != 0; });
     result.fs.setFromTriplets(fs_.begin(), fs_.end());
     result.ss.setFromTriplets(ss_.begin(), ss_.end());

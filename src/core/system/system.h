@@ -16,6 +16,22 @@ namespace avrenk {
 /// A symmetric matrix cut along free (f) and support (s) unknowns.
 struct Partitioned {
   SparseMatrix ff, fs, ss;
+  Partitioned() = default;
+  Partitioned(const Partitioned&) = default;
+  Partitioned& operator=(const Partitioned&) = default;
+  Partitioned(Partitioned&& other) noexcept { swap(other); }  // Eigen's own would copy
+  Partitioned& operator=(Partitioned&& other) noexcept {
+    swap(other);
+    return *this;
+  }
+  ~Partitioned() = default;
+
+ private:
+  void swap(Partitioned& other) noexcept {
+    ff.swap(other.ff);
+    fs.swap(other.fs);
+    ss.swap(other.ss);
+  }
 };
 
 struct System {

@@ -32,8 +32,8 @@ const std::vector<Piece>& pieces() {
   const double cone_wall = t * std::hypot(1, 0.5 * (0.05 - 0.09) / 0.07);
   static const std::vector<Piece> all{
       {"plate", Plate{0.3, 0.2, {{{-0.04, 0.11}, {0.03}}}}, t, 0.3 * 0.2 * t, 0},
-      {"plate with a hole", Plate{0.3, 0.2, {}, Plate::Hole{0.06, {0.02, -0.03}}}, t,
-       (0.3 * 0.2 - pi * 0.03 * 0.03) * t, 64},
+      {"plate with a hole", Plate{0.3, 0.2, {}, RoundHole{0.06, {0.02, -0.03}}}, t, (0.3 * 0.2 - pi * 0.03 * 0.03) * t,
+       64},
       {"box", Box{{0.08, 0.06, 0.04}}, 0, 0.08 * 0.06 * 0.04, 0},
       {"tube", Cone{0.1, 0.1, 0.15}, t, pi * (0.1 - t) * t * 0.15, 64},
       {"cone", Cone{0.09, 0.05, 0.07}, t, pi * 0.07 * (0.07 - cone_wall) * cone_wall, 64},
@@ -116,7 +116,7 @@ TEST(Shapes, HaveLinesOfNodesWhereAskedAndRoundEdgesOnTheCircle) {
 TEST(Shapes, AreRefusedWhereTheyCannotBe) {
   for (const auto& [shape, meshing, wrong] :
        {std::tuple<Shape, Meshing, const char*>{
-            Plate{0.1, 0.1, {}, Plate::Hole{0.05, {0.03, 0}}}, {false, false, 1e-3, 1}, "the hole reaches the edge"},
+            Plate{0.1, 0.1, {}, RoundHole{0.05, {0.03, 0}}}, {false, false, 1e-3, 1}, "the hole reaches the edge"},
         {Plate{0.1, 0.1, {{{0.06}, {}}}}, {false, false, 1e-3, 1}, "a line of nodes lies beyond the edge"},
         {Box{{0.1, 0.1, 0.004}}, {false, false, 2e-3, 1}, "the walls leave no room inside"},
         {Cone{0.05, 0.01, 0.03}, {true, false, 5e-3, 1}, "the wall leaves no room inside"},

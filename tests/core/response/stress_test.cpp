@@ -280,7 +280,7 @@ TEST(StressSurvey, TakesLittleMemoryAtOnceAndTheSameValuesHoweverLittle) {
 TEST(Stress, JumpsLessOnAFinerMesh) {
   std::vector<double> jumps;
   for (const int n : {8, 16, 32}) {
-    Assembly model = test::part_of(mesh_shape(Plate{0.2, 0.2, {}, Plate::Hole{0.06, {0, 0}}}, {false, false, 4e-3, 1},
+    Assembly model = test::part_of(mesh_shape(Plate{0.2, 0.2, {}, RoundHole{0.06, {0, 0}}}, {false, false, 4e-3, 1},
                                               {std::nullopt, {n, n, n / 2}}),
                                    shell_part("plate", 4e-3));
     test::hold(model, [](const Vector3& x) { return x.x() < -0.0999; });
