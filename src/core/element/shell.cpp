@@ -137,14 +137,23 @@ class Flat {
     }
     return jacobian(Functions<n>(p)).inverse() * covariant;
   }
-  // θ_z − ½(v,x − u,y)
-  [[nodiscard]] Motions<1, n> drilling_row(const Functions<n>& f) const {
+  // θ_z − ½(v,x − u,y), incompatible modes included: without them the spring would resist bending in the plane, which
+  // turns the element's middle as those modes do.
+  [[nodiscard]] Motions<1, n> drilling_row(const Functions<n>& f, const Vector2d& p,
+                                           const Motions<4, n>& amplitudes) const {
     const Gradient gradient = jacobian(f).inverse() * f.slope;
     Motions<1, n> row = Motions<1, n>::Zero();
     for (int i = 0; i < n; ++i) {
       row[6 * i + about_z] = f.value[i];
       row[6 * i + y] = -0.5 * gradient(0, i);
       row[6 * i + x] = 0.5 * gradient(1, i);
+    }
+    if (n == 4) {
+      const Eigen::Matrix<double, 3, 4> strains =
+          bubble_rows(p, jacobian(f).determinant());  // v,x and u,y stand in the third
+      for (int k = 0; k < 2; ++k)
+        row +=
+            0.5 * strains(2, 2 * k) * amplitudes.row(2 * k) - 0.5 * strains(2, 2 * k + 1) * amplitudes.row(2 * k + 1);
     }
     return row;
   }
@@ -254,7 +263,7 @@ Motions<6 * n, n> stiffness_of(const Eigen::Matrix<double, 3, n>& nodes, const S
     const double weight = point.weight * flat.jacobian(f).determinant();
     const Motions<3, n> membrane = flat.whole_membrane_rows(f, point.at, amplitudes), bending = flat.curvature_rows(f);
     const Motions<2, n> shear = flat.shear_rows(point.at);
-    const Motions<1, n> spin = flat.drilling_row(f);
+    const Motions<1, n> spin = flat.drilling_row(f, point.at, amplitudes);
     const Motions<3, n> force = weight * t * section.in_plane * membrane,
                         moment = weight * t * t * t / 12 * section.in_plane * bending;
     const Motions<2, n> across = weight * soft * shear_factor * t * section.transverse * shear;

@@ -388,6 +388,8 @@ class ElementStiffness {
         inner_ += extra.transpose().lazyProduct(inner_stress);
       }
     }
+    for (int j = 0; j < 3 * Shape::nodes; ++j)
+      for (int i = 0; i < j; ++i) own_(i, j) = own_(j, i);
     if constexpr (Shape::incompatible > 0) {
       condensed_ = -mixed_;
       solve_positive(inner_, condensed_);
@@ -408,7 +410,7 @@ class ElementStiffness {
     for (int j = 0; j < 3 * Shape::nodes; ++j) {
       const double xx = s(0, j), yy = s(1, j), zz = s(2, j), xy = s(3, j), yz = s(4, j), zx = s(5, j);
       double* const column = own_.data() + static_cast<Index>(3 * Shape::nodes) * j;
-      for (int i = 0; i < Shape::nodes; ++i) {
+      for (int i = j / 3; i < Shape::nodes; ++i) {  // the other half is its mirror image
         const double x = g(0, i), y = g(1, i), z = g(2, i);
         column[3 * i] += x * xx + y * xy + z * zx;
         column[3 * i + 1] += y * yy + x * xy + z * yz;
