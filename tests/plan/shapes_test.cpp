@@ -212,6 +212,28 @@ base:
   fixture: {place: root, holds: all}
 )";
 
+// Cells chosen by a text: written as ascii by hand.
+TEST(PlanMeshes, AreChosenByTextsToo) {
+  const std::string file = R"(<?xml version="1.0"?>
+<VTKFile type="UnstructuredGrid" version="1.0" byte_order="LittleEndian"><UnstructuredGrid><Piece NumberOfPoints="6" NumberOfCells="2">
+<Points><DataArray type="Float64" NumberOfComponents="3" format="ascii">0 0 0 10 0 0 20 0 0 0 10 0 10 10 0 20 10 0</DataArray></Points>
+<Cells><DataArray type="Int32" Name="connectivity" format="ascii">0 1 4 3 1 2 5 4</DataArray><DataArray type="Int32" Name="offsets" format="ascii">4 8</DataArray>
+<DataArray type="UInt8" Name="types" format="ascii">9 9</DataArray></Cells>
+<CellData><Array type="String" Name="part" format="ascii">114 105 98 0 108 105 100 0</Array></CellData></Piece></UnstructuredGrid></VTKFile>)";
+  const std::string text =
+      "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3}\nparts:\n  rib: {mesh: part.vtu, length: mm, "
+      "cells: {part: "
+      "rib}, thickness: 2 mm, material: alloy}\nplaces:\n  root: {part: rib, plane: {x: 0 mm}}\nbase:\n  fixture: "
+      "{place: root}\n";
+  const TemporaryFolder folder;
+  (void)folder.write("part.vtu", file);
+  const Plan plan = plan_of(folder, text);
+  EXPECT_NEAR(total_mass(plan.assembly).mass, 2810 * 0.01 * 0.01 * 0.002, 1e-15);
+  EXPECT_NEAR(total_mass(plan.assembly).centre.x(), 0.005, 1e-12);
+  EXPECT_THAT(problem_of(replaced(text, "part: rib}", "part: lip}"), file),
+              HasSubstr("no cell of the file is taken; its values are lid, rib"));
+}
+
 TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
   Mesh mesh = mesh_shape(Box{{40, 40, 30}}, {true, false, 0, 1}, {std::nullopt, {2, 2, 3}});
   GridArray region{"region", 1, {}};

@@ -171,18 +171,17 @@ TEST(Shells, TwistedCantilever) {
   EXPECT_NEAR(found[1] / 5.424e-3, 1, 0.02);
 }
 
-// Six elements along 6 x 0.2 x 0.1, E = 10⁷, ν = 0.3, their inner edges straight or at 45°; unit load at the tip, over beam
-// theory (MacNeal & Harder 1985). In their plane distorted quadrilaterals that pass the patch test lock: the published
-// values for incompatible modes are the best of their kind (MacNeal, Int. J. Numer. Meth. Engng 24, 1987).
+// Six elements along 6 x 0.2 x 0.1, E = 10⁷, ν = 0.3, their inner edges straight or at 45°; unit load at the tip, over
+// beam theory (MacNeal & Harder 1985). In their plane distorted quadrilaterals that pass the patch test lock: the
+// published values for incompatible modes are the best of their kind (MacNeal, Int. J. Numer. Meth. Engng 24, 1987).
 TEST(Shells, SlenderCantilever) {
   const ShellSection section = isotropic_shell(0.1, 1e7, 0.3, 0);
   const double theory[] = {0.1081, 0.4321};
   struct Case {
-    double sign[2];          // of the tilt of odd and even edges
-    double in_plane, across;  // ours
-    double tolerance;
+    double sign[2];           // of the tilt of odd and even edges
+    double in_plane, across;  // ours; published in the plane 0.993, 0.052, 0.632 (incompatible modes)
   };
-  for (const Case& each : {Case{{0, 0}, 0.993, 0.981, 2e-3}, {{-1, 1}, 0.052, 0.97, 0.02}, {{1, 1}, 0.632, 0.98, 0.02}}) {
+  for (const Case& each : {Case{{0, 0}, 0.993, 0.980}, {{-1, 1}, 0.051, 0.963}, {{1, 1}, 0.629, 0.978}}) {
     Surface beam(4, 6, 1, [&](double s, double t) -> Vector3d {
       const auto edge = static_cast<int>(std::lround(6 * s));
       const double tilt = edge == 0 || edge == 6 ? 0 : 0.1 * each.sign[edge % 2 == 0 ? 1 : 0];
@@ -193,7 +192,7 @@ TEST(Shells, SlenderCantilever) {
       VectorXd force = VectorXd::Zero(6 * beam.nodes.cols());
       for (const int j : {0, 1}) force[6 * beam.node(6, j) + d] = 0.5;
       const double found = force.dot(beam.solved(section, force)) / theory[d - 1];
-      EXPECT_NEAR(found, d == 1 ? each.in_plane : each.across, each.tolerance) << each.sign[0] << each.sign[1] << d;
+      EXPECT_NEAR(found, d == 1 ? each.in_plane : each.across, 1e-3) << each.sign[0] << each.sign[1] << d;
     }
   }
 }
