@@ -143,7 +143,8 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
     for (const auto& [name, colour] : model_legend(plan.assembly)) names += (names.empty() ? "" : ", ") + name;
     drawings.push_back({"model",
                         "model",
-                        "The model: outlines of the beams, bodies as spheres, springs as zigzags.",
+                        "The model: beams by their sections, shells and solids by their surface, bodies as spheres, "
+                        "springs as zigzags.",
                         "Picture of the model with " + names + ".",
                         {},
                         [&plan] { return to_png(model_picture(plan.assembly, plan.title, plan.show)); }});
