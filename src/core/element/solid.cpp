@@ -333,10 +333,11 @@ struct IncompatibleModes {
     inverse = middle.inverse();
     determinant = middle.determinant();
   }
-  [[nodiscard]] Eigen::Matrix<double, 6, 9> rows(const Vector3d& point, double jacobian) const {
+  // Of the three functions; each moves in three directions.
+  [[nodiscard]] Matrix3d gradients(const Vector3d& point, double jacobian) const {
     Matrix3d gradient;
     for (int k = 0; k < 3; ++k) gradient.col(k) = determinant / jacobian * -2 * point[k] * inverse.col(k);
-    return strain_rows<3>(gradient);
+    return gradient;
   }
   Matrix3d inverse;
   double determinant = 0;
@@ -369,59 +370,65 @@ class ElementStiffness {
  public:
   ElementStiffness(const Nodes<Shape>& nodes, const Tabulated<Shape>& table, const Elasticity& elasticity,
                    Index element)
-      : own_(ElementMatrix<Shape>::Zero()) {
+      : whole_(Whole::Zero()) {
     if constexpr (Shape::incompatible > 0) modes_.emplace(nodes);
     for (std::size_t g = 0; g < table.at.size(); ++g) {
-      const Matrix3d jacobian = table.at[g].slope * nodes.transpose();
+      const Matrix3d jacobian = table.at[g].slope.lazyProduct(nodes.transpose());
       const double determinant = jacobian.determinant();
       if (!(determinant > 0)) refuse_inverted(Shape::facts.name, element, determinant);
-      // Products of this size are not worth a call of BLAS, which locks besides.
-      const Gradients gradients = jacobian.inverse().lazyProduct(table.at[g].slope);
-      const auto rows = strain_rows<Shape::nodes>(gradients);
-      const Elasticity weighted = table.weight[g] * determinant * elasticity;
-      const Eigen::Matrix<double, 6, 3 * Shape::nodes> stress = weighted.lazyProduct(rows);
-      add_stiffness(gradients, stress);
-      if constexpr (Shape::incompatible > 0) {
-        const auto extra = modes_->rows(table.point[g], determinant);
-        mixed_ += extra.transpose().lazyProduct(stress);
-        const Eigen::Matrix<double, 6, 9> inner_stress = weighted.lazyProduct(extra);
-        inner_ += extra.transpose().lazyProduct(inner_stress);
-      }
+      Gradients gradients;
+      gradients.template leftCols<Shape::nodes>() = jacobian.inverse().lazyProduct(table.at[g].slope);
+      if constexpr (Shape::incompatible > 0)
+        gradients.template rightCols<3>() = modes_->gradients(table.point[g], determinant);
+      add(gradients, table.weight[g] * determinant * elasticity);
     }
-    for (int j = 0; j < 3 * Shape::nodes; ++j)
-      for (int i = 0; i < j; ++i) own_(i, j) = own_(j, i);
+    constexpr int own = 3 * Shape::nodes;
+    own_ = whole_.template topLeftCorner<own, own>();
     if constexpr (Shape::incompatible > 0) {
-      condensed_ = -mixed_;
-      solve_positive(inner_, condensed_);
-      own_ += mixed_.transpose().lazyProduct(condensed_);
+      const Eigen::Matrix<double, 9, own> mixed = whole_.template bottomLeftCorner<9, own>();
+      condensed_ = -mixed;
+      solve_positive<9, own>(whole_.template bottomRightCorner<9, 9>(), condensed_);
+      for (int j = 0; j < own; ++j)
+        for (int i = j; i < own; ++i) own_(i, j) += mixed.col(i).dot(condensed_.col(j));
     }
+    for (int j = 0; j < own; ++j)
+      for (int i = 0; i < j; ++i) own_(i, j) = own_(j, i);
   }
   [[nodiscard]] const ElementMatrix<Shape>& matrix() const { return own_; }
   /// Amplitudes of the incompatible modes from the displacements of the nodes, and their strains.
   [[nodiscard]] Eigen::Matrix<double, 6, 3 * Shape::nodes> incompatible_rows(const Vector3d& point,
                                                                              double jacobian) const {
-    return modes_->rows(point, jacobian) * condensed_;
+    return strain_rows<3>(modes_->gradients(point, jacobian)).lazyProduct(condensed_);
   }
 
  private:
-  using Gradients = Eigen::Matrix<double, 3, Shape::nodes>;
-  // Bᵀσ, row by row: the three rows of a node hold three entries a column each.
-  void add_stiffness(const Gradients& g, const Eigen::Matrix<double, 6, 3 * Shape::nodes>& s) {
-    for (int j = 0; j < 3 * Shape::nodes; ++j) {
-      const double xx = s(0, j), yy = s(1, j), zz = s(2, j), xy = s(3, j), yz = s(4, j), zx = s(5, j);
-      double* const column = own_.data() + static_cast<Index>(3 * Shape::nodes) * j;
-      for (int i = j / 3; i < Shape::nodes; ++i) {  // the other half is its mirror image
-        const double x = g(0, i), y = g(1, i), z = g(2, i);
-        column[3 * i] += x * xx + y * xy + z * zx;
-        column[3 * i + 1] += y * yy + x * xy + z * yz;
-        column[3 * i + 2] += z * zz + y * yz + x * zx;
+  static constexpr int functions = Shape::nodes + Shape::incompatible;  // those of the nodes first
+  using Gradients = Eigen::Matrix<double, 3, functions>;
+  using Whole = Eigen::Matrix<double, 3 * functions, 3 * functions>;
+  // BᵀDB below its diagonal. A column of B has three entries, and so has a row of Bᵀ: general products, and calls of
+  // BLAS, which locks, would cost several times that.
+  void add(const Gradients& g, const Elasticity& d) {
+    for (int k = 0; k < functions; ++k) {
+      const double gx = g(0, k), gy = g(1, k), gz = g(2, k);
+      const std::array<Eigen::Matrix<double, 6, 1>, 3> stress{gx * d.col(0) + gy * d.col(3) + gz * d.col(5),
+                                                              gy * d.col(1) + gx * d.col(3) + gz * d.col(4),
+                                                              gz * d.col(2) + gy * d.col(4) + gx * d.col(5)};
+      for (int c = 0; c < 3; ++c) {
+        const Eigen::Matrix<double, 6, 1>& s = stress[static_cast<std::size_t>(c)];
+        double* const column = whole_.data() + static_cast<Index>(3 * functions) * (3 * k + c);
+        for (int i = k; i < functions; ++i) {
+          const double x = g(0, i), y = g(1, i), z = g(2, i);
+          column[3 * i] += x * s[0] + y * s[3] + z * s[5];
+          column[3 * i + 1] += y * s[1] + x * s[3] + z * s[4];
+          column[3 * i + 2] += z * s[2] + y * s[4] + x * s[5];
+        }
       }
     }
   }
+  Whole whole_;
   ElementMatrix<Shape> own_;
   std::optional<IncompatibleModes> modes_;
-  Eigen::Matrix<double, 9, 9> inner_ = Eigen::Matrix<double, 9, 9>::Zero();
-  Eigen::Matrix<double, 9, 3 *Shape::nodes> mixed_ = Eigen::Matrix<double, 9, 3 * Shape::nodes>::Zero(), condensed_;
+  Eigen::Matrix<double, 9, 3 * Shape::nodes> condensed_;
 };
 
 template <class Shape>
@@ -497,7 +504,8 @@ MatrixXd solid_mass(const SolidBlock& block, Index first, Index count) {
       Eigen::Matrix<double, Shape::nodes, Shape::nodes> scalar =
           Eigen::Matrix<double, Shape::nodes, Shape::nodes>::Zero();
       for (std::size_t g = 0; g < table.at.size(); ++g) {
-        const double determinant = (table.at[g].slope * nodes.transpose()).determinant();
+        const Matrix3d jacobian = table.at[g].slope.lazyProduct(nodes.transpose());
+        const double determinant = jacobian.determinant();
         if (!(determinant > 0)) refuse_inverted(Shape::facts.name, first + k, determinant);
         const Eigen::Matrix<double, Shape::nodes, 1> weighted =
             block.density * table.weight[g] * determinant * table.at[g].value;
