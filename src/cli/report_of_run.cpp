@@ -199,6 +199,7 @@ class Writer {
     ReportSection& section = add("environment-" + environment.name, fmt::format("Environment {}", environment.name));
     if (environment.type == Environment::Type::steady) {
       section.paragraphs.push_back("A steady acceleration; motions are relative to the base.");
+      put_figures(section, axes[0]->name());
       section.tables.push_back(steady_table(*axes[0], analysis_.watched, show_));
       return;
     }
@@ -231,7 +232,8 @@ class Writer {
     section.paragraphs.push_back(
         "Von Mises stress at the nodes, carried there from the integration points and averaged over the elements of "
         "one "
-        "part that meet in one surface. Jump: what those elements differ from their mean by; the stress is not known "
+        "part that meet in one surface. Jump: what those elements differ from their mean by (none where one stands "
+        "alone); the stress is not known "
         "much better than that. Of random environments it is the RMS. Pictures stand with each environment; every node "
         "is in tables/*.stress.csv and fields/*.stress.vtu.");
     Table all = worst_stress_table(analysis_.plan.assembly, *analysis_.stations, analysis_.stress, show_);

@@ -172,9 +172,10 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
                   type == Environment::Type::random ? ", RMS"
                   : type == Environment::Type::sine ? ", largest of the sweep"
                                                     : ""),
-      fmt::format("shells: the largest over the thickness; mean of neighbours within a part. At the largest "
-                  "the elements differ from their mean by {} %",
-                  format_number(100 * worst.jump, 2)),
+      "shells: the largest over the thickness; mean of neighbours within a part" +
+          (std::isnan(worst.jump) ? std::string()
+                                  : fmt::format(". At the largest the elements differ from their mean by {} %",
+                                                format_number(100 * worst.jump, 2))),
       1280, 800, ColourBar{fmt::format("von Mises ({})", stress.text), 0, stress.from_si(worst.value)}};
   const std::string& part = source.assembly.parts[static_cast<std::size_t>(station.part)].name;
   picture.mark = {source.assembly.position(station.node),

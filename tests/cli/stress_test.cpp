@@ -100,7 +100,8 @@ TEST(StressOfARun, IsTheSameInTablesFieldsAndWhatIsWatched) {
   EXPECT_LE(combined, std::hypot(largest(tables.at("stress"), "random.z"), largest(tables.at("stress"), "random.y")) *
                           (1 + 1e-9));
   const std::string report = test::read_all(results / "report.md");
-  EXPECT_THAT(report, AllOf(HasSubstr("## Stress of shells and solids"), HasSubstr("figures/sine.z.stress.png")));
+  EXPECT_THAT(report, AllOf(HasSubstr("## Stress of shells and solids"), HasSubstr("figures/sine.z.stress.png"),
+                            HasSubstr("figures/gravity.stress.png")));
   // Only what is watched is looked at where nobody will look at fields: the same answer.
   const Ran bare = run_program(folder, "run bars.yaml --no-figures --out bare");
   ASSERT_EQ(bare.status, 0);

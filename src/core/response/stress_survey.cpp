@@ -275,7 +275,7 @@ class Refiner {
     for (const MatrixXd& own : each)
       difference += (mises * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
     const double whole = (mises * (mean * x)).squaredNorm();
-    worst.jump = whole > 0 ? std::sqrt(difference / whole) : 0;
+    if (each.size() > 1) worst.jump = whole > 0 ? std::sqrt(difference / whole) : 0;
     if (state.type != Environment::Type::random) {
       Vector6 now = (mean * x).col(0);
       if (state.type == Environment::Type::sine) {

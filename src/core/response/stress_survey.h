@@ -29,7 +29,8 @@ struct WorstStress {
   double value = 0, frequency = 0, phase = 0;  ///< as in StressField
   /// What the elements that meet there differ from their mean by, as a part of it: the root of the mean over them of
   /// the von Mises stress of the difference squared. The mesh is too coarse there for a stress much better than that.
-  double jump = 0;
+  /// NaN where a single element stands: nothing to compare it with.
+  double jump = std::nan("");
   /// Principal stresses at the instant of the largest, largest first, Pa; NaN of a random load.
   Vector3 principal = Vector3::Constant(std::nan(""));
 };
