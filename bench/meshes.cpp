@@ -5,7 +5,6 @@
 //   build/release/bench/avrenk-bench-meshes [unknowns of the largest assembly]
 
 #include <fmt/format.h>
-#include <sys/resource.h>
 #include <zlib.h>
 
 #include <chrono>
@@ -15,7 +14,6 @@
 #include "core/blas_threads.h"
 #include "core/mesh/shapes.h"
 #include "core/response/stress_survey.h"
-#include "files/base64.h"
 #include "files/vtu.h"
 
 namespace {

@@ -8,7 +8,6 @@
 #include <set>
 
 #include "core/blas_threads.h"
-#include "core/mesh/resolution.h"
 #include "core/model/plausible.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
@@ -53,7 +52,7 @@ void warn_about_modes(Analysis& analysis) {
                     basis.statics.rigid_difference));
 }
 
-// Parts whose mesh is too coarse for the band that is excited.
+// How far each mesh is good, and parts whose mesh is too coarse for the band that is excited.
 void warn_about_meshes(Analysis& analysis) {
   const double highest = highest_excited(analysis.plan.environments);
   const DisplayUnit length = analysis.plan.show.unit(kind::length);
@@ -66,7 +65,8 @@ void warn_about_meshes(Analysis& analysis) {
         "part {}: tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough; mesh it "
         "with tetrahedra of 10 nodes",
         assembly.parts[static_cast<std::size_t>(part)].name));
-  for (const MeshReach& reach : mesh_reach(assembly)) {
+  analysis.reach = mesh_reach(assembly);
+  for (const MeshReach& reach : analysis.reach) {
     if (!(reach.frequency < highest)) continue;
     analysis.warnings.push_back(fmt::format(
         "part {}: its elements of {} are good for bending waves up to {:.4g} Hz only, and {:.4g} Hz are excited; "
@@ -133,7 +133,6 @@ void load(Analysis& analysis, const std::string& file, const Request& request) {
   for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
     analysis.warnings.insert(analysis.warnings.end(), doubts.begin(), doubts.end());
   warn_about_meshes(analysis);
-  if (request.figures) analysis.surface = surface_of(analysis.plan.assembly);
   analysis.times.push_back({"reading the plan", seconds_since(start)});
 }
 

@@ -7,6 +7,7 @@
 
 #include "cli/request.h"
 #include "cli/terminal.h"
+#include "core/mesh/resolution.h"
 #include "core/mesh/surface.h"
 #include "core/response/stress_survey.h"
 #include "plan/plan.h"
@@ -27,7 +28,8 @@ struct Analysis {
   ModalDamping damping;
   std::optional<StressStations> stations;  ///< of shells and solids
   StressSurvey stress;
-  Surface surface;  ///< of shells and solids, for pictures
+  Surface surface;               ///< of shells and solids, for pictures
+  std::vector<MeshReach> reach;  ///< of each part
   std::vector<Watched> watched;
   std::vector<Outcome> outcomes;
   std::vector<LimitResult> limits;

@@ -7,7 +7,6 @@
 
 #include "cli/commands.h"
 #include "cli/output.h"
-#include "core/mesh/resolution.h"
 #include "core/mesh/select.h"
 #include "core/model/plausible.h"
 #include "files/result_tables.h"
@@ -27,7 +26,7 @@ std::string elements_in_words(const Assembly& assembly, int part) {
   return words;
 }
 
-Table part_table(const Assembly& assembly, const Show& show) {
+Table part_table(const Assembly& assembly, const std::vector<MeshReach>& reach, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
   Table table{"parts",
               "Parts: their elements, the size of the box around them, the frequency up to which the mesh is good",
@@ -41,7 +40,6 @@ Table part_table(const Assembly& assembly, const Show& show) {
                {"size z", length.text},
                {"good to", show.unit(kind::frequency).text, 3}},
               {}};
-  const std::vector<MeshReach> reach = mesh_reach(assembly);
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     const Part& part = assembly.parts[p];
     const std::vector<int> nodes = nodes_of_part(assembly, part.name);
@@ -122,7 +120,7 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   const Assembly& assembly = analysis.plan.assembly;
   const Show& show = analysis.plan.show;
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
-  if (!assembly.parts.empty()) terminal.table(part_table(assembly, show));
+  if (!assembly.parts.empty()) terminal.table(part_table(assembly, analysis.reach, show));
   terminal.table(mass_table(assembly, show));
   if (const Table scales = weighed_table(assembly, show); !scales.rows.empty()) terminal.table(scales);
   if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly, show));

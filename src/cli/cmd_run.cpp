@@ -33,6 +33,7 @@ ExitStatus analyse(const std::string& plan, const Request& request, Terminal& te
     if (until == Until::responses) excite(analysis, type, chosen, request, terminal);
     assess(analysis);
   });
+  if (request.figures) analysis.surface = surface_of(analysis.plan.assembly);
   return finish(analysis, shown, request, folder, terminal);
 }
 

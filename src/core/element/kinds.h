@@ -28,6 +28,10 @@ struct ElementKind {
   std::vector<int> image_order;  ///< nodes in this order make the element of a mirror image
   [[nodiscard]] bool is_shell() const { return family == Family::shell; }
   [[nodiscard]] bool is_quadratic() const { return nodes > corners; }
+  /// How many of a face's nodes are corners: the first ones.
+  [[nodiscard]] std::size_t corners_of(const std::vector<int>& face) const {
+    return is_quadratic() ? face.size() / 2 : face.size();
+  }
 };
 
 [[nodiscard]] std::span<const ElementKind> element_kinds();

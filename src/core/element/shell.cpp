@@ -373,14 +373,24 @@ Moments shell_moments(const ShellBlock& block) {
   });
 }
 
+namespace {
+
+// Stress of the membrane, and that of bending at the top, at one point, from the motions of the flat element's corners.
+template <int n>
+std::pair<Motions<3, n>, Motions<3, n>> stress_at(const Flat<n>& flat, const ShellSection& section,
+                                                  const Motions<4, n>& amplitudes, const Vector2d& point) {
+  const Functions<n> f(point);
+  return {section.in_plane * flat.whole_membrane_rows(f, point, amplitudes),
+          0.5 * section.thickness * section.in_plane * flat.curvature_rows(f)};
+}
+
+}  // namespace
+
 MatrixXd shell_stress_rows(const Matrix3Xd& nodes, const ShellSection& section, const Vector2d& point, double height) {
   return with_nodes(static_cast<int>(nodes.cols()), [&](auto n) -> MatrixXd {
     const Flat<n> flat(nodes, section);
-    const Functions<n> f(point);
-    return section.in_plane *
-           (flat.whole_membrane_rows(f, point, flat.bubbles()) +
-            0.5 * height * section.thickness * flat.curvature_rows(f)) *
-           flat.arms();
+    const auto [membrane, bending] = stress_at<n>(flat, section, flat.bubbles(), point);
+    return (membrane + height * bending) * flat.arms();
   });
 }
 
@@ -411,10 +421,8 @@ MatrixXd shell_nodal_stress_rows(const ShellBlock& block, Index element) {
     const Eigen::Matrix<double, n, n>& carry = points_to_nodes<n>();
     MatrixXd all = MatrixXd::Zero(6 * n, 6 * n);
     for (int g = 0; g < n; ++g) {
-      const Vector2d& point = rule<n>()[static_cast<std::size_t>(g)].at;
-      const Functions<n> f(point);
-      const Motions<3, n> membrane = block.section.in_plane * flat.whole_membrane_rows(f, point, amplitudes),
-                          bending = 0.5 * block.section.thickness * block.section.in_plane * flat.curvature_rows(f);
+      const auto [membrane, bending] =
+          stress_at<n>(flat, block.section, amplitudes, rule<n>()[static_cast<std::size_t>(g)].at);
       Motions<6, n> both;
       both << membrane - bending, membrane + bending;
       for (int i = 0; i < n; ++i) all.middleRows(6 * i, 6) += carry(i, g) * both;

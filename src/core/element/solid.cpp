@@ -519,18 +519,36 @@ MatrixXd solid_mass(const SolidBlock& block, Index first, Index count) {
   });
 }
 
-MatrixXd solid_stress_rows(const SolidBlock& block, Index element, const Vector3d& point) {
-  return with_shape(block.shape, [&](auto kind) -> MatrixXd {
-    using Shape = decltype(kind);
-    const Nodes<Shape> nodes = nodes_of<Shape>(block, element);
-    const Functions<Shape::nodes> here = Shape::at(point);
-    const Matrix3d jacobian = here.slope * nodes.transpose();
-    Eigen::Matrix<double, 6, 3 * Shape::nodes> rows = strain_rows<Shape::nodes>(jacobian.inverse() * here.slope);
+namespace {
+
+// Rows of the stress at points of one element, incompatible modes included.
+template <class Shape>
+class StressRows {
+ public:
+  StressRows(const SolidBlock& block, Index element)
+      : nodes_(nodes_of<Shape>(block, element)), elasticity_(block.elasticity) {
     if constexpr (Shape::incompatible > 0)
-      rows += ElementStiffness<Shape>(nodes, Tabulated<Shape>(Shape::stiffness_rule()), block.elasticity, element)
-                  .incompatible_rows(point, jacobian.determinant());
-    return block.elasticity * rows;
-  });
+      incompatible_.emplace(nodes_, Tabulated<Shape>(Shape::stiffness_rule()), block.elasticity, element);
+  }
+  [[nodiscard]] Eigen::Matrix<double, 6, 3 * Shape::nodes> at(const Vector3d& point) const {
+    const Functions<Shape::nodes> here = Shape::at(point);
+    const Matrix3d jacobian = here.slope * nodes_.transpose();
+    Eigen::Matrix<double, 6, 3 * Shape::nodes> rows = strain_rows<Shape::nodes>(jacobian.inverse() * here.slope);
+    if constexpr (Shape::incompatible > 0) rows += incompatible_->incompatible_rows(point, jacobian.determinant());
+    return elasticity_ * rows;
+  }
+
+ private:
+  Nodes<Shape> nodes_;
+  const Elasticity& elasticity_;
+  std::optional<ElementStiffness<Shape>> incompatible_;
+};
+
+}  // namespace
+
+MatrixXd solid_stress_rows(const SolidBlock& block, Index element, const Vector3d& point) {
+  return with_shape(block.shape,
+                    [&](auto kind) -> MatrixXd { return StressRows<decltype(kind)>(block, element).at(point); });
 }
 
 namespace {
@@ -568,7 +586,6 @@ MatrixXd solid_nodal_stress_rows(const SolidBlock& block, Index element) {
     using Shape = decltype(kind);
     using Corners = typename CornersOf<Shape>::type;
     constexpr int samples = Corners::nodes;
-    const Nodes<Shape> nodes = nodes_of<Shape>(block, element);
     // Values at the samples from those at the corners, turned round, then carried to all nodes.
     static const Eigen::Matrix<double, Shape::nodes, samples> carry = [] {
       Eigen::Matrix<double, samples, samples> at_samples;
@@ -580,18 +597,11 @@ MatrixXd solid_nodal_stress_rows(const SolidBlock& block, Index element) {
       for (int i = 0; i < Shape::nodes; ++i) at_nodes.row(i) = Corners::at(reference.col(i)).value.transpose();
       return Eigen::Matrix<double, Shape::nodes, samples>(at_nodes * at_samples.inverse());
     }();
-    std::optional<ElementStiffness<Shape>> incompatible;
-    if constexpr (Shape::incompatible > 0)
-      incompatible.emplace(nodes, Tabulated<Shape>(Shape::stiffness_rule()), block.elasticity, element);
+    const StressRows<Shape> rows(block, element);
     MatrixXd all = MatrixXd::Zero(6 * Shape::nodes, 3 * Shape::nodes);
     const Rule rule = sampling_rule<Corners>();
     for (int g = 0; g < samples; ++g) {
-      const Vector3d& point = rule[static_cast<std::size_t>(g)].point;
-      const Functions<Shape::nodes> here = Shape::at(point);
-      const Matrix3d jacobian = here.slope * nodes.transpose();
-      Eigen::Matrix<double, 6, 3 * Shape::nodes> rows = strain_rows<Shape::nodes>(jacobian.inverse() * here.slope);
-      if constexpr (Shape::incompatible > 0) rows += incompatible->incompatible_rows(point, jacobian.determinant());
-      const Eigen::Matrix<double, 6, 3 * Shape::nodes> stress = block.elasticity * rows;
+      const Eigen::Matrix<double, 6, 3 * Shape::nodes> stress = rows.at(rule[static_cast<std::size_t>(g)].point);
       for (int i = 0; i < Shape::nodes; ++i) all.middleRows(6 * i, 6) += carry(i, g) * stress;
     }
     return all;

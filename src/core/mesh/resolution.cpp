@@ -28,7 +28,7 @@ double longest_edge(const Assembly& assembly, const ElementGroup& group) {
   for (std::size_t e = 0; e < group.elements(); ++e) {
     const auto nodes = group.element(e);
     for (const std::vector<int>& face : group.kind->faces) {
-      const auto corners = group.kind->is_quadratic() ? face.size() / 2 : face.size();
+      const std::size_t corners = group.kind->corners_of(face);
       for (std::size_t i = 0; i < corners; ++i)
         longest = std::max(longest, (assembly.position(nodes[static_cast<std::size_t>(face[i])]) -
                                      assembly.position(nodes[static_cast<std::size_t>(face[(i + 1) % corners])]))
@@ -36,12 +36,6 @@ double longest_edge(const Assembly& assembly, const ElementGroup& group) {
     }
   }
   return group.kind->is_quadratic() ? 0.5 * longest : longest;
-}
-
-double area_of(const Assembly& assembly, const Surface::Face& face) {
-  const auto at = [&](std::size_t i) { return assembly.position(face.nodes[i]); };
-  return face.corners == 4 ? 0.5 * (at(2) - at(0)).cross(at(3) - at(1)).norm()
-                           : 0.5 * (at(1) - at(0)).cross(at(2) - at(0)).norm();
 }
 
 }  // namespace
@@ -75,7 +69,7 @@ std::vector<MeshReach> mesh_reach(const Assembly& assembly) {
                                   [](const Part& part) { return part.form == Part::Form::solid; });
   if (solids)
     for (const Surface::Face& face : surface_of(assembly).faces)
-      area[static_cast<std::size_t>(face.part)] += area_of(assembly, face);
+      area[static_cast<std::size_t>(face.part)] += area_vector(assembly, face).norm();
   std::vector<MeshReach> all;
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     const Part& part = assembly.parts[p];

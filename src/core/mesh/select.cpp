@@ -3,14 +3,6 @@
 #include <limits>
 
 namespace avrenk {
-namespace {
-
-const Vector3& position(const Assembly& assembly, int node) {
-  return assembly.nodes[static_cast<std::size_t>(node)].position;
-}
-
-}  // namespace
-
 std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part) {
   std::vector<bool> own(assembly.nodes.size(), part.empty());
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
@@ -32,7 +24,7 @@ std::vector<int> nodes_in_plane(const Assembly& assembly, const std::vector<int>
                                 double tolerance) {
   std::vector<int> found;
   for (const int node : among)
-    if (std::abs(position(assembly, node)[axis] - value) <= tolerance) found.push_back(node);
+    if (std::abs(assembly.position(node)[axis] - value) <= tolerance) found.push_back(node);
   return found;
 }
 
@@ -42,14 +34,14 @@ std::vector<int> nodes_in_box(const Assembly& assembly, const std::vector<int>& 
                                 (from.cwiseMax(to).array() + tolerance).matrix());
   std::vector<int> found;
   for (const int node : among)
-    if (box.contains(position(assembly, node))) found.push_back(node);
+    if (box.contains(assembly.position(node))) found.push_back(node);
   return found;
 }
 
 std::pair<int, double> nearest_node(const Assembly& assembly, const std::vector<int>& among, const Vector3& at) {
   std::pair<int, double> nearest{-1, std::numeric_limits<double>::infinity()};
   for (const int node : among) {
-    const double distance = (position(assembly, node) - at).norm();
+    const double distance = (assembly.position(node) - at).norm();
     if (distance < nearest.second * (1 - 1e-12)) nearest = {node, distance};
   }
   return nearest;

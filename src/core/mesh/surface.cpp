@@ -15,13 +15,6 @@ struct Keyed {
   std::size_t face = 0;
 };
 
-Vector3 normal_of(const Assembly& assembly, const Surface::Face& face) {
-  const auto at = [&](std::size_t i) { return assembly.position(face.nodes[i]); };
-  const Vector3 normal =
-      face.corners == 4 ? Vector3((at(2) - at(0)).cross(at(3) - at(1))) : Vector3((at(1) - at(0)).cross(at(2) - at(0)));
-  return normal.normalized();
-}
-
 void drop_shared(std::vector<Surface::Face>& faces, std::size_t first) {
   std::vector<Keyed> keys;
   keys.reserve(faces.size() - first);
@@ -51,6 +44,12 @@ struct Side {
 
 }  // namespace
 
+Vector3 area_vector(const Assembly& assembly, const Surface::Face& face) {
+  const auto at = [&](std::size_t i) { return assembly.position(face.nodes[i]); };
+  return 0.5 * (face.corners == 4 ? Vector3((at(2) - at(0)).cross(at(3) - at(1)))
+                                  : Vector3((at(1) - at(0)).cross(at(2) - at(0))));
+}
+
 Surface surface_of(const Assembly& assembly) {
   Surface surface;
   for (std::size_t part = 0; part < assembly.parts.size(); ++part) {
@@ -66,7 +65,7 @@ Surface surface_of(const Assembly& assembly) {
           face.group = g;
           face.element = e;
           face.local = &local;
-          face.corners = static_cast<int>(group.kind->is_quadratic() ? local.size() / 2 : local.size());
+          face.corners = static_cast<int>(group.kind->corners_of(local));
           for (const int i : local) face.nodes.push_back(nodes[static_cast<std::size_t>(i)]);
           surface.faces.push_back(std::move(face));
         }
@@ -78,7 +77,7 @@ Surface surface_of(const Assembly& assembly) {
   std::vector<Vector3> normals;
   for (std::size_t f = 0; f < surface.faces.size(); ++f) {
     const Surface::Face& face = surface.faces[f];
-    normals.push_back(normal_of(assembly, face));
+    normals.push_back(area_vector(assembly, face).normalized());
     for (std::size_t i = 0; i < static_cast<std::size_t>(face.corners); ++i) {
       const int a = face.nodes[i], b = face.nodes[(i + 1) % static_cast<std::size_t>(face.corners)];
       sides.push_back({std::min(a, b), std::max(a, b), face.part, f});

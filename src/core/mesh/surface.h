@@ -24,6 +24,9 @@ struct Surface {
   std::vector<Edge> feature_edges;  ///< of one face only, of more than two, or where two faces meet at more than 30°
 };
 
+/// Area times outward normal of a face by its corners, m².
+[[nodiscard]] Vector3 area_vector(const Assembly& assembly, const Surface::Face& face);
+
 [[nodiscard]] Surface surface_of(const Assembly& assembly);
 
 }  // namespace avrenk

@@ -27,6 +27,7 @@ struct Columns {
 
 // What all loads do to the columns of strain, side by side, for one source of damping.
 struct LoadMatrix {
+  MatrixXcd fold;  // columns of strain from the state z
   MatrixXd matrix;
   std::vector<Columns> of_load;
 };
@@ -89,6 +90,7 @@ std::vector<Index> strongest_first(const MatrixXd& block, const Eigen::VectorXd&
 LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
   std::vector<MatrixXd> blocks;
   LoadMatrix all;
+  all.fold = fold;
   Index sum = 0;
   for (const LoadState& state : states) {
     MatrixXd block;
@@ -231,11 +233,10 @@ std::vector<StressPlace> largest(const Eigen::Matrix3Xd& value, const StressStat
 
 // What one load does to the columns of strain at a frequency: real and imaginary parts of a sine, the factor of a
 // random covariance, a steady answer.
-MatrixXd columns_at(const LoadState& state, const LoadMatrix& load, std::size_t index, const MatrixXcd& fold,
-                    double frequency, double level) {
+MatrixXd columns_at(const LoadState& state, const LoadMatrix& load, std::size_t index, double frequency, double level) {
   if (state.type != Environment::Type::sine)
     return load.matrix.middleCols(load.of_load[index].first, load.of_load[index].count);
-  const Eigen::VectorXcd w = level * (fold * state.transfer->state(frequency).col(0));
+  const Eigen::VectorXcd w = level * (load.fold * state.transfer->state(frequency).col(0));
   MatrixXd both(w.size(), 2);
   both << w.real(), w.imag();
   return both;
@@ -267,10 +268,7 @@ class Refiner {
       worst.phase = peak.phase;
       level = state.response->level(measure, peak.frequency);
     }
-    const Index columns = channels_.strain_columns();
-    const MatrixXd x =
-        columns_at(state, load, index, channels_.from_strain(MatrixXd::Identity(columns, columns), loss_factor),
-                   worst.frequency, level);
+    const MatrixXd x = columns_at(state, load, index, worst.frequency, level);
     double difference = 0;
     for (const MatrixXd& own : each)
       difference += (mises * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
