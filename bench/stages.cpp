@@ -41,7 +41,7 @@ Assembly tower(int unknowns) {
   }
   mesh_lines(model, 0, lines);
   model.bases = {{"fixture", {}, Vector3::Zero()}};
-  for (const int node : nodes_in_plane(model, nodes_of_part(model, ""), 2, 0, 1e-9))
+  for (const int node : nodes_in_plane(model, nodes_of_part(model, ""), Vector3::Zero(), Vector3::UnitZ(), 1e-9))
     model.bases[0].feet.push_back({node});
   return model;
 }

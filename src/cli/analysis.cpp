@@ -8,7 +8,7 @@
 #include <set>
 
 #include "core/blas_threads.h"
-#include "core/model/plausible.h"
+#include "core/check/plausible.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
 #include "files/modes_file.h"
@@ -53,26 +53,27 @@ void warn_about_modes(Analysis& analysis) {
 }
 
 // How far each mesh is good, and parts whose mesh is too coarse for the band that is excited.
-void warn_about_meshes(Analysis& analysis) {
+void look_at_meshes(Analysis& analysis) {
   const double highest = highest_excited(analysis.plan.environments);
   const DisplayUnit length = analysis.plan.show.unit(kind::length);
   const Assembly& assembly = analysis.plan.assembly;
+  const auto subject = [&](int part) { return "part " + assembly.parts[static_cast<std::size_t>(part)].name; };
   std::set<int> stiff;
   for (const ElementGroup& group : assembly.groups)
     if (!group.kind->is_shell() && group.kind->shape == SolidShape::tetrahedron4) stiff.insert(group.part);
   for (const int part : stiff)
-    analysis.warnings.push_back(fmt::format(
-        "part {}: tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough; mesh it "
-        "with tetrahedra of 10 nodes",
-        assembly.parts[static_cast<std::size_t>(part)].name));
+    analysis.findings.push_back(
+        {Finding::Grade::warning, subject(part),
+         "tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough",
+         "mesh it with tetrahedra of 10 nodes"});
   analysis.reach = mesh_reach(assembly);
   for (const MeshReach& reach : analysis.reach) {
     if (!(reach.frequency < highest)) continue;
-    analysis.warnings.push_back(fmt::format(
-        "part {}: its elements of {} are good for bending waves up to {:.4g} Hz only, and {:.4g} Hz are excited; "
-        "elements of {} would do",
-        assembly.parts[static_cast<std::size_t>(reach.part)].name, value_text(reach.element, length, 3),
-        reach.frequency, highest, value_text(element_for(reach, highest), length, 2)));
+    analysis.findings.push_back(
+        {Finding::Grade::warning, subject(reach.part),
+         fmt::format("its elements of {} are good for bending waves up to {:.4g} Hz only, and {:.4g} Hz are excited",
+                     value_text(reach.element, length, 3), reach.frequency, highest),
+         fmt::format("elements of {} would do", value_text(element_for(reach, highest), length, 2))});
   }
 }
 
@@ -131,8 +132,9 @@ void load(Analysis& analysis, const std::string& file, const Request& request) {
   analysis.threads = request.threads;
   analysis.plan = read_plan(file, request.overrides);
   for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
-    analysis.warnings.insert(analysis.warnings.end(), doubts.begin(), doubts.end());
-  warn_about_meshes(analysis);
+    analysis.findings.insert(analysis.findings.end(), doubts.begin(), doubts.end());
+  look_at_meshes(analysis);
+  for (const Finding& each : analysis.findings) analysis.warnings.push_back(each.sentence());
   analysis.times.push_back({"reading the plan", seconds_since(start)});
 }
 
@@ -246,6 +248,10 @@ void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Re
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
             const Request& request, Terminal& terminal) {
   const std::vector<Job> jobs = jobs_of(analysis.plan, type, chosen);
+  if (!jobs.empty() && analysis.plan.modes.free_motions)
+    throw InputError(Problem{"environment " + jobs.front().environment->name,
+                             "a model with free motions has no response to its base",
+                             "hold it at a base and leave modes: {free: yes} out, or run avrenk modes", std::nullopt});
   survey_and_watch(analysis, jobs, request, terminal);
   const auto start = Clock::now();
   std::vector<Outcome>& outcomes = analysis.outcomes;

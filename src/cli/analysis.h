@@ -7,6 +7,7 @@
 
 #include "cli/request.h"
 #include "cli/terminal.h"
+#include "core/check/finding.h"
 #include "core/mesh/resolution.h"
 #include "core/mesh/surface.h"
 #include "core/response/stress_survey.h"
@@ -30,6 +31,7 @@ struct Analysis {
   StressSurvey stress;
   Surface surface;               ///< of shells and solids, for pictures
   std::vector<MeshReach> reach;  ///< of each part
+  std::vector<Finding> findings; ///< about materials, masses and meshes
   std::vector<Watched> watched;
   std::vector<Outcome> outcomes;
   std::vector<LimitResult> limits;

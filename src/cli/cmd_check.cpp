@@ -1,150 +1,248 @@
-// check: is the model right? Mass, supports, joints, 1 g deflections; no modes.
+// check: is the model right? Findings by grade, each with its remedy; no modes.
+#include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
-#include <map>
+#include <fstream>
 
 #include "cli/commands.h"
 #include "cli/output.h"
-#include "core/mesh/select.h"
-#include "core/model/plausible.h"
+#include "core/check/contact.h"
+#include "figures/model_pictures.h"
+#include "figures/report.h"
+#include "files/check_tables.h"
 #include "files/result_tables.h"
+#include "version.h"
 
 namespace avrenk {
 namespace {
 
-// "240 shells of 4": what a part is made of.
-std::string elements_in_words(const Assembly& assembly, int part) {
-  std::map<std::string_view, std::size_t> counts;
-  for (const ElementGroup& group : assembly.groups)
-    if (group.part == part) counts[group.kind->plural] += group.elements();
-  std::size_t beams = 0;
-  for (const BeamElement& beam : assembly.beams) beams += beam.part == part ? 1 : 0;
-  std::string words = beams > 0 ? fmt::format("{} beams", beams) : "";
-  for (const auto& [name, count] : counts) words += fmt::format("{}{} {}", words.empty() ? "" : ", ", count, name);
-  return words;
-}
-
-Table part_table(const Assembly& assembly, const std::vector<MeshReach>& reach, const Show& show) {
-  const DisplayUnit length = show.unit(kind::length);
-  Table table{"parts",
-              "Parts: their elements, the size of the box around them, the frequency up to which the mesh is good",
-              {{"part", ""},
-               {"material", ""},
-               {"elements (of nodes)", ""},
-               {"nodes", "", 4, true, 0},
-               {"thickness", length.text},
-               {"size x", length.text},
-               {"size y", length.text},
-               {"size z", length.text},
-               {"good to", show.unit(kind::frequency).text, 3}},
-              {}};
-  for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
-    const Part& part = assembly.parts[p];
-    const std::vector<int> nodes = nodes_of_part(assembly, part.name);
-    Eigen::AlignedBox3d box;
-    for (const int node : nodes) box.extend(assembly.position(node));
-    std::vector<Cell> row{part.name, assembly.material_of(static_cast<int>(p)).name,
-                          elements_in_words(assembly, static_cast<int>(p)), static_cast<double>(nodes.size()),
-                          part.form == Part::Form::shell ? length.from_si(part.thickness) : std::nan("")};
-    for (const double size : box.sizes()) row.emplace_back(size < 1e-9 ? 0.0 : length.from_si(size));
-    const auto own =
-        std::find_if(reach.begin(), reach.end(), [&](const MeshReach& r) { return r.part == static_cast<int>(p); });
-    row.emplace_back(own == reach.end() ? std::nan("") : show.unit(kind::frequency).from_si(own->frequency));
-    table.rows.push_back(std::move(row));
-  }
-  return table;
-}
-
-// What one joint of the plan became: how many connections, and how far apart what they connect lies.
-struct JointSummary {
-  std::string name, type;
-  double connections = 0, nearest = HUGE_VAL, farthest = 0;
+// All that a check finds out.
+struct Check {
+  std::vector<Finding> findings;
+  std::vector<PartQuality> quality;
+  std::vector<GravityCase> gravity;  // empty where something moves freely
+  std::vector<HighestStress> stress;
+  StrainEnergy energy;
+  std::vector<std::string> facts;  // sentences about base and equations
 };
 
-JointSummary& summary_of(std::vector<JointSummary>& all, const std::string& name, const std::string& type) {
-  for (JointSummary& joint : all)
-    if (joint.name == name) return joint;
-  all.push_back({name, type, 0, HUGE_VAL, 0});
-  return all.back();
-}
-
-Table joint_table(const Assembly& assembly, const Show& show) {
-  const DisplayUnit length = show.unit(kind::length);
-  std::vector<JointSummary> joints;
-  const auto connect = [&](JointSummary& joint, int from, int to) {
-    const Vector3& a = assembly.nodes[static_cast<std::size_t>(from)].position;
-    const double distance = to < 0 ? 0 : (assembly.nodes[static_cast<std::size_t>(to)].position - a).norm();
-    ++joint.connections;
-    joint.nearest = std::min(joint.nearest, distance);
-    joint.farthest = std::max(joint.farthest, distance);
+void look_at_places(const Plan& plan, std::vector<Finding>& findings) {
+  const Assembly& assembly = plan.assembly;
+  const std::vector<bool> used = assembly.used_nodes();
+  const std::vector<std::vector<int>> parts = parts_of_nodes(assembly);
+  const auto on_line = [&](int node) {
+    const std::vector<int>& own = parts[static_cast<std::size_t>(node)];
+    return std::any_of(own.begin(), own.end(), [&](int part) {
+      return assembly.parts[static_cast<std::size_t>(part)].form == Part::Form::line;
+    });
   };
-  for (const RigidLink& link : assembly.links)
-    for (const int follower : link.follow) connect(summary_of(joints, link.joint, "rigid"), link.lead, follower);
-  for (const Spring& spring : assembly.springs)
-    connect(summary_of(joints, spring.joint,
-                       spring.loss_factor     ? "spring, loss factor"
-                       : spring.has_dashpot() ? "spring, dashpot"
-                                              : "spring"),
-            spring.nodes[0], spring.nodes[1]);
-  Table table{
-      "joints",
-      "Joints: connections, and the distance between what they connect",
-      {{"joint", ""}, {"type", ""}, {"number", "", 4, true, 0}, {"nearest", length.text}, {"farthest", length.text}},
-      {}};
-  for (const JointSummary& joint : joints)
-    table.rows.push_back(
-        {joint.name, joint.type, joint.connections, length.from_si(joint.nearest), length.from_si(joint.farthest)});
-  return table;
+  const auto spring_acts_at = [&](const Vector3& at) {
+    return std::any_of(assembly.springs.begin(), assembly.springs.end(),
+                       [&](const Spring& spring) { return spring.point == at; });
+  };
+  for (const auto& [name, nodes] : assembly.places) {
+    if (nodes.size() == 1 && plan.regions.contains(name) && !on_line(nodes.front()))
+      findings.push_back({Finding::Grade::note, "place " + name,
+                          "only one node lies there: " + assembly.describe_node(nodes.front()),
+                          "if that is meant, nearest says it more clearly", assembly.position(nodes.front())});
+    for (const int node : nodes) {
+      if (used[static_cast<std::size_t>(node)] || spring_acts_at(assembly.position(node))) continue;
+      findings.push_back({Finding::Grade::note, "place " + name,
+                          "nothing is joined to its point " + assembly.describe_node(node),
+                          "join it, or leave it out: it does not move with anything", assembly.position(node)});
+      break;
+    }
+  }
 }
 
-Table weighed_table(const Assembly& assembly, const Show& show) {
-  const DisplayUnit mass = show.unit(kind::mass);
-  Table table{"weighed",
-              "Mass in the model and on the scale",
-              {{"part", ""}, {"model", mass.text}, {"weighed", mass.text}, {"difference", "%", 3, true, 1}},
-              {}};
-  for (const auto& [name, properties] : mass_breakdown(assembly))
-    if (const auto scale = weighed(assembly, name))
-      table.rows.push_back(
-          {name, mass.from_si(properties.mass), mass.from_si(*scale), 100 * (properties.mass / *scale - 1)});
-  return table;
+void add(std::vector<Finding>& all, std::vector<Finding> more) {
+  all.insert(all.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+}
+
+// Equations, statics under 1 g; what moves freely is an error, or a note where the plan means it.
+void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
+  const Assembly& assembly = analysis.plan.assembly;
+  const bool meant = analysis.plan.modes.free_motions;
+  try {
+    terminal.progress("assembling", -1);
+    analysis.system = make_system(assembly, analysis.threads);
+    check.facts.push_back(fmt::format("{} equations.", analysis.system.free));
+    if (meant) {
+      const std::vector<Problem> motions = free_motions(assembly, analysis.system);
+      for (const Problem& each : motions)
+        check.findings.push_back({Finding::Grade::note, each.subject, each.wrong, "the plan says modes: {free: yes}"});
+      if (motions.empty())
+        check.findings.push_back({Finding::Grade::warning, "modes", "nothing moves freely, though the plan says free: yes",
+                                  "leave it out, so that responses can be computed"});
+      else
+        return;
+    }
+    terminal.progress(fmt::format("factorising {} equations", analysis.system.free), -1);
+    const StaticSolution statics = solve_statics(analysis.system, factorise_stiffness(assembly, analysis.system));
+    check.facts.push_back(
+        statics.grounded
+            ? fmt::format("A motion of all bases as one body STRAINS the model (difference {:.2g}): a spring leads to the "
+                          "ground, or there is a second support.",
+                          statics.rigid_difference)
+            : fmt::format("A motion of all bases as one body strains nothing (difference {:.1e}): no spring leads to the "
+                          "ground.",
+                          statics.rigid_difference));
+    if (assembly.bases.empty()) return;
+    check.gravity = under_gravity(assembly, analysis.system, statics);
+  } catch (const InputError& error) {
+    for (const Problem& each : error.problems)
+      check.findings.push_back({Finding::Grade::error, each.subject, each.wrong, each.instead});
+    return;
+  }
+  terminal.progress("stress under 1 g", -1);
+  Eigen::MatrixXd motions(check.gravity.front().motions.size(), 3);
+  for (int axis = 0; axis < 3; ++axis) motions.col(axis) = check.gravity[static_cast<std::size_t>(axis)].motions;
+  check.energy = strain_energy(assembly, motions);
+  check.stress = highest_stress(assembly, motions);
+  add(check.findings, gravity_findings(assembly, check.gravity, check.stress));
+}
+
+Check look(Analysis& analysis, Terminal& terminal) {
+  const Assembly& assembly = analysis.plan.assembly;
+  Check check;
+  check.findings = analysis.findings;
+  look_at_places(analysis.plan, check.findings);
+  check.quality = part_quality(assembly);
+  add(check.findings, poor_elements(assembly, check.quality));
+  terminal.progress("looking at what touches", -1);
+  analysis.surface = surface_of(assembly);
+  add(check.findings, unjoined_nodes(assembly));
+  add(check.findings, open_gaps(assembly, analysis.surface));
+  for (const Base& base : assembly.bases)
+    check.facts.push_back(fmt::format("Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm.", base.name,
+                                      base.feet.size(), 1e3 * base.point.x(), 1e3 * base.point.y(),
+                                      1e3 * base.point.z()));
+  look_at_statics(analysis, check, terminal);
+  sort_by_grade(check.findings);
+  return check;
+}
+
+std::string verdict_of(const std::vector<Finding>& findings) {
+  std::array<std::ptrdiff_t, 3> count{};
+  for (const Finding& each : findings) ++count[static_cast<std::size_t>(each.grade)];
+  std::string text;
+  for (std::size_t g = 0; g < 3; ++g)
+    if (count[g] > 0)
+      text += fmt::format("{}{} {}{}", text.empty() ? "" : ", ", count[g], grade_names[g], count[g] == 1 ? "" : "s");
+  return text.empty() ? "nothing found" : text;
+}
+
+std::vector<Table> tables_of(const Analysis& analysis, const Check& check) {
+  const Assembly& assembly = analysis.plan.assembly;
+  const Show& show = analysis.plan.show;
+  std::vector<Table> tables{finding_table(check.findings, analysis.plan.subjects, show)};
+  if (!assembly.parts.empty()) tables.push_back(part_table(assembly, analysis.reach, show));
+  tables.push_back(mass_table(assembly, show));
+  tables.push_back(weighed_table(assembly, show));
+  tables.push_back(place_table(assembly, show));
+  tables.push_back(joint_table(assembly, show));
+  tables.push_back(quality_table(assembly, check.quality, show));
+  if (!check.gravity.empty()) {
+    tables.push_back(static_table(assembly, check.gravity, show));
+    tables.push_back(gravity_stress_table(assembly, check.stress, show));
+    tables.push_back(energy_table(assembly, check.energy));
+  }
+  std::erase_if(tables, [](const Table& table) { return table.rows.empty(); });
+  return tables;
+}
+
+// Where the findings are, on the picture of the model: numbers as in the table.
+std::vector<Picture::Mark> marks_of(const std::vector<Finding>& findings) {
+  std::vector<Picture::Mark> marks;
+  constexpr std::size_t most = 12;
+  for (const Finding& each : findings)
+    if (each.at && each.grade != Finding::Grade::note && marks.size() < most)
+      marks.push_back({*each.at, fmt::format("{}, {}", name_of(each.grade), each.subject)});
+  return marks;
+}
+
+std::string plan_text(const std::string& file) {
+  std::ifstream stream(file, std::ios::binary);
+  return {std::istreambuf_iterator<char>(stream), {}};
+}
+
+void write_report(const Analysis& analysis, const Check& check, const std::vector<Table>& tables,
+                  const RunFolder& folder, Terminal& terminal) {
+  const Plan& plan = analysis.plan;
+  Report report;
+  report.title = (plan.title.empty() ? std::filesystem::path(plan.file).stem().string() : plan.title) + ": check";
+  report.verdict = verdict_of(check.findings);
+  report.program_version = avrenk_version;
+  report.date = fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr)));
+  report.outcome = has_errors(check.findings) ? Report::Outcome::exceeded
+                                              : Report::Outcome::met;
+  report.mark = "Findings:";
+  report.summary = check.facts;
+  const auto picture = [&](const char* name, const char* caption, const Image& image) {
+    const std::string file = fmt::format("figures/{}.png", name), bytes = to_png(image);
+    folder.write(file, bytes);
+    return ReportFigure{file, caption, caption, bytes, nullptr};
+  };
+  const auto section = [&](const char* id, const char* title, std::initializer_list<const char*> names) {
+    ReportSection own{id, title};
+    for (const char* name : names)
+      for (const Table& table : tables)
+        if (table.name == name) own.tables.push_back(table);
+    if (!own.tables.empty()) report.sections.push_back(std::move(own));
+  };
+  terminal.progress("drawing the model", -1);
+  section("findings", "Findings", {"findings"});
+  report.sections.push_back({"model", "Model"});
+  report.sections.back().paragraphs = plan.notes;
+  report.sections.back().figures.push_back(picture("model", "The model; errors and warnings where they are.",
+                                                   model_picture(plan.assembly, plan.title, plan.show,
+                                                                 marks_of(check.findings))));
+  for (const Table& table : tables)
+    if (table.name == "parts" || table.name == "masses" || table.name == "weighed")
+      report.sections.back().tables.push_back(table);
+  section("places", "Places and joints", {"places", "joints"});
+  section("gravity", "Under 1 g", {"static", "gravity-stress", "gravity-energy"});
+  section("elements", "Shape of the elements", {"elements"});
+  if (!check.quality.empty())
+    report.sections.back().figures.push_back(
+        picture("elements", "Jacobian of every element, smallest over largest.", quality_picture(plan.assembly, check.quality)));
+  report.sections.push_back({"plan", "The plan as it was read"});
+  report.sections.back().folded = true;
+  std::istringstream lines(plan_text(plan.file));
+  for (std::string line; std::getline(lines, line);) report.sections.back().listing.push_back(line);
+  folder.write("report.html", to_html(report));
+  folder.write("report.md", to_markdown(report));
 }
 
 }  // namespace
 
 ExitStatus check(const Request& request, Terminal& terminal) {
+  const std::string plan = plan_word(request, "check", 1);
+  RunFolder folder(result_folder(request, plan, "check"));
   Analysis analysis;
-  load(analysis, plan_word(request, "check", 1), request);
-  const Assembly& assembly = analysis.plan.assembly;
-  const Show& show = analysis.plan.show;
+  load(analysis, plan, request);
+  const Check check = look(analysis, terminal);
+  const std::vector<Table> tables = tables_of(analysis, check);
+  for (const Table& table : tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
+  const std::string verdict = verdict_of(check.findings);
+  folder.write("summary.json", to_json({avrenk_version, "check", plan, analysis.plan.title, verdict, analysis.plan.notes,
+                                        analysis.warnings, {}, tables}));
+  if (request.figures) write_report(analysis, check, tables, folder, terminal);
+  terminal.end_progress();
+  for (const std::string& note : analysis.plan.notes) terminal.note(note);
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
-  if (!assembly.parts.empty()) terminal.table(part_table(assembly, analysis.reach, show));
-  terminal.table(mass_table(assembly, show));
-  if (const Table scales = weighed_table(assembly, show); !scales.rows.empty()) terminal.table(scales);
-  if (!assembly.links.empty() || !assembly.springs.empty()) terminal.table(joint_table(assembly, show));
-  for (const std::string& doubt : analysis.warnings) terminal.warn(doubt);
-  StaticSolution statics;
-  with_places(analysis, [&] {
-    analysis.system = make_system(assembly, analysis.threads);
-    statics = solve_statics(analysis.system, factorise_stiffness(assembly, analysis.system));
-  });
-  terminal.table(static_table(assembly, analysis.system, statics, show));
+  for (const Table& table : tables)
+    if (table.name != "findings") terminal.table(table);
   terminal.print("\n");
-  for (const Base& base : assembly.bases)
-    terminal.paragraph(fmt::format("Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm.", base.name,
-                                   base.feet.size(), 1e3 * base.point.x(), 1e3 * base.point.y(), 1e3 * base.point.z()));
-  terminal.paragraph(
-      fmt::format("{} equations. {}", analysis.system.free,
-                  statics.grounded
-                      ? fmt::format("A motion of all bases as one body STRAINS the model (difference {:.2g}): a spring "
-                                    "leads to the ground, or there is a second support.",
-                                    statics.rigid_difference)
-                      : fmt::format("A motion of all bases as one body strains nothing (difference {:.1e}): no spring "
-                                    "leads to the ground.",
-                                    statics.rigid_difference)));
-  return ExitStatus::done;
+  for (const std::string& fact : check.facts) terminal.paragraph(fact);
+  if (!check.findings.empty()) terminal.table(tables.front());
+  terminal.print("\n");
+  terminal.paragraph(terminal.coloured("Check: " + verdict, has_errors(check.findings) ? red : green));
+  folder.commit();
+  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+  if (request.figures) terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
+  return has_errors(check.findings) ? ExitStatus::wrong_input : ExitStatus::done;
 }
 
 }  // namespace avrenk

@@ -53,11 +53,17 @@ std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>&
   return tables;
 }
 
+Table gravity_table(const Analysis& analysis) {
+  const Assembly& assembly = analysis.plan.assembly;
+  return static_table(assembly, under_gravity(assembly, analysis.system, analysis.basis.statics), analysis.plan.show);
+}
+
 std::vector<Table> tables_of(const Analysis& analysis) {
   const Show& show = analysis.plan.show;
   std::vector<Table> tables{mass_table(analysis.plan.assembly, show),
-                            static_table(analysis.plan.assembly, analysis.system, analysis.basis.statics, show),
                             mode_table(analysis.basis, analysis.damping, show)};
+  if (analysis.basis.free_motions() == 0)
+    tables.insert(tables.begin() + 1, gravity_table(analysis));
   if (analysis.basis.size() > analysis.basis.modes)
     tables.push_back(residual_table(analysis.basis, analysis.damping, show));
   for (const Outcome& outcome : analysis.outcomes)

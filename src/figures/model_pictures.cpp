@@ -61,7 +61,8 @@ std::string effective_masses_in_words(const ModalBasis& basis, int mode) {
   return text.empty() ? "less than 1 % in any direction" : text;
 }
 
-Image model_picture(const Assembly& assembly, const std::string& title, const Show& show) {
+Image model_picture(const Assembly& assembly, const std::string& title, const Show& show,
+                    const std::vector<Picture::Mark>& marks) {
   const MassProperties total = total_mass(assembly);
   std::size_t elements = assembly.beams.size();
   for (const ElementGroup& group : assembly.groups) elements += group.elements();
@@ -71,6 +72,7 @@ Image model_picture(const Assembly& assembly, const std::string& title, const Sh
                   assembly.springs.size(), assembly.masses.size(), value_text(total.mass, show.unit(kind::mass), 4))};
   picture.legend = model_legend(assembly);
   picture.legend.emplace_back("base", Colour{0.45, 0.48, 0.53});
+  picture.marks = marks;
   return draw(model_scene(assembly, {}), picture);
 }
 
@@ -82,9 +84,9 @@ Image mode_picture(const PictureSource& source, int mode) {
                   fmt::format("effective mass {}; largest translation {} of the model's size; grey lines: as built",
                               effective_masses_in_words(source.basis, mode), largest_on_paper),
                   1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
-  picture.mark = {source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
+  picture.marks = {{source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
                       scale * motions.col(largest.node).head<3>(),
-                  fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)};
+                  fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)}};
   return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
 }
 
@@ -147,8 +149,8 @@ Image peak_picture(const PictureSource& source, const Outcome& outcome, const Wa
                   "the base's acceleration), drawn × {}; grey lines: as built",
                   std::fmod(360 + instant * 180 / std::numbers::pi, 360), format_number(scale, 3)),
       1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
-  picture.mark = {node.position + scale * motions.col(largest.node).head<3>(),
-                  fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)};
+  picture.marks = {{node.position + scale * motions.col(largest.node).head<3>(),
+                  fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)}};
   return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
 }
 
@@ -178,12 +180,39 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
                                                 format_number(100 * worst.jump, 2))),
       1280, 800, ColourBar{fmt::format("von Mises ({})", stress.text), 0, stress.from_si(worst.value)}};
   const std::string& part = source.assembly.parts[static_cast<std::size_t>(station.part)].name;
-  picture.mark = {source.assembly.position(station.node),
+  picture.marks = {{source.assembly.position(station.node),
                   type == Environment::Type::sine
                       ? fmt::format("{} at {}, {}", value_text(worst.value, stress, 3),
                                     value_text(worst.frequency, source.show.unit(kind::frequency), 4), part)
-                      : fmt::format("{}, {}", value_text(worst.value, stress, 3), part)};
+                      : fmt::format("{}, {}", value_text(worst.value, stress, 3), part)}};
   return draw(model_scene(source.assembly, look), picture);
+}
+
+Image quality_picture(const Assembly& assembly, const std::vector<PartQuality>& quality) {
+  ModelLook look;
+  look.face_value = [&](const Surface::Face& face, std::size_t) {
+    return element_quality(assembly, assembly.groups[face.group], face.element).jacobian;
+  };
+  int beyond = 0;
+  std::vector<const PartQuality*> worst;
+  for (const PartQuality& own : quality) {
+    beyond += own.beyond;
+    worst.push_back(&own);
+  }
+  Picture picture{"Shape of the elements",
+                  fmt::format("the Jacobian at the corners of each element, smallest over largest: 1 is a block or a "
+                              "parallelogram; {} elements are poorly shaped",
+                              beyond),
+                  1280, 800, ColourBar{"Jacobian, smallest over largest", 0, 1}};
+  std::stable_sort(worst.begin(), worst.end(), [](const PartQuality* a, const PartQuality* b) {
+    return a->worst.jacobian < b->worst.jacobian;
+  });
+  constexpr std::size_t marked = 3;
+  for (std::size_t i = 0; i < std::min(marked, worst.size()); ++i)
+    picture.marks.push_back({worst[i]->at[0], fmt::format("{}: {:.2g}",
+                                                          assembly.parts[static_cast<std::size_t>(worst[i]->part)].name,
+                                                          worst[i]->worst.jacobian)});
+  return draw(model_scene(assembly, look), picture);
 }
 
 }  // namespace avrenk

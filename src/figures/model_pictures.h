@@ -1,6 +1,7 @@
 /// figures/model_pictures.h: pictures of the model, of its modes, and of its shape at a sine peak.
 #pragma once
 
+#include "core/check/element_quality.h"
 #include "core/quantity/show.h"
 #include "core/response/stress_survey.h"
 #include "figures/model_scene.h"
@@ -18,8 +19,12 @@ struct PictureSource {
   const Surface* surface = nullptr;  ///< of shells and solids; nullptr: each picture looks for it
 };
 
-/// Parts, masses, springs and base in colours of their own.
-[[nodiscard]] Image model_picture(const Assembly& assembly, const std::string& title, const Show& show);
+/// Parts, masses, springs and base in colours of their own; places marked with a word each.
+[[nodiscard]] Image model_picture(const Assembly& assembly, const std::string& title, const Show& show,
+                                  const std::vector<Picture::Mark>& marks = {});
+
+/// Shells and solids coloured by the Jacobian of their elements; the worst of the three worst parts are marked.
+[[nodiscard]] Image quality_picture(const Assembly& assembly, const std::vector<PartQuality>& quality);
 
 /// A normal mode over the ghost of the model as built, coloured by displacement, its largest translation one tenth of
 /// the model's size.

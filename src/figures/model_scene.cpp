@@ -56,6 +56,8 @@ std::vector<std::vector<Vector2d>> outlines_of(const BeamSection& section) {
   return {circle};
 }
 
+constexpr std::size_t most_spokes = 16;  // of a node that follows the mean of many
+
 class Drawer {
  public:
   Drawer(const Assembly& assembly, const ModelLook& look)
@@ -80,6 +82,10 @@ class Drawer {
     for (const Spring& spring : assembly.springs) add_spring(spring);
     for (const RigidLink& link : assembly.links)
       for (const int follow : link.follow) add_line(link.lead, follow);
+    for (const Follower& follower : assembly.followers)
+      if (follower.type == Joint::Type::average)  // others lie on what carries them
+        for (std::size_t k = 0; k < follower.leads.size(); k += 1 + follower.leads.size() / most_spokes)
+          add_line(follower.leads[k], follower.node);
     const auto feet = assembly.feet();
     feet_ = feet.size();
     for (const auto& [base, foot] : feet) add_foot(foot.node);

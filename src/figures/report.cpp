@@ -164,7 +164,7 @@ data report_data(const Report& report, bool inside) {
   page.set("version", report.program_version);
   page.set("date", report.date);
   page.set("verdict", report.verdict);
-  page.set("mark", mark_of(report.outcome));
+  page.set("mark", report.mark.empty() ? mark_of(report.outcome) : report.mark);
   page.set("outcome", report.outcome == Report::Outcome::met        ? "met"
                       : report.outcome == Report::Outcome::exceeded ? "exceeded"
                                                                     : "open");

@@ -29,6 +29,7 @@ struct ReportSection {
 struct Report {
   std::string title, verdict, program_version, date;
   enum class Outcome { met, exceeded, open } outcome = Outcome::open;
+  std::string mark{};                ///< before the verdict; empty: "Met:", "Not met:" or "Open:"
   std::vector<std::string> summary;  ///< in words
   std::vector<std::string> warnings, notes;
   std::vector<ReportSection> sections;

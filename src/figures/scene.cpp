@@ -358,6 +358,37 @@ Eigen::Matrix3d View::axes() const {
   return rows;
 }
 
+namespace {
+
+void draw_marks(Pen& pen, const Picture& picture, const Projection& project, double right, double top) {
+  struct Label {
+    double x, y, wide;
+  };
+  std::vector<Label> labels;
+  for (const Picture::Mark& mark : picture.marks) {
+    const Vector3d at = project(mark.point) / samples;
+    const double wide = text_width(mark.text, 11) + 12;
+    Label own{at.x() + 16 + wide > right ? at.x() - 16 - wide : at.x() + 16, std::max(at.y() - 18, top), wide};
+    const auto covers = [&](const Label& other) {
+      return std::abs(own.y - other.y) < 24 && own.x < other.x + other.wide && other.x < own.x + own.wide;
+    };
+    for (bool again = true; again && own.y > top;) {
+      again = false;
+      for (const Label& other : labels)
+        if (covers(other)) {
+          own.y = other.y - 24;
+          again = true;
+        }
+    }
+    labels.push_back(own);
+    pen.box(own.x, own.y - 15, wide, 22, {1, 1, 1}, 0.85);
+    pen.text(own.x + 6, own.y + 1, mark.text, 11, ink);
+    pen.ring(at.x(), at.y(), 5);
+  }
+}
+
+}  // namespace
+
 Image draw(const Scene& scene, const Picture& picture, const View& view, const std::vector<Vector3d>& frame) {
   need_typeface();
   const double m = picture.margin;
@@ -386,15 +417,7 @@ Image draw(const Scene& scene, const Picture& picture, const View& view, const s
     pen.box(w - 224, y - 12, 18, 14, colour);
     y = pen.lines(w - 198, y, wrapped_text(name, 11, 186), 11, ink) + 4;
   }
-  if (picture.mark) {
-    const Vector3d at = project(picture.mark->point) / samples;
-    const double wide = text_width(picture.mark->text, 11) + 12;
-    const double x = at.x() + 16 + wide > room.right ? at.x() - 16 - wide : at.x() + 16,
-                 high = std::max(at.y() - 18, top + 14);
-    pen.box(x, high - 15, wide, 22, {1, 1, 1}, 0.85);
-    pen.text(x + 6, high + 1, picture.mark->text, 11, ink);
-    pen.ring(at.x(), at.y(), 5);
-  }
+  draw_marks(pen, picture, project, room.right, top + 14);
   return image;
 }
 

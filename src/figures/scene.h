@@ -66,7 +66,7 @@ struct Picture {
     Eigen::Vector3d point;
     std::string text;
   };
-  std::optional<Mark> mark{};
+  std::vector<Mark> marks{};  ///< labels that would cover one another are moved up
   bool triad = true;
   double margin = 1;  ///< of the sizes of text and room around the model: less for small pictures
 };

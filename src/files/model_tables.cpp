@@ -41,7 +41,7 @@ Table mass_table(const Assembly& assembly, const Show& show) {
   return table;
 }
 
-Table static_table(const Assembly& assembly, const System& system, const StaticSolution& statics, const Show& show) {
+Table static_table(const Assembly& assembly, const std::vector<GravityCase>& cases, const Show& show) {
   const DisplayUnit length = show.unit(kind::length), force = show.unit(kind::force);
   Table table{"static",
               "1 g along each axis: the base accelerates, the model lags behind it",
@@ -52,30 +52,10 @@ Table static_table(const Assembly& assembly, const System& system, const StaticS
                {"reaction / weight − 1", "", 2},
                {"where", ""}},
               {}};
-  const double weight = standard_gravity * total_mass(assembly).mass;
-  for (int axis = 0; axis < 3; ++axis) {
-    Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
-    const Eigen::VectorXd motions = system.together.col(axis);
-    unknowns.head(system.free) = -standard_gravity * (statics.unit_acceleration * motions);
-    const Eigen::VectorXd raw = system.transformation.transpose() * unknowns;
-    double largest = -1;
-    int worst = 0;
-    for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
-      const double move = raw.segment<3>(6L * node).norm();
-      if (move > largest * (1 + 1e-9)) {
-        largest = move;
-        worst = node;
-      }
-    }
-    // Spring and beam forces at the feet, and the mass that sits on them.
-    const Eigen::MatrixXd as_one = system.support_motion * system.together;
-    const Eigen::VectorXd elastic = as_one.transpose() * (system.stiffness.fs.transpose() * unknowns.head(system.free));
-    const Eigen::VectorXd sitting = as_one.transpose() * (system.mass.fs.transpose() * (statics.influence * motions) +
-                                                          system.mass.ss * (system.support_motion * motions));
-    const double reaction = elastic[axis] + standard_gravity * sitting[axis];
-    table.rows.push_back({direction_name(axis), length.from_si(largest), force.from_si(weight), force.from_si(reaction),
-                          reaction / weight - 1, assembly.describe_node(worst)});
-  }
+  for (const GravityCase& own : cases)
+    table.rows.push_back({direction_name(own.axis), length.from_si(own.deflection), force.from_si(own.weight),
+                          force.from_si(own.reaction), own.reaction / own.weight - 1,
+                          assembly.describe_node(own.node)});
   return table;
 }
 

@@ -141,6 +141,7 @@ std::string fingerprint(const System& system, const ModeRequest& request) {
   hash.number(request.count.value_or(-1));
   hash.number(request.residual_vectors ? 1 : 0);
   hash.number(request.feet ? 1 : 0);
+  hash.number(request.free_motions ? 1 : 0);
   return hash.text();
 }
 

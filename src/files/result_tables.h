@@ -2,6 +2,7 @@
 /// sums.
 #pragma once
 
+#include "core/check/gravity.h"
 #include "core/assess/limits.h"
 #include "core/quantity/show.h"
 #include "files/table.h"
@@ -10,8 +11,7 @@ namespace avrenk {
 
 [[nodiscard]] Table mass_table(const Assembly& assembly, const Show& show);
 /// 1 g along x, y, z: where the model deflects most, and the reaction over the weight.
-[[nodiscard]] Table static_table(const Assembly& assembly, const System& system, const StaticSolution& statics,
-                                 const Show& show);
+[[nodiscard]] Table static_table(const Assembly& assembly, const std::vector<GravityCase>& cases, const Show& show);
 /// Modes with effective mass as a fraction of the whole, running sums, damping and its source; last line: what is left.
 [[nodiscard]] Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);
 [[nodiscard]] Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);

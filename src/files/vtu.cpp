@@ -83,7 +83,7 @@ std::string to_vtu(const Grid& grid) {
 }
 
 Grid model_grid(const Assembly& assembly, const Show& show) {
-  enum CellKind { beam, body, spring, rigid_link, shell, solid };
+  enum CellKind { beam, body, spring, rigid_link, shell, solid, average };
   const DisplayUnit length = show.unit(kind::length);
   Grid grid;
   GridArray part{"part", 1, {}}, what{"kind", 1, {}};
@@ -110,6 +110,9 @@ Grid model_grid(const Assembly& assembly, const Show& show) {
     if (each.nodes[1] >= 0) add({each.nodes[0], each.nodes[1]}, -1, spring);
   for (const RigidLink& link : assembly.links)
     for (const int follow : link.follow) add({link.lead, follow}, -1, rigid_link);
+  for (const Follower& follower : assembly.followers)
+    if (follower.type == Joint::Type::average)
+      for (const int lead : follower.leads) add({lead, follower.node}, -1, average);
   grid.cell_arrays = {std::move(part), std::move(what)};
   return grid;
 }

@@ -44,9 +44,9 @@ struct Grid {
 /// @throws FileError  it is no such file, is cut short, or contradicts itself: says what and where
 [[nodiscard]] Grid read_vtu(const std::string& bytes, const std::string& name);
 
-/// The model: points in `show`'s unit of length; lines for beams, springs and rigid links, vertices for bodies, cells
-/// of shells and solids. Cell arrays "part" (the row of the mass table, from 0; −1 of joints) and "kind" (0 beam, 1
-/// body, 2 spring, 3 rigid link, 4 shell, 5 solid). The bodies' centres are the points after the nodes.
+/// The model: points in `show`'s unit of length; lines for beams, springs, rigid links and averages,
+/// vertices for bodies, cells of shells and solids. Cell arrays "part" (the row of the mass table, from 0; −1 of joints)
+/// and "kind" (0 beam, 1 body, 2 spring, 3 rigid link, 4 shell, 5 solid, 6 average). The bodies' centres are the points after the nodes.
 [[nodiscard]] Grid model_grid(const Assembly& assembly, const Show& show);
 
 /// Translation of every point of model_grid, in SI units times a factor.

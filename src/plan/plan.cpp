@@ -40,6 +40,13 @@ void read_section(const Section& section, const Tree& value, Reading& reading) {
   section.read(value, reading);
 }
 
+// A model whose free motions are meant needs no base.
+bool may_be_free(const Tree& tree) {
+  const Tree* const modes = tree.find("modes");
+  const Tree* const free = modes ? modes->find("free") : nullptr;
+  return free && free->text == "yes";
+}
+
 // All problems of one reading, in the order of the text.
 void refuse_if_wrong(std::vector<Problem>& list) {
   if (list.empty()) return;
@@ -98,10 +105,13 @@ Plan read_plan(const std::string& file, const std::vector<Override>& overrides) 
     MapReader map(tree, "", reading.problems);
     for (const Section& section : sections) {
       const Tree* const value =
-          section.required ? map.required(section.key, "{fixture: {place: feet}}") : map.optional(section.key);
+          section.required && !may_be_free(tree) ? map.required(section.key, "{fixture: {place: feet}}")
+                                                 : map.optional(section.key);
       if (!value) continue;
       reading.plan.subjects.try_emplace(section.key, value->place);
       if (section.read) read_section(section, *value, reading);
+      if (section.read != read_parts) continue;
+      if (const Tree* joints = tree.find("joints")) read_merges(*joints, reading);
     }
     map.done();
   });

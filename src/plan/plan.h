@@ -1,6 +1,8 @@
 /// plan/plan.h: the plan file, read, checked and turned into what the core works with.
 #pragma once
 
+#include <set>
+
 #include "core/assess/limits.h"
 #include "core/quantity/show.h"
 #include "core/response/environment.h"
@@ -34,6 +36,7 @@ struct Plan {
   std::vector<Environment> environments;
   std::vector<Limit> limits;
   std::vector<std::string> notes;         ///< defaults that the run prints
+  std::set<std::string> regions;          ///< places chosen by region, which seldom are a single node
   std::map<std::string, Place> subjects;  ///< where each part, joint, mass … stands, for problems found later
 
   /// Adds the place of each problem's subject, where it has none.

@@ -404,6 +404,8 @@ void read_modes(const Tree& section, Reading& reading) {
   if (const Tree* residual = map.optional("residual vectors"))
     modes.residual_vectors =
         read_word(*residual, {"no", "yes"}, "modes residual vectors", reading.problems).value_or(1) == 1;
+  if (const Tree* free = map.optional("free"))
+    modes.free_motions = read_word(*free, {"no", "yes"}, "modes free", reading.problems).value_or(0) == 1;
   map.done();
 }
 

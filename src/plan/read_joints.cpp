@@ -1,94 +1,15 @@
-// places, masses, base and joints: where things are and what holds them together.
+// masses, base and joints: what the structure carries, and what holds it together.
 #include <algorithm>
 #include <cmath>
 
+#include "core/mesh/attach.h"
 #include "core/mesh/select.h"
 #include "plan/sections.h"
 
 namespace avrenk {
 namespace {
 
-constexpr double place_tolerance = 1e-6;  // m: nodes this near to a plane or box lie in it
-
 using Nodes = std::vector<int>;
-
-// The nodes a selector may choose from: of one part, or of the whole model; empty with a problem noted.
-std::optional<Nodes> read_among(MapReader& map, Reading& reading) {
-  const Tree* const part = map.optional("part");
-  if (!part) return nodes_of_part(reading.plan.assembly, "");
-  if (!reading.parts.find(*part, map.subject(), reading.problems)) return std::nullopt;
-  return nodes_of_part(reading.plan.assembly, part->text);
-}
-
-std::optional<Nodes> read_plane(const Tree& tree, const Nodes& among, const std::string& subject, Reading& reading) {
-  MapReader plane(tree, subject + " plane", reading.problems);
-  if (!plane.is_map()) return std::nullopt;
-  const auto [axis, value] = plane.one_of({"x", "y", "z"});
-  plane.done();
-  const auto at = value ? read_quantity(*value, kind::length, plane.subject(), reading.problems) : std::nullopt;
-  if (!at) return std::nullopt;
-  return nodes_in_plane(reading.plan.assembly, among, axis[0] - 'x', *at, place_tolerance);
-}
-
-bool is_list_of_points(const Tree& tree) {
-  return tree.is_list() && !tree.items.empty() && tree.items.front().is_list();
-}
-
-std::vector<const Tree*> point_list(const Tree& tree) {
-  return is_list_of_points(tree) ? one_or_more(tree) : std::vector<const Tree*>{&tree};
-}
-
-std::optional<Nodes> read_selector(const Tree& tree, const std::string& name, Reading& reading) {
-  const std::string subject = "place " + name;
-  Problems& problems = reading.problems;
-  MapReader map(tree, subject, problems);
-  if (!map.is_map()) return std::nullopt;
-  const auto [how, what] = map.one_of({"plane", "nearest", "box", "points"});
-  if (!what) {
-    map.done();
-    return std::nullopt;
-  }
-  Nodes nodes;
-  if (how == "points") {  // nodes of their own, on no part
-    map.done();
-    for (const Tree* each : point_list(*what)) {
-      const auto at = read_vector(*each, kind::length, subject + " points", problems);
-      if (!at) return std::nullopt;
-      nodes.push_back(static_cast<int>(reading.plan.assembly.nodes.size()));
-      reading.plan.assembly.nodes.push_back({*at, name});
-    }
-    return nodes;
-  }
-  const auto among = read_among(map, reading);
-  map.done();
-  if (!among) return std::nullopt;
-  if (how == "nearest") {
-    for (const Tree* each : point_list(*what)) {
-      const auto at = read_vector(*each, kind::length, subject + " nearest", problems);
-      if (!at || among->empty()) return std::nullopt;
-      const auto [node, distance] = nearest_node(reading.plan.assembly, *among, *at);
-      if (std::find(nodes.begin(), nodes.end(), node) == nodes.end()) nodes.push_back(node);
-    }
-  } else if (how == "plane") {
-    const auto found = read_plane(*what, *among, subject, reading);
-    if (!found) return std::nullopt;
-    nodes = *found;
-  } else {
-    MapReader box(*what, subject + " box", problems);
-    const Tree* const from_tree = box.required("from", "[0 mm, 0 mm, 0 mm]");
-    const Tree* const to_tree = box.required("to", "[50 mm, 50 mm, 50 mm]");
-    box.done();
-    const auto from = from_tree ? read_vector(*from_tree, kind::length, box.subject(), problems) : std::nullopt;
-    const auto to = to_tree ? read_vector(*to_tree, kind::length, box.subject(), problems) : std::nullopt;
-    if (!from || !to) return std::nullopt;
-    nodes = nodes_in_box(reading.plan.assembly, *among, *from, *to, place_tolerance);
-  }
-  if (nodes.empty()) {
-    problems.add(*what, subject, "no node lies there", "check the coordinates, or let a line end there");
-    return std::nullopt;
-  }
-  return nodes;
-}
 
 std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
@@ -125,32 +46,6 @@ const Nodes* find_one_node(const Tree& tree, const std::string& subject, Reading
   return nodes;
 }
 
-// Links each following node to the nearest leading one.
-void add_links(const std::string& joint, const Nodes& lead, const Nodes& follow, Assembly& assembly) {
-  std::vector<RigidLink> links;
-  for (const int node : lead) links.push_back({joint, node, {}});
-  for (const int node : follow) {
-    const int nearest = nearest_node(assembly, lead, assembly.nodes[static_cast<std::size_t>(node)].position).first;
-    if (nearest != node)
-      links[static_cast<std::size_t>(std::find(lead.begin(), lead.end(), nearest) - lead.begin())].follow.push_back(
-          node);
-  }
-  for (RigidLink& link : links)
-    if (!link.follow.empty()) assembly.links.push_back(std::move(link));
-}
-
-void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
-  const std::string subject = "joint " + name;
-  MapReader map(tree, subject, reading.problems);
-  if (!map.is_map()) return;
-  const Tree* const lead_tree = map.required("lead", "PLACE");
-  const Tree* const follow_tree = map.required("follow", "PLACE");
-  map.done();
-  const Nodes* const lead = lead_tree ? reading.places.find(*lead_tree, subject, reading.problems) : nullptr;
-  const Nodes* const follow = follow_tree ? reading.places.find(*follow_tree, subject, reading.problems) : nullptr;
-  if (lead && follow) add_links(name, *lead, *follow, reading.plan.assembly);
-}
-
 // x, y, z, rx, ry, rz of a spring: three constants and three rotational ones.
 std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, const Kind& straight,
                                 const Kind& rotational, Problems& problems) {
@@ -169,6 +64,15 @@ std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, co
 }
 
 }  // namespace
+
+bool read_scaling(MapReader& map, bool weighed) {
+  const Tree* const scale = map.optional("scale");
+  if (!scale) return false;
+  const bool wanted = read_word(*scale, {"no", "yes"}, map.subject() + " scale", map.problems()) == 1;
+  if (wanted && !weighed)
+    map.problems().add(*scale, map.subject(), "there is no mass to scale to", "write weighed: 0.41 kg beside it");
+  return wanted && weighed;
+}
 
 std::optional<Matrix3> read_turned_axes(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
@@ -280,29 +184,6 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
 
 }  // namespace
 
-void read_places(const Tree& section, Reading& reading) {
-  for (const Tree::Entry& entry : section.entries) {
-    reading.plan.subjects["place " + entry.key] = entry.place;
-    std::optional<Nodes> all = Nodes{};
-    for (const Tree* each : one_or_more(entry.value)) {
-      const auto nodes = read_selector(*each, entry.key, reading);
-      if (!nodes) {
-        all.reset();
-        break;
-      }
-      for (const int node : *nodes)
-        if (std::find(all->begin(), all->end(), node) == all->end()) all->push_back(node);
-    }
-    if (all && all->empty()) {
-      reading.problems.add(entry.value, "place " + entry.key, "the list is empty",
-                           "write, for example, {part: mast, plane: {z: 0 mm}}");
-      all.reset();
-    }
-    if (all) reading.plan.assembly.places[entry.key] = *all;
-    reading.places.declare(entry.key, all);
-  }
-}
-
 void read_masses(const Tree& section, Reading& reading) {
   Problems& problems = reading.problems;
   Assembly& assembly = reading.plan.assembly;
@@ -313,9 +194,16 @@ void read_masses(const Tree& section, Reading& reading) {
     MapReader map(entry.value, subject, problems);
     if (!map.is_map()) continue;
     PointMass mass;
+    double scale = 1;
     mass.name = entry.key;
     mass.mass = map.required_quantity("mass", kind::mass, Sign::not_negative).value_or(0);
     mass.weighed = map.quantity("weighed", kind::mass, Sign::positive);
+    if (read_scaling(map, mass.weighed.has_value()) && mass.mass > 0) {
+      const double factor = mass.weighed.value_or(mass.mass) / mass.mass;
+      scale = factor;
+      reading.plan.notes.push_back(fmt::format("{}: mass and inertia times {:.4g}, so that it has the {:.4g} kg weighed",
+                                               subject, factor, mass.weighed.value_or(mass.mass)));
+    }
     if (const Tree* inertia = map.optional("inertia"))
       mass.inertia = read_inertia(*inertia, subject + " inertia", problems).value_or(Matrix3::Zero());
     const auto [how, where] = map.one_of({"position", "at"});
@@ -326,13 +214,21 @@ void read_masses(const Tree& section, Reading& reading) {
     } else if (how == "position") {
       const auto at = read_vector(*where, kind::length, subject + " position", problems);
       const Tree* const carrier = map.required("carried by", "PLACE");
+      const Tree* const link = map.optional("link");
+      const bool on_average = link && read_word(*link, {"rigid", "average"}, subject + " link", problems) == 1;
       const Nodes* const carried_by = carrier ? reading.places.find(*carrier, subject, problems) : nullptr;
       if (at && carried_by) {
         mass.node = static_cast<int>(assembly.nodes.size());
         assembly.nodes.push_back({*at, entry.key});
         // A place that leads already (one node of a part) carries the mass; many nodes are joined by it as a rigid
-        // body.
-        if (carried_by->size() == 1)
+        // body, or carry it by their mean.
+        if (on_average) {
+          try {
+            add_average(assembly, entry.key, mass.node, *carried_by, std::vector<double>(carried_by->size(), 1.0));
+          } catch (const InputError& error) {
+            problems.add(*carrier, subject, error.problems.front().wrong, error.problems.front().instead);
+          }
+        } else if (carried_by->size() == 1)
           assembly.links.push_back({entry.key, carried_by->front(), {mass.node}});
         else
           assembly.links.push_back({entry.key, mass.node, *carried_by});
@@ -348,6 +244,8 @@ void read_masses(const Tree& section, Reading& reading) {
       }
     }
     map.done();
+    mass.mass *= scale;
+    mass.inertia *= scale;
     if (problems.count() == before) assembly.masses.push_back(mass);
   }
 }
@@ -404,14 +302,27 @@ void read_joints(const Tree& section, Reading& reading) {
     MapReader map(entry.value, subject, reading.problems);
     std::optional<Nodes> springs;
     if (map.is_map()) {
-      const auto [type, what] = map.one_of({"rigid", "spring"});
+      static constexpr std::pair<const char*, Joint::Type> types[] = {
+          {"rigid", Joint::Type::rigid},   {"average", Joint::Type::average}, {"attach", Joint::Type::attachment},
+          {"spring", Joint::Type::spring}, {"bolt", Joint::Type::bolt},       {"merge", Joint::Type::merge}};
+      std::vector<std::string> names;
+      for (const auto& [name, type] : types) names.emplace_back(name);
+      const auto [word, what] = map.one_of(names);
       map.done();
-      if (type == "rigid") {
-        read_rigid(*what, entry.key, reading);
-        springs = Nodes{};
-      } else if (type == "spring") {
-        springs = read_spring(*what, entry.key, reading);
+      for (const auto& [name, type] : types)
+        if (word == name) reading.plan.assembly.joints.push_back({entry.key, type});
+      const std::size_t before = reading.problems.count();
+      try {
+        if (word == "rigid") read_rigid(*what, entry.key, reading);
+        if (word == "average") read_average(*what, entry.key, reading);
+        if (word == "attach") read_attachment(*what, entry.key, reading);
+        if (word == "spring") springs = read_spring(*what, entry.key, reading);
+        if (word == "bolt") springs = read_bolts(*what, entry.key, reading);
+      } catch (const InputError& error) {  // the geometry does not allow it
+        for (const Problem& problem : error.problems)
+          reading.problems.add(*what, problem.subject, problem.wrong, problem.instead);
       }
+      if (word != "spring" && word != "bolt" && what && reading.problems.count() == before) springs = Nodes{};
     }
     reading.joints.declare(entry.key, springs);
   }

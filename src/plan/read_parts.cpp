@@ -325,6 +325,19 @@ bool read_lines(const Tree& tree, MapReader& part, Part made, Reading& reading) 
   return true;
 }
 
+// Parts that the plan wants to have the mass that was weighed.
+void scale_to_weighed(Reading& reading) {
+  Assembly& assembly = reading.plan.assembly;
+  if (reading.scaled.empty()) return;
+  for (const auto& [name, properties] : mass_breakdown(assembly))
+    for (Part& part : assembly.parts) {
+      if (part.name != name || !reading.scaled.contains(name) || !(properties.mass > 0)) continue;
+      part.mass_factor = *part.weighed / properties.mass;
+      reading.plan.notes.push_back(fmt::format("part {}: density times {:.4g}, so that it has the {:.4g} kg weighed", name,
+                                               part.mass_factor, *part.weighed));
+    }
+}
+
 bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   Problems& problems = reading.problems;
   const std::size_t before = problems.count();
@@ -338,6 +351,7 @@ bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   Part made;
   made.name = name;
   made.weighed = part.quantity("weighed", kind::mass, Sign::positive);
+  if (read_scaling(part, made.weighed.has_value())) reading.scaled.insert(name);
   if (problems.count() > before || !material || !what) return false;  // what is inside makes no sense without them
   made.material = *material;
   return form == "line" ? read_lines(tree, part, made, reading) : read_continuum(form, *what, part, made, reading);
@@ -353,6 +367,7 @@ void read_parts(const Tree& section, Reading& reading) {
     else
       reading.parts.declare(entry.key, std::nullopt);
   }
+  scale_to_weighed(reading);
 }
 
 }  // namespace avrenk

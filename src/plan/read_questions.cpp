@@ -68,7 +68,7 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   const auto [how, what] = map.one_of({"at", "between", "joint", "part", "base"});
   const Tree* const quantities = map.required("quantities", how == "between" ? "[clearance]" : "[acceleration]");
   const Tree* const about_tree = how == "base" ? map.optional("about") : nullptr;
-  const Tree* const axes_tree = how == "base" || how == "at" ? map.optional("axes") : nullptr;
+  const Tree* const axes_tree = how == "base" || how == "at" || how == "joint" ? map.optional("axes") : nullptr;
   const Tree* const along_tree = how == "between" ? map.optional("along") : nullptr;
   const Tree* const gap_tree = how == "between" ? map.optional("gap") : nullptr;
   map.done();
@@ -91,12 +91,16 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     if (along_tree) request.along = read_named_direction(*along_tree, subject + " along", problems);
     if (gap_tree) request.gap = read_quantity(*gap_tree, kind::length, subject + " gap", problems, Sign::positive);
   } else if (how == "joint") {
-    kind = Subject::spring;
     const auto* springs = reading.joints.find(*what, subject, problems);
-    if (springs && springs->empty())
-      problems.add(*what, subject, fmt::format("joint \"{}\" is rigid: it has no force or travel to watch", what->text),
-                   "name a spring");
+    kind = springs && springs->empty() ? Subject::joint : Subject::spring;
     if (springs) request.items = *springs;
+    if (kind == Subject::joint) {
+      request.joint = what->text;
+      for (const Joint& joint : assembly.joints)
+        if (joint.name == what->text && joint.type == Joint::Type::merge)
+          problems.add(*what, subject, fmt::format("joint \"{}\" merges nodes: no force passes between them", what->text),
+                       "watch an attachment, a rigid or an average joint, a spring or a bolt");
+    }
   } else if (how == "part") {
     kind = Subject::part;
     for (const Tree* each : one_or_more(*what)) {
@@ -115,6 +119,8 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     if (about_tree)
       request.about = read_vector(*about_tree, kind::length, subject + " about", problems).value_or(Vector3::Zero());
   }
+  if (axes_tree && kind == Subject::spring)
+    problems.add(*axes_tree, subject, "a spring has axes of its own", "leave axes out");
   if (axes_tree) request.axes = read_turned_axes(*axes_tree, subject + " axes", problems).value_or(Matrix3::Identity());
   for (const Tree* each : one_or_more(*quantities)) {
     request.quantity = find_quantity(*each, kind, subject, problems);

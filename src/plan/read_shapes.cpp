@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "core/mesh/shapes.h"
+#include "plan/array_choice.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -237,6 +238,7 @@ MeshFile as_mesh(Grid grid, double unit, const std::string& name, Reading& readi
   MeshFile file;
   for (const Vector3& point : grid.points) file.mesh.points.emplace_back(unit * point);
   file.arrays = std::move(grid.cell_arrays);
+  file.point_arrays = std::move(grid.point_arrays);
   std::map<int, std::size_t> left_out;
   std::vector<int> nodes;
   for (std::size_t cell = 0; cell < grid.types.size(); ++cell) {
@@ -260,62 +262,6 @@ MeshFile as_mesh(Grid grid, double unit, const std::string& name, Reading& readi
         fmt::format("{}: {} cells were numbered inside out and have been turned", name, turned));
   return file;
 }
-
-// Which cells of the file the part takes: those whose array has one of the values.
-class Choice {
- public:
-  Choice(const Tree* tree, const std::string& subject, const MeshFile& file, Problems& problems) {
-    if (!tree) return;
-    MapReader map(*tree, subject, problems);
-    if (!map.is_map()) return;
-    std::vector<std::string> names;
-    for (const GridArray& array : file.arrays) {
-      names.push_back(array.name);
-      if (const Tree* values = map.optional(array.name); values && array.components == 1) {
-        array_ = &array;
-        for (const Tree* each : one_or_more(*values)) read_value(*each, subject, problems);
-      }
-    }
-    if (!array_ && tree->entries.size() == 1) {
-      problems.add(*tree, subject,
-                   fmt::format("the file has no array \"{}\" of one value a cell", tree->entries[0].key),
-                   names.empty() ? "it has none: leave cells out" : suggest_name(tree->entries[0].key, names));
-      return;
-    }
-    if (tree->entries.size() != 1) problems.add(*tree, subject, "one array is due", "write cells: {region: 3}");
-  }
-  [[nodiscard]] bool takes(std::size_t cell) const {
-    if (!array_) return true;
-    if (!array_->texts.empty()) return std::find(texts_.begin(), texts_.end(), array_->texts[cell]) != texts_.end();
-    return std::find(numbers_.begin(), numbers_.end(), array_->values[cell]) != numbers_.end();
-  }
-  /// The values that the array has, for a message.
-  [[nodiscard]] std::string known() const {
-    if (!array_) return "";
-    std::set<std::string> values(array_->texts.begin(), array_->texts.end());
-    if (array_->texts.empty())
-      for (const double value : array_->values) values.insert(fmt::format("{:g}", value));
-    std::string list;
-    std::size_t shown = 0;
-    for (const std::string& value : values) {
-      if (shown++ == 12) return list + " …";
-      list += (list.empty() ? "" : ", ") + value;
-    }
-    return list;
-  }
-
- private:
-  void read_value(const Tree& tree, const std::string& subject, Problems& problems) {
-    if (!array_->texts.empty()) {
-      if (const auto text = read_text(tree, subject, problems)) texts_.push_back(*text);
-    } else if (const auto number = read_quantity(tree, kind::number, subject, problems)) {
-      numbers_.push_back(*number);
-    }
-  }
-  const GridArray* array_ = nullptr;
-  std::vector<std::string> texts_;
-  std::vector<double> numbers_;
-};
 
 // Reads a file once for all parts that take it in the same unit.
 MeshFile* find_file(const Tree& what, const Tree& unit_tree, const std::string& subject, Reading& reading) {
@@ -365,7 +311,7 @@ bool read_mesh(const Tree& what, MapReader& part, Part made, Reading& reading) {
   part.done();
   MeshFile* const file = unit ? find_file(what, *unit, subject, reading) : nullptr;
   if (!file || problems.count() > before) return false;
-  const Choice choice(cells_tree, subject + " cells", *file, problems);
+  const ArrayChoice choice(cells_tree, file->arrays, "cell", subject + " cells", problems);
   if (problems.count() > before) return false;
   std::vector<std::vector<int>> chosen(file->mesh.cells.size());
   std::array<std::size_t, 2> count{};  // shells, solids
@@ -396,6 +342,7 @@ bool read_mesh(const Tree& what, MapReader& part, Part made, Reading& reading) {
   Assembly& assembly = reading.plan.assembly;
   assembly.parts.push_back(made);
   const auto index = static_cast<int>(assembly.parts.size()) - 1;
+  reading.file_of[index] = file;
   for (const Placement& placement : with_mirror_images(copies.placements, copies.mirror)) {
     auto known = std::find_if(file->nodes.begin(), file->nodes.end(), [&](const auto& each) {
       return each.first.turn == placement.turn && each.first.shift == placement.shift;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/mesh/mesh.h"
+#include "core/mesh/surface.h"
 #include "files/vtu.h"
 #include "plan/plan.h"
 #include "plan/reader.h"
@@ -13,6 +14,7 @@ struct MeshFile {
   Mesh mesh;
   std::vector<std::vector<std::size_t>> cell_of;  ///< for each entry of mesh.cells the number of each cell in the file
   std::vector<GridArray> arrays;                  ///< of the cells of the file
+  std::vector<GridArray> point_arrays{};
   /// Nodes of each point (−1: none yet) for each place at which the file was put: parts put at the same one share them.
   std::vector<std::pair<Placement, std::vector<int>>> nodes;
 };
@@ -24,13 +26,22 @@ struct Reading {
   Declared<int> materials{"material"};
   Declared<int> parts{"part"};
   Declared<std::vector<int>> places{"place"};  ///< nodes; masses that have a node of their own are places too
-  Declared<std::vector<int>> joints{"joint"};  ///< springs, as indices; empty for rigid links
+  Declared<std::vector<int>> joints{"joint"};  ///< springs and bolts, as indices of springs; empty for others
   Declared<Profile> profiles{"profile"};
   Declared<double> levels{"level"};  ///< dB
   Declared<double> factors{"factor"};
   Declared<int> environments{"environment"};  ///< index
   std::map<std::string, MeshFile> meshes{};   ///< files that parts were taken from, by path, unit and place
   std::set<std::string> broken_watches{};     ///< entries of watch with a problem of their own
+  std::map<int, const MeshFile*> file_of{};   ///< of parts that come from one
+  std::set<std::string> scaled{};             ///< parts whose mass is made that which was weighed
+  std::optional<Surface> own_surface{};
+
+  /// Of all shells and solids; made when it is first asked for, after the parts.
+  [[nodiscard]] const Surface& surface() {
+    if (!own_surface) own_surface = surface_of(plan.assembly);
+    return *own_surface;
+  }
 };
 
 /// Axes given by two directions x and y; rows x, y, z in global axes, y made square to x.
@@ -56,13 +67,26 @@ struct Copies {
 /// A part of shells or solids: one of our shapes, ribs, or cells of a file. @return  whether it was added
 bool read_continuum(const std::string& form, const Tree& what, MapReader& part, Part made, Reading& reading);
 
+/// scale: yes beside weighed.
+[[nodiscard]] bool read_scaling(MapReader& map, bool weighed);
+
 void read_show(const Tree& section, Reading& reading);
 void read_materials(const Tree& section, Reading& reading);
 void read_parts(const Tree& section, Reading& reading);
+/// The joints that make one node of several, before anything refers to nodes.
+void read_merges(const Tree& section, Reading& reading);
 void read_places(const Tree& section, Reading& reading);
 void read_masses(const Tree& section, Reading& reading);
 void read_base(const Tree& section, Reading& reading);
 void read_joints(const Tree& section, Reading& reading);
+/// One or more parts by name; empty with a problem noted.
+[[nodiscard]] std::vector<int> read_parts_named(const Tree& tree, const std::string& subject, Reading& reading);
+/// Joints without stiffness of their own and bolts, each from the map beside its keyword.
+void read_rigid(const Tree& tree, const std::string& name, Reading& reading);
+void read_average(const Tree& tree, const std::string& name, Reading& reading);
+void read_attachment(const Tree& tree, const std::string& name, Reading& reading);
+/// @return  the springs that the bolts are
+[[nodiscard]] std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& name, Reading& reading);
 void read_modes(const Tree& section, Reading& reading);
 void read_damping(const Tree& section, Reading& reading);
 void read_watch(const Tree& section, Reading& reading);

@@ -89,7 +89,7 @@ TEST(Scene, FitsWhateverItsSizeAndShowsTheWholeOfItsColours) {
   with_bar.height = 800;
   with_bar.bar = ColourBar{"Displacement (mm)", 0, 12};
   with_bar.title = "A title";
-  with_bar.mark = {Vector3d(0, 1, 1), "12 mm, tip"};
+  with_bar.marks = {{Vector3d(0, 1, 1), "12 mm, tip"}};
   Scene graded;
   for (const double value : {0.0, 1.0}) {
     (void)graded.add(Vector3d(0, 2 * value - 1, -1), value);

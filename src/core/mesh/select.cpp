@@ -1,6 +1,9 @@
 #include "core/mesh/select.h"
 
+#include <algorithm>
+#include <cmath>
 #include <limits>
+#include <set>
 
 namespace avrenk {
 std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part) {
@@ -20,12 +23,37 @@ std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part
   return nodes;
 }
 
-std::vector<int> nodes_in_plane(const Assembly& assembly, const std::vector<int>& among, int axis, double value,
-                                double tolerance) {
+std::vector<int> nodes_in_plane(const Assembly& assembly, const std::vector<int>& among, const Vector3& through,
+                                const Vector3& normal, double tolerance) {
   std::vector<int> found;
   for (const int node : among)
-    if (std::abs(assembly.position(node)[axis] - value) <= tolerance) found.push_back(node);
+    if (std::abs((assembly.position(node) - through).dot(normal)) <= tolerance) found.push_back(node);
   return found;
+}
+
+std::vector<int> nodes_in_cylinder(const Assembly& assembly, const std::vector<int>& among, const Vector3& through,
+                                   const Vector3& axis, double inner, double outer, double tolerance) {
+  std::vector<int> found;
+  for (const int node : among) {
+    const double radius = (assembly.position(node) - through).cross(axis).norm();
+    if (radius >= inner - tolerance && radius <= outer + tolerance) found.push_back(node);
+  }
+  return found;
+}
+
+std::vector<int> nodes_of_surface(const Assembly& assembly, const Surface& surface, const std::vector<int>& parts,
+                                  const std::optional<Vector3>& direction, double within) {
+  std::set<int> found;
+  for (const Surface::Face& face : surface.faces) {
+    if (std::find(parts.begin(), parts.end(), face.part) == parts.end()) continue;
+    if (direction) {
+      const double along = area_vector(assembly, face).normalized().dot(*direction);
+      const bool shell = assembly.parts[static_cast<std::size_t>(face.part)].form == Part::Form::shell;
+      if ((shell ? std::abs(along) : along) < std::cos(within)) continue;
+    }
+    found.insert(face.nodes.begin(), face.nodes.end());
+  }
+  return {found.begin(), found.end()};
 }
 
 std::vector<int> nodes_in_box(const Assembly& assembly, const std::vector<int>& among, const Vector3& from,

@@ -14,10 +14,10 @@ std::vector<std::pair<int, Foot>> Assembly::feet() const {
 BeamProperties Assembly::properties(const BeamElement& beam) const {
   const Part& part = parts[static_cast<std::size_t>(beam.part)];
   const Material& material = materials[static_cast<std::size_t>(part.material)];
-  BeamProperties properties = uniform(part.section, material.elastic(), material.density);
+  BeamProperties properties = uniform(part.section, material.elastic(), part.mass_factor * material.density);
   if (beam.taper >= 0)
     for (std::size_t i = 0; i < 3; ++i) properties.sections[i] = &tapers[static_cast<std::size_t>(beam.taper)][i];
-  properties.extra_mass = part.extra_mass;
+  properties.extra_mass = part.mass_factor * part.extra_mass;
   properties.released = beam.released;
   return properties;
 }
@@ -46,12 +46,13 @@ ElementBlock Assembly::block(const ElementGroup& group) const {
   for (std::size_t i = 0; i < group.nodes.size(); ++i)
     coordinates.col(static_cast<Eigen::Index>(i)) = position(group.nodes[i]);
   const Matrix3 axes = material.axes * group.turn.transpose();
+  const double density = part.mass_factor * material.density;
   if (group.kind->is_shell()) {
     ShellSection section =
         material.orthotropic
-            ? orthotropic_shell(*material.orthotropic, part.thickness, material.density)
-            : isotropic_shell(part.thickness, material.youngs_modulus, material.poissons_ratio, material.density);
-    section.extra_mass = part.extra_mass;
+            ? orthotropic_shell(*material.orthotropic, part.thickness, density)
+            : isotropic_shell(part.thickness, material.youngs_modulus, material.poissons_ratio, density);
+    section.extra_mass = part.mass_factor * part.extra_mass;
     section.offset = part.offset;
     if (material.orthotropic) section.along = axes.row(0);
     return ShellBlock{group.kind->nodes, std::move(coordinates), section};
@@ -59,7 +60,29 @@ ElementBlock Assembly::block(const ElementGroup& group) const {
   return SolidBlock{group.kind->shape, std::move(coordinates),
                     material.orthotropic ? orthotropic_elasticity(*material.orthotropic, axes)
                                          : isotropic_elasticity(material.youngs_modulus, material.poissons_ratio),
-                    material.density};
+                    density};
+}
+
+std::vector<bool> Assembly::used_nodes() const {
+  std::vector<bool> used(nodes.size());
+  const auto use = [&](const auto& list) {
+    for (const int node : list)
+      if (node >= 0) used[static_cast<std::size_t>(node)] = true;
+  };
+  for (const BeamElement& beam : beams) use(beam.nodes);
+  for (const ElementGroup& group : groups) use(group.nodes);
+  for (const PointMass& mass : masses) use(std::array{mass.node});
+  for (const Spring& spring : springs) use(spring.nodes);
+  for (const RigidLink& link : links) {
+    use(link.follow);
+    use(std::array{link.lead});
+  }
+  for (const Follower& follower : followers) {
+    use(follower.leads);
+    use(std::array{follower.node});
+  }
+  for (const auto& [base, foot] : feet()) use(std::array{foot.node});
+  return used;
 }
 
 std::string Assembly::describe_node(int node) const {

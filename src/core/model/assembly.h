@@ -1,4 +1,4 @@
-/// core/model/assembly.h: the model as plain values: nodes, parts, springs, masses, rigid links, base, named places.
+/// core/model/assembly.h: the model as plain values: nodes, parts, springs, masses, links, base, named places.
 /// It holds no equations; system/ makes them. SI units, global axes unless said.
 #pragma once
 
@@ -47,6 +47,7 @@ struct Part {
   int material = 0;
   BeamSection section{};            ///< of lines, unless tapered
   double extra_mass = 0;            ///< kg/m of lines, kg/m² of shells: it carries no load
+  double mass_factor = 1;           ///< on density and extra mass: gives the part the mass that was weighed
   std::optional<double> weighed{};  ///< kg: what the real part weighs
   Form form = Form::line;
   double thickness = 0;  ///< of shells, m
@@ -76,6 +77,13 @@ struct PointMass {
   std::optional<double> weighed{};    ///< kg: what the real body weighs
 };
 
+/// What the plan calls a joint; springs, links and followers name theirs.
+struct Joint {
+  enum class Type { rigid, average, attachment, spring, bolt, merge };
+  std::string name;
+  Type type = Type::rigid;
+};
+
 /// A six-way spring between two nodes, acting at `point` through rigid arms, so that a rigid rotation of both
 /// nodes stores no energy whatever their distance.
 struct Spring {
@@ -94,6 +102,18 @@ struct RigidLink {
   std::string joint;
   int lead = 0;
   std::vector<int> follow;
+};
+
+/// A node that moves with many others (small rotations): its six motions are Σ A_k u_k over its leads, and it has no
+/// unknowns of its own. A rigid motion of all leads carries it along exactly.
+struct Follower {
+  std::string joint;
+  Joint::Type type = Joint::Type::average;  ///< or attachment, or bolt: the footprint of one
+  int node = 0;
+  std::vector<int> leads;
+  Eigen::Matrix<double, 6, Eigen::Dynamic> shares;  ///< A, 6 x 6 leads: 1, m, 1/m
+  double gap = 0;  ///< m: from the node to what carries it, the thickness of shells taken off
+  int patch = 0;   ///< those of one joint that form one face, edge or end have the same number
 };
 
 /// A node held to the base in some of its directions x y z rx ry rz.
@@ -119,13 +139,17 @@ struct Assembly {
   std::vector<PointMass> masses;
   std::vector<Spring> springs;
   std::vector<RigidLink> links;
+  std::vector<Follower> followers;
+  std::vector<Joint> joints;  ///< in the order of the plan
   std::vector<Base> bases;  ///< one or more, each with motions of its own; the first one's point is the model's
   std::map<std::string, std::vector<int>> places;
 
   /// All feet, base by base: the index of the base and the foot.
   [[nodiscard]] std::vector<std::pair<int, Foot>> feet() const;
-  /// The point about which rigid motions, total mass and effective masses are taken. @pre there is a base
-  [[nodiscard]] const Vector3& reference() const { return bases.front().point; }
+  /// The point about which rigid motions, total mass and effective masses are taken: the origin if there is no base.
+  [[nodiscard]] Vector3 reference() const { return bases.empty() ? Vector3::Zero() : bases.front().point; }
+  /// Whether anything but a name refers to each node: an element, spring, body, joint or base.
+  [[nodiscard]] std::vector<bool> used_nodes() const;
 
   /// What an element is made of; refers to sections of this assembly.
   [[nodiscard]] BeamProperties properties(const BeamElement& beam) const;

@@ -151,6 +151,11 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
   damping.base_loss = rule.form == DampingRule::Form::loss_factor ? rule.value : 0;
   for (int r = 0; r < m; ++r) {
     const double omega = basis.omega[r], omega2 = omega * omega;
+    if (omega == 0) {  // a free motion strains nothing
+      damping.zeta[r] = damping.eta[r] = damping.general_rate[r] = damping.general_loss[r] = 0;
+      damping.source.emplace_back("free motion");
+      continue;
+    }
     const double general_share = std::max(0.0, 1 - own(r, r) / omega2);
     const double ratio = rule.ratio(basis.frequency(r));
     refuse_negative(ratio, r, basis.frequency(r));

@@ -88,7 +88,7 @@ double largest_relative_residual(const System& system, const MatrixXd& shapes, c
   for (Index r = 0; r < shapes.cols(); ++r) {
     const VectorXd k = system.stiffness.ff * shapes.col(r);
     const VectorXd m = system.mass.ff * shapes.col(r);
-    worst = std::max(worst, (k - omega[r] * omega[r] * m).norm() / k.norm());
+    if (omega[r] > 0) worst = std::max(worst, (k - omega[r] * omega[r] * m).norm() / k.norm());
   }
   return worst;
 }
@@ -110,9 +110,61 @@ void append_residual_vectors(const System& system, ModalBasis& basis) {
   basis.omega.tail(more) = pseudo_omega;
 }
 
+// What stands in for static solutions where free motions leave none: the base carries the model like a rigid body.
+// @throws InputError  several bases, which would strain a model that none of them holds
+StaticSolution rigid_statics(const System& system) {
+  const Index motions = system.support_motion.cols();
+  if (motions > 6)
+    throw InputError(Problem{"modes", "a model with free motions cannot have several bases",
+                             "hold it at one base, or leave base out", std::nullopt});
+  StaticSolution statics;
+  statics.influence = motions == 0 ? MatrixXd(system.free, 0) : MatrixXd(system.rigid);
+  statics.inertia_load = system.mass.ff * statics.influence + system.mass.fs * system.support_motion;
+  statics.unit_acceleration = MatrixXd::Zero(system.free, motions);
+  return statics;
+}
+
+// Lowest modes of K − σM, σ < 0 by a small part of the stiffest element's frequency; λ = 0 where K has a null vector.
+ModalBasis solve_free(const System& system, int wanted, int block, const Progress& progress) {
+  ModalBasis basis;
+  tell(progress, fmt::format("factorising {} equations, free motions and all", system.free));
+  auto start = Clock::now();
+  const auto free_motions =
+      Factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect).null_space().cols();
+  constexpr double part = 1e-8;
+  const double shift = -part * system.stiffness.ff.diagonal().maxCoeff() / system.mass.ff.diagonal().maxCoeff();
+  const Factorisation shifted(system.stiffness.ff - shift * system.mass.ff, system.node_of_column);
+  basis.factor_seconds = seconds_since(start);
+  basis.factor_entries = shifted.factor_entries();
+  basis.factor_operations = shifted.operations();
+  start = Clock::now();
+  EigenPairs pairs = lowest_modes(shifted, system.mass.ff, std::max<int>(wanted, static_cast<int>(free_motions)), block,
+                                  progress);
+  basis.eigen_seconds = seconds_since(start);
+  const VectorXd values = pairs.values.array() + shift;
+  // λ of a free motion is rounding: that of the shift, which was added and taken off again.
+  constexpr double rounding = 1e-5;
+  const auto zeros = (values.array().abs() < rounding * -shift).count();
+  if (zeros != free_motions)
+    throw NumericalError(fmt::format(
+        "the stiffness has {} free motions, but {} modes at 0 Hz are found: some part is held by next to nothing",
+        free_motions, zeros));
+  basis.omega = values.cwiseMax(0).cwiseSqrt();
+  basis.omega.head(zeros).setZero();
+  basis.shapes = std::move(pairs.vectors);
+  basis.modes = static_cast<int>(basis.omega.size());
+  basis.exhausted = pairs.exhausted;
+  basis.statics = rigid_statics(system);
+  align_repeated(basis.shapes, basis.omega, system.mass.ff * system.rigid);
+  fix_signs(basis.shapes, system);
+  basis.largest_residual = largest_relative_residual(system, basis.shapes, basis.omega);
+  return basis;
+}
+
 // The modes themselves and all that needs the factorised stiffness.
 ModalBasis solve_once(const Assembly& assembly, const System& system, const ModeRequest& request, int wanted, int block,
                       const Progress& progress) {
+  if (request.free_motions) return solve_free(system, wanted, block, progress);
   ModalBasis basis;
   tell(progress, fmt::format("factorising {} equations", system.free));
   auto start = Clock::now();

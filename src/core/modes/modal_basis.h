@@ -16,6 +16,9 @@ struct ModeRequest {
   std::optional<int> count;
   bool residual_vectors = true;
   bool feet = false;  ///< also the reaction of each single foot: six more solves a foot
+  /// Rigid motions and mechanisms are meant: they are modes of 0 Hz. There is no static solution then, no residual
+  /// vector and no response.
+  bool free_motions = false;
 };
 
 /// Modes first, residual vectors after them; every column is mass-normalised, and K and M are diagonal in them.
@@ -40,6 +43,8 @@ struct ModalBasis {
   double factor_seconds = 0, count_seconds = 0, eigen_seconds = 0, statics_seconds = 0;
 
   [[nodiscard]] int size() const { return static_cast<int>(omega.size()); }
+  /// Modes of exactly 0 Hz, the first ones.
+  [[nodiscard]] int free_motions() const { return static_cast<int>((omega.array() == 0).count()); }
   [[nodiscard]] double frequency(int r) const;  ///< Hz
   /// Of all bases moving as one body: L_rd², kg or kg m².
   [[nodiscard]] double effective_mass(int r, int direction) const {

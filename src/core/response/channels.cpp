@@ -130,6 +130,34 @@ MatrixXcd Channels::beam_forces(int beam) const {
   return with_damping(elastic_rows(recovery, own.nodes), material.loss_factor, false);
 }
 
+MatrixXcd Channels::joint_force(const JointSide& side) const {
+  const JointRows rows = joint_rows(assembly_, side);
+  const auto together = [&](const JointRows::Rows& own) {
+    ElasticRows sum{MatrixXd::Zero(6, layout_.modes), MatrixXd::Zero(6, layout_.motions)};
+    for (const auto& [node, matrix] : own) {
+      const ElasticRows motions = node_rows(node);
+      sum.modal += matrix * motions.modal;
+      sum.base += matrix * motions.base;
+    }
+    return sum;
+  };
+  const auto strained = [&](const JointRows::Rows& own) {
+    ElasticRows sum = together(own);
+    if (basis_.statics.moves_rigidly) sum.base.setZero();
+    return sum;
+  };
+  MatrixXcd channels = with_damping(strained(rows.stiffness), std::nullopt, false);
+  const auto put = [&](const ElasticRows& own, int derivative, Complex factor) {
+    channels.middleCols(layout_.modal(derivative), layout_.modes) += factor * own.modal;
+    channels.middleCols(layout_.base(derivative), layout_.motions) += factor * own.base;
+  };
+  put(strained(rows.own_stiffness), 0, 1);
+  put(strained(rows.loss), 0, imaginary);
+  put(strained(rows.dashpot), 1, 1);
+  put(together(rows.mass), 2, 1);
+  return channels;
+}
+
 MatrixXd Channels::strain_rows(int node) const {
   const ElasticRows own = node_rows(node);
   MatrixXd rows(6, strain_columns());

@@ -4,6 +4,7 @@
 #include <array>
 
 #include "core/model/assembly.h"
+#include "core/response/joint_force.h"
 #include "core/response/transfer.h"
 
 namespace avrenk {
@@ -46,6 +47,10 @@ class Channels {
   /// Twelve rows N Vy Vz T My Mz at end 1, then 2, beam axes, damping force included (N, N m).
   [[nodiscard]] Eigen::MatrixXcd beam_forces(int beam) const;
 
+  /// Six rows, global axes: force (N) and moment (N m) about the side's point that a joint puts on what follows there,
+  /// damping and inertia included.
+  [[nodiscard]] Eigen::MatrixXcd joint_force(const JointSide& side) const;
+
   /// Columns of strain: q, and the motions of the bases where they strain the model.
   [[nodiscard]] Eigen::Index strain_columns() const {
     return layout_.modes + (basis_.statics.moves_rigidly ? 0 : layout_.motions);
@@ -56,6 +61,8 @@ class Channels {
   /// @param loss_factor  of the material; absent: the general damping
   [[nodiscard]] Eigen::MatrixXcd from_strain(const Eigen::MatrixXd& rows,
                                              const std::optional<double>& loss_factor) const;
+  /// False of a point that nothing joins to the model.
+  [[nodiscard]] bool moves(int node) const { return system_.transformation.col(6 * node).nonZeros() > 0; }
   [[nodiscard]] bool has_rotation(int node) const { return system_.has_rotation(node); }
 
   /// Six rows, global axes: force (N) and moment (N m) about a point that one base puts on the model.

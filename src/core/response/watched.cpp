@@ -28,6 +28,8 @@ constexpr WatchedQuantity quantities[] = {
     {"moment", "spring moment", Subject::spring, &kind::moment, true},
     {"travel", "spring travel", Subject::spring, &kind::length, true},
     {"turn", "spring turn", Subject::spring, &kind::angle, true},
+    {"force", "force of the joint on what follows", Subject::joint, &kind::force, true},
+    {"moment", "moment of the joint on what follows", Subject::joint, &kind::moment, true},
     {"axial force", "axial force", Subject::part, &kind::force, false},
     {"shear force", "shear force", Subject::part, &kind::force, true},
     {"torque", "torque about the shear centre", Subject::part, &kind::moment, false},
@@ -212,8 +214,12 @@ std::pair<Vector3, double> line_of(const Assembly& assembly, const WatchRequest&
   return {along, request.gap.value_or(std::abs(apart.dot(along)))};
 }
 
-// A node of solids alone has no rotation to show.
-void refuse_rotation(const Assembly& assembly, const Channels& channels, const WatchRequest& request, int node) {
+// A node of solids alone has no rotation to show, a point of nothing no motion.
+void refuse_motion(const Assembly& assembly, const Channels& channels, const WatchRequest& request, int node) {
+  if (!channels.moves(node))
+    throw InputError(Problem{"watch " + request.name,
+                             fmt::format("nothing is joined to {}, so it does not move", assembly.describe_node(node)),
+                             "let it follow in a rigid or an average joint", std::nullopt});
   if (request.quantity->kind != &kind::angle || channels.has_rotation(node)) return;
   throw InputError(Problem{"watch " + request.name,
                            fmt::format("{} has no rotation: only solids meet there", assembly.describe_node(node)),
@@ -235,10 +241,14 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
     collector.add(fmt::format("{} to {}", assembly.describe_node(pair[0]), assembly.describe_node(pair[1])),
                   channels.approach(pair, along));
   }
+  if (quantity.subject == Subject::joint)
+    for (const JointSide& side : joint_sides(assembly, request.joint))
+      collector.add(fmt::format("{} at {}", request.joint, assembly.describe_node(side.nodes.front())),
+                    axes * half(channels.joint_force(side)));
   for (const int item : request.items) {
     const auto index = static_cast<std::size_t>(item);
     if (quantity.subject == Subject::node) {
-      refuse_rotation(assembly, channels, request, item);
+      refuse_motion(assembly, channels, request, item);
       collector.add(assembly.describe_node(item),
                     axes * channels.motion(item, node_motions[&quantity - &quantities[0]]));
     } else if (quantity.subject == Subject::spring) {

@@ -11,7 +11,7 @@
 namespace avrenk {
 
 /// What a quantity belongs to.
-enum class Subject { node, pair, spring, part, base, foot };
+enum class Subject { node, pair, spring, joint, part, base, foot };
 
 /// One quantity that can be watched; the table below is the only list.
 struct WatchedQuantity {
@@ -37,6 +37,7 @@ struct WatchRequest {
   std::optional<Vector3> along{};  ///< absent: the line that joins the nodes
   std::optional<double> gap{};     ///< m; absent: their distance along the line
   std::vector<int> parts{};        ///< of shells and solids, whose elements are not among the items
+  std::string joint{};             ///< one without stiffness of its own
 };
 
 /// One number as a function of frequency; where several nodes or elements make one place, each is a candidate and the

@@ -16,29 +16,34 @@ using Eigen::MatrixXd;
 constexpr std::size_t bytes_in_job = 64U << 10U;  // of element matrices: small enough for malloc to keep them at hand
 constexpr std::size_t bytes_in_stretch = 4U << 20U;  // of all element matrices held at once: they stay in the cache
 
-struct Entry {
-  int row, column;
-  double value;
+// An element some of whose nodes do not move by themselves, on the unknowns that move it: Tᵀ (X T).
+struct Reduced {
+  std::vector<int> columns;  // unknowns, ascending
+  MatrixXd t, xt;            // T and X T, one column an unknown
 };
 
-// The entries that an element makes where some of its nodes do not move by themselves.
-void expand(const Numbering& numbering, const Eigen::Ref<const MatrixXd>& element, std::span<const int> nodes,
-            std::vector<Entry>& out) {
+void reduce(const Numbering& numbering, const Eigen::Ref<const MatrixXd>& element, std::span<const int> nodes,
+            Reduced& out) {
   const auto motions = static_cast<std::size_t>(element.rows()) / nodes.size();
   std::vector<Numbering::Row> flat(static_cast<std::size_t>(element.rows()));
   std::array<Numbering::Row, 6> rows;
+  out.columns.clear();
   for (std::size_t n = 0; n < nodes.size(); ++n) {
     if (nodes[n] < 0) continue;  // ground
     numbering.rows(nodes[n], rows);
-    for (std::size_t i = 0; i < motions; ++i) flat[motions * n + i] = rows[i];
-  }
-  for (Index j = 0; j < element.cols(); ++j)
-    for (Index i = 0; i < element.rows(); ++i) {
-      const double value = element(i, j);
-      if (value == 0) continue;
-      for (const auto& [column, b] : flat[static_cast<std::size_t>(j)])
-        for (const auto& [row, a] : flat[static_cast<std::size_t>(i)]) out.push_back({row, column, a * value * b});
+    for (std::size_t i = 0; i < motions; ++i) {
+      for (const auto& [column, share] : rows[i]) out.columns.push_back(column);
+      flat[motions * n + i].swap(rows[i]);
     }
+  }
+  std::sort(out.columns.begin(), out.columns.end());
+  out.columns.erase(std::unique(out.columns.begin(), out.columns.end()), out.columns.end());
+  out.t.setZero(element.rows(), static_cast<Index>(out.columns.size()));
+  for (std::size_t i = 0; i < flat.size(); ++i)
+    for (const auto& [column, share] : flat[i])
+      out.t(static_cast<Index>(i),
+            std::lower_bound(out.columns.begin(), out.columns.end(), column) - out.columns.begin()) += share;
+  out.xt.noalias() = element.lazyProduct(out.t);
 }
 
 // Roots that share an element with each root, ascending, itself included.
@@ -62,7 +67,8 @@ Neighbours find_neighbours(const Numbering& numbering, const std::vector<std::sp
   const auto for_each = [&](const auto& visit) {
     for (std::size_t list = 0; list < lists.size(); ++list)
       for (std::size_t at = 0; at < lists[list].size(); ++at)
-        if (lists[list][at] >= 0) visit(static_cast<std::size_t>(numbering.root(lists[list][at])), list, at);
+        if (lists[list][at] >= 0)
+          for (const int root : numbering.roots(lists[list][at])) visit(static_cast<std::size_t>(root), list, at);
   };
   for_each([&](std::size_t root, std::size_t, std::size_t) { ++begin[root + 1]; });
   for (std::size_t r = 0; r < count; ++r) begin[r + 1] += begin[r];
@@ -82,10 +88,11 @@ Neighbours find_neighbours(const Numbering& numbering, const std::vector<std::sp
       const auto& [list, at] = element[k];
       for (const int node : lists[list].subspan(at, static_cast<std::size_t>(nodes_each[list]))) {
         if (node < 0) continue;
-        const int root = numbering.root(node);
-        if (seen[static_cast<std::size_t>(root)] == static_cast<int>(r) || numbering.count(root) == 0) continue;
-        seen[static_cast<std::size_t>(root)] = static_cast<int>(r);
-        result.roots.push_back(root);
+        for (const int root : numbering.roots(node)) {
+          if (seen[static_cast<std::size_t>(root)] == static_cast<int>(r) || numbering.count(root) == 0) continue;
+          seen[static_cast<std::size_t>(root)] = static_cast<int>(r);
+          result.roots.push_back(root);
+        }
       }
     }
     std::sort(result.roots.begin() + static_cast<std::ptrdiff_t>(result.begin.back()), result.roots.end());
@@ -152,18 +159,18 @@ class Sum {
     }
   }
 
-  void add(const Entry& entry) {
-    const int free = numbering_.free;
-    if (entry.column < free && entry.row < free)
-      ff_.valuePtr()[place(entry.row, entry.column)] += entry.value;
-    else if (entry.row < free)
-      fs_.emplace_back(entry.row, entry.column - free, entry.value);
-    else if (entry.column >= free)
-      ss_.emplace_back(entry.row - free, entry.column - free, entry.value);
-  }
-  /// The root whose columns an entry goes to; of a support's column the first root.
-  [[nodiscard]] int root_of(const Entry& entry) const {
-    return entry.column < numbering_.free ? numbering_.node_of_column[static_cast<std::size_t>(entry.column)] : 0;
+  // Any element; only the columns of roots `from` to `to`, those of supports with the first root.
+  void add(const Reduced& element, int from, int to) {
+    for (std::size_t j = 0; j < element.columns.size(); ++j) {
+      const int column = element.columns[j];
+      const int root =
+          column < numbering_.free ? numbering_.node_of_column[static_cast<std::size_t>(column)] : 0;
+      if (root < from || root >= to) continue;
+      for (std::size_t i = 0; i < element.columns.size(); ++i) {
+        const double value = element.t.col(static_cast<Index>(i)).dot(element.xt.col(static_cast<Index>(j)));
+        if (value != 0) add(element.columns[i], column, value);
+      }
+    }
   }
 
   [[nodiscard]] Partitioned take() {
@@ -197,6 +204,15 @@ class Sum {
                       end = neighbours_.begin[static_cast<std::size_t>(root) + 1];
     if (begin == end) return 0;
     return static_cast<std::size_t>(neighbours_.row_offset[end - 1] + numbering_.count(neighbours_.roots[end - 1]));
+  }
+  void add(int row, int column, double value) {
+    const int free = numbering_.free;
+    if (column < free && row < free)
+      ff_.valuePtr()[place(row, column)] += value;
+    else if (row < free)
+      fs_.emplace_back(row, column - free, value);
+    else if (column >= free)
+      ss_.emplace_back(row - free, column - free, value);
   }
   [[nodiscard]] Index place(int row, int column) const {
     const int own = numbering_.node_of_column[static_cast<std::size_t>(row)],
@@ -233,17 +249,16 @@ Partitioned Gatherer::finish(int threads) const {
   const std::vector<int> bounds = sum.stripes(thread_count(threads));
   const std::size_t stripes = bounds.size() - 1;
   run_jobs(stripes, threads, [&](std::size_t s) { sum.fill_rows(bounds[s], bounds[s + 1]); });
-  std::vector<Entry> entries;
+  Reduced reduced;
   for (const Single& single : singles_) {
-    entries.clear();
-    expand(numbering_, single.matrix, single.nodes, entries);
-    for (const Entry& entry : entries) sum.add(entry);
+    reduce(numbering_, single.matrix, single.nodes, reduced);
+    sum.add(reduced, 0, numbering_.nodes());
   }
   // A stretch of elements is computed side by side, then every stripe of columns takes its part of it in order.
   struct Computed {
     MatrixXd matrices;
     std::vector<bool> plain;
-    std::vector<std::vector<Entry>> entries;  // of those that are not plain
+    std::vector<Reduced> reduced;  // those that are not plain
   };
   for (const Many& many : groups_) {
     const ElementGroup& group = *many.group;
@@ -266,26 +281,24 @@ Partitioned Gatherer::finish(int threads) const {
         Computed& own = computed[job];
         own.matrices = many.kernel(static_cast<Index>(first_of(job)), static_cast<Index>(count_of(job)));
         own.plain.assign(count_of(job), false);
-        own.entries.clear();
+        own.reduced.clear();
         for (std::size_t e = 0; e < count_of(job); ++e) {
           const auto nodes = group.element(first_of(job) + e);
           own.plain[e] = std::all_of(nodes.begin(), nodes.end(), [&](int n) { return numbering_.is_plain(n); });
           if (own.plain[e]) continue;
-          expand(numbering_, matrix_of(own, e), nodes, own.entries.emplace_back());
+          reduce(numbering_, matrix_of(own, e), nodes, own.reduced.emplace_back());
         }
       });
       run_jobs(stripes, threads, [&](std::size_t s) {
         for (std::size_t job = 0; job < now; ++job) {
           const Computed& own = computed[job];
-          auto expanded = own.entries.begin();
+          auto carried = own.reduced.begin();
           for (std::size_t e = 0; e < own.plain.size(); ++e) {
             if (own.plain[e]) {
               sum.add_plain(matrix_of(own, e), group.element(first_of(job) + e), bounds[s], bounds[s + 1]);
               continue;
             }
-            for (const Entry& entry : *expanded)
-              if (const int root = sum.root_of(entry); root >= bounds[s] && root < bounds[s + 1]) sum.add(entry);
-            ++expanded;
+            sum.add(*carried++, bounds[s], bounds[s + 1]);
           }
         }
       });

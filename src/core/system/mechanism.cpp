@@ -4,8 +4,10 @@
 #include <algorithm>
 #include <map>
 #include <numeric>
+#include <set>
 
 #include "core/error.h"
+#include "core/mesh/closest.h"
 #include "core/system/system.h"
 
 namespace avrenk {
@@ -55,6 +57,8 @@ std::string describe_motion(const Motion& motion) {
                      1e3 * through.x(), 1e3 * through.y(), 1e3 * through.z());
 }
 
+std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves);
+
 Problem describe_mechanism(const Assembly& assembly, const System& system, const Eigen::VectorXd& null_vector) {
   Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
   unknowns.head(system.free) = null_vector;
@@ -67,10 +71,12 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
   }
   std::vector<std::pair<std::string, Motion>> moving;  // in the order of the model
   std::map<std::string, std::size_t> index;
+  std::vector<bool> moves(assembly.nodes.size());
   for (std::size_t n = 0; n < assembly.nodes.size(); ++n) {
     const auto at = 6 * static_cast<Eigen::Index>(n);
     const Vector3 move = raw.segment<3>(at), turn = raw.segment<3>(at + 3);
     if (move.norm() <= 1e-3 * largest_move && turn.norm() <= 1e-3 * largest_turn) continue;
+    moves[n] = true;
     const auto [found, fresh] = index.try_emplace(assembly.nodes[n].origin, moving.size());
     if (fresh) moving.emplace_back(assembly.nodes[n].origin, Motion{});
     Motion& motion = moving[found->second].second;
@@ -87,7 +93,12 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
     for (std::size_t i = 1; i < std::min(moving.size(), most); ++i) wrong += (i > 1 ? ", " : " ") + moving[i].first;
     if (moving.size() > most) wrong += fmt::format(" and {} more", moving.size() - most);
   }
-  return {"mechanism", wrong, "join it or hold it, or give the joint that carries it a stiffness in that direction",
+  const std::string joints = carrying_joints(assembly, moves);
+  return {"mechanism", wrong,
+          joints.empty() ? "join it or hold it, or give the joint that carries it a stiffness in that direction"
+                         : fmt::format("only joint {} leads to what stands still: give it a stiffness in that direction, "
+                                       "or join it otherwise",
+                                       joints),
           std::nullopt};
 }
 
@@ -104,6 +115,8 @@ class Groups {
     for (const Spring& spring : assembly.springs) join(spring.nodes[0], spring.nodes[1]);
     for (const RigidLink& link : assembly.links)
       for (const int follower : link.follow) join(link.lead, follower);
+    for (const Follower& follower : assembly.followers)
+      for (const int lead : follower.leads) join(lead, follower.node);
   }
   // The number of the group of the ground is that of node −1.
   [[nodiscard]] std::size_t of(int node) {
@@ -117,42 +130,94 @@ class Groups {
   std::vector<std::size_t> parent_;
 };
 
+// The joint that is likely missing: to the part that comes nearest.
+std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes) {
+  const std::string otherwise = "join it by a rigid joint, an attachment or a spring, or hold it";
+  std::vector<bool> own(assembly.parts.size());
+  const std::set<int> among(nodes.begin(), nodes.end());
+  std::map<int, int> count;
+  for (const BeamElement& beam : assembly.beams)
+    if (among.contains(beam.nodes[0])) ++count[beam.part];
+  for (const ElementGroup& group : assembly.groups)
+    if (!group.nodes.empty() && among.contains(group.nodes.front())) ++count[group.part];
+  for (const auto& [part, elements] : count) own[static_cast<std::size_t>(part)] = true;
+  if (assembly.parts.size() > 200 || std::all_of(own.begin(), own.end(), [](bool is) { return is; })) return otherwise;
+  const Closest nearest = closest_part(assembly, nodes, own);
+  if (nearest.part < 0) return otherwise;
+  const std::string& other = assembly.parts[static_cast<std::size_t>(nearest.part)].name;
+  const std::string where =
+      fmt::format("the nearest other part is {}, {:.3g} mm from {}", other, 1e3 * nearest.distance,
+                  assembly.describe_node(nearest.node));
+  if (!nearest.face || count.empty()) return otherwise + "; " + where;
+  const double within = std::max(1e-5, 1.01 * nearest.distance);
+  return fmt::format("{}: if they touch there, write joints: {{NAME: {{attach: {{part: {}, to: {}, within: {:.3g} mm}}}}}}",
+                     where, assembly.nodes[static_cast<std::size_t>(nearest.node)].origin, other, 1e3 * within);
+}
+
 // What nothing joins to anything that is held: one problem for each such group.
 std::vector<Problem> loose_groups(const Assembly& assembly) {
   Groups groups(assembly);
   const std::size_t held = groups.of(-1);
-  std::vector<std::pair<std::size_t, std::vector<std::string>>> loose;  // in the order of the model
+  const std::vector<bool> used = assembly.used_nodes();
+  struct Loose {
+    std::size_t group;
+    std::vector<std::string> names;
+    std::vector<int> nodes;
+  };
+  std::vector<Loose> loose;  // in the order of the model
+  std::map<std::size_t, std::size_t> index;
   for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
     const std::size_t group = groups.of(node);
-    if (group == held) continue;
-    auto found = std::find_if(loose.begin(), loose.end(), [&](const auto& each) { return each.first == group; });
-    if (found == loose.end()) found = loose.insert(found, {group, {}});
+    if (group == held || !used[static_cast<std::size_t>(node)]) continue;
+    const auto [place, fresh] = index.try_emplace(group, loose.size());
+    if (fresh) loose.push_back({group, {}, {}});
+    Loose& own = loose[place->second];
+    own.nodes.push_back(node);
     const std::string& origin = assembly.nodes[static_cast<std::size_t>(node)].origin;
-    if (std::find(found->second.begin(), found->second.end(), origin) == found->second.end())
-      found->second.push_back(origin);
+    if (std::find(own.names.begin(), own.names.end(), origin) == own.names.end()) own.names.push_back(origin);
   }
   std::vector<Problem> problems;
-  for (const auto& [group, names] : loose) {
+  constexpr std::size_t most = 12;
+  for (std::size_t i = 0; i < std::min(most, loose.size()); ++i) {
+    const Loose& own = loose[i];
     std::string with;
-    for (std::size_t i = 1; i < names.size(); ++i) with += (i > 1 ? ", " : ", with ") + names[i];
+    for (std::size_t k = 1; k < own.names.size(); ++k) with += (k > 1 ? ", " : ", with ") + own.names[k];
     problems.push_back(
         {"mechanism",
-         fmt::format("{}{} is joined to nothing that is held: it moves freely in all directions", names[0], with),
-         "join it by a rigid joint or a spring, or hold it", std::nullopt});
+         fmt::format("{}{} is joined to nothing that is held: it moves freely in all directions", own.names[0], with),
+         likely_joint(assembly, own.nodes), std::nullopt});
   }
+  if (loose.size() > most)
+    problems.push_back(
+        {"mechanism", fmt::format("{} more pieces are joined to nothing that is held", loose.size() - most), "", std::nullopt});
   return problems;
 }
 
-}  // namespace
+// Joints that have a node that moves and one that does not: what carries the motion, with too little.
+std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves) {
+  std::vector<std::string> names;
+  const auto look = [&](const std::string& joint, const std::vector<int>& nodes) {
+    bool moving = false, still = false;
+    for (const int node : nodes) (node >= 0 && moves[static_cast<std::size_t>(node)] ? moving : still) = true;
+    if (moving && still && std::find(names.begin(), names.end(), joint) == names.end()) names.push_back(joint);
+  };
+  for (const Spring& spring : assembly.springs) look(spring.joint, {spring.nodes[0], spring.nodes[1]});
+  for (const RigidLink& link : assembly.links)
+    for (const int node : link.follow) look(link.joint, {link.lead, node});
+  for (const Follower& follower : assembly.followers) {
+    std::vector<int> nodes = follower.leads;
+    nodes.push_back(follower.node);
+    look(follower.joint, nodes);
+  }
+  std::string text;
+  constexpr std::size_t most = 4;
+  for (std::size_t i = 0; i < std::min(most, names.size()); ++i) text += (i > 0 ? ", " : "") + names[i];
+  return names.empty() || names.size() > most ? "" : text;
+}
 
-Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
-  if (system.free == 0)
-    throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
-                             "hold fewer nodes", std::nullopt});
-  if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
-  Factorisation factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect);
-  const Eigen::MatrixXd free_motions = factorisation.null_space();
-  if (free_motions.cols() == 0) return factorisation;
+std::vector<Problem> describe_motions(const Assembly& assembly, const System& system,
+                                      const Eigen::MatrixXd& free_motions) {
+  if (free_motions.cols() == 0) return {};
   // A null space of several vectors has no basis of its own: reduce it so that each vector moves as little as can be.
   Eigen::MatrixXd reduced = free_motions.colPivHouseholderQr().householderQ() *
                             Eigen::MatrixXd::Identity(free_motions.rows(), free_motions.cols());
@@ -170,7 +235,26 @@ Factorisation factorise_stiffness(const Assembly& assembly, const System& system
     problems.push_back(describe_mechanism(assembly, system, reduced.col(k)));
   if (reduced.cols() > most)
     problems.push_back({"mechanism", fmt::format("{} more free motions", reduced.cols() - most), "", std::nullopt});
-  throw InputError(std::move(problems));
+  return problems;
+}
+
+}  // namespace
+
+Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
+  if (system.free == 0)
+    throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
+                             "hold fewer nodes", std::nullopt});
+  if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
+  Factorisation factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect);
+  if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
+    throw InputError(std::move(problems));
+  return factorisation;
+}
+
+std::vector<Problem> free_motions(const Assembly& assembly, const System& system) {
+  return describe_motions(
+      assembly, system,
+      Factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect).null_space());
 }
 
 }  // namespace avrenk

@@ -2,55 +2,20 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <map>
+#include <numeric>
+
 #include "core/error.h"
 
 namespace avrenk {
 namespace {
 
 constexpr double same_spot = 1e-6;  // m: a link shorter than this has no arm
+constexpr double no_share = 1e-9;   // a rotation that counts less than this in another does not count
 
 [[noreturn]] void refuse(std::string subject, std::string wrong, std::string instead) {
   throw InputError(Problem{std::move(subject), std::move(wrong), std::move(instead), std::nullopt});
-}
-
-// For each node the node whose six motions it follows as part of one rigid body; itself if it follows none.
-std::vector<int> resolve_links(const Assembly& assembly) {
-  const auto count = assembly.nodes.size();
-  std::vector<int> lead(count, -1), link_of(count, -1);
-  for (std::size_t index = 0; index < assembly.links.size(); ++index) {
-    const RigidLink& link = assembly.links[index];
-    for (const int node : link.follow) {
-      if (node == link.lead) continue;
-      const auto n = static_cast<std::size_t>(node);
-      if (lead[n] == link.lead) continue;
-      if (lead[n] >= 0)
-        refuse("joint " + link.joint,
-               fmt::format("{} already follows in joint {}", assembly.describe_node(node),
-                           assembly.links[static_cast<std::size_t>(link_of[n])].joint),
-               "let a node follow one lead only, or link the two leads");
-      lead[n] = link.lead;
-      link_of[n] = static_cast<int>(index);
-    }
-  }
-  std::vector<int> root(count);
-  for (std::size_t node = 0; node < count; ++node) {
-    auto at = static_cast<int>(node);
-    std::size_t steps = 0;
-    while (lead[static_cast<std::size_t>(at)] >= 0) {
-      at = lead[static_cast<std::size_t>(at)];
-      if (++steps > count)
-        refuse("joint " + assembly.links[static_cast<std::size_t>(link_of[node])].joint, "its rigid links form a ring",
-               "let one of its nodes lead all others");
-    }
-    root[node] = at;
-  }
-  for (const Base& base : assembly.bases)
-    for (const Foot& foot : base.feet)
-      if (root[static_cast<std::size_t>(foot.node)] != foot.node)
-        refuse("base " + base.name,
-               fmt::format("{} is held, but follows a rigid link", assembly.describe_node(foot.node)),
-               "let the held node lead the link");
-  return root;
 }
 
 TravelRows travel_of(const Assembly& assembly, const Spring& spring) {
@@ -68,8 +33,137 @@ SpringMatrix spring_dashpot(const Assembly& assembly, const Spring& spring) {
   return spring_matrix(travel_of(assembly, spring), spring.dashpot);
 }
 
+namespace {
+
+using Motions = Eigen::Matrix<double, 6, Eigen::Dynamic>;
+
+// Follows the leads of every carried node down to the roots.
+class Resolver {
+ public:
+  explicit Resolver(const Assembly& assembly) : assembly_(assembly), steps_(assembly.nodes.size(), -1) {
+    for (const RigidLink& link : assembly.links)
+      for (const int node : link.follow)
+        if (node != link.lead) add(node, {&link.joint, {link.lead}, nullptr});
+    for (const Follower& follower : assembly.followers)
+      add(follower.node, {&follower.joint, follower.leads, &follower.shares});
+  }
+
+  void resolve(CarriedNodes& result) {
+    const std::size_t count = assembly_.nodes.size();
+    result.index.assign(count, -1);
+    state_.assign(count, State::fresh);
+    for (std::size_t node = 0; node < count; ++node) visit(static_cast<int>(node), result);
+  }
+
+ private:
+  struct Step {
+    const std::string* joint;
+    std::vector<int> leads;
+    const Motions* shares;  // nullptr: one rigid body
+  };
+  enum class State : unsigned char { fresh, open, done };
+
+  void add(int node, Step step) {
+    int& own = steps_[static_cast<std::size_t>(node)];
+    if (own >= 0) {
+      const Step& before = all_[static_cast<std::size_t>(own)];
+      if (!step.shares && !before.shares && before.leads == step.leads) return;  // said twice
+      refuse("joint " + *step.joint,
+             fmt::format("{} already follows in joint {}", assembly_.describe_node(node), *before.joint),
+             "let a node follow in one joint only, or join the two leads");
+    }
+    own = static_cast<int>(all_.size());
+    all_.push_back(std::move(step));
+  }
+
+  // The leads first; an explicit stack, because chains may be long.
+  void visit(int start, CarriedNodes& result) {
+    std::vector<int> stack{start};
+    while (!stack.empty()) {
+      const int node = stack.back();
+      const auto n = static_cast<std::size_t>(node);
+      if (steps_[n] < 0 || state_[n] == State::done) {
+        state_[n] = State::done;
+        stack.pop_back();
+        continue;
+      }
+      const Step& step = all_[static_cast<std::size_t>(steps_[n])];
+      if (state_[n] == State::fresh) {
+        state_[n] = State::open;
+        for (const int lead : step.leads) {
+          if (state_[static_cast<std::size_t>(lead)] == State::open) refuse_ring(stack, lead);
+          if (state_[static_cast<std::size_t>(lead)] == State::fresh) stack.push_back(lead);
+        }
+        continue;
+      }
+      state_[n] = State::done;
+      stack.pop_back();
+      result.index[n] = static_cast<int>(result.carried.size());
+      result.carried.push_back(combine(node, step, result));
+    }
+  }
+
+  [[noreturn]] void refuse_ring(const std::vector<int>& stack, int lead) const {
+    std::vector<std::string> names;
+    for (auto at = stack.rbegin(); at != stack.rend(); ++at) {
+      if (state_[static_cast<std::size_t>(*at)] != State::open) continue;
+      const std::string& name = *all_[static_cast<std::size_t>(steps_[static_cast<std::size_t>(*at)])].joint;
+      if (std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
+      if (*at == lead) break;
+    }
+    std::string with;
+    for (std::size_t i = 1; i < names.size(); ++i) with += (i == 1 ? " together with " : ", ") + names[i];
+    refuse("joint " + names.front(),
+           fmt::format("{} follows nodes that follow it{}: a ring of joints", assembly_.describe_node(lead), with),
+           "turn one of the joints round: let what follows in it lead");
+  }
+
+  [[nodiscard]] Carried combine(int node, const Step& step, const CarriedNodes& known) const {
+    std::map<int, Matrix6> sum;
+    for (std::size_t k = 0; k < step.leads.size(); ++k) {
+      const int lead = step.leads[k];
+      const Matrix6 share = step.shares ? Matrix6(step.shares->middleCols<6>(6 * static_cast<Eigen::Index>(k)))
+                                        : rigid_arm(assembly_.position(lead), assembly_.position(node));
+      const auto put = [&](int root, const Matrix6& matrix) {
+        const auto [place, fresh] = sum.try_emplace(root, matrix);
+        if (!fresh) place->second += matrix;
+      };
+      const int index = known.index[static_cast<std::size_t>(lead)];
+      if (index < 0) {
+        put(lead, share);
+        continue;
+      }
+      const Carried& through = known.carried[static_cast<std::size_t>(index)];
+      for (std::size_t r = 0; r < through.roots.size(); ++r)
+        put(through.roots[r], share * through.motions.middleCols<6>(6 * static_cast<Eigen::Index>(r)));
+    }
+    Carried carried;
+    carried.motions.resize(6, 6 * static_cast<Eigen::Index>(sum.size()));
+    for (const auto& [root, matrix] : sum) {
+      carried.motions.middleCols<6>(6 * static_cast<Eigen::Index>(carried.roots.size())) = matrix;
+      carried.roots.push_back(root);
+    }
+    return carried;
+  }
+
+  const Assembly& assembly_;
+  std::vector<int> steps_;  // of each node, index into all_
+  std::vector<Step> all_;
+  std::vector<State> state_;
+};
+
+}  // namespace
+
+CarriedNodes::CarriedNodes(const Assembly& assembly) { Resolver(assembly).resolve(*this); }
+
 Numbering::Numbering(const Assembly& assembly)
-    : assembly_(assembly), root_(resolve_links(assembly)), feet_(assembly.feet()) {
+    : assembly_(assembly), joints_(assembly), self_(assembly.nodes.size()), feet_(assembly.feet()) {
+  std::iota(self_.begin(), self_.end(), 0);
+  for (const auto& [base, foot] : feet_)
+    if (joints_.index[static_cast<std::size_t>(foot.node)] >= 0)
+      refuse("base " + assembly.bases[static_cast<std::size_t>(base)].name,
+             fmt::format("{} is held, but follows in a joint", assembly.describe_node(foot.node)),
+             "let the held node lead in the joint");
   for (const Base& base : assembly.bases)
     if (base.feet.empty())
       refuse("base " + base.name, "nothing is held by it",
@@ -82,11 +176,11 @@ Numbering::Numbering(const Assembly& assembly)
              fmt::format("{} is held twice", assembly.describe_node(feet_[k].second.node)), "let one base hold a node");
     own = static_cast<int>(k);
   }
-  const std::vector<bool> rotations = find_rotations();
+  const std::vector<bool> rotations = find_rotations(), used = assembly.used_nodes();
   column_.assign(assembly.nodes.size(), {-1, -1, -1, -1, -1, -1});
   for (std::size_t node = 0; node < assembly.nodes.size(); ++node) {
     first_.push_back(static_cast<int>(node_of_column.size()));
-    if (root_[node] != static_cast<int>(node)) continue;
+    if (joints_.index[node] >= 0 || !used[node]) continue;
     for (std::size_t d = 0; d < (rotations[node] ? 6 : 3); ++d) {
       if (foot_[node] >= 0 && feet_[static_cast<std::size_t>(foot_[node])].second.holds[d]) continue;
       column_[node][d] = static_cast<int>(node_of_column.size());
@@ -100,7 +194,7 @@ Numbering::Numbering(const Assembly& assembly)
 }
 
 std::vector<bool> Numbering::find_rotations() const {
-  const std::size_t count = root_.size();
+  const std::size_t count = self_.size();
   std::vector<bool> solid(count), uses(count);
   const auto use = [&](int node) { uses[static_cast<std::size_t>(node)] = true; };
   for (const ElementGroup& group : assembly_.groups)
@@ -123,30 +217,48 @@ std::vector<bool> Numbering::find_rotations() const {
     if (!mass.inertia.isZero(0) || !mass.offset.isZero(0)) use(mass.node);
   std::vector<bool> result(count);
   for (std::size_t node = 0; node < count; ++node) {
-    const auto root = static_cast<std::size_t>(root_[node]);
-    const bool arm = (assembly_.nodes[node].position - assembly_.nodes[root].position).norm() > same_spot;
-    // What nothing but a link or a base touches keeps all six.
-    if (uses[node] || arm || (root == node && !solid[node])) result[root] = true;
+    const int index = joints_.index[node];
+    if (index < 0) {  // what nothing but a link or a base touches keeps all six
+      if (uses[node] || !solid[node]) result[node] = true;
+      continue;
+    }
+    const Carried& carried = joints_.carried[static_cast<std::size_t>(index)];
+    for (std::size_t r = 0; r < carried.roots.size(); ++r) {
+      const auto from_turns = carried.motions.middleCols<3>(6 * static_cast<Eigen::Index>(r) + 3);
+      if (from_turns.topRows<3>().cwiseAbs().maxCoeff() > same_spot ||
+          (uses[node] && from_turns.bottomRows<3>().cwiseAbs().maxCoeff() > no_share))
+        result[static_cast<std::size_t>(carried.roots[r])] = true;
+    }
   }
   return result;
 }
 
 void Numbering::rows(int node, std::array<Row, 6>& out) const {
   for (Row& row : out) row.clear();
-  const auto root = static_cast<std::size_t>(root_[static_cast<std::size_t>(node)]);
-  const Matrix6 arm = rigid_arm(assembly_.nodes[root].position, assembly_.position(node));
+  const int index = joints_.index[static_cast<std::size_t>(node)];
+  if (index < 0) {
+    add_rows(node, Matrix6::Identity(), out);
+    return;
+  }
+  const Carried& carried = joints_.carried[static_cast<std::size_t>(index)];
+  for (std::size_t r = 0; r < carried.roots.size(); ++r)
+    add_rows(carried.roots[r], carried.motions.middleCols<6>(6 * static_cast<Eigen::Index>(r)), out);
+}
+
+void Numbering::add_rows(int root_node, const Matrix6& share, std::array<Row, 6>& out) const {
+  const auto root = static_cast<std::size_t>(root_node);
   const Matrix6 from_base =
-      foot_[root] < 0 ? Matrix6::Identity() : rigid_arm(base_point(foot_[root]), assembly_.nodes[root].position);
+      foot_[root] < 0 ? Matrix6::Identity() : rigid_arm(base_point(foot_[root]), assembly_.position(root_node));
   for (int i = 0; i < 6; ++i) {
     Row& row = out[static_cast<std::size_t>(i)];
     Vector6 on_base = Vector6::Zero();
     for (int d = 0; d < 6; ++d) {
-      if (arm(i, d) == 0) continue;
+      if (share(i, d) == 0) continue;
       const int column = column_[root][static_cast<std::size_t>(d)];
       if (column >= 0)
-        row.emplace_back(column, arm(i, d));
+        row.emplace_back(column, share(i, d));
       else if (foot_[root] >= 0)
-        on_base += arm(i, d) * from_base.row(d).transpose();
+        on_base += share(i, d) * from_base.row(d).transpose();
     }
     for (int d = 0; d < 6; ++d)
       if (on_base[d] != 0) row.emplace_back(free + 6 * foot_[root] + d, on_base[d]);

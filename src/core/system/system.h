@@ -8,6 +8,7 @@
 
 #include <vector>
 
+#include "core/error.h"
 #include "core/model/assembly.h"
 #include "core/system/factorisation.h"
 
@@ -84,6 +85,9 @@ inline constexpr double rigid_tolerance = 1e-5;
 /// Factorises K_ff and checks it.
 /// @throws InputError  a part of the model can move freely: says which part, and how
 [[nodiscard]] Factorisation factorise_stiffness(const Assembly& assembly, const System& system);
+
+/// The motions that strain nothing, each in words: what moves, how, and what could hold it. Empty: there is none.
+[[nodiscard]] std::vector<Problem> free_motions(const Assembly& assembly, const System& system);
 
 [[nodiscard]] StaticSolution solve_statics(const System& system, const Factorisation& stiffness);
 

@@ -62,8 +62,8 @@ TEST(Selection, FindsWhatLiesInAPlaneABoxOrNearest) {
   const std::vector<int> all = nodes_of_part(model, "rib");
   EXPECT_EQ(all.size(), 11U);
   EXPECT_TRUE(nodes_of_part(model, "mast").empty());
-  EXPECT_EQ(nodes_in_plane(model, all, 2, 0.3, 1e-6), std::vector<int>{3});
-  EXPECT_EQ(nodes_in_plane(model, all, 0, 0, 1e-6).size(), 11U);
+  EXPECT_EQ(nodes_in_plane(model, all, {0, 0, 0.3}, Vector3::UnitZ(), 1e-6), std::vector<int>{3});
+  EXPECT_EQ(nodes_in_plane(model, all, Vector3::Zero(), Vector3::UnitX(), 1e-6).size(), 11U);
   EXPECT_EQ(nodes_in_box(model, all, {-1, -1, 0.7}, {1, 1, 0.4}, 1e-6), (std::vector<int>{4, 5, 6, 7}));
   EXPECT_EQ(nearest_node(model, all, {0.3, 0, 0.44}).first, 4);
 }

@@ -70,11 +70,11 @@ TEST(Stress, OfShellsIsThatOfPlateTheoryWhicheverWayTheElementsAreNumbered) {
   Mesh mesh = mesh_shape(Plate{0.2, 0.1}, {false, false, t, 1}, {std::nullopt, {4, 3}});
   for (Vector3& point : mesh.points)
     if (std::abs(point.x()) < 0.09 && std::abs(point.y()) < 0.04) point += Vector3(0.008, -0.005, 0);
-  std::vector<int>& nodes = mesh.cells[0].nodes;
+  std::vector<int> nodes = mesh.cells[0].nodes;
   for (const std::size_t turned : {1U, 4U, 7U, 8U}) std::swap(nodes[4 * turned + 1], nodes[4 * turned + 3]);
   mesh.add(shell_kind(3), std::array{nodes[0], nodes[1], nodes[2]});  // the first as two triangles, one reversed
   mesh.add(shell_kind(3), std::array{nodes[0], nodes[3], nodes[2]});
-  nodes.erase(nodes.begin(), nodes.begin() + 4);
+  mesh.cells[0].nodes.assign(nodes.begin() + 4, nodes.end());
   const Assembly model =
       test::part_of(mesh, shell_part("sheet", t), test::alloy(), {Placement{turn, {0.3, 0.1, -0.2}}});
   const StressStations stations(model);

@@ -107,11 +107,11 @@ TEST(RigidLinks, FollowThroughChainsAndRefuseRings) {
     }
     return std::string();
   };
-  EXPECT_THAT(refusal({{"first", a, {b}}, {"second", b, {a}}}), HasSubstr("its rigid links form a ring"));
+  EXPECT_THAT(refusal({{"first", a, {b}}, {"second", b, {a}}}), HasSubstr("follows nodes that follow it together with first: a ring of joints"));
   EXPECT_THAT(refusal({{"first", 1, {a}}, {"second", b, {a}}}),
               HasSubstr("joint second: point (0, 0, 1000) mm already follows in joint first"));
   EXPECT_THAT(refusal({{"first", 1, {0}}}),
-              HasSubstr("base fixture: foot (0, 0, 0) mm is held, but follows a rigid link"));
+              HasSubstr("base fixture: foot (0, 0, 0) mm is held, but follows in a joint"));
 }
 
 }  // namespace

@@ -1,4 +1,4 @@
-#include "core/model/plausible.h"
+#include "core/check/plausible.h"
 
 #include <gmock/gmock.h>
 
@@ -11,10 +11,16 @@ using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::IsEmpty;
 
+std::vector<std::string> sentences(const std::vector<Finding>& findings) {
+  std::vector<std::string> all;
+  for (const Finding& each : findings) all.push_back(each.sentence());
+  return all;
+}
+
 std::vector<std::string> doubts_about(const Material& material) {
   Assembly model;
   model.materials = {material};
-  return implausible_materials(model);
+  return sentences(implausible_materials(model));
 }
 
 TEST(Plausible, LetsEngineeringMaterialsPass) {
@@ -58,11 +64,12 @@ TEST(Plausible, ComparesWithWhatPartsWeigh) {
   EXPECT_THAT(weight_differences(model), IsEmpty());  // nothing was weighed
   model.masses[0].weighed = 1.55;
   EXPECT_THAT(weight_differences(model), IsEmpty());  // −3.2 %
-  EXPECT_THAT(weight_differences(model, 0.03),
-              ElementsAre("battery has 1.5 kg in the model and weighs 1.55 kg: -3.2 %"));
+  EXPECT_THAT(sentences(weight_differences(model, 0.03)),
+              ElementsAre("mass battery: it has 1.5 kg in the model and weighs 1.55 kg: -3.2 %; find the difference, or "
+                          "write scale: yes beside weighed"));
   const double frame = mass_breakdown(model)[0].second.mass;
   model.parts[0].weighed = frame / 1.1;
-  EXPECT_THAT(weight_differences(model), ElementsAre(HasSubstr("frame has ")));
+  EXPECT_THAT(sentences(weight_differences(model)), ElementsAre(HasSubstr("part frame: it has ")));
   EXPECT_EQ(weighed(model, "brace"), std::nullopt);
   EXPECT_EQ(weighed(model, "frame"), frame / 1.1);
 }

@@ -1,4 +1,4 @@
-#include "core/model/plausible.h"
+#include "core/check/plausible.h"
 
 #include <fmt/format.h>
 
@@ -6,11 +6,11 @@
 
 namespace avrenk {
 
-std::vector<std::string> implausible_materials(const Assembly& assembly) {
-  std::vector<std::string> doubts;
+std::vector<Finding> implausible_materials(const Assembly& assembly) {
+  std::vector<Finding> doubts;
   for (const Material& m : assembly.materials) {
     const auto doubt = [&](bool bad, const std::string& text) {
-      if (bad) doubts.push_back(fmt::format("material {}: {}", m.name, text));
+      if (bad) doubts.push_back({Finding::Grade::warning, "material " + m.name, text, "check the value and its unit"});
     };
     const double e = m.youngs_modulus, rho = m.density;
     doubt(e < 1e6 || e > 1.3e12, fmt::format("E = {:.3g} GPa is outside 0.001 to 1300 GPa", 1e-9 * e));
@@ -36,13 +36,18 @@ std::optional<double> weighed(const Assembly& assembly, const std::string& name)
   return std::nullopt;
 }
 
-std::vector<std::string> weight_differences(const Assembly& assembly, double tolerance) {
-  std::vector<std::string> doubts;
+std::vector<Finding> weight_differences(const Assembly& assembly, double tolerance) {
+  std::vector<Finding> doubts;
+  const std::size_t parts = assembly.parts.size();
+  std::size_t row = 0;
   for (const auto& [name, properties] : mass_breakdown(assembly)) {
+    const std::string subject = (row++ < parts ? "part " : "mass ") + name;
     const auto scale = weighed(assembly, name);
     if (!scale || std::abs(properties.mass / *scale - 1) <= tolerance) continue;
-    doubts.push_back(fmt::format("{} has {:.4g} kg in the model and weighs {:.4g} kg: {:+.1f} %", name, properties.mass,
-                                 *scale, 100 * (properties.mass / *scale - 1)));
+    doubts.push_back({Finding::Grade::warning, subject,
+                      fmt::format("it has {:.4g} kg in the model and weighs {:.4g} kg: {:+.1f} %", properties.mass,
+                                  *scale, 100 * (properties.mass / *scale - 1)),
+                      "find the difference, or write scale: yes beside weighed", properties.centre});
   }
   return doubts;
 }

@@ -1,0 +1,175 @@
+#include "core/check/gravity.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <map>
+
+#include "core/quantity/quantity.h"
+#include "core/response/stress.h"
+#include "core/system/numbering.h"
+
+namespace avrenk {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& system, const StaticSolution& statics) {
+  const double weight = standard_gravity * total_mass(assembly).mass;
+  std::vector<GravityCase> cases;
+  for (int axis = 0; axis < 3; ++axis) {
+    GravityCase own;
+    own.axis = axis;
+    own.weight = weight;
+    VectorXd unknowns = VectorXd::Zero(system.free + system.supports);
+    const VectorXd motions = system.together.col(axis);
+    unknowns.head(system.free) = -standard_gravity * (statics.unit_acceleration * motions);
+    own.motions = system.transformation.transpose() * unknowns;
+    double largest = -1;
+    for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
+      const double move = own.motions.segment<3>(6L * node).norm();
+      if (!(move > largest * (1 + 1e-9))) continue;
+      largest = move;
+      own.node = node;
+    }
+    own.deflection = std::max(0.0, largest);
+    // Spring and element forces at the feet, and the mass that sits on them.
+    const MatrixXd as_one = system.support_motion * system.together;
+    const VectorXd elastic = as_one.transpose() * (system.stiffness.fs.transpose() * unknowns.head(system.free));
+    const VectorXd sitting = as_one.transpose() * (system.mass.fs.transpose() * (statics.influence * motions) +
+                                                   system.mass.ss * (system.support_motion * motions));
+    own.reaction = elastic[axis] + standard_gravity * sitting[axis];
+    cases.push_back(std::move(own));
+  }
+  return cases;
+}
+
+namespace {
+
+// The motions of some nodes, `each` of every node, one above the other.
+MatrixXd motions_of(const MatrixXd& all, std::span<const int> nodes, int each) {
+  MatrixXd own(each * static_cast<Index>(nodes.size()), all.cols());
+  for (std::size_t i = 0; i < nodes.size(); ++i) {
+    if (nodes[i] < 0)
+      own.middleRows(each * static_cast<Index>(i), each).setZero();
+    else
+      own.middleRows(each * static_cast<Index>(i), each) = all.middleRows(6L * nodes[i], each);
+  }
+  return own;
+}
+
+Eigen::RowVectorXd energy_of(const MatrixXd& stiffness, const MatrixXd& motions) {
+  return 0.5 * motions.cwiseProduct(stiffness * motions).colwise().sum();
+}
+
+}  // namespace
+
+StrainEnergy strain_energy(const Assembly& assembly, const MatrixXd& motions) {
+  StrainEnergy energy{MatrixXd::Zero(static_cast<Index>(assembly.parts.size()), motions.cols()),
+                      MatrixXd::Zero(static_cast<Index>(assembly.joints.size()), motions.cols())};
+  for (const BeamElement& beam : assembly.beams) {
+    const BeamMatrix arms = beam_arms(assembly, beam);
+    energy.parts.row(beam.part) += energy_of(stiffness(beam.geometry, assembly.properties(beam)),
+                                             arms * motions_of(motions, beam.nodes, 6));
+  }
+  for (const ElementGroup& group : assembly.groups) {
+    const ElementBlock block = assembly.block(group);
+    const Index rows = group.kind->motions * group.kind->nodes, at_once = 64;
+    for (Index first = 0; first < static_cast<Index>(group.elements()); first += at_once) {
+      const Index count = std::min(at_once, static_cast<Index>(group.elements()) - first);
+      const MatrixXd k = stiffness(block, first, count);
+      for (Index e = 0; e < count; ++e)
+        energy.parts.row(group.part) +=
+            energy_of(k.middleCols(e * rows, rows),
+                      motions_of(motions, group.element(static_cast<std::size_t>(first + e)), group.kind->motions));
+    }
+  }
+  std::map<std::string, Index> row;
+  for (std::size_t j = 0; j < assembly.joints.size(); ++j) row[assembly.joints[j].name] = static_cast<Index>(j);
+  for (const Spring& spring : assembly.springs)
+    if (const auto found = row.find(spring.joint); found != row.end())
+      energy.joints.row(found->second) +=
+          energy_of(spring_stiffness(assembly, spring), motions_of(motions, spring.nodes, 6));
+  return energy;
+}
+
+std::vector<HighestStress> highest_stress(const Assembly& assembly, const MatrixXd& motions) {
+  const auto columns = static_cast<std::size_t>(motions.cols());
+  std::vector<HighestStress> all;
+  for (std::size_t p = 0; p < assembly.parts.size(); ++p)
+    all.push_back({static_cast<int>(p), std::vector<double>(columns, -1), std::vector<int>(columns, -1)});
+  const auto look = [&](int part, int node, std::size_t column, double value) {
+    HighestStress& own = all[static_cast<std::size_t>(part)];
+    if (!(value > own.value[column] * (1 + 1e-9))) return;
+    own.value[column] = value;
+    own.node[column] = node;
+  };
+  for (const BeamElement& beam : assembly.beams) {
+    const BeamProperties properties = assembly.properties(beam);
+    const MatrixXd forces = force_recovery(beam.geometry, properties) * beam_arms(assembly, beam) *
+                            motions_of(motions, beam.nodes, 6);
+    for (std::size_t end = 0; end < 2; ++end) {
+      const BeamSection& section = *properties.sections[2 * end];
+      for (const StressPoint& point : section.points) {
+        const MatrixXd rows = stress_rows(section, point) * forces.middleRows<6>(6 * static_cast<Index>(end));
+        for (std::size_t c = 0; c < columns; ++c) {
+          const auto column = static_cast<Index>(c);
+          const double normal = rows(0, column) + rows(1, column), shear = section.shear_stress ? rows(2, column) : 0;
+          look(beam.part, beam.nodes[end], c, std::sqrt(normal * normal + 3 * shear * shear));
+        }
+      }
+    }
+  }
+  if (!assembly.groups.empty()) {
+    const StressStations stations(assembly);
+    const MatrixXd rows = stations.rows(
+        0, stations.size(), [&](int node) -> MatrixXd { return motions.middleRows(6L * node, 6); }, motions.cols());
+    for (std::size_t s = 0; s < stations.size(); ++s) {
+      const StressStation& station = stations.all()[s];
+      for (int level = 0; level < levels_of(station); ++level) {
+        const MatrixXd mises = von_mises_rows(station, level) * rows.middleRows(6 * static_cast<Index>(s), 6);
+        for (std::size_t c = 0; c < columns; ++c)
+          look(station.part, station.node, c, mises.col(static_cast<Index>(c)).norm());
+      }
+    }
+  }
+  std::erase_if(all, [](const HighestStress& own) { return own.node.empty() || own.node[0] < 0; });
+  return all;
+}
+
+std::vector<Finding> gravity_findings(const Assembly& assembly, const std::vector<GravityCase>& cases,
+                                      const std::vector<HighestStress>& stress) {
+  std::vector<Finding> findings;
+  Eigen::AlignedBox3d box;
+  for (const Node& node : assembly.nodes) box.extend(node.position);
+  constexpr double balance = 1e-6, far = 0.1;
+  for (const GravityCase& own : cases) {
+    const char axis = "xyz"[own.axis];
+    if (own.weight > 0 && std::abs(own.reaction / own.weight - 1) > balance)
+      findings.push_back(
+          {Finding::Grade::warning, "base",
+           fmt::format("under 1 g along {} the bases carry {:.4g} N, and the model weighs {:.4g} N", axis, own.reaction,
+                       own.weight),
+           "a spring leads to the ground, or the base does not hold that direction: check joints and base"});
+    if (own.deflection > far * box.diagonal().norm())
+      findings.push_back(
+          {Finding::Grade::warning, "model",
+           fmt::format("under 1 g along {} {} moves by {:.4g} mm, more than a tenth of the model", axis,
+                       assembly.describe_node(own.node), 1e3 * own.deflection),
+           "check the stiffness of what carries it, and the units", assembly.position(own.node)});
+  }
+  for (const HighestStress& own : stress) {
+    const std::optional<double>& yield = assembly.material_of(own.part).yield;
+    for (std::size_t c = 0; yield && c < own.value.size(); ++c)
+      if (own.value[c] > *yield)
+        findings.push_back({Finding::Grade::warning, "part " + assembly.parts[static_cast<std::size_t>(own.part)].name,
+                            fmt::format("1 g along {} alone stresses it to {:.4g} MPa, beyond its yield of {:.4g} MPa",
+                                        "xyz"[c], 1e-6 * own.value[c], 1e-6 * *yield),
+                            "check its thickness or section, what it carries, and the units",
+                            assembly.position(own.node[c])});
+  }
+  return findings;
+}
+
+}  // namespace avrenk

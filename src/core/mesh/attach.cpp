@@ -1,0 +1,504 @@
+#include "core/mesh/attach.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <set>
+
+#include "core/error.h"
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::Vector2d;
+using Eigen::VectorXd;
+
+[[noreturn]] void refuse(const std::string& joint, std::string wrong, std::string instead) {
+  throw InputError(Problem{"joint " + joint, std::move(wrong), std::move(instead), std::nullopt});
+}
+
+Follower follower_of(const std::string& joint, Joint::Type type, int node, const Mixture& mixture, double gap,
+                     int patch) {
+  Follower follower{joint, type, node, {}, {}, gap, patch};
+  follower.shares.resize(6, 6 * static_cast<Index>(mixture.size()));
+  for (const auto& [lead, share] : mixture) {
+    follower.shares.middleCols<6>(6 * static_cast<Index>(follower.leads.size())) = share;
+    follower.leads.push_back(lead);
+  }
+  return follower;
+}
+
+// Points and weights of a facet of the following side, on its corners: faces, or edges with two nodes.
+struct Sample {
+  Vector2d at;
+  double weight;
+};
+
+const std::vector<Sample>& face_samples(bool triangle) {
+  constexpr int s = attachment_samples;
+  static const std::vector<Sample> on_triangle = [] {
+    std::vector<Sample> all;
+    const double h = 1.0 / s, weight = h * h / 6;
+    const auto put = [&](const Vector2d& a, const Vector2d& b, const Vector2d& c) {
+      for (const auto& [u, v, w] : {std::tuple(4.0, 1.0, 1.0), {1.0, 4.0, 1.0}, {1.0, 1.0, 4.0}})
+        all.push_back({(u * a + v * b + w * c) / 6, weight});
+    };
+    for (int i = 0; i < s; ++i)
+      for (int j = 0; i + j < s; ++j) {
+        const Vector2d a(i * h, j * h), right(h, 0), up(0, h);
+        put(a, a + right, a + up);
+        if (i + j + 1 < s) put(a + right, a + right + up, a + up);
+      }
+    return all;
+  }();
+  static const std::vector<Sample> on_square = [] {
+    std::vector<Sample> all;
+    const double h = 2.0 / s, gauss = 0.5 * h / std::sqrt(3.0);
+    for (int i = 0; i < s; ++i)
+      for (int j = 0; j < s; ++j)
+        for (const double x : {-gauss, gauss})
+          for (const double y : {-gauss, gauss})
+            all.push_back({{-1 + (i + 0.5) * h + x, -1 + (j + 0.5) * h + y}, 0.25 * h * h});
+    return all;
+  }();
+  return triangle ? on_triangle : on_square;
+}
+
+const std::vector<Sample>& edge_samples() {
+  static const std::vector<Sample> all = [] {
+    std::vector<Sample> points;
+    constexpr int s = 2 * attachment_samples;
+    const double h = 2.0 / s, gauss = 0.5 * h / std::sqrt(3.0);
+    for (int i = 0; i < s; ++i)
+      for (const double x : {-gauss, gauss}) points.push_back({{-1 + (i + 0.5) * h + x, 0}, 0.5 * h});
+    return points;
+  }();
+  return all;
+}
+
+// Facets of what follows: nodes of faces or edges.
+struct Facet {
+  std::vector<int> nodes;
+  int corners = 2;
+};
+
+FaceFunctions facet_functions(const Facet& facet, const Vector2d& at) {
+  if (facet.corners > 2) return face_functions(facet.nodes.size(), at);
+  FaceFunctions f;
+  f.value = Vector2d(0.5 * (1 - at.x()), 0.5 * (1 + at.x()));
+  f.slope.resize(2, 2);
+  f.slope << -0.5, 0.5, 0, 0;
+  return f;
+}
+
+// With the functions of middle nodes turned partly to the corners, N'_c = N_c + αΣN_m and N'_m = (1 − 2α)N_m, every
+// node has a positive weight of its own.
+constexpr double to_corners = 0.2;
+
+class Attacher {
+ public:
+  Attacher(Assembly& assembly, const Surface& surface, const Attachment& request)
+      : assembly_(assembly), surface_(surface), request_(request), carrier_(assembly, surface, request.to) {}
+
+  int run() {
+    if (carrier_.empty()) refuse(request_.joint, "what carries has no faces", "name parts of shells or solids");
+    find_followers();
+    find_facets();
+    const std::size_t before = assembly_.followers.size();
+    integrate();
+    for (const int node : chosen_)
+      if (!done_.contains(node)) follow_alone(node);
+    std::stable_sort(assembly_.followers.begin() + static_cast<std::ptrdiff_t>(before), assembly_.followers.end(),
+                     [](const Follower& a, const Follower& b) { return std::tie(a.patch, a.node) < std::tie(b.patch, b.node); });
+    return static_cast<int>(chosen_.size());
+  }
+
+ private:
+  struct ShellSide {
+    Vector3 normal = Vector3::Zero();
+    double half = 0;
+  };
+
+  [[nodiscard]] bool carries(int part) const {
+    return std::find(request_.to.begin(), request_.to.end(), part) != request_.to.end();
+  }
+
+  void find_followers() {
+    std::set<int> own;
+    for (const ElementGroup& group : assembly_.groups)
+      if (carries(group.part)) own.insert(group.nodes.begin(), group.nodes.end());
+    for (const Surface::Face& face : surface_.faces) {
+      if (carries(face.part)) continue;
+      const Part& part = assembly_.parts[static_cast<std::size_t>(face.part)];
+      const bool shell = part.form == Part::Form::shell;
+      for (const int node : face.nodes) {
+        of_solids_.insert(node);
+        if (!shell) continue;
+        ShellSide& side = shells_[node];
+        const Vector3 area = area_vector(assembly_, face);
+        side.normal += side.normal.dot(area) < 0 ? Vector3(-area) : area;
+        side.half = std::max(side.half, 0.5 * part.thickness);
+      }
+    }
+    for (auto& [node, side] : shells_) side.normal.normalize();
+    for (std::size_t b = 0; b < assembly_.beams.size(); ++b)
+      for (int end = 0; end < 2; ++end)
+        beam_of_.try_emplace(assembly_.beams[b].nodes[static_cast<std::size_t>(end)], static_cast<int>(b), end);
+    double nearest = std::numeric_limits<double>::infinity(), farthest = -1;
+    int nearest_node = -1, farthest_node = -1;
+    const Eigen::AlignedBox3d box = carrier_.box();
+    for (const int node : request_.nodes) {
+      if (own.contains(node)) continue;
+      const Vector3& x = assembly_.position(node);
+      const auto shell = shells_.find(node);
+      const double half = shell == shells_.end() ? 0 : shell->second.half;
+      // What lies outside the box by more than any gap and thickness is not worth a search, once something is nearer.
+      const double off_box = box.exteriorDistance(x);
+      if (!request_.all && off_box > request_.within + largest_half() + half && off_box >= nearest) continue;
+      const FacePoint point = carrier_.nearest(x);
+      const double gap = gap_to_face(carrier_, point, x, half, shell == shells_.end() ? Vector3::Zero() : shell->second.normal);
+      if (gap < nearest) {
+        nearest = gap;
+        nearest_node = node;
+      }
+      if (gap > farthest) {
+        farthest = gap;
+        farthest_node = node;
+      }
+      if (gap <= request_.within * (1 + 1e-9) + 1e-12) {
+        chosen_.push_back(node);
+        gap_[node] = gap;
+      }
+    }
+    std::sort(chosen_.begin(), chosen_.end());
+    chosen_.erase(std::unique(chosen_.begin(), chosen_.end()), chosen_.end());
+    const auto parts = [&] {
+      std::string words;
+      for (const int part : request_.to)
+        words += (words.empty() ? "" : ", ") + assembly_.parts[static_cast<std::size_t>(part)].name;
+      return words;
+    };
+    if (nearest_node < 0)
+      refuse(request_.joint, fmt::format("every node of {} belongs to {} already", request_.followers, parts()),
+             "name another part or place");
+    const auto say = [&](int node, double gap) {
+      return fmt::format("{} is {:.4g} mm from {}, and only what is within {:.4g} mm follows",
+                         assembly_.describe_node(node), 1e3 * gap, parts(), 1e3 * request_.within);
+    };
+    if (chosen_.empty())
+      refuse(request_.joint, "nothing is near enough: of " + request_.followers + " the nearest, " + say(nearest_node, nearest),
+             fmt::format("close the gap, or write within: {:.4g} mm", 1e3 * nearest * 1.01));
+    if (request_.all && farthest > request_.within * (1 + 1e-9) + 1e-12)
+      refuse(request_.joint, say(farthest_node, farthest),
+             fmt::format("leave it out of {}, or write within: {:.4g} mm", request_.followers, 1e3 * farthest * 1.01));
+  }
+
+  [[nodiscard]] double largest_half() const {
+    double half = 0;
+    for (const int part : request_.to) {
+      const Part& own = assembly_.parts[static_cast<std::size_t>(part)];
+      half = std::max(half, 0.5 * own.thickness + std::abs(own.offset));
+    }
+    return half;
+  }
+
+  [[nodiscard]] bool is_chosen(int node) const { return gap_.contains(node); }
+
+  void find_facets() {
+    std::map<std::pair<int, int>, int> sides;  // edges of shells, and how many faces have them
+    for (const Surface::Face& face : surface_.faces) {
+      if (carries(face.part)) continue;
+      const auto corners = static_cast<std::size_t>(face.corners);
+      const bool shell = assembly_.parts[static_cast<std::size_t>(face.part)].form == Part::Form::shell;
+      for (std::size_t i = 0; i < corners && shell; ++i) {
+        const auto [low, high] = std::minmax(face.nodes[i], face.nodes[(i + 1) % corners]);
+        if (is_chosen(low) && is_chosen(high)) ++sides[{low, high}];
+      }
+      if (!std::all_of(face.nodes.begin(), face.nodes.end(), [&](int n) { return is_chosen(n); })) continue;
+      Vector3 centre = Vector3::Zero();
+      for (std::size_t i = 0; i < corners; ++i)
+        centre += assembly_.position(face.nodes[i]) / static_cast<double>(corners);
+      const Vector3 normal = area_vector(assembly_, face).normalized();
+      constexpr double along = 0.7;  // within 45° of the other side
+      if (std::abs(normal.dot(carrier_.nearest(centre).normal)) < along) continue;
+      facets_.push_back({face.nodes, face.corners});
+      on_faces_.insert(face.nodes.begin(), face.nodes.end());
+    }
+    for (const auto& [side, count] : sides)
+      if (count == 1 && !(on_faces_.contains(side.first) && on_faces_.contains(side.second)))
+        facets_.push_back({{side.first, side.second}, 2});
+  }
+
+  // Motions of the carrying side at a point of the following one.
+  [[nodiscard]] Mixture carried(const Vector3& x, const ShellSide* turning) const {
+    const FacePoint point = carrier_.nearest(x);
+    if (!turning || carrier_.part(point).form == Part::Form::shell) return carrier_.carry(point, x);
+    // Rotation of a shell on a solid: that of a cross of half its thickness on the face.
+    Vector3 first = turning->normal - turning->normal.dot(point.normal) * point.normal;
+    if (first.norm() < 0.1) first = point.normal.unitOrthogonal();
+    first.normalize();
+    const Vector3 second = point.normal.cross(first);
+    std::vector<Vector3> points;
+    for (const Vector3& arm : {first, Vector3(-first), second, Vector3(-second)})
+      points.emplace_back(x + turning->half * arm);
+    return footprint(points, x);
+  }
+
+  [[nodiscard]] Mixture footprint(std::vector<Vector3> points, const Vector3& at) const {
+    std::vector<Mixture> motions;
+    for (Vector3& each : points) {
+      const FacePoint point = carrier_.nearest(each);
+      motions.push_back(carrier_.carry(point, point.position));
+      each = point.position;
+    }
+    return best_fit(points, motions, std::vector<double>(points.size(), 1.0), at);
+  }
+
+  void integrate() {
+    std::map<int, Mixture> sums;
+    std::map<int, double> weights;
+    std::map<int, std::pair<int, int>> middles;  // of an edge with these corners
+    for (const Facet& facet : facets_) {
+      const auto n = static_cast<Index>(facet.nodes.size());
+      Eigen::Matrix3Xd nodes(3, n);
+      for (Index i = 0; i < n; ++i) nodes.col(i) = assembly_.position(facet.nodes[static_cast<std::size_t>(i)]);
+      // Functions N' = T N, dual ones D M⁻¹ N'.
+      MatrixXd turn = MatrixXd::Identity(n, n);
+      for (Index m = facet.corners; m < n; ++m) {
+        const Index a = m - facet.corners, b = (a + 1) % facet.corners;
+        turn(a, m) = turn(b, m) = to_corners;
+        turn(m, m) = 1 - 2 * to_corners;
+        middles[facet.nodes[static_cast<std::size_t>(m)]] = {facet.nodes[static_cast<std::size_t>(a)],
+                                                             facet.nodes[static_cast<std::size_t>(b)]};
+      }
+      const auto& samples = facet.corners == 2 ? edge_samples() : face_samples(facet.corners == 3);
+      MatrixXd gram = MatrixXd::Zero(n, n);
+      std::vector<VectorXd> values;
+      std::vector<double> areas;
+      for (const Sample& sample : samples) {
+        const FaceFunctions f = facet_functions(facet, sample.at);
+        const Eigen::Matrix<double, 3, 2> tangent = nodes * f.slope.transpose();
+        areas.push_back(sample.weight *
+                        (facet.corners == 2 ? tangent.col(0).norm() : tangent.col(0).cross(tangent.col(1)).norm()));
+        values.emplace_back(turn * f.value);
+        gram += areas.back() * values.back() * values.back().transpose();
+      }
+      const VectorXd own = gram.rowwise().sum();
+      const MatrixXd dual = own.asDiagonal() * gram.inverse();
+      const ShellSide* const turning = turning_at(facet);
+      for (std::size_t s = 0; s < samples.size(); ++s) {
+        const Vector3 x = nodes * facet_functions(facet, samples[s].at).value;
+        const Mixture here = carried(x, turning);
+        const VectorXd share = areas[s] * (dual * values[s]);
+        for (Index i = 0; i < n; ++i) {
+          const int node = facet.nodes[static_cast<std::size_t>(i)];
+          if (uses(facet, node)) add(sums[node], share[i], here);
+        }
+      }
+      for (Index i = 0; i < n; ++i) {
+        const int node = facet.nodes[static_cast<std::size_t>(i)];
+        if (uses(facet, node)) weights[node] += own[i];
+      }
+    }
+    number_patches();
+    for (auto& [node, sum] : sums)
+      for (auto& [lead, share] : sum) share /= weights[node];
+    for (const auto& [node, sum] : sums) {
+      const auto middle = middles.find(node);
+      Mixture whole = sum;
+      if (middle != middles.end()) {  // u_m = (1 − 2α) u'_m + α (u_a + u_b)
+        for (auto& [lead, share] : whole) share *= 1 - 2 * to_corners;
+        for (const int corner : {middle->second.first, middle->second.second}) add(whole, to_corners, sums.at(corner));
+      }
+      done_.insert(node);
+      assembly_.followers.push_back(follower_of(request_.joint, Joint::Type::attachment, node, whole, gap_.at(node), patch_.at(node)));
+    }
+  }
+
+  // Faces go before edges where a node has both.
+  [[nodiscard]] bool uses(const Facet& facet, int node) const {
+    return is_chosen(node) && (facet.corners > 2 || !on_faces_.contains(node));
+  }
+
+  [[nodiscard]] const ShellSide* turning_at(const Facet& facet) const {
+    const auto found = shells_.find(facet.nodes.front());
+    return found == shells_.end() ? nullptr : &found->second;
+  }
+
+  void number_patches() {
+    std::map<int, int> parent;
+    const auto root = [&](int node) {
+      while (parent.at(node) != node) node = parent.at(node) = parent.at(parent.at(node));
+      return node;
+    };
+    for (const int node : chosen_) parent[node] = node;
+    for (const Facet& facet : facets_)
+      for (const int node : facet.nodes)
+        if (is_chosen(node)) parent[root(node)] = root(facet.nodes.front());
+    std::map<int, int> number;
+    for (const int node : chosen_) patch_[node] = number.try_emplace(root(node), static_cast<int>(number.size())).first->second;
+  }
+
+  // The end of a line, or a node of no facet.
+  void follow_alone(int node) {
+    const Vector3& x = assembly_.position(node);
+    const auto beam = beam_of_.find(node);
+    Mixture mixture;
+    if (beam != beam_of_.end() && !of_solids_.contains(node)) {
+      mixture = footprint(section_points(beam->second.first, beam->second.second, x), x);
+      if (mixture.empty())
+        refuse(request_.joint, fmt::format("the footprint of {} falls on a line of the faces", assembly_.describe_node(node)),
+               "attach it to a face, not to an edge");
+    } else {
+      const auto shell = shells_.find(node);
+      mixture = carried(x, shell == shells_.end() ? nullptr : &shell->second);
+    }
+    assembly_.followers.push_back(follower_of(request_.joint, Joint::Type::attachment, node, mixture, gap_.at(node), patch_.at(node)));
+  }
+
+  // Points on the ellipse with the second moments of the section.
+  [[nodiscard]] std::vector<Vector3> section_points(int index, int end, const Vector3& x) const {
+    const BeamElement& beam = assembly_.beams[static_cast<std::size_t>(index)];
+    const BeamSection& section = *assembly_.properties(beam).sections[end == 0 ? 0 : 2];
+    const Matrix3 drawn = beam.geometry.axes();
+    const double c = std::cos(section.principal_angle), t = std::sin(section.principal_angle);
+    const Vector3 along_y = c * drawn.row(1) + t * drawn.row(2), along_z = c * drawn.row(2) - t * drawn.row(1);
+    const double y = std::sqrt(2 * section.second_moment_z / section.area),
+                 z = std::sqrt(2 * section.second_moment_y / section.area);
+    std::vector<Vector3> points;
+    constexpr int count = 16;
+    for (int k = 0; k < count; ++k) {
+      const double angle = 2 * pi * k / count;
+      points.emplace_back(x + std::cos(angle) * y * along_y + std::sin(angle) * z * along_z);
+    }
+    return points;
+  }
+
+  Assembly& assembly_;
+  const Surface& surface_;
+  const Attachment& request_;
+  FaceSearch carrier_;
+  std::vector<int> chosen_;
+  std::map<int, double> gap_;
+  std::map<int, int> patch_;
+  std::map<int, ShellSide> shells_;
+  std::set<int> of_solids_, on_faces_, done_;
+  std::map<int, std::pair<int, int>> beam_of_;  // beam and end of a node of lines
+  std::vector<Facet> facets_;
+};
+
+}  // namespace
+
+double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vector3& x, double own_half,
+                   const Vector3& own_normal) {
+  const Part& part = carrier.part(point);
+  const Vector3 apart = x - point.position;
+  const double height = apart.dot(point.normal);
+  const double sideways = std::sqrt(std::max(0.0, apart.squaredNorm() - height * height));
+  const double half = part.form == Part::Form::shell ? 0.5 * part.thickness : 0;
+  const double off = std::abs(height - (half > 0 ? part.offset : 0)) - half - own_half * std::abs(own_normal.dot(point.normal));
+  return std::hypot(sideways, std::max(0.0, off));
+}
+
+int attach(Assembly& assembly, const Surface& surface, const Attachment& request) {
+  return Attacher(assembly, surface, request).run();
+}
+
+void add_average(Assembly& assembly, const std::string& joint, int node, const std::vector<int>& of,
+                 const std::vector<double>& weights) {
+  std::vector<Vector3> points;
+  std::vector<Mixture> motions;
+  Vector3 centre = Vector3::Zero();
+  for (const int lead : of) {
+    points.push_back(assembly.position(lead));
+    motions.push_back({{lead, Matrix6::Identity()}});
+    centre += points.back() / static_cast<double>(of.size());
+  }
+  const Mixture mixture = best_fit(points, motions, weights, assembly.position(node));
+  if (mixture.empty())
+    refuse(joint, fmt::format("the {} nodes that carry {} lie on one line, and turning about it would not be carried", of.size(),
+                              assembly.describe_node(node)),
+           "name a place of three nodes or more that do not lie on a line");
+  assembly.followers.push_back(follower_of(joint, Joint::Type::average, node, mixture, (centre - assembly.position(node)).norm(), 0));
+}
+
+std::vector<double> tributary_areas(const Assembly& assembly, const Surface& surface, const std::vector<int>& nodes) {
+  std::map<int, double> area;
+  for (const int node : nodes) area[node] = 0;
+  for (const Surface::Face& face : surface.faces) {
+    if (!std::all_of(face.nodes.begin(), face.nodes.end(), [&](int n) { return area.contains(n); })) continue;
+    const double share = area_vector(assembly, face).norm() / face.corners;
+    for (std::size_t i = 0; i < static_cast<std::size_t>(face.corners); ++i) area[face.nodes[i]] += share;
+  }
+  std::vector<double> result;
+  for (const int node : nodes) result.push_back(area[node]);
+  return result;
+}
+
+Vector6 bolt_stiffness(const Bolt& bolt) {
+  const BeamSection section = rod_section(bolt.diameter, 0.5 * bolt.material.youngs_modulus / bolt.material.shear_modulus - 1);
+  const double e = bolt.material.youngs_modulus, g = bolt.material.shear_modulus, l = bolt.length;
+  const double shear = 1 / (l * l * l / (12 * e * section.second_moment_y) + l / (section.shear_factor_y * g * section.area));
+  Vector6 stiffness;
+  stiffness << shear, shear, e * section.area / l, e * section.second_moment_y / l, e * section.second_moment_y / l,
+      g * section.torsion_constant / l;
+  return stiffness;
+}
+
+void add_bolt(Assembly& assembly, const Surface& surface, const Bolt& bolt, const Vector3& at, const Vector3& along,
+              int first_part, int second_part, int base) {
+  Spring spring;
+  spring.joint = bolt.joint;
+  spring.point = at;
+  spring.stiffness = bolt_stiffness(bolt);
+  spring.loss_factor = bolt.loss_factor;
+  const Vector3 across = along.unitOrthogonal();
+  spring.axes << across.transpose(), along.cross(across).transpose(), along.transpose();
+  const double radius = std::sqrt((bolt.footprint * bolt.footprint + bolt.diameter * bolt.diameter) / 8);
+  int patch = 0;
+  for (const Follower& before : assembly.followers)
+    if (before.joint == bolt.joint) patch = std::max(patch, before.patch + 1);
+  for (int side = 0; side < 2; ++side) {
+    const int part = side == 0 ? first_part : second_part;
+    const int node = static_cast<int>(assembly.nodes.size());
+    assembly.nodes.push_back({at, bolt.joint});
+    spring.nodes[static_cast<std::size_t>(side)] = node;
+    if (part < 0) {
+      assembly.bases[static_cast<std::size_t>(base)].feet.push_back({node});
+      continue;
+    }
+    const FaceSearch search(assembly, surface, {part});
+    const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
+    const FacePoint centre = search.nearest(at);
+    const double gap = gap_to_face(search, centre, at);
+    if (gap > bolt.within)
+      refuse(bolt.joint,
+             fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
+                         "{:.4g} mm",
+                         1e3 * at.x(), 1e3 * at.y(), 1e3 * at.z(), 1e3 * gap, name, 1e3 * bolt.within),
+             fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
+    std::vector<Vector3> points;
+    std::vector<Mixture> motions;
+    constexpr int count = 16;
+    for (int k = 0; k < count; ++k) {
+      const double angle = 2 * pi * k / count;
+      const FacePoint point =
+          search.nearest(at + radius * (std::cos(angle) * across + std::sin(angle) * along.cross(across)));
+      points.push_back(point.position);
+      motions.push_back(search.carry(point, point.position));
+    }
+    const Mixture mixture = best_fit(points, motions, std::vector<double>(count, 1.0), at);
+    if (mixture.empty())
+      refuse(bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
+             "let the bolt run across a face");
+    assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
+  }
+  assembly.springs.push_back(std::move(spring));
+}
+
+}  // namespace avrenk

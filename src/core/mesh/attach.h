@@ -1,0 +1,69 @@
+/// core/mesh/attach.h: joints between parts whose meshes do not match: faces, edges and ends on the faces of others,
+/// weighted averages, and the footprints of bolts (derivation: docs/theory.md, "Joints").
+#pragma once
+
+#include "core/mesh/face.h"
+
+namespace avrenk {
+
+struct Attachment {
+  std::string joint;
+  std::vector<int> nodes;  ///< candidates to follow
+  std::string followers;   ///< what they are called: "barrel"
+  std::vector<int> to;     ///< parts of shells or solids that carry them
+  double within = 0;       ///< m: gap between the real surfaces; half the thickness of shells is taken off
+  bool all = false;        ///< every candidate must be near enough; else those that are follow
+};
+
+/// Lets nodes follow the faces of other parts. A node that belongs to the carrying parts stays out. Faces that lie on
+/// the other side, and edges of shells, follow in the mean over their area or length, weighted by functions dual to
+/// their own (Wohlmuth, SIAM J. Numer. Anal. 38, 2000; for middle nodes Popp et al., SIAM J. Sci. Comput. 34, 2012), so
+/// that a constant stress crosses from mesh to mesh; the integral is sampled (attachment_samples). Rotations of shells
+/// on solids are those of a cross of four points of the arm of half the thickness; the end of a line is carried by
+/// points on an ellipse that has the second moments of its section. A single node follows the nearest point.
+/// Rigid motions are exact.
+/// @return  how many nodes follow
+/// @throws InputError  nothing is near enough; a candidate is too far off where all must follow: the distance
+int attach(Assembly& assembly, const Surface& surface, const Attachment& request);
+
+/// Stretches along each side of a face, with Gauss points in each, over which an attachment is integrated.
+inline constexpr int attachment_samples = 4;
+
+/// How far a point is from the real surface at the face point nearest to it, m: half the thickness of shells is taken
+/// off, and of what stands there another half thickness as far as its normal points the same way.
+[[nodiscard]] double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vector3& x,
+                                 double own_half = 0, const Vector3& own_normal = Vector3::Zero());
+
+/// A node that moves with the weighted mean of others: their best-fitting rigid motion, see best_fit(). It adds no
+/// stiffness, and shares out a force on it with exact resultants.
+/// @param weights  one for each, not all zero
+/// @throws InputError  the nodes lie on one line, so that turning about it is not carried
+void add_average(Assembly& assembly, const std::string& joint, int node, const std::vector<int>& of,
+                 const std::vector<double>& weights);
+
+/// The part of the surface that belongs to each of some nodes, m²: faces all of whose nodes are among them share
+/// theirs out to their corners.
+[[nodiscard]] std::vector<double> tributary_areas(const Assembly& assembly, const Surface& surface,
+                                                  const std::vector<int>& nodes);
+
+struct Bolt {
+  std::string joint;
+  double diameter = 0;   ///< m, of the shank
+  double footprint = 0;  ///< m, diameter of the ring that head and nut grip
+  double within = 0;     ///< m: as far off as a gripped part may be
+  double length = 0;     ///< m, clamped
+  Elastic material;
+  std::optional<double> loss_factor{};
+};
+
+/// Stiffness of a bolt about the middle of its length, its z along it: x, y: 1/(l³/12EI + l/κGA), z: EA/l, bending
+/// EI/l, torsion GJ/l: those of a straight round bar, which a spring at the middle has exactly.
+[[nodiscard]] Vector6 bolt_stiffness(const Bolt& bolt);
+
+/// A spring at `at` between two parts that it grips, each by the mean of a ring of points around it: the ring that has
+/// the second moment of the area between shank and footprint. The second part may be a base (−1: index `base`).
+/// @throws InputError  a part is too far off: which, and how far
+void add_bolt(Assembly& assembly, const Surface& surface, const Bolt& bolt, const Vector3& at, const Vector3& along,
+              int first_part, int second_part, int base);
+
+}  // namespace avrenk

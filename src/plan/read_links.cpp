@@ -1,0 +1,204 @@
+// joints without stiffness of their own, and bolts: rigid links, weighted averages, attachments, merges.
+#include <algorithm>
+
+#include "core/mesh/attach.h"
+#include "core/mesh/merge.h"
+#include "core/mesh/select.h"
+#include "plan/sections.h"
+
+namespace avrenk {
+namespace {
+
+using Nodes = std::vector<int>;
+
+const Nodes* find_place(MapReader& map, const std::string& key, Reading& reading) {
+  const Tree* const tree = map.required(key, "PLACE");
+  return tree ? reading.places.find(*tree, map.subject(), reading.problems) : nullptr;
+}
+
+// Parts of shells or solids, whose faces carry others.
+std::vector<int> read_carriers(const Tree& tree, const std::string& subject, Reading& reading) {
+  std::vector<int> parts = read_parts_named(tree, subject, reading);
+  for (const int part : parts) {
+    const Part& own = reading.plan.assembly.parts[static_cast<std::size_t>(part)];
+    if (own.form != Part::Form::line) continue;
+    reading.problems.add(tree, subject, fmt::format("part {} is made of lines, which have no faces", own.name),
+                         "name a part of shells or solids, or use a rigid joint");
+    return {};
+  }
+  return parts;
+}
+
+}  // namespace
+
+// Links each following node to the nearest leading one.
+void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
+  MapReader map(tree, "joint " + name, reading.problems);
+  if (!map.is_map()) return;
+  const Nodes* const lead = find_place(map, "lead", reading);
+  const Nodes* const follow = find_place(map, "follow", reading);
+  map.done();
+  if (!lead || !follow) return;
+  Assembly& assembly = reading.plan.assembly;
+  std::vector<RigidLink> links;
+  for (const int node : *lead) links.push_back({name, node, {}});
+  for (const int node : *follow) {
+    const int nearest = nearest_node(assembly, *lead, assembly.position(node)).first;
+    if (nearest != node)
+      links[static_cast<std::size_t>(std::find(lead->begin(), lead->end(), nearest) - lead->begin())].follow.push_back(
+          node);
+  }
+  for (RigidLink& link : links)
+    if (!link.follow.empty()) assembly.links.push_back(std::move(link));
+}
+
+void read_average(const Tree& tree, const std::string& name, Reading& reading) {
+  MapReader map(tree, "joint " + name, reading.problems);
+  if (!map.is_map()) return;
+  const Nodes* const follow = find_place(map, "follow", reading);
+  const Nodes* const of = find_place(map, "of", reading);
+  const Tree* const by_tree = map.optional("weights");
+  const int by = by_tree ? read_word(*by_tree, {"equal", "area"}, map.subject() + " weights", reading.problems).value_or(0) : 0;
+  map.done();
+  if (!follow || !of) return;
+  Assembly& assembly = reading.plan.assembly;
+  std::vector<double> weights(of->size(), 1.0);
+  if (by == 1) weights = tributary_areas(assembly, reading.surface(), *of);
+  if (std::all_of(weights.begin(), weights.end(), [](double w) { return w <= 0; })) {
+    reading.problems.add(*by_tree, map.subject(), "no face has all its nodes in that place, so no node has an area",
+                         "write weights: equal, or name a place that covers faces");
+    return;
+  }
+  int patch = 0;
+  for (const int node : *follow) {
+    if (std::find(of->begin(), of->end(), node) != of->end()) {
+      reading.problems.add(tree, map.subject(), assembly.describe_node(node) + " would be part of its own mean",
+                           "leave it out of one of the two places");
+      return;
+    }
+    add_average(assembly, name, node, *of, weights);
+    assembly.followers.back().patch = patch++;
+  }
+}
+
+void read_attachment(const Tree& tree, const std::string& name, Reading& reading) {
+  MapReader map(tree, "joint " + name, reading.problems);
+  if (!map.is_map()) return;
+  Problems& problems = reading.problems;
+  const std::size_t before = problems.count();
+  Assembly& assembly = reading.plan.assembly;
+  Attachment request;
+  request.joint = name;
+  const auto [how, what] = map.one_of({"part", "place"});
+  const Tree* const to = map.required("to", "PART");
+  request.within = map.required_quantity("within", kind::length, Sign::positive).value_or(0);
+  map.done();
+  if (how == "part") {
+    for (const int part : read_parts_named(*what, map.subject(), reading)) {
+      const std::string& own = assembly.parts[static_cast<std::size_t>(part)].name;
+      request.followers += (request.followers.empty() ? "" : ", ") + own;
+      for (const int node : nodes_of_part(assembly, own)) request.nodes.push_back(node);
+    }
+  } else if (how == "place") {
+    request.all = true;
+    request.followers = "place " + what->text;
+    if (const Nodes* nodes = reading.places.find(*what, map.subject(), problems)) request.nodes = *nodes;
+  }
+  if (to) request.to = read_carriers(*to, map.subject(), reading);
+  if (problems.count() > before || !what || !to) return;
+  (void)attach(assembly, reading.surface(), request);
+}
+
+std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& name, Reading& reading) {
+  MapReader map(tree, "joint " + name, reading.problems);
+  if (!map.is_map()) return std::nullopt;
+  Problems& problems = reading.problems;
+  const std::size_t before = problems.count();
+  Assembly& assembly = reading.plan.assembly;
+  const std::string& subject = map.subject();
+  const Nodes* const at = find_place(map, "at", reading);
+  const Tree* const grips = map.required("grips", "[bracket, deck]");
+  Bolt bolt;
+  bolt.joint = name;
+  bolt.diameter = map.required_quantity("diameter", kind::length, Sign::positive).value_or(0);
+  bolt.footprint = map.quantity("footprint", kind::length, Sign::positive).value_or(2 * bolt.diameter);
+  bolt.within = map.quantity("within", kind::length, Sign::positive).value_or(bolt.diameter);
+  const auto length = map.quantity("length", kind::length, Sign::positive);
+  bolt.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
+  const Tree* const material_tree = map.required("material", "MATERIAL");
+  const int* const material = material_tree ? reading.materials.find(*material_tree, subject, problems) : nullptr;
+  const Tree* const along_tree = map.optional("along");
+  const auto along = along_tree ? read_named_direction(*along_tree, subject + " along", problems) : std::nullopt;
+  map.done();
+  if (grips && (!grips->is_list() || grips->items.size() != 2))
+    problems.add(*grips, subject, "two are due", "write grips: [PART, PART], or [PART, BASE]");
+  if (problems.count() > before || !at || !grips || !material) return std::nullopt;
+  if (bolt.footprint <= bolt.diameter)
+    problems.add(tree, subject, "the footprint is no wider than the bolt", "give the diameter under its head");
+  const Material& metal = assembly.materials[static_cast<std::size_t>(*material)];
+  if (metal.orthotropic)
+    problems.add(*material_tree, subject, fmt::format("material {} is orthotropic", metal.name),
+                 "name the isotropic material of the bolt");
+  bolt.material = metal.elastic();
+  const std::vector<int> first = read_carriers(grips->items[0], subject, reading);
+  int base = -1;
+  for (std::size_t b = 0; b < assembly.bases.size(); ++b)
+    if (grips->items[1].is_text() && assembly.bases[b].name == grips->items[1].text) base = static_cast<int>(b);
+  const std::vector<int> second = base < 0 ? read_carriers(grips->items[1], subject, reading) : std::vector<int>{-1};
+  if (problems.count() > before || first.empty() || second.empty()) return std::nullopt;
+  bolt.length = length.value_or(0);
+  if (!length)
+    for (const int part : {first[0], second[0]}) {
+      if (part < 0) continue;
+      const Part& own = assembly.parts[static_cast<std::size_t>(part)];
+      if (own.form == Part::Form::solid) {
+        problems.add(tree, subject, fmt::format("the clamped length is not known: {} is of solids", own.name),
+                     "write length: 9 mm, the thickness of all that it clamps");
+        return std::nullopt;
+      }
+      bolt.length += own.thickness;
+    }
+  std::vector<int> springs;
+  const Nodes places = *at;
+  const FaceSearch search(assembly, reading.surface(), first);
+  for (const int node : places) {
+    const Vector3 where = assembly.position(node);
+    springs.push_back(static_cast<int>(assembly.springs.size()));
+    add_bolt(assembly, reading.surface(), bolt, where, along.value_or(search.nearest(where).normal), first[0],
+             second[0], base);
+  }
+  reading.plan.notes.push_back(fmt::format(
+      "joint {}: {} bolts of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm", name, places.size(),
+      1e3 * bolt.diameter, 1e3 * bolt.footprint, 1e3 * bolt.length));
+  return springs;
+}
+
+void read_merges(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    if (!entry.value.is_map() || entry.value.entries.size() != 1 || entry.value.entries[0].key != "merge") continue;
+    MapReader map(entry.value.entries[0].value, "joint " + entry.key, reading.problems);
+    if (!map.is_map()) continue;
+    const Tree* const parts_tree = map.required("parts", "[deck, rib]");
+    const auto within = map.required_quantity("within", kind::length, Sign::positive);
+    map.done();
+    if (!parts_tree || !within) continue;
+    const std::vector<int> parts = read_parts_named(*parts_tree, map.subject(), reading);
+    if (parts.empty()) continue;
+    try {
+      const Merged merged = merge_nodes(reading.plan.assembly, parts, *within);
+      for (auto& [name, file] : reading.meshes)
+        for (auto& [placement, nodes] : file.nodes)
+          for (int& node : nodes)
+            if (node >= 0) node = merged.node[static_cast<std::size_t>(node)];
+      if (merged.nodes == 0)
+        reading.problems.add(map.tree(), map.subject(), "no two nodes of these parts are that near to one another",
+                             "write a larger distance within, or leave the joint out");
+      reading.plan.notes.push_back(fmt::format("joint {}: {} node{} merged, over {:.3g} mm at most", entry.key,
+                                               merged.nodes, merged.nodes == 1 ? "" : "s", 1e3 * merged.farthest));
+    } catch (const InputError& error) {
+      reading.problems.add(map.tree(), map.subject(), error.problems.front().wrong, error.problems.front().instead);
+    }
+  }
+}
+
+}  // namespace avrenk
