@@ -62,10 +62,9 @@ void look_at_meshes(Analysis& analysis) {
   for (const ElementGroup& group : assembly.groups)
     if (!group.kind->is_shell() && group.kind->shape == SolidShape::tetrahedron4) stiff.insert(group.part);
   for (const int part : stiff)
-    analysis.findings.push_back(
-        {Finding::Grade::warning, subject(part),
-         "tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough",
-         "mesh it with tetrahedra of 10 nodes"});
+    analysis.findings.push_back({Finding::Grade::warning, subject(part),
+                                 "tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough",
+                                 "mesh it with tetrahedra of 10 nodes"});
   analysis.reach = mesh_reach(assembly);
   for (const MeshReach& reach : analysis.reach) {
     if (!(reach.frequency < highest)) continue;

@@ -29,9 +29,9 @@ struct Analysis {
   ModalDamping damping;
   std::optional<StressStations> stations;  ///< of shells and solids
   StressSurvey stress;
-  Surface surface;               ///< of shells and solids, for pictures
-  std::vector<MeshReach> reach;  ///< of each part
-  std::vector<Finding> findings; ///< about materials, masses and meshes
+  Surface surface;                ///< of shells and solids, for pictures
+  std::vector<MeshReach> reach;   ///< of each part
+  std::vector<Finding> findings;  ///< about materials, masses and meshes
   std::vector<Watched> watched;
   std::vector<Outcome> outcomes;
   std::vector<LimitResult> limits;

@@ -69,11 +69,15 @@ void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
     analysis.system = make_system(assembly, analysis.threads);
     check.facts.push_back(fmt::format("{} equations.", analysis.system.free));
     if (meant) {
-      const std::vector<Problem> motions = free_motions(assembly, analysis.system);
+      ModeRequest lowest{std::nullopt, 1, false, false, true};
+      const ModalBasis basis = solve_modes(assembly, analysis.system, lowest);
+      const std::vector<Problem> motions =
+          describe_motions(assembly, analysis.system, basis.shapes.leftCols(basis.free_motions()));
       for (const Problem& each : motions)
         check.findings.push_back({Finding::Grade::note, each.subject, each.wrong, "the plan says modes: {free: yes}"});
       if (motions.empty())
-        check.findings.push_back({Finding::Grade::warning, "modes", "nothing moves freely, though the plan says free: yes",
+        check.findings.push_back({Finding::Grade::warning, "modes",
+                                  "nothing moves freely, though the plan says free: yes",
                                   "leave it out, so that responses can be computed"});
       else
         return;
@@ -82,12 +86,14 @@ void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
     const StaticSolution statics = solve_statics(analysis.system, factorise_stiffness(assembly, analysis.system));
     check.facts.push_back(
         statics.grounded
-            ? fmt::format("A motion of all bases as one body STRAINS the model (difference {:.2g}): a spring leads to the "
-                          "ground, or there is a second support.",
-                          statics.rigid_difference)
-            : fmt::format("A motion of all bases as one body strains nothing (difference {:.1e}): no spring leads to the "
-                          "ground.",
-                          statics.rigid_difference));
+            ? fmt::format(
+                  "A motion of all bases as one body STRAINS the model (difference {:.2g}): a spring leads to the "
+                  "ground, or there is a second support.",
+                  statics.rigid_difference)
+            : fmt::format(
+                  "A motion of all bases as one body strains nothing (difference {:.1e}): no spring leads to the "
+                  "ground.",
+                  statics.rigid_difference));
     if (assembly.bases.empty()) return;
     check.gravity = under_gravity(assembly, analysis.system, statics);
   } catch (const InputError& error) {
@@ -175,8 +181,7 @@ void write_report(const Analysis& analysis, const Check& check, const std::vecto
   report.verdict = verdict_of(check.findings);
   report.program_version = avrenk_version;
   report.date = fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr)));
-  report.outcome = has_errors(check.findings) ? Report::Outcome::exceeded
-                                              : Report::Outcome::met;
+  report.outcome = has_errors(check.findings) ? Report::Outcome::exceeded : Report::Outcome::met;
   report.mark = "Findings:";
   report.summary = check.facts;
   const auto picture = [&](const char* name, const char* caption, const Image& image) {
@@ -195,9 +200,9 @@ void write_report(const Analysis& analysis, const Check& check, const std::vecto
   section("findings", "Findings", {"findings"});
   report.sections.push_back({"model", "Model"});
   report.sections.back().paragraphs = plan.notes;
-  report.sections.back().figures.push_back(picture("model", "The model; errors and warnings where they are.",
-                                                   model_picture(plan.assembly, plan.title, plan.show,
-                                                                 marks_of(check.findings))));
+  report.sections.back().figures.push_back(
+      picture("model", "The model; errors and warnings where they are.",
+              model_picture(plan.assembly, plan.title, plan.show, marks_of(check.findings))));
   for (const Table& table : tables)
     if (table.name == "parts" || table.name == "masses" || table.name == "weighed")
       report.sections.back().tables.push_back(table);
@@ -205,8 +210,8 @@ void write_report(const Analysis& analysis, const Check& check, const std::vecto
   section("gravity", "Under 1 g", {"static", "gravity-stress", "gravity-energy"});
   section("elements", "Shape of the elements", {"elements"});
   if (!check.quality.empty())
-    report.sections.back().figures.push_back(
-        picture("elements", "Jacobian of every element, smallest over largest.", quality_picture(plan.assembly, check.quality)));
+    report.sections.back().figures.push_back(picture("elements", "Jacobian of every element, smallest over largest.",
+                                                     quality_picture(plan.assembly, check.quality)));
   report.sections.push_back({"plan", "The plan as it was read"});
   report.sections.back().folded = true;
   std::istringstream lines(plan_text(plan.file));
@@ -226,11 +231,20 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   const std::vector<Table> tables = tables_of(analysis, check);
   for (const Table& table : tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
   const std::string verdict = verdict_of(check.findings);
-  folder.write("summary.json", to_json({avrenk_version, "check", plan, analysis.plan.title, verdict, analysis.plan.notes,
-                                        analysis.warnings, {}, tables}));
+  folder.write("summary.json", to_json({avrenk_version,
+                                        "check",
+                                        plan,
+                                        analysis.plan.title,
+                                        verdict,
+                                        analysis.plan.notes,
+                                        analysis.warnings,
+                                        {},
+                                        tables}));
   if (request.figures) write_report(analysis, check, tables, folder, terminal);
   terminal.end_progress();
   for (const std::string& note : analysis.plan.notes) terminal.note(note);
+  for (const Finding& each : check.findings)  // where no table is printed
+    if (request.quiet && each.grade != Finding::Grade::note) terminal.warn(each.sentence());
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
   for (const Table& table : tables)
     if (table.name != "findings") terminal.table(table);

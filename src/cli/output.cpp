@@ -62,8 +62,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   const Show& show = analysis.plan.show;
   std::vector<Table> tables{mass_table(analysis.plan.assembly, show),
                             mode_table(analysis.basis, analysis.damping, show)};
-  if (analysis.basis.free_motions() == 0)
-    tables.insert(tables.begin() + 1, gravity_table(analysis));
+  if (analysis.basis.free_motions() == 0) tables.insert(tables.begin() + 1, gravity_table(analysis));
   if (analysis.basis.size() > analysis.basis.modes)
     tables.push_back(residual_table(analysis.basis, analysis.damping, show));
   for (const Outcome& outcome : analysis.outcomes)

@@ -146,9 +146,9 @@ class Writer {
     ReportSection& section = add("model", "Model");
     put_figures(section, "model");
     section.tables.push_back(mass_table(analysis_.plan.assembly, show_));
-    section.tables.push_back(static_table(
-        analysis_.plan.assembly, under_gravity(analysis_.plan.assembly, analysis_.system, analysis_.basis.statics),
-        show_));
+    section.tables.push_back(
+        static_table(analysis_.plan.assembly,
+                     under_gravity(analysis_.plan.assembly, analysis_.system, analysis_.basis.statics), show_));
     section.paragraphs = analysis_.plan.notes;
   }
 

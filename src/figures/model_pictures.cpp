@@ -85,8 +85,8 @@ Image mode_picture(const PictureSource& source, int mode) {
                               effective_masses_in_words(source.basis, mode), largest_on_paper),
                   1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
   picture.marks = {{source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
-                      scale * motions.col(largest.node).head<3>(),
-                  fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)}};
+                        scale * motions.col(largest.node).head<3>(),
+                    fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)}};
   return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
 }
 
@@ -150,7 +150,7 @@ Image peak_picture(const PictureSource& source, const Outcome& outcome, const Wa
                   std::fmod(360 + instant * 180 / std::numbers::pi, 360), format_number(scale, 3)),
       1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
   picture.marks = {{node.position + scale * motions.col(largest.node).head<3>(),
-                  fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)}};
+                    fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)}};
   return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
 }
 
@@ -181,10 +181,10 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
       1280, 800, ColourBar{fmt::format("von Mises ({})", stress.text), 0, stress.from_si(worst.value)}};
   const std::string& part = source.assembly.parts[static_cast<std::size_t>(station.part)].name;
   picture.marks = {{source.assembly.position(station.node),
-                  type == Environment::Type::sine
-                      ? fmt::format("{} at {}, {}", value_text(worst.value, stress, 3),
-                                    value_text(worst.frequency, source.show.unit(kind::frequency), 4), part)
-                      : fmt::format("{}, {}", value_text(worst.value, stress, 3), part)}};
+                    type == Environment::Type::sine
+                        ? fmt::format("{} at {}, {}", value_text(worst.value, stress, 3),
+                                      value_text(worst.frequency, source.show.unit(kind::frequency), 4), part)
+                        : fmt::format("{}, {}", value_text(worst.value, stress, 3), part)}};
   return draw(model_scene(source.assembly, look), picture);
 }
 
@@ -204,14 +204,13 @@ Image quality_picture(const Assembly& assembly, const std::vector<PartQuality>& 
                               "parallelogram; {} elements are poorly shaped",
                               beyond),
                   1280, 800, ColourBar{"Jacobian, smallest over largest", 0, 1}};
-  std::stable_sort(worst.begin(), worst.end(), [](const PartQuality* a, const PartQuality* b) {
-    return a->worst.jacobian < b->worst.jacobian;
-  });
+  std::stable_sort(worst.begin(), worst.end(),
+                   [](const PartQuality* a, const PartQuality* b) { return a->worst.jacobian < b->worst.jacobian; });
   constexpr std::size_t marked = 3;
   for (std::size_t i = 0; i < std::min(marked, worst.size()); ++i)
-    picture.marks.push_back({worst[i]->at[0], fmt::format("{}: {:.2g}",
-                                                          assembly.parts[static_cast<std::size_t>(worst[i]->part)].name,
-                                                          worst[i]->worst.jacobian)});
+    picture.marks.push_back(
+        {worst[i]->at[0], fmt::format("{}: {:.2g}", assembly.parts[static_cast<std::size_t>(worst[i]->part)].name,
+                                      worst[i]->worst.jacobian)});
   return draw(model_scene(assembly, look), picture);
 }
 

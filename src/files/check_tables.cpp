@@ -68,9 +68,8 @@ class JointSummaries {
       JointSummary& own = of(spring.joint, "spring");
       if (own.type == "spring" && spring.loss_factor) own.type = "spring, loss factor";
       if (own.type == "spring" && spring.has_dashpot()) own.type = "spring, dashpot";
-      own.connect(spring.nodes[1] < 0
-                      ? 0
-                      : (assembly.position(spring.nodes[1]) - assembly.position(spring.nodes[0])).norm());
+      own.connect(
+          spring.nodes[1] < 0 ? 0 : (assembly.position(spring.nodes[1]) - assembly.position(spring.nodes[0])).norm());
     }
     for (const Follower& follower : assembly.followers)
       of(follower.joint, "average").connect(follower.gap, follower.type == Joint::Type::bolt ? 0 : 1);
@@ -164,17 +163,18 @@ Table joint_table(const Assembly& assembly, const Show& show) {
       {}};
   const JointSummaries summaries(assembly);
   for (const JointSummary& joint : summaries.all())
-    table.rows.push_back({joint.name, joint.type, joint.connections, rounded(joint.nearest, length),
-                          rounded(joint.farthest, length)});
+    table.rows.push_back(
+        {joint.name, joint.type, joint.connections, rounded(joint.nearest, length), rounded(joint.farthest, length)});
   return table;
 }
 
 Table quality_table(const Assembly& assembly, const std::vector<PartQuality>& quality, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
-  Table table{"elements",
-              "The worst elements: Jacobian (smallest over largest), aspect (long over wide), warp; where",
-              {{"part", ""}, {"Jacobian", "", 2}, {"aspect", "", 3}, {"warp", "°", 2}, {"beyond bounds", "", 4, true, 0}},
-              {}};
+  Table table{
+      "elements",
+      "The worst elements: Jacobian (smallest over largest), aspect (long over wide), warp; where",
+      {{"part", ""}, {"Jacobian", "", 2}, {"aspect", "", 3}, {"warp", "°", 2}, {"beyond bounds", "", 4, true, 0}},
+      {}};
   for (const char* axis : {"x", "y", "z"}) table.columns.push_back({axis, length.text});
   for (const PartQuality& own : quality) {
     std::vector<Cell> row{assembly.parts[static_cast<std::size_t>(own.part)].name, own.worst.jacobian, own.worst.aspect,
@@ -191,12 +191,14 @@ Table quality_table(const Assembly& assembly, const std::vector<PartQuality>& qu
 
 Table gravity_stress_table(const Assembly& assembly, const std::vector<HighestStress>& stress, const Show& show) {
   const DisplayUnit unit = show.unit(kind::stress);
-  Table table{"gravity-stress",
-              "Highest von Mises stress of each part under 1 g along x, y, z",
-              {{"part", ""}, {"x", unit.text, 3}, {"y", unit.text, 3}, {"z", unit.text, 3}, {"where, of the highest", ""}},
-              {}};
+  Table table{
+      "gravity-stress",
+      "Highest von Mises stress of each part under 1 g along x, y, z",
+      {{"part", ""}, {"x", unit.text, 3}, {"y", unit.text, 3}, {"z", unit.text, 3}, {"where, of the highest", ""}},
+      {}};
   for (const HighestStress& own : stress) {
-    const auto worst = static_cast<std::size_t>(std::max_element(own.value.begin(), own.value.end()) - own.value.begin());
+    const auto worst =
+        static_cast<std::size_t>(std::max_element(own.value.begin(), own.value.end()) - own.value.begin());
     table.rows.push_back({assembly.parts[static_cast<std::size_t>(own.part)].name, unit.from_si(own.value[0]),
                           unit.from_si(own.value[1]), unit.from_si(own.value[2]),
                           assembly.describe_node(own.node[worst])});
@@ -248,7 +250,8 @@ Table finding_table(const std::vector<Finding>& findings, const std::map<std::st
                           each.remedy,
                           known ? found->second.file : std::string(),
                           known ? static_cast<double>(found->second.line) : std::nan("")};
-    for (int axis = 0; axis < 3; ++axis) row.push_back(each.at ? rounded((*each.at)[axis], length) : Cell(std::nan("")));
+    for (int axis = 0; axis < 3; ++axis)
+      row.push_back(each.at ? rounded((*each.at)[axis], length) : Cell(std::nan("")));
     row.emplace_back((known ? fmt::format("line {}, ", found->second.line) : std::string()) + each.sentence());
     table.rows.push_back(std::move(row));
   }

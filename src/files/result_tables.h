@@ -2,8 +2,8 @@
 /// sums.
 #pragma once
 
-#include "core/check/gravity.h"
 #include "core/assess/limits.h"
+#include "core/check/gravity.h"
 #include "core/quantity/show.h"
 #include "files/table.h"
 

@@ -45,8 +45,9 @@ struct Grid {
 [[nodiscard]] Grid read_vtu(const std::string& bytes, const std::string& name);
 
 /// The model: points in `show`'s unit of length; lines for beams, springs, rigid links and averages,
-/// vertices for bodies, cells of shells and solids. Cell arrays "part" (the row of the mass table, from 0; −1 of joints)
-/// and "kind" (0 beam, 1 body, 2 spring, 3 rigid link, 4 shell, 5 solid, 6 average). The bodies' centres are the points after the nodes.
+/// vertices for bodies, cells of shells and solids. Cell arrays "part" (the row of the mass table, from 0; −1 of
+/// joints) and "kind" (0 beam, 1 body, 2 spring, 3 rigid link, 4 shell, 5 solid, 6 average). The bodies' centres are
+/// the points after the nodes.
 [[nodiscard]] Grid model_grid(const Assembly& assembly, const Show& show);
 
 /// Translation of every point of model_grid, in SI units times a factor.

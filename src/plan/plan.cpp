@@ -104,9 +104,9 @@ Plan read_plan(const std::string& file, const std::vector<Override>& overrides) 
   Plan plan = read_from(file, overrides, [](const Tree& tree, Reading& reading) {
     MapReader map(tree, "", reading.problems);
     for (const Section& section : sections) {
-      const Tree* const value =
-          section.required && !may_be_free(tree) ? map.required(section.key, "{fixture: {place: feet}}")
-                                                 : map.optional(section.key);
+      const Tree* const value = section.required && !may_be_free(tree)
+                                    ? map.required(section.key, "{fixture: {place: feet}}")
+                                    : map.optional(section.key);
       if (!value) continue;
       reading.plan.subjects.try_emplace(section.key, value->place);
       if (section.read) read_section(section, *value, reading);

@@ -201,8 +201,9 @@ void read_masses(const Tree& section, Reading& reading) {
     if (read_scaling(map, mass.weighed.has_value()) && mass.mass > 0) {
       const double factor = mass.weighed.value_or(mass.mass) / mass.mass;
       scale = factor;
-      reading.plan.notes.push_back(fmt::format("{}: mass and inertia times {:.4g}, so that it has the {:.4g} kg weighed",
-                                               subject, factor, mass.weighed.value_or(mass.mass)));
+      reading.plan.notes.push_back(
+          fmt::format("{}: mass and inertia times {:.4g}, so that it has the {:.4g} kg weighed", subject, factor,
+                      mass.weighed.value_or(mass.mass)));
     }
     if (const Tree* inertia = map.optional("inertia"))
       mass.inertia = read_inertia(*inertia, subject + " inertia", problems).value_or(Matrix3::Zero());

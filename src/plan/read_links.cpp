@@ -58,7 +58,8 @@ void read_average(const Tree& tree, const std::string& name, Reading& reading) {
   const Nodes* const follow = find_place(map, "follow", reading);
   const Nodes* const of = find_place(map, "of", reading);
   const Tree* const by_tree = map.optional("weights");
-  const int by = by_tree ? read_word(*by_tree, {"equal", "area"}, map.subject() + " weights", reading.problems).value_or(0) : 0;
+  const int by =
+      by_tree ? read_word(*by_tree, {"equal", "area"}, map.subject() + " weights", reading.problems).value_or(0) : 0;
   map.done();
   if (!follow || !of) return;
   Assembly& assembly = reading.plan.assembly;
@@ -167,9 +168,9 @@ std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& 
     add_bolt(assembly, reading.surface(), bolt, where, along.value_or(search.nearest(where).normal), first[0],
              second[0], base);
   }
-  reading.plan.notes.push_back(fmt::format(
-      "joint {}: {} bolts of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm", name, places.size(),
-      1e3 * bolt.diameter, 1e3 * bolt.footprint, 1e3 * bolt.length));
+  reading.plan.notes.push_back(
+      fmt::format("joint {}: {} bolts of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm", name, places.size(),
+                  1e3 * bolt.diameter, 1e3 * bolt.footprint, 1e3 * bolt.length));
   return springs;
 }
 

@@ -333,8 +333,8 @@ void scale_to_weighed(Reading& reading) {
     for (Part& part : assembly.parts) {
       if (part.name != name || !reading.scaled.contains(name) || !(properties.mass > 0)) continue;
       part.mass_factor = *part.weighed / properties.mass;
-      reading.plan.notes.push_back(fmt::format("part {}: density times {:.4g}, so that it has the {:.4g} kg weighed", name,
-                                               part.mass_factor, *part.weighed));
+      reading.plan.notes.push_back(fmt::format("part {}: density times {:.4g}, so that it has the {:.4g} kg weighed",
+                                               name, part.mass_factor, *part.weighed));
     }
 }
 

@@ -9,7 +9,8 @@
 namespace avrenk {
 namespace {
 
-constexpr double place_tolerance = 1e-6;  // m: nodes this near to a plane, box or cylinder lie in it unless it says more
+constexpr double place_tolerance =
+    1e-6;  // m: nodes this near to a plane, box or cylinder lie in it unless it says more
 
 using Nodes = std::vector<int>;
 
@@ -28,12 +29,12 @@ class Selector {
   std::optional<Nodes> read() {
     if (!map_.is_map()) return std::nullopt;
     const bool part_alone = tree_.entries.size() == 1 && tree_.entries.front().key == "part";
-    const auto [how, what] = part_alone
-                                 ? std::pair<std::string, const Tree*>{"part", tree_.find("part")}
-                                 : map_.one_of({"plane", "nearest", "box", "cylinder", "set", "surface of", "points",
-                                                "union", "intersection", "difference"});
+    const auto [how, what] = part_alone ? std::pair<std::string, const Tree*>{"part", tree_.find("part")}
+                                        : map_.one_of({"plane", "nearest", "box", "cylinder", "set", "surface of",
+                                                       "points", "union", "intersection", "difference"});
+    if (part_alone) (void)map_.optional("part");
     if (!what) {
-      (void)map_.optional("part");  // known, though alone or not
+      (void)map_.optional("part");  // known, though not enough
       map_.done();
       return std::nullopt;
     }
@@ -151,8 +152,8 @@ class Selector {
     const auto radius = cylinder.required_quantity("radius", kind::length, Sign::positive);
     const double inner = cylinder.quantity("inner radius", kind::length, Sign::not_negative).value_or(0);
     cylinder.done();
-    const auto axis = axis_tree ? read_named_direction(*axis_tree, cylinder.subject() + " axis", problems())
-                                : std::nullopt;
+    const auto axis =
+        axis_tree ? read_named_direction(*axis_tree, cylinder.subject() + " axis", problems()) : std::nullopt;
     const auto through =
         through_tree ? read_vector(*through_tree, kind::length, cylinder.subject(), problems()) : std::nullopt;
     if (!axis || !through || !radius) return std::nullopt;
@@ -238,7 +239,8 @@ class Selector {
       if (how == "difference") std::erase_if(result, [&](int node) { return other.contains(node); });
     }
     if (!result.empty()) return result;
-    problems().add(what, subject(), fmt::format("the {} is empty", how), "check its places one by one with avrenk check");
+    problems().add(what, subject(), fmt::format("the {} is empty", how),
+                   "check its places one by one with avrenk check");
     return std::nullopt;
   }
 

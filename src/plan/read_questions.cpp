@@ -92,13 +92,15 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     if (gap_tree) request.gap = read_quantity(*gap_tree, kind::length, subject + " gap", problems, Sign::positive);
   } else if (how == "joint") {
     const auto* springs = reading.joints.find(*what, subject, problems);
-    kind = springs && springs->empty() ? Subject::joint : Subject::spring;
-    if (springs) request.items = *springs;
+    if (!springs) return;
+    kind = springs->empty() ? Subject::joint : Subject::spring;
+    request.items = *springs;
     if (kind == Subject::joint) {
       request.joint = what->text;
       for (const Joint& joint : assembly.joints)
         if (joint.name == what->text && joint.type == Joint::Type::merge)
-          problems.add(*what, subject, fmt::format("joint \"{}\" merges nodes: no force passes between them", what->text),
+          problems.add(*what, subject,
+                       fmt::format("joint \"{}\" merges nodes: no force passes between them", what->text),
                        "watch an attachment, a rigid or an average joint, a spring or a bolt");
     }
   } else if (how == "part") {

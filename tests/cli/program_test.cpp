@@ -136,7 +136,8 @@ TEST(Program, ShowsEachStageByItsOwnCommand) {
   EXPECT_EQ(check.status, 0);
   EXPECT_THAT(check.out, AllOf(HasSubstr("Antenna mast alone"), HasSubstr("antenna  0.1800"),
                                HasSubstr("144 equations"), HasSubstr("strains nothing")));
-  EXPECT_EQ(listing(folder.path()), "mast.yaml\n");  // check writes nothing
+  EXPECT_THAT(listing(folder.path()),
+              AllOf(HasSubstr("mast-check-results/report.html"), HasSubstr("mast-check-results/figures/model.png")));
   const Ran modes = run_program(folder, "modes mast.yaml --set \"modes={count: 5}\"");
   EXPECT_EQ(modes.status, 0);
   EXPECT_THAT(modes.out,
@@ -337,18 +338,26 @@ TEST(Program, SaysWhatCouplingByDampingWouldChangeAndCanKeepIt) {
 TEST(Program, WeighsAndDoubts) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
-  const Ran ran = run_program(folder,
-                              "check mast.yaml --set \"materials.laminate.density=1.6 kg/m^3\" --set "
-                              "\"parts.mast.weighed=0.11 kg\"");
+  const std::string light =
+      "check mast.yaml --set \"materials.laminate.density=1.6 kg/m^3\" --set \"parts.mast.weighed=0.11 kg\"";
+  const Ran ran = run_program(folder, light + " --quiet");
   EXPECT_EQ(ran.status, 0);
   EXPECT_THAT(ran.err, AllOf(HasSubstr("material laminate: a density of 1.6 kg/m³ is outside 10 to 23 000"),
                              HasSubstr("material laminate: E and density give a speed of sound of 1.9e+05 m/s"),
-                             HasSubstr("mast has 0.0001108 kg in the model and weighs 0.11 kg: -99.9 %")));
-  EXPECT_THAT(ran.out, HasSubstr("Mass in the model and on the scale"));
+                             HasSubstr("part mast: it has 0.0001108 kg in the model and weighs 0.11 kg: -99.9 %")));
+  const Ran loud = run_program(folder, light);
+  EXPECT_THAT(loud.out, AllOf(HasSubstr("Mass in the model and on the scale"), HasSubstr("Check: 3 warnings")));
+  // Scaled as the plan asks, the part weighs what it weighs.
+  const Ran scaled = run_program(folder, light + " --set parts.mast.scale=yes");
+  EXPECT_THAT(scaled.out, HasSubstr("mast  0.1100   0.1100         0.0"));
+  EXPECT_THAT(scaled.err, HasSubstr("part mast: density times 992.5, so that it has the 0.11 kg weighed"));
   // What is joined to nothing is named after the tables that help to find it.
-  const Ran loose = run_program(folder, "check mast.yaml --set \"places.pad={points: [9 mm, 0 mm, 0 mm]}\"");
+  const Ran loose = run_program(
+      folder,
+      "check mast.yaml --set \"parts.stick={line: {from: [9 mm, 0 mm, 0 mm], to: [9 mm, 0 mm, 40 mm], divisions: 2}, "
+      "section: {rod: {diameter: 5 mm}}, material: laminate}\"");
   EXPECT_EQ(loose.status, 2);
-  EXPECT_THAT(loose.err, HasSubstr("pad is joined to nothing that is held"));
+  EXPECT_THAT(loose.out, AllOf(HasSubstr("stick is joined to nothing that is held"), HasSubstr("Check: 1 error")));
   EXPECT_THAT(loose.out, HasSubstr("Mass, centre of gravity"));
 }
 

@@ -36,8 +36,8 @@ TEST(ResultTables, AddUpAndStandInTheUnitsAskedFor) {
   }
   EXPECT_EQ(residual_table(solved.basis, solved.damping, show).rows.size(), 6U);
   // Under 1 g the feet carry the weight: the assembled matrices against geometry.
-  const Table statics = static_table(
-      solved.assembly, under_gravity(solved.assembly, solved.system, solved.basis.statics), show);
+  const Table statics =
+      static_table(solved.assembly, under_gravity(solved.assembly, solved.system, solved.basis.statics), show);
   for (std::size_t row = 0; row < 3; ++row) EXPECT_NEAR(number(statics, row, "reaction / weight − 1"), 0, 1e-9);
 }
 

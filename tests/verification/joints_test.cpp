@@ -39,8 +39,8 @@ Assembly empty_model() {
   return model;
 }
 
-// A cantilever of solids cut in the middle, the halves meshed differently and attached: its frequencies lie between those
-// of either mesh all through, but for 0.2 % that the cut may cost.
+// A cantilever of solids cut in the middle, the halves meshed differently and attached: its frequencies lie between
+// those of either mesh all through, but for 0.2 % that the cut may cost.
 TEST(BeamOfTwoMeshes, LiesBetweenTheTwoMeshes) {
   const auto box = [](double length, std::vector<int> divisions, bool quadratic) {
     return mesh_shape(Box{{length, 0.03, 0.02}}, {true, quadratic, 0, 1}, {std::nullopt, std::move(divisions)});
@@ -83,9 +83,10 @@ Mesh revolved(const std::vector<double>& radii, const std::vector<double>& heigh
     for (std::size_t k = 0; k + 1 < heights.size(); ++k)
       for (int a = 0; a < around; ++a) {
         if (!filled(0.5 * (radii[i] + radii[i + 1]), 0.5 * (heights[k] + heights[k + 1]))) continue;
-        mesh.add(kind_of(SolidShape::hexahedron8),
-                 std::array{node(i, k, a), node(i + 1, k, a), node(i + 1, k, a + 1), node(i, k, a + 1),
-                            node(i, k + 1, a), node(i + 1, k + 1, a), node(i + 1, k + 1, a + 1), node(i, k + 1, a + 1)});
+        mesh.add(
+            kind_of(SolidShape::hexahedron8),
+            std::array{node(i, k, a), node(i + 1, k, a), node(i + 1, k, a + 1), node(i, k, a + 1), node(i, k + 1, a),
+                       node(i + 1, k + 1, a), node(i + 1, k + 1, a + 1), node(i, k + 1, a + 1)});
       }
   return mesh;
 }
@@ -113,8 +114,9 @@ TEST(CylinderOfShellOnABlock, VibratesLikeSolidsThroughout) {
   const Eigen::VectorXd exact = frequencies(through, 8);
 
   Assembly joined = empty_model();
-  const int ring = add_part(joined, solid_part("ring"),
-                            revolved(steps(inner, outer, 11), steps(-thick, 0, 4), 40, [](double, double) { return true; }));
+  const int ring =
+      add_part(joined, solid_part("ring"),
+               revolved(steps(inner, outer, 11), steps(-thick, 0, 4), 40, [](double, double) { return true; }));
   const int tube = add_part(joined, shell_part("tube", wall),
                             mesh_shape(Cone{2 * radius + wall, 2 * radius + wall, height}, {false, false, wall, 1},
                                        {std::nullopt, {48, 16}}));
@@ -164,7 +166,8 @@ TEST(BoltedPlates, StiffenFromALoosePairToOnePlate) {
     const Surface surface = surface_of(pair);
     Bolt bolt{"bolts", 4e-3, 9e-3, 1e-3, 2 * half, {modulus, modulus / 2.6}};
     for (const double x : steps(-0.09, 0.09, 12))
-      for (const double y : steps(-0.024, 0.024, 4)) add_bolt(pair, surface, bolt, {x, y, 0}, Vector3::UnitZ(), 0, 1, -1);
+      for (const double y : steps(-0.024, 0.024, 4))
+        add_bolt(pair, surface, bolt, {x, y, 0}, Vector3::UnitZ(), 0, 1, -1);
     test::hold(pair, held);
     ratios.push_back(frequencies(pair, 1)[0] / whole);
     EXPECT_GT(ratios.back(), before);

@@ -52,7 +52,8 @@ std::set<std::pair<int, int>> connected_parts(const Assembly& assembly, const st
   const auto connect = [&](const std::vector<int>& nodes) {
     std::set<int> all;
     for (const int node : nodes)
-      if (node >= 0) all.insert(parts[static_cast<std::size_t>(node)].begin(), parts[static_cast<std::size_t>(node)].end());
+      if (node >= 0)
+        all.insert(parts[static_cast<std::size_t>(node)].begin(), parts[static_cast<std::size_t>(node)].end());
     for (const int a : all)
       for (const int b : all)
         if (a < b) pairs.emplace(a, b);
@@ -183,8 +184,8 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
       const auto pair = std::minmax(from, to);
       if (from == to || connected.contains(pair) || told.contains(pair)) continue;
       const auto f = static_cast<std::size_t>(from), t = static_cast<std::size_t>(to);
-      const double half = 0.5 * (assembly.parts[f].thickness + assembly.parts[t].thickness),
-                   limit = 0.2 * edge[t], reach = limit + half + std::abs(assembly.parts[t].offset);
+      const double half = 0.5 * (assembly.parts[f].thickness + assembly.parts[t].thickness), limit = 0.2 * edge[t],
+                   reach = limit + half + std::abs(assembly.parts[t].offset);
       if (boxes[f].exteriorDistance(boxes[t]) > reach) continue;
       if (!search) search.emplace(assembly, surface, std::vector<int>{to});
       int count = 0, first = -1;
@@ -206,10 +207,11 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
       const std::string a = name_of_part(assembly, from), b = name_of_part(assembly, to);
       findings.push_back(
           {Finding::Grade::warning, "part " + a,
-           fmt::format("{} of its nodes {} within {:.3g} mm of {}, the nearest {:.3g} mm at {}, and no joint connects the "
-                       "two",
-                       count, count == 1 ? "lies" : "lie", 1e3 * limit, b, 1e3 * nearest,
-                       at_millimetres(assembly.position(first))),
+           fmt::format(
+               "{} of its nodes {} within {:.3g} mm of {}, the nearest {:.3g} mm at {}, and no joint connects the "
+               "two",
+               count, count == 1 ? "lies" : "lie", 1e3 * limit, b, 1e3 * nearest,
+               at_millimetres(assembly.position(first))),
            fmt::format("if they are meant to touch, write joints: {{NAME: {{attach: {{part: {}, to: {}, within: {:.2g} "
                        "mm}}}}}}",
                        a, b, std::max(0.01, 1e3 * limit)),

@@ -9,8 +9,8 @@ namespace avrenk {
 /// Nodes of elements farther apart than this part of the model's size are not at one spot.
 inline constexpr double coincident_part = 1e-5;
 
-/// Nodes of different parts, or of one part, at one spot that no joint, spring or shared element connects: one finding a
-/// pair of parts.
+/// Nodes of different parts, or of one part, at one spot that no joint, spring or shared element connects: one finding
+/// a pair of parts.
 [[nodiscard]] std::vector<Finding> unjoined_nodes(const Assembly& assembly);
 
 /// Pairs of parts between which there is no joint and no common node, though nodes of one come so near to faces of the
@@ -18,8 +18,8 @@ inline constexpr double coincident_part = 1e-5;
 /// off.
 [[nodiscard]] std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface);
 
-/// For each node the parts that it belongs to, ascending: those of its elements; of a node without elements those of the
-/// nodes that carry it or that it carries.
+/// For each node the parts that it belongs to, ascending: those of its elements; of a node without elements those of
+/// the nodes that carry it or that it carries.
 [[nodiscard]] std::vector<std::vector<int>> parts_of_nodes(const Assembly& assembly);
 
 }  // namespace avrenk

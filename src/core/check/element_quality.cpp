@@ -16,16 +16,15 @@ double angle_between(const Vector3& a, const Vector3& b) {
 
 // Angle between the halves of a quadrilateral, cut along either diagonal.
 double warp_of(const std::array<Vector3, 4>& x) {
-  const auto half = [&](std::size_t i) -> Vector3 {
-    return (x[(i + 1) % 4] - x[i]).cross(x[(i + 3) % 4] - x[i]);
-  };
+  const auto half = [&](std::size_t i) -> Vector3 { return (x[(i + 1) % 4] - x[i]).cross(x[(i + 3) % 4] - x[i]); };
   return std::max(angle_between(half(0), half(2)), angle_between(half(1), half(3)));
 }
 
 // Edges that leave each corner of a solid, so that their triple product is positive in a sound element.
 std::vector<std::array<int, 4>> corner_edges(int corners) {
   if (corners == 8)
-    return {{0, 1, 3, 4}, {1, 2, 0, 5}, {2, 3, 1, 6}, {3, 0, 2, 7}, {4, 7, 5, 0}, {5, 4, 6, 1}, {6, 5, 7, 2}, {7, 6, 4, 3}};
+    return {{0, 1, 3, 4}, {1, 2, 0, 5}, {2, 3, 1, 6}, {3, 0, 2, 7},
+            {4, 7, 5, 0}, {5, 4, 6, 1}, {6, 5, 7, 2}, {7, 6, 4, 3}};
   if (corners == 6) return {{0, 1, 2, 3}, {1, 2, 0, 4}, {2, 0, 1, 5}, {3, 5, 4, 0}, {4, 3, 5, 1}, {5, 4, 3, 2}};
   return {{0, 1, 2, 3}};
 }
@@ -118,10 +117,10 @@ std::vector<Finding> poor_elements(const Assembly& assembly, const std::vector<P
     const std::string subject = "part " + assembly.parts[static_cast<std::size_t>(own.part)].name;
     const auto say = [&](std::size_t which, std::string what, Finding::Grade grade) {
       const Vector3& at = own.at[which];
-      findings.push_back({grade, subject,
-                          fmt::format("the element at ({:.4g}, {:.4g}, {:.4g}) mm {}", 1e3 * at.x(), 1e3 * at.y(),
-                                      1e3 * at.z(), what),
-                          fmt::format("mesh that place anew; {} elements of the part are poorly shaped", own.beyond), at});
+      findings.push_back(
+          {grade, subject,
+           fmt::format("the element at ({:.4g}, {:.4g}, {:.4g}) mm {}", 1e3 * at.x(), 1e3 * at.y(), 1e3 * at.z(), what),
+           fmt::format("mesh that place anew; {} elements of the part are poorly shaped", own.beyond), at});
     };
     if (own.worst.jacobian <= 0)
       say(0, "is folded: its Jacobian changes sign", Finding::Grade::error);

@@ -13,10 +13,10 @@ struct Finding {
   /// error: no result can be trusted, or none is possible; warning: most likely a mistake; note: worth knowing.
   enum class Grade { error, warning, note };
   Grade grade = Grade::note;
-  std::string subject;                ///< "part deck", "joint isolator": where the plan says it
-  std::string what;                   ///< is wrong
-  std::string remedy;                 ///< what to do
-  std::optional<Vector3> at{};        ///< m, where the model shows it
+  std::string subject;          ///< "part deck", "joint isolator": where the plan says it
+  std::string what;             ///< is wrong
+  std::string remedy;           ///< what to do
+  std::optional<Vector3> at{};  ///< m, where the model shows it
   [[nodiscard]] std::string sentence() const { return subject + ": " + what + (remedy.empty() ? "" : "; " + remedy); }
 };
 

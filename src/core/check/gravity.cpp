@@ -70,8 +70,8 @@ StrainEnergy strain_energy(const Assembly& assembly, const MatrixXd& motions) {
                       MatrixXd::Zero(static_cast<Index>(assembly.joints.size()), motions.cols())};
   for (const BeamElement& beam : assembly.beams) {
     const BeamMatrix arms = beam_arms(assembly, beam);
-    energy.parts.row(beam.part) += energy_of(stiffness(beam.geometry, assembly.properties(beam)),
-                                             arms * motions_of(motions, beam.nodes, 6));
+    energy.parts.row(beam.part) +=
+        energy_of(stiffness(beam.geometry, assembly.properties(beam)), arms * motions_of(motions, beam.nodes, 6));
   }
   for (const ElementGroup& group : assembly.groups) {
     const ElementBlock block = assembly.block(group);
@@ -107,8 +107,8 @@ std::vector<HighestStress> highest_stress(const Assembly& assembly, const Matrix
   };
   for (const BeamElement& beam : assembly.beams) {
     const BeamProperties properties = assembly.properties(beam);
-    const MatrixXd forces = force_recovery(beam.geometry, properties) * beam_arms(assembly, beam) *
-                            motions_of(motions, beam.nodes, 6);
+    const MatrixXd forces =
+        force_recovery(beam.geometry, properties) * beam_arms(assembly, beam) * motions_of(motions, beam.nodes, 6);
     for (std::size_t end = 0; end < 2; ++end) {
       const BeamSection& section = *properties.sections[2 * end];
       for (const StressPoint& point : section.points) {
@@ -153,11 +153,10 @@ std::vector<Finding> gravity_findings(const Assembly& assembly, const std::vecto
                        own.weight),
            "a spring leads to the ground, or the base does not hold that direction: check joints and base"});
     if (own.deflection > far * box.diagonal().norm())
-      findings.push_back(
-          {Finding::Grade::warning, "model",
-           fmt::format("under 1 g along {} {} moves by {:.4g} mm, more than a tenth of the model", axis,
-                       assembly.describe_node(own.node), 1e3 * own.deflection),
-           "check the stiffness of what carries it, and the units", assembly.position(own.node)});
+      findings.push_back({Finding::Grade::warning, "model",
+                          fmt::format("under 1 g along {} {} moves by {:.4g} mm, more than a tenth of the model", axis,
+                                      assembly.describe_node(own.node), 1e3 * own.deflection),
+                          "check the stiffness of what carries it, and the units", assembly.position(own.node)});
   }
   for (const HighestStress& own : stress) {
     const std::optional<double>& yield = assembly.material_of(own.part).yield;

@@ -9,9 +9,9 @@ namespace avrenk {
 /// One axis: the base accelerates by 1 g and the model lags behind it.
 struct GravityCase {
   int axis = 0;
-  Eigen::VectorXd motions;  ///< six of each node relative to the base, m and rad
-  double deflection = 0;    ///< m, largest translation
-  int node = 0;             ///< where
+  Eigen::VectorXd motions;          ///< six of each node relative to the base, m and rad
+  double deflection = 0;            ///< m, largest translation
+  int node = 0;                     ///< where
   double weight = 0, reaction = 0;  ///< N, along the axis
 };
 [[nodiscard]] std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& system,

@@ -113,8 +113,9 @@ class Attacher {
     integrate();
     for (const int node : chosen_)
       if (!done_.contains(node)) follow_alone(node);
-    std::stable_sort(assembly_.followers.begin() + static_cast<std::ptrdiff_t>(before), assembly_.followers.end(),
-                     [](const Follower& a, const Follower& b) { return std::tie(a.patch, a.node) < std::tie(b.patch, b.node); });
+    std::stable_sort(
+        assembly_.followers.begin() + static_cast<std::ptrdiff_t>(before), assembly_.followers.end(),
+        [](const Follower& a, const Follower& b) { return std::tie(a.patch, a.node) < std::tie(b.patch, b.node); });
     return static_cast<int>(chosen_.size());
   }
 
@@ -161,7 +162,8 @@ class Attacher {
       const double off_box = box.exteriorDistance(x);
       if (!request_.all && off_box > request_.within + largest_half() + half && off_box >= nearest) continue;
       const FacePoint point = carrier_.nearest(x);
-      const double gap = gap_to_face(carrier_, point, x, half, shell == shells_.end() ? Vector3::Zero() : shell->second.normal);
+      const double gap =
+          gap_to_face(carrier_, point, x, half, shell == shells_.end() ? Vector3::Zero() : shell->second.normal);
       if (gap < nearest) {
         nearest = gap;
         nearest_node = node;
@@ -191,7 +193,8 @@ class Attacher {
                          assembly_.describe_node(node), 1e3 * gap, parts(), 1e3 * request_.within);
     };
     if (chosen_.empty())
-      refuse(request_.joint, "nothing is near enough: of " + request_.followers + " the nearest, " + say(nearest_node, nearest),
+      refuse(request_.joint,
+             "nothing is near enough: of " + request_.followers + " the nearest, " + say(nearest_node, nearest),
              fmt::format("close the gap, or write within: {:.4g} mm", 1e3 * nearest * 1.01));
     if (request_.all && farthest > request_.within * (1 + 1e-9) + 1e-12)
       refuse(request_.joint, say(farthest_node, farthest),
@@ -316,7 +319,8 @@ class Attacher {
         for (const int corner : {middle->second.first, middle->second.second}) add(whole, to_corners, sums.at(corner));
       }
       done_.insert(node);
-      assembly_.followers.push_back(follower_of(request_.joint, Joint::Type::attachment, node, whole, gap_.at(node), patch_.at(node)));
+      assembly_.followers.push_back(
+          follower_of(request_.joint, Joint::Type::attachment, node, whole, gap_.at(node), patch_.at(node)));
     }
   }
 
@@ -341,7 +345,8 @@ class Attacher {
       for (const int node : facet.nodes)
         if (is_chosen(node)) parent[root(node)] = root(facet.nodes.front());
     std::map<int, int> number;
-    for (const int node : chosen_) patch_[node] = number.try_emplace(root(node), static_cast<int>(number.size())).first->second;
+    for (const int node : chosen_)
+      patch_[node] = number.try_emplace(root(node), static_cast<int>(number.size())).first->second;
   }
 
   // The end of a line, or a node of no facet.
@@ -352,13 +357,15 @@ class Attacher {
     if (beam != beam_of_.end() && !of_solids_.contains(node)) {
       mixture = footprint(section_points(beam->second.first, beam->second.second, x), x);
       if (mixture.empty())
-        refuse(request_.joint, fmt::format("the footprint of {} falls on a line of the faces", assembly_.describe_node(node)),
+        refuse(request_.joint,
+               fmt::format("the footprint of {} falls on a line of the faces", assembly_.describe_node(node)),
                "attach it to a face, not to an edge");
     } else {
       const auto shell = shells_.find(node);
       mixture = carried(x, shell == shells_.end() ? nullptr : &shell->second);
     }
-    assembly_.followers.push_back(follower_of(request_.joint, Joint::Type::attachment, node, mixture, gap_.at(node), patch_.at(node)));
+    assembly_.followers.push_back(
+        follower_of(request_.joint, Joint::Type::attachment, node, mixture, gap_.at(node), patch_.at(node)));
   }
 
   // Points on the ellipse with the second moments of the section.
@@ -401,7 +408,8 @@ double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vect
   const double height = apart.dot(point.normal);
   const double sideways = std::sqrt(std::max(0.0, apart.squaredNorm() - height * height));
   const double half = part.form == Part::Form::shell ? 0.5 * part.thickness : 0;
-  const double off = std::abs(height - (half > 0 ? part.offset : 0)) - half - own_half * std::abs(own_normal.dot(point.normal));
+  const double off =
+      std::abs(height - (half > 0 ? part.offset : 0)) - half - own_half * std::abs(own_normal.dot(point.normal));
   return std::hypot(sideways, std::max(0.0, off));
 }
 
@@ -421,10 +429,12 @@ void add_average(Assembly& assembly, const std::string& joint, int node, const s
   }
   const Mixture mixture = best_fit(points, motions, weights, assembly.position(node));
   if (mixture.empty())
-    refuse(joint, fmt::format("the {} nodes that carry {} lie on one line, and turning about it would not be carried", of.size(),
-                              assembly.describe_node(node)),
+    refuse(joint,
+           fmt::format("the {} nodes that carry {} lie on one line, and turning about it would not be carried",
+                       of.size(), assembly.describe_node(node)),
            "name a place of three nodes or more that do not lie on a line");
-  assembly.followers.push_back(follower_of(joint, Joint::Type::average, node, mixture, (centre - assembly.position(node)).norm(), 0));
+  assembly.followers.push_back(
+      follower_of(joint, Joint::Type::average, node, mixture, (centre - assembly.position(node)).norm(), 0));
 }
 
 std::vector<double> tributary_areas(const Assembly& assembly, const Surface& surface, const std::vector<int>& nodes) {
@@ -441,9 +451,11 @@ std::vector<double> tributary_areas(const Assembly& assembly, const Surface& sur
 }
 
 Vector6 bolt_stiffness(const Bolt& bolt) {
-  const BeamSection section = rod_section(bolt.diameter, 0.5 * bolt.material.youngs_modulus / bolt.material.shear_modulus - 1);
+  const BeamSection section =
+      rod_section(bolt.diameter, 0.5 * bolt.material.youngs_modulus / bolt.material.shear_modulus - 1);
   const double e = bolt.material.youngs_modulus, g = bolt.material.shear_modulus, l = bolt.length;
-  const double shear = 1 / (l * l * l / (12 * e * section.second_moment_y) + l / (section.shear_factor_y * g * section.area));
+  const double shear =
+      1 / (l * l * l / (12 * e * section.second_moment_y) + l / (section.shear_factor_y * g * section.area));
   Vector6 stiffness;
   stiffness << shear, shear, e * section.area / l, e * section.second_moment_y / l, e * section.second_moment_y / l,
       g * section.torsion_constant / l;

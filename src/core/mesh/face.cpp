@@ -69,8 +69,7 @@ bool is_triangle(std::size_t nodes) { return nodes == 3 || nodes == 6; }
 
 bool inside(std::size_t nodes, const Vector2d& at) {
   constexpr double slack = 1e-9;
-  return is_triangle(nodes) ? at.minCoeff() >= -slack && at.sum() <= 1 + slack
-                            : at.cwiseAbs().maxCoeff() <= 1 + slack;
+  return is_triangle(nodes) ? at.minCoeff() >= -slack && at.sum() <= 1 + slack : at.cwiseAbs().maxCoeff() <= 1 + slack;
 }
 
 // Along edge i of a face, s from 0 to 1.
@@ -196,8 +195,7 @@ FacePoint FaceSearch::nearest(const Vector3& x) const {
     FacePoint own = project(at->second, x);
     // Of equally near faces that of the lowest number, so that the answer does not hang on the order of the tree.
     const double slack = 1e-9 * (1e-3 + own.distance);
-    if (own.distance < best.distance - slack ||
-        (own.distance < best.distance + slack && own.face < best.face))
+    if (own.distance < best.distance - slack || (own.distance < best.distance + slack && own.face < best.face))
       best = own;
   }
   return best;

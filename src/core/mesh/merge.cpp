@@ -15,10 +15,10 @@ void refuse_crushed(const Assembly& assembly, int part, std::span<const int> nod
   for (std::size_t i = 0; i < nodes.size(); ++i)
     for (std::size_t k = 0; k < i; ++k)
       if (nodes[i] == nodes[k])
-        throw InputError(Problem{"part " + assembly.parts[static_cast<std::size_t>(part)].name,
-                                 fmt::format("two nodes of one element at {} would become one",
-                                             assembly.describe_node(nodes[i])),
-                                 "merge within less than the shortest edge", std::nullopt});
+        throw InputError(
+            Problem{"part " + assembly.parts[static_cast<std::size_t>(part)].name,
+                    fmt::format("two nodes of one element at {} would become one", assembly.describe_node(nodes[i])),
+                    "merge within less than the shortest edge", std::nullopt});
 }
 
 }  // namespace
@@ -50,8 +50,9 @@ Merged merge_nodes(Assembly& assembly, const std::vector<int>& parts, double wit
       refuse_crushed(assembly, group.part, own);
     }
   for (const BeamElement& beam : assembly.beams)
-    refuse_crushed(assembly, beam.part,
-                   std::array{kept[static_cast<std::size_t>(beam.nodes[0])], kept[static_cast<std::size_t>(beam.nodes[1])]});
+    refuse_crushed(
+        assembly, beam.part,
+        std::array{kept[static_cast<std::size_t>(beam.nodes[0])], kept[static_cast<std::size_t>(beam.nodes[1])]});
   std::vector<Node> nodes;
   result.node.resize(kept.size());
   for (std::size_t n = 0; n < kept.size(); ++n) {  // what is kept comes before what becomes it

@@ -48,10 +48,9 @@ ElementBlock Assembly::block(const ElementGroup& group) const {
   const Matrix3 axes = material.axes * group.turn.transpose();
   const double density = part.mass_factor * material.density;
   if (group.kind->is_shell()) {
-    ShellSection section =
-        material.orthotropic
-            ? orthotropic_shell(*material.orthotropic, part.thickness, density)
-            : isotropic_shell(part.thickness, material.youngs_modulus, material.poissons_ratio, density);
+    ShellSection section = material.orthotropic ? orthotropic_shell(*material.orthotropic, part.thickness, density)
+                                                : isotropic_shell(part.thickness, material.youngs_modulus,
+                                                                  material.poissons_ratio, density);
     section.extra_mass = part.mass_factor * part.extra_mass;
     section.offset = part.offset;
     if (material.orthotropic) section.along = axes.row(0);

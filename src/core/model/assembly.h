@@ -141,7 +141,7 @@ struct Assembly {
   std::vector<RigidLink> links;
   std::vector<Follower> followers;
   std::vector<Joint> joints;  ///< in the order of the plan
-  std::vector<Base> bases;  ///< one or more, each with motions of its own; the first one's point is the model's
+  std::vector<Base> bases;    ///< one or more, each with motions of its own; the first one's point is the model's
   std::map<std::string, std::vector<int>> places;
 
   /// All feet, base by base: the index of the base and the foot.

@@ -129,21 +129,19 @@ ModalBasis solve_free(const System& system, int wanted, int block, const Progres
   ModalBasis basis;
   tell(progress, fmt::format("factorising {} equations, free motions and all", system.free));
   auto start = Clock::now();
-  const auto free_motions =
-      Factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect).null_space().cols();
-  constexpr double part = 1e-8;
+  // λ of a free motion is rounding, 1e-16 of the stiffest element's; what is below 1e-11 of it is free.
+  constexpr double part = 1e-8, rounding = 1e-3;
   const double shift = -part * system.stiffness.ff.diagonal().maxCoeff() / system.mass.ff.diagonal().maxCoeff();
+  const int free_motions =
+      Factorisation(system.stiffness.ff + rounding * shift * system.mass.ff, system.node_of_column).negative_pivots();
   const Factorisation shifted(system.stiffness.ff - shift * system.mass.ff, system.node_of_column);
   basis.factor_seconds = seconds_since(start);
   basis.factor_entries = shifted.factor_entries();
   basis.factor_operations = shifted.operations();
   start = Clock::now();
-  EigenPairs pairs = lowest_modes(shifted, system.mass.ff, std::max<int>(wanted, static_cast<int>(free_motions)), block,
-                                  progress);
+  EigenPairs pairs = lowest_modes(shifted, system.mass.ff, std::max(wanted, free_motions), block, progress);
   basis.eigen_seconds = seconds_since(start);
   const VectorXd values = pairs.values.array() + shift;
-  // λ of a free motion is rounding: that of the shift, which was added and taken off again.
-  constexpr double rounding = 1e-5;
   const auto zeros = (values.array().abs() < rounding * -shift).count();
   if (zeros != free_motions)
     throw NumericalError(fmt::format(

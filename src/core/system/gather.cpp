@@ -163,8 +163,7 @@ class Sum {
   void add(const Reduced& element, int from, int to) {
     for (std::size_t j = 0; j < element.columns.size(); ++j) {
       const int column = element.columns[j];
-      const int root =
-          column < numbering_.free ? numbering_.node_of_column[static_cast<std::size_t>(column)] : 0;
+      const int root = column < numbering_.free ? numbering_.node_of_column[static_cast<std::size_t>(column)] : 0;
       if (root < from || root >= to) continue;
       for (std::size_t i = 0; i < element.columns.size(); ++i) {
         const double value = element.t.col(static_cast<Index>(i)).dot(element.xt.col(static_cast<Index>(j)));

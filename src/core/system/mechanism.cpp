@@ -95,10 +95,11 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
   }
   const std::string joints = carrying_joints(assembly, moves);
   return {"mechanism", wrong,
-          joints.empty() ? "join it or hold it, or give the joint that carries it a stiffness in that direction"
-                         : fmt::format("only joint {} leads to what stands still: give it a stiffness in that direction, "
-                                       "or join it otherwise",
-                                       joints),
+          joints.empty()
+              ? "join it or hold it, or give the joint that carries it a stiffness in that direction"
+              : fmt::format("only joint {} leads to what stands still: give it a stiffness in that direction, "
+                            "or join it otherwise",
+                            joints),
           std::nullopt};
 }
 
@@ -145,13 +146,13 @@ std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes
   const Closest nearest = closest_part(assembly, nodes, own);
   if (nearest.part < 0) return otherwise;
   const std::string& other = assembly.parts[static_cast<std::size_t>(nearest.part)].name;
-  const std::string where =
-      fmt::format("the nearest other part is {}, {:.3g} mm from {}", other, 1e3 * nearest.distance,
-                  assembly.describe_node(nearest.node));
+  const std::string where = fmt::format("the nearest other part is {}, {:.3g} mm from {}", other,
+                                        1e3 * nearest.distance, assembly.describe_node(nearest.node));
   if (!nearest.face || count.empty()) return otherwise + "; " + where;
   const double within = std::max(1e-5, 1.01 * nearest.distance);
-  return fmt::format("{}: if they touch there, write joints: {{NAME: {{attach: {{part: {}, to: {}, within: {:.3g} mm}}}}}}",
-                     where, assembly.nodes[static_cast<std::size_t>(nearest.node)].origin, other, 1e3 * within);
+  return fmt::format(
+      "{}: if they touch there, write joints: {{NAME: {{attach: {{part: {}, to: {}, within: {:.3g} mm}}}}}}", where,
+      assembly.nodes[static_cast<std::size_t>(nearest.node)].origin, other, 1e3 * within);
 }
 
 // What nothing joins to anything that is held: one problem for each such group.
@@ -188,8 +189,9 @@ std::vector<Problem> loose_groups(const Assembly& assembly) {
          likely_joint(assembly, own.nodes), std::nullopt});
   }
   if (loose.size() > most)
-    problems.push_back(
-        {"mechanism", fmt::format("{} more pieces are joined to nothing that is held", loose.size() - most), "", std::nullopt});
+    problems.push_back({"mechanism",
+                        fmt::format("{} more pieces are joined to nothing that is held", loose.size() - most), "",
+                        std::nullopt});
   return problems;
 }
 
@@ -215,6 +217,8 @@ std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& m
   return names.empty() || names.size() > most ? "" : text;
 }
 
+}  // namespace
+
 std::vector<Problem> describe_motions(const Assembly& assembly, const System& system,
                                       const Eigen::MatrixXd& free_motions) {
   if (free_motions.cols() == 0) return {};
@@ -238,8 +242,6 @@ std::vector<Problem> describe_motions(const Assembly& assembly, const System& sy
   return problems;
 }
 
-}  // namespace
-
 Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
   if (system.free == 0)
     throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
@@ -249,12 +251,6 @@ Factorisation factorise_stiffness(const Assembly& assembly, const System& system
   if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
     throw InputError(std::move(problems));
   return factorisation;
-}
-
-std::vector<Problem> free_motions(const Assembly& assembly, const System& system) {
-  return describe_motions(
-      assembly, system,
-      Factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect).null_space());
 }
 
 }  // namespace avrenk

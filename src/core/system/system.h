@@ -86,8 +86,10 @@ inline constexpr double rigid_tolerance = 1e-5;
 /// @throws InputError  a part of the model can move freely: says which part, and how
 [[nodiscard]] Factorisation factorise_stiffness(const Assembly& assembly, const System& system);
 
-/// The motions that strain nothing, each in words: what moves, how, and what could hold it. Empty: there is none.
-[[nodiscard]] std::vector<Problem> free_motions(const Assembly& assembly, const System& system);
+/// Motions that strain nothing in words: what moves, how, and what could hold it.
+/// @param motions  n_f x k: a basis of them, in any mixture
+[[nodiscard]] std::vector<Problem> describe_motions(const Assembly& assembly, const System& system,
+                                                    const Eigen::MatrixXd& motions);
 
 [[nodiscard]] StaticSolution solve_statics(const System& system, const Factorisation& stiffness);
 

@@ -46,9 +46,10 @@ Assembly plates_and_block(double gap = 1e-3) {
 TEST(Contact, FindsNodesAtOneSpotAndGapsThatNothingJoins) {
   Assembly model = plates_and_block();
   EXPECT_THAT(sentences(unjoined_nodes(model)),
-              testing::ElementsAre(AllOf(HasSubstr("part left: 4 nodes lie at the same spot as nodes of right and are not joined, "
-                                                   "the first at (50, -30, 0) mm"),
-                                         HasSubstr("merge: {parts: [left, right], within: 0.01 mm}"))));
+              testing::ElementsAre(
+                  AllOf(HasSubstr("part left: 4 nodes lie at the same spot as nodes of right and are not joined, "
+                                  "the first at (50, -30, 0) mm"),
+                        HasSubstr("merge: {parts: [left, right], within: 0.01 mm}"))));
   EXPECT_THAT(sentences(open_gaps(model, surface_of(model))),
               Contains(AllOf(HasSubstr("part block: 9 of its nodes lie within 4 mm of left, the nearest 1 mm at"),
                              HasSubstr("attach: {part: block, to: left"))));
@@ -104,7 +105,8 @@ TEST(ElementQuality, IsThatOfTheShapesByHand) {
   EXPECT_LE(quality(quadrilateral, {{0, 0, 0}, {3, 0, 0}, {0.2, 0.2, 0}, {0, 3, 0}}).jacobian, 0);  // folded
   // One corner of a unit square lifted by h: cut through that corner the halves have normals (0, −h, 1) and (−h, 0, 1).
   const double h = 0.2;
-  EXPECT_NEAR(quality(quadrilateral, {{0, 0, 0}, {1, 0, 0}, {1, 1, h}, {0, 1, 0}}).warp, std::acos(1 / (1 + h * h)), 1e-12);
+  EXPECT_NEAR(quality(quadrilateral, {{0, 0, 0}, {1, 0, 0}, {1, 1, h}, {0, 1, 0}}).warp, std::acos(1 / (1 + h * h)),
+              1e-12);
   EXPECT_NEAR(quality(triangle, {{0, 0, 0}, {1, 0, 0}, {0.5, std::sqrt(0.75), 0}}).aspect, 1, 1e-12);
   // 3-4-5: inscribed circle of 1, longest edge 5.
   EXPECT_NEAR(quality(triangle, {{0, 0, 0}, {4, 0, 0}, {0, 3, 0}}).aspect, 5 / (2 * std::sqrt(3.0)), 1e-12);
@@ -146,8 +148,8 @@ TEST(Gravity, BalancesEnergyStressAndReaction) {
   MatrixXd motions(cases[0].motions.size(), 3);
   for (int k = 0; k < 3; ++k) motions.col(k) = cases[static_cast<std::size_t>(k)].motions;
   const StrainEnergy energy = strain_energy(model, motions);
-  const double g = standard_gravity, d = 0.01, i = std::numbers::pi * std::pow(d, 4) / 64, area = std::numbers::pi * d * d / 4,
-               weight = 0.3 * g, line = 2700 * area * g, l = 0.5, e = 70e9;
+  const double g = standard_gravity, d = 0.01, i = std::numbers::pi * std::pow(d, 4) / 64,
+               area = std::numbers::pi * d * d / 4, weight = 0.3 * g, line = 2700 * area * g, l = 0.5, e = 70e9;
   for (int axis = 0; axis < 3; ++axis) {
     const GravityCase& own = cases[static_cast<std::size_t>(axis)];
     EXPECT_NEAR(own.reaction / own.weight, 1, 1e-9);
@@ -160,7 +162,8 @@ TEST(Gravity, BalancesEnergyStressAndReaction) {
   const std::vector<HighestStress> stress = highest_stress(model, motions);
   ASSERT_THAT(stress, SizeIs(1));
   const double moment = weight * l + 0.5 * line * l * l;
-  EXPECT_NEAR(stress[0].value[2] / (moment * d / 2 / i), 1, 3e-3);
+  // Fibres of round sections lie on a polygon around the circle, 0.86 % outside.
+  EXPECT_NEAR(stress[0].value[2] / (moment * d / 2 / i), 1.0086, 1e-3);
   EXPECT_EQ(stress[0].node[2], 0);
   EXPECT_THAT(gravity_findings(model, cases, stress), IsEmpty());
   model.materials[0].yield = 1e5;
@@ -207,8 +210,8 @@ TEST(FreeModel, HasExactlyItsRigidMotionsAndTheClosedFormBehindThem) {
   ModeRequest request{std::nullopt, 12, true, false};
   request.free_motions = true;
   const System system = make_system(model);
-  EXPECT_THAT(free_motions(model, system), SizeIs(6));
   const ModalBasis basis = solve_modes(model, system, request);
+  EXPECT_THAT(describe_motions(model, system, basis.shapes.leftCols(6)), SizeIs(6));
   EXPECT_EQ(basis.free_motions(), 6);
   EXPECT_EQ(basis.counted_below, 12);
   const double unit = std::sqrt(70e9 / 2700) * (0.002 / 4) / (2 * pi);  // √(EI/ρA)/2πL², L = 1

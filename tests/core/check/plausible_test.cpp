@@ -64,9 +64,10 @@ TEST(Plausible, ComparesWithWhatPartsWeigh) {
   EXPECT_THAT(weight_differences(model), IsEmpty());  // nothing was weighed
   model.masses[0].weighed = 1.55;
   EXPECT_THAT(weight_differences(model), IsEmpty());  // −3.2 %
-  EXPECT_THAT(sentences(weight_differences(model, 0.03)),
-              ElementsAre("mass battery: it has 1.5 kg in the model and weighs 1.55 kg: -3.2 %; find the difference, or "
-                          "write scale: yes beside weighed"));
+  EXPECT_THAT(
+      sentences(weight_differences(model, 0.03)),
+      ElementsAre("mass battery: it has 1.5 kg in the model and weighs 1.55 kg: -3.2 %; find the difference, or "
+                  "write scale: yes beside weighed"));
   const double frame = mass_breakdown(model)[0].second.mass;
   model.parts[0].weighed = frame / 1.1;
   EXPECT_THAT(sentences(weight_differences(model)), ElementsAre(HasSubstr("part frame: it has ")));

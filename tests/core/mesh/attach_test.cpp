@@ -39,7 +39,8 @@ std::vector<int> all_of(const Assembly& model, int part) {
 
 int join(Assembly& model, int part, int to, double within) {
   const Surface surface = surface_of(model);
-  return attach(model, surface, {"bond", all_of(model, part), model.parts[static_cast<std::size_t>(part)].name, {to}, within});
+  return attach(model, surface,
+                {"bond", all_of(model, part), model.parts[static_cast<std::size_t>(part)].name, {to}, within});
 }
 
 // Every kind of follower on every kind of carrier, as one model each; turned in space so that no axis is special.
@@ -82,8 +83,10 @@ Assembly put_sheet(Assembly model, const Placement& turn) {
 }
 Assembly put_beam(Assembly model, const Placement& turn) {
   model.parts.push_back(line_part("strut"));
-  const int a = test::add_node(model, turn({0.11, 0.08, 0.051}), "strut"), b = test::add_node(model, turn({0.15, 0.1, 0.2}), "strut");
-  model.beams.push_back({{a, b}, static_cast<int>(model.parts.size()) - 1,
+  const int a = test::add_node(model, turn({0.11, 0.08, 0.051}), "strut"),
+            b = test::add_node(model, turn({0.15, 0.1, 0.2}), "strut");
+  model.beams.push_back({{a, b},
+                         static_cast<int>(model.parts.size()) - 1,
                          {model.position(a), model.position(b), turn.turn * Vector3(1, -2, 0)}});
   return model;
 }
@@ -92,15 +95,25 @@ Assembly put_block(Assembly model, const Placement& turn, SolidShape shape, doub
              turn.after({Matrix3::Identity(), {0.05, 0.03, 0.05 + gap}}));
 }
 const Pair pairs[] = {
-    {"block on block", [](const Placement& t) { return put_block(with_block(t, SolidShape::hexahedron8), t, SolidShape::hexahedron8, 0); }},
-    {"across a gap", [](const Placement& t) { return put_block(with_block(t, SolidShape::tetrahedron10), t, SolidShape::wedge6, 1e-3); }},
-    {"quadratic on quadratic", [](const Placement& t) { return put_block(with_block(t, SolidShape::hexahedron20), t, SolidShape::tetrahedron10, 0); }},
+    {"block on block",
+     [](const Placement& t) {
+       return put_block(with_block(t, SolidShape::hexahedron8), t, SolidShape::hexahedron8, 0);
+     }},
+    {"across a gap",
+     [](const Placement& t) {
+       return put_block(with_block(t, SolidShape::tetrahedron10), t, SolidShape::wedge6, 1e-3);
+     }},
+    {"quadratic on quadratic",
+     [](const Placement& t) {
+       return put_block(with_block(t, SolidShape::hexahedron20), t, SolidShape::tetrahedron10, 0);
+     }},
     {"block on plate", [](const Placement& t) { return put_block(with_plate(t), t, SolidShape::hexahedron20, 2e-3); }},
     {"sheet on block", [](const Placement& t) { return put_sheet(with_block(t, SolidShape::hexahedron8), t); }},
     {"sheet on plate", [](const Placement& t) { return put_sheet(with_plate(t), t); }},
     {"beam on block", [](const Placement& t) { return put_beam(with_block(t, SolidShape::wedge15), t); }},
     {"beam on plate", [](const Placement& t) { return put_beam(with_plate(t), t); }},
-    {"plate on plate", [](const Placement& t) {
+    {"plate on plate",
+     [](const Placement& t) {
        return put(with_plate(t), test::shell_part("doubler", 3e-3),
                   mesh_shape(Plate{0.1, 0.08}, {false, false, 3e-3, 1}, {std::nullopt, {4, 3}}),
                   t.after({Matrix3::Identity(), {0.09, 0.07, 0.05 + 3.5e-3}}));
@@ -130,12 +143,11 @@ TEST_P(EveryAttachment, CarriesRigidMotionsAndResultantsExactly) {
     EXPECT_LE((load - exact.transpose()).norm(), 1e-9);  // F, and r × F + M
   }
 }
-INSTANTIATE_TEST_SUITE_P(Pairs, EveryAttachment, testing::ValuesIn(pairs),
-                         [](const auto& row) {
-                           std::string name = row.param.name;
-                           std::replace(name.begin(), name.end(), ' ', '_');
-                           return name;
-                         });
+INSTANTIATE_TEST_SUITE_P(Pairs, EveryAttachment, testing::ValuesIn(pairs), [](const auto& row) {
+  std::string name = row.param.name;
+  std::replace(name.begin(), name.end(), ' ', '_');
+  return name;
+});
 
 // Constant stress across meshes that do not match. Where the functions of both sides change at the points between which
 // the integral is sampled it is exact; else an error of the sampling is left.
@@ -199,16 +211,19 @@ TEST(Attachment, SaysWhichNodesAreTooFarAndHowFar) {
   };
   const Assembly apart = two_blocks(SolidShape::hexahedron8, SolidShape::hexahedron8, 3e-3);
   const std::vector<int> upper = all_of(apart, 1);
-  EXPECT_EQ(refusal(apart, {"bond", upper, "upper", {0}, 1e-3}),
-            "joint bond: nothing is near enough: of upper the nearest, upper (0, 0, 53) mm is 3 mm from lower, and only "
-            "what is within 1 mm follows; close the gap, or write within: 3.03 mm");
-  EXPECT_EQ(refusal(apart, {"bond", {upper[0], upper.back()}, "place pads", {0}, 4e-3, true}),
-            "joint bond: upper (100, 100, 103) mm is 53 mm from lower, and only what is within 4 mm follows; leave it out "
-            "of place pads, or write within: 53.53 mm");
+  EXPECT_EQ(
+      refusal(apart, {"bond", upper, "upper", {0}, 1e-3}),
+      "joint bond: nothing is near enough: of upper the nearest, upper (0, 0, 53) mm is 3 mm from lower, and only "
+      "what is within 1 mm follows; close the gap, or write within: 3.03 mm");
+  EXPECT_EQ(
+      refusal(apart, {"bond", {upper[0], upper.back()}, "place pads", {0}, 4e-3, true}),
+      "joint bond: upper (100, 100, 103) mm is 53 mm from lower, and only what is within 4 mm follows; leave it out "
+      "of place pads, or write within: 53.53 mm");
   EXPECT_EQ(refusal(apart, {"bond", all_of(apart, 0), "lower", {0}, 1e-3}),
             "joint bond: every node of lower belongs to lower already; name another part or place");
   Assembly line;
-  const int a = test::add_node(line, {0, 0, 0}), b = test::add_node(line, {1, 0, 0}), c = test::add_node(line, {2, 0, 0});
+  const int a = test::add_node(line, {0, 0, 0}), b = test::add_node(line, {1, 0, 0}),
+            c = test::add_node(line, {2, 0, 0});
   try {
     add_average(line, "mean", a, {a, b, c}, {1, 1, 1});
     ADD_FAILURE();

@@ -58,9 +58,11 @@ Eigen::Matrix<Complex, 6, 1> inertia_of(const test::Solved& solved, const std::v
     Eigen::Matrix<Complex, 6, 1> motion;
     for (int d = 0; d < 3; ++d) {
       const Complex w(0, 2 * pi * frequency);
-      motion[d] = solved.response(solved.channels.motion(node, NodeMotion::absolute_acceleration).row(d), direction, frequency);
+      motion[d] =
+          solved.response(solved.channels.motion(node, NodeMotion::absolute_acceleration).row(d), direction, frequency);
       motion[3 + d] =
-          w * w * solved.response(solved.channels.motion(node, NodeMotion::absolute_rotation).row(d), direction, frequency);
+          w * w *
+          solved.response(solved.channels.motion(node, NodeMotion::absolute_rotation).row(d), direction, frequency);
     }
     acceleration.segment<6>(6 * static_cast<Eigen::Index>(f)) = rigid_arm(own.position(node), about) * motion;
   }

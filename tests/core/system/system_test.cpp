@@ -107,7 +107,8 @@ TEST(RigidLinks, FollowThroughChainsAndRefuseRings) {
     }
     return std::string();
   };
-  EXPECT_THAT(refusal({{"first", a, {b}}, {"second", b, {a}}}), HasSubstr("follows nodes that follow it together with first: a ring of joints"));
+  EXPECT_THAT(refusal({{"first", a, {b}}, {"second", b, {a}}}),
+              HasSubstr("follows nodes that follow it together with second: a ring of joints"));
   EXPECT_THAT(refusal({{"first", 1, {a}}, {"second", b, {a}}}),
               HasSubstr("joint second: point (0, 0, 1000) mm already follows in joint first"));
   EXPECT_THAT(refusal({{"first", 1, {0}}}),
