@@ -120,10 +120,11 @@ Check look(Analysis& analysis, Terminal& terminal) {
   analysis.surface = surface_of(assembly);
   add(check.findings, unjoined_nodes(assembly));
   add(check.findings, open_gaps(assembly, analysis.surface));
-  for (const Base& base : assembly.bases)
+  for (const Base& base : assembly.bases) {
+    const Vector3 point = base.point.unaryExpr([](double x) { return std::abs(x) < 1e-12 ? 0.0 : 1e3 * x; });
     check.facts.push_back(fmt::format("Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm.", base.name,
-                                      base.feet.size(), 1e3 * base.point.x(), 1e3 * base.point.y(),
-                                      1e3 * base.point.z()));
+                                      base.feet.size(), point.x(), point.y(), point.z()));
+  }
   look_at_statics(analysis, check, terminal);
   sort_by_grade(check.findings);
   return check;

@@ -12,7 +12,7 @@ namespace {
 
 constexpr Command all_commands[] = {
     {"demo", "[DIR]", "write the demo plan into DIR (default: avrenk-demo) and run all of it", "avrenk demo", demo},
-    {"check", "PLAN", "read everything; mass, centre of gravity, supports, 1 g deflections; no modes",
+    {"check", "PLAN", "find mistakes before any mode: joints, gaps, elements, masses, 1 g; with a report",
      "avrenk check deck.yaml", check},
     {"modes", "PLAN", "natural frequencies, effective mass, damping",
      "avrenk modes deck.yaml --set \"modes.up to=500 Hz\"", modes},
@@ -22,6 +22,10 @@ constexpr Command all_commands[] = {
      "avrenk random deck.yaml launch", random},
     {"run", "PLAN", "all of it: modes, every environment, limits and verdict", "avrenk run deck.yaml --out results",
      run},
+    {"new", "[--mesh FILE] [PLAN]", "write a commented starter plan: for a mesh (.vtu), or a small one to change",
+     "avrenk new --mesh bracket.vtu", new_plan},
+    {"explain", "[TOPIC]", "what the handbook says of a key, an element, a joint, a quantity or a message",
+     "avrenk explain attach", explain},
     {"profile", "PLAN[:NAME]", "input profiles alone: slopes, RMS, velocity, stroke",
      "avrenk profile deck.yaml:launch-random", profile},
 };

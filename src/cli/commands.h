@@ -21,6 +21,8 @@ ExitStatus sine(const Request& request, Terminal& terminal);
 ExitStatus random(const Request& request, Terminal& terminal);
 ExitStatus run(const Request& request, Terminal& terminal);
 ExitStatus profile(const Request& request, Terminal& terminal);
+ExitStatus new_plan(const Request& request, Terminal& terminal);
+ExitStatus explain(const Request& request, Terminal& terminal);
 
 /// The plan that a command is given, first of its words. @throws InputError  none, or more words than it takes
 [[nodiscard]] std::string plan_word(const Request& request, const char* command, std::size_t most_words);

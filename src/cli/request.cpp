@@ -17,6 +17,7 @@ po::options_description common_options() {
        "folder of results; default: beside the plan, named after it")  //
       ("set", po::value<std::vector<std::string>>()->value_name("path.to.key=VALUE"),
        "change one value of the plan; may be repeated")                                       //
+      ("mesh", po::value<std::string>()->value_name("FILE"), "mesh (.vtu) that avrenk new starts from")  //
       ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")    //
       ("no-figures", "write no figures and no fields")                                        //
       ("real-and-imaginary", "figures of the real and imaginary part of sine responses too")  //
@@ -66,6 +67,7 @@ Request read_request(std::span<const std::string> words) {
   }
   Request request;
   if (values.contains("words")) request.words = values["words"].as<std::vector<std::string>>();
+  if (values.contains("mesh")) request.mesh = values["mesh"].as<std::string>();
   if (values.contains("out")) request.out = values["out"].as<std::string>();
   if (values.contains("threads")) {
     request.threads = values["threads"].as<int>();

@@ -19,6 +19,7 @@ struct Request {
   std::vector<std::string> words;  ///< positional: plan, environments
   std::vector<Override> overrides;
   std::optional<std::string> out;
+  std::optional<std::string> mesh;  ///< file that a new plan is for
   int threads = 0;  ///< 0: all cores
   bool quiet = false, verbose = false, figures = true, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too

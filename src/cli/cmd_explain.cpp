@@ -1,0 +1,91 @@
+// explain: what the handbook says about a key, an element, a joint, a quantity or a message.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+#include "cli/commands.h"
+#include "cli/handbook.h"
+#include "core/nearest.h"
+
+namespace avrenk {
+namespace {
+
+std::string lower(std::string text) {
+  std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return std::tolower(c); });
+  return text;
+}
+
+void print_entry(const HandbookEntry& entry, Terminal& terminal) {
+  terminal.print(fmt::format("\n{} (docs/{}.md)\n\n", entry.section, entry.page));
+  terminal.print(plain_text(entry.text));
+  if (!entry.example.empty()) terminal.print("\nExample\n" + plain_text("```\n" + entry.example + "```\n"));
+}
+
+void print_topics(Terminal& terminal) {
+  terminal.print("Topics of avrenk explain, by section of the handbook\n\n");
+  std::string section, line;
+  std::set<std::string> said;
+  const auto flush = [&] {
+    if (!line.empty()) terminal.print(plain_text("- " + line));
+    line.clear();
+  };
+  for (const HandbookEntry& entry : handbook()) {
+    if (entry.page != "plan") continue;
+    if (entry.section != section) {
+      flush();
+      section = entry.section;
+      line = section + ":";
+    }
+    for (const std::string& topic : entry.topics)
+      if (topic != section && topic.size() < 30 && said.insert(section + topic).second)
+        line += (line.ends_with(':') ? " " : ", ") + topic;
+  }
+  flush();
+}
+
+}  // namespace
+
+ExitStatus explain(const Request& request, Terminal& terminal) {
+  if (request.words.empty()) {
+    print_topics(terminal);
+    return ExitStatus::done;
+  }
+  std::string topic;
+  for (const std::string& word : request.words) topic += (topic.empty() ? "" : " ") + word;
+  std::vector<const HandbookEntry*> found;
+  for (const HandbookEntry& entry : handbook())
+    if (std::any_of(entry.topics.begin(), entry.topics.end(),
+                    [&](const std::string& own) { return lower(own) == lower(topic); }))
+      found.push_back(&entry);
+  // A message as it was printed; then words of anything that the handbook says.
+  if (found.empty())
+    for (const HandbookEntry& entry : handbook())
+      if (entry.section == "Messages" && !entry.whole &&
+          std::any_of(entry.topics.begin(), entry.topics.end(),
+                      [&](const std::string& own) { return lower(topic).find(lower(own)) != std::string::npos; }))
+        found.push_back(&entry);
+  if (found.empty())
+    for (const HandbookEntry& entry : handbook())
+      if (!entry.whole && lower(entry.text).find(lower(topic)) != std::string::npos) found.push_back(&entry);
+  if (found.empty())
+    for (const HandbookEntry& entry : handbook())
+      if (entry.whole && lower(entry.text).find(lower(topic)) != std::string::npos) found.push_back(&entry);
+  if (found.empty()) {
+    std::vector<std::string> names;
+    for (const HandbookEntry& entry : handbook())
+      if (entry.page == "plan") names.insert(names.end(), entry.topics.begin(), entry.topics.end());
+    throw InputError(Problem{"", fmt::format("the handbook says nothing about \"{}\"", topic),
+                             suggest_name(topic, names) + "; avrenk explain lists all topics", std::nullopt});
+  }
+  // A section says all that its own rows and items do.
+  constexpr std::size_t most = 4;
+  std::stable_partition(found.begin(), found.end(), [](const HandbookEntry* entry) { return entry->page == "plan"; });
+  const std::size_t shown = found.front()->whole ? 1 : std::min(most, found.size());
+  for (std::size_t i = 0; i < shown; ++i) print_entry(*found[i], terminal);
+  if (found.size() > most && !found.front()->whole)
+    terminal.print(fmt::format("\n{} more places of the handbook speak of it.\n", found.size() - most));
+  return ExitStatus::done;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,10 @@
+/// cli/handbook_pages.h: the pages of docs/, built in (see cmake/embed.cmake).
+#pragma once
+
+namespace avrenk::handbook_pages {
+
+extern const char* const plan;
+extern const char* const results;
+extern const char* const theory;
+
+}  // namespace avrenk::handbook_pages
