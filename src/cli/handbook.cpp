@@ -204,8 +204,7 @@ std::string plain_text(const std::string& markdown) {
   std::string text, paragraph;
   bool in_code = false;
   const auto flush = [&] {
-    if (!paragraph.empty())
-      text += wrapped(without_marks(paragraph), width, paragraph.starts_with("- ") ? "  " : "");
+    if (!paragraph.empty()) text += wrapped(without_marks(paragraph), width, paragraph.starts_with("- ") ? "  " : "");
     paragraph.clear();
   };
   for (const std::string& line : lines_of(markdown)) {

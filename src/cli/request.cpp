@@ -16,14 +16,14 @@ po::options_description common_options() {
       ("out", po::value<std::string>()->value_name("DIR"),
        "folder of results; default: beside the plan, named after it")  //
       ("set", po::value<std::vector<std::string>>()->value_name("path.to.key=VALUE"),
-       "change one value of the plan; may be repeated")                                       //
+       "change one value of the plan; may be repeated")                                                  //
       ("mesh", po::value<std::string>()->value_name("FILE"), "mesh (.vtu) that avrenk new starts from")  //
-      ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")    //
-      ("no-figures", "write no figures and no fields")                                        //
-      ("real-and-imaginary", "figures of the real and imaginary part of sine responses too")  //
-      ("anew", "compute the modes even if an earlier run kept those of the same model")       //
-      ("quiet", "print nothing but warnings and errors")                                      //
-      ("verbose", "say what is being done and what it took")                                  //
+      ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")               //
+      ("no-figures", "write no figures and no fields")                                                   //
+      ("real-and-imaginary", "figures of the real and imaginary part of sine responses too")             //
+      ("anew", "compute the modes even if an earlier run kept those of the same model")                  //
+      ("quiet", "print nothing but warnings and errors")                                                 //
+      ("verbose", "say what is being done and what it took")                                             //
       ("help", "this text");
   return options;
 }

@@ -20,7 +20,7 @@ struct Request {
   std::vector<Override> overrides;
   std::optional<std::string> out;
   std::optional<std::string> mesh;  ///< file that a new plan is for
-  int threads = 0;  ///< 0: all cores
+  int threads = 0;                  ///< 0: all cores
   bool quiet = false, verbose = false, figures = true, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
   bool anew = false;                ///< compute the modes even if an earlier run kept them

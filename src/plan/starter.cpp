@@ -83,10 +83,11 @@ class Starter {
   std::string write() {
     count_cells();
     text_ = fmt::format(
-        "# A first plan for {}: {} points, {} shells, {} solids, {:.4g} x {:.4g} x {:.4g} {}.\n# Lines marked CHECK are "
+        "# A first plan for {}: {} points, {} shells, {} solids, {:.4g} x {:.4g} x {:.4g} {}.\n# Lines marked CHECK "
+        "are "
         "guesses. Then: avrenk check THIS, avrenk run THIS. Any word here: avrenk explain WORD.\n\ntitle: {}\n\n",
-        file_, grid_.points.size(), all_.shells, all_.solids, box_.sizes().x(), box_.sizes().y(), box_.sizes().z(), unit_,
-        name_from(file_.substr(0, file_.rfind('.'))));
+        file_, grid_.points.size(), all_.shells, all_.solids, box_.sizes().x(), box_.sizes().y(), box_.sizes().z(),
+        unit_, name_from(file_.substr(0, file_.rfind('.'))));
     section("materials");
     text_ += "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield: 430 MPa}  # CHECK\n\n";
     write_parts();
@@ -105,7 +106,8 @@ class Starter {
         "s}\n\n";
     section("environments");
     text_ +=
-        "environments:\n  gravity: {static: {acceleration: {z: -1 g}}}\n  sine: {profile: sweep, at: fixture, axes: [x, "
+        "environments:\n  gravity: {static: {acceleration: {z: -1 g}}}\n  sine: {profile: sweep, at: fixture, axes: "
+        "[x, "
         "y, z], after: gravity}\n  random: {profile: broadband, at: fixture, axes: [x, y, z]}\n\n";
     text_ +=
         "limits:\n  stress: {of: metal.von Mises, in: [sine, random], take: {sine: peak, random: 3 sigma}, with: "
@@ -175,15 +177,18 @@ class Starter {
     std::set<std::string> used;
     for (const auto& [group, found] : groups(array)) {
       const bool number = array && array->texts.empty();
-      std::string name = name_from(array ? (number ? array->name + "-" + group : group) : file_.substr(0, file_.rfind('.')));
+      std::string name =
+          name_from(array ? (number ? array->name + "-" + group : group) : file_.substr(0, file_.rfind('.')));
       while (!used.insert(name).second) name += "-2";
       names_ += (names_.empty() ? "" : ", ") + name;
-      text_ += fmt::format("  {}: {{mesh: {}, length: {}, {}{}material: alloy}}  # {} {}{}\n", name, quoted(file_), unit_,
-                           array ? fmt::format("cells: {{{}: {}}}, ", quoted(array->name), quoted(group)) : std::string(),
-                           found.shells > 0 ? "thickness: 2 mm, " : "", found.shells > 0 ? found.shells : found.solids,
-                           found.shells > 0 ? "shells" : "solids", found.shells > 0 ? "; CHECK the thickness" : "");
+      text_ +=
+          fmt::format("  {}: {{mesh: {}, length: {}, {}{}material: alloy}}  # {} {}{}\n", name, quoted(file_), unit_,
+                      array ? fmt::format("cells: {{{}: {}}}, ", quoted(array->name), quoted(group)) : std::string(),
+                      found.shells > 0 ? "thickness: 2 mm, " : "", found.shells > 0 ? found.shells : found.solids,
+                      found.shells > 0 ? "shells" : "solids", found.shells > 0 ? "; CHECK the thickness" : "");
     }
-    text_ += fmt::format("  # CHECK the unit of length: the mesh is {:.4g} {} long\n\n", box_.sizes().maxCoeff(), unit_);
+    text_ +=
+        fmt::format("  # CHECK the unit of length: the mesh is {:.4g} {} long\n\n", box_.sizes().maxCoeff(), unit_);
   }
 
   // Points of cells at one end of z, within a thousandth of the size.
@@ -205,9 +210,10 @@ class Starter {
   void write_places() {
     section("places");
     const double low = box_.min().z(), high = box_.max().z(), within = 1e-3 * box_.diagonal().norm();
-    text_ += fmt::format("places:\n  feet: {{part: [{}], plane: {{z: {:.6g} {}}}, within: {:.2g} {}}}  # CHECK: the {} "
-                         "lowest points are likely the feet\n",
-                         names_, low, unit_, within, unit_, points_at(low));
+    text_ += fmt::format(
+        "places:\n  feet: {{part: [{}], plane: {{z: {:.6g} {}}}, within: {:.2g} {}}}  # CHECK: the {} "
+        "lowest points are likely the feet\n",
+        names_, low, unit_, within, unit_, points_at(low));
     text_ += fmt::format("  top: {{part: [{}], plane: {{z: {:.6g} {}}}, within: {:.2g} {}}}  # the {} highest points\n",
                          names_, high, unit_, within, unit_, points_at(high));
     for (const GridArray& array : grid_.point_arrays) {
@@ -244,17 +250,20 @@ std::string starter_plan(const SectionComment& comment) {
   const std::pair<const char*, const char*> sections[] = {
       {"materials", "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield: 430 MPa}\n"},
       {"parts",
-       "parts:\n  deck: {plate: {size: [300 mm, 200 mm], element: 20 mm}, thickness: 4 mm, material: alloy, position: [0 "
+       "parts:\n  deck: {plate: {size: [300 mm, 200 mm], element: 20 mm}, thickness: 4 mm, material: alloy, position: "
+       "[0 "
        "mm, 0 mm, 40 mm]}\n  foot: {line: {from: [140 mm, 90 mm, 0 mm], to: [140 mm, 90 mm, 38 mm], divisions: 2}, "
        "section: {rod: {diameter: 12 mm}}, material: alloy, copies: {mirror: [x, y]}}\n"},
       {"places",
-       "places:\n  feet: {part: foot, plane: {z: 0 mm}}\n  foot-tops: {part: foot, plane: {z: 38 mm}}\n  middle: {part: "
+       "places:\n  feet: {part: foot, plane: {z: 0 mm}}\n  foot-tops: {part: foot, plane: {z: 38 mm}}\n  middle: "
+       "{part: "
        "deck, nearest: [0 mm, 0 mm, 40 mm]}\n"},
       {"base", "base:\n  fixture: {place: feet, holds: all}\n"},
       {"joints", "joints:\n  screws: {attach: {place: foot-tops, to: deck, within: 1 mm}}\n"},
       {"damping", "damping: {otherwise: 1.5 %}\n"},
       {"watch",
-       "watch:\n  middle: {at: middle, quantities: [acceleration, relative displacement]}\n  metal: {part: [deck, foot], "
+       "watch:\n  middle: {at: middle, quantities: [acceleration, relative displacement]}\n  metal: {part: [deck, "
+       "foot], "
        "quantities: [von Mises]}\n"},
       {"profiles", "profiles:\n  sweep: {sine: {acceleration: [[5 Hz, 1 g], [2000 Hz, 1 g]]}}\n"},
       {"environments", "environments:\n  sine: {profile: sweep, at: fixture, axes: [x, y, z]}\n"},

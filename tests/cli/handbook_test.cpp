@@ -26,7 +26,8 @@ TEST(Explain, SaysWhatTheHandbookSays) {
       {"clearance", "motion of the second from the first along a line"},
       {"free", "says that free motions are meant"},
       {"ATTACH", "holds faces"},
-      {"'mechanism: barrel is joined to nothing that is held: it moves'", "no element or joint leads from these parts"}};
+      {"'mechanism: barrel is joined to nothing that is held: it moves'",
+       "no element or joint leads from these parts"}};
   for (const auto& [topic, words] : topics) {
     if (std::string(topic) == "loss factor") continue;  // several places speak of it
     const Ran ran = run_program(folder, std::string("explain ") + topic);
@@ -47,11 +48,26 @@ TEST(Explain, SaysWhatTheHandbookSays) {
 // Every key that a plan can hold is in the handbook: the chief plan, key by key.
 TEST(Explain, KnowsTheKeysOfTheDemo) {
   const TemporaryFolder folder;
-  for (const char* key :
-       {"materials", "parts", "places", "masses", "base", "joints", "damping", "watch", "profiles", "levels",
-        "environments", "factors", "limits", "plate", "ribs", "cylinder", "union", "difference", "surface of", "mirror",
-        "weighed", "scale", "yield", "dashpot", "average", "merge", "rigid", "spring", "inertia", "tolerance", "sweep",
-        "duration", "coupled", "after", "combine", "allowable", "take", "non-structural mass", "releases", "up to"})
+  for (const char* key : {"materials",    "parts",
+                          "places",       "masses",
+                          "base",         "joints",
+                          "damping",      "watch",
+                          "profiles",     "levels",
+                          "environments", "factors",
+                          "limits",       "plate",
+                          "ribs",         "cylinder",
+                          "union",        "difference",
+                          "surface of",   "mirror",
+                          "weighed",      "scale",
+                          "yield",        "dashpot",
+                          "average",      "merge",
+                          "rigid",        "spring",
+                          "inertia",      "tolerance",
+                          "sweep",        "duration",
+                          "coupled",      "after",
+                          "combine",      "allowable",
+                          "take",         "non-structural mass",
+                          "releases",     "up to"})
     EXPECT_EQ(run_program(folder, std::string("explain ") + key).status, 0) << key;
 }
 

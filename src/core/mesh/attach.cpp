@@ -420,6 +420,7 @@ int attach(Assembly& assembly, const Surface& surface, const Attachment& request
 void add_average(Assembly& assembly, const std::string& joint, int node, const std::vector<int>& of,
                  const std::vector<double>& weights) {
   std::vector<Vector3> points;
+  points.reserve(of.size());
   std::vector<Mixture> motions;
   Vector3 centre = Vector3::Zero();
   for (const int lead : of) {

@@ -133,7 +133,7 @@ class Groups {
 
 // The joint that is likely missing: to the part that comes nearest.
 std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes) {
-  const std::string otherwise = "join it by a rigid joint, an attachment or a spring, or hold it";
+  std::string otherwise = "join it by a rigid joint, an attachment or a spring, or hold it";
   std::vector<bool> own(assembly.parts.size());
   const std::set<int> among(nodes.begin(), nodes.end());
   std::map<int, int> count;

@@ -25,6 +25,7 @@ using testing::SizeIs;
 
 std::vector<std::string> sentences(const std::vector<Finding>& findings) {
   std::vector<std::string> all;
+  all.reserve(findings.size());
   for (const Finding& each : findings) all.push_back(each.sentence());
   return all;
 }

@@ -183,6 +183,7 @@ TEST(Attachment, PassesThePatchTest) {
 TEST(Average, IsTheLeastSquaresFitOfARigidMotion) {
   Assembly model;
   std::vector<int> of;
+  of.reserve(7);
   const Eigen::MatrixXd at = Eigen::MatrixXd::Random(3, 7), u = Eigen::MatrixXd::Random(3, 7);
   const VectorXd weights = VectorXd::Random(7).cwiseAbs() + VectorXd::Constant(7, 0.1);
   for (int i = 0; i < 7; ++i) of.push_back(test::add_node(model, at.col(i)));
