@@ -11,7 +11,7 @@ namespace {
 
 double angle_between(const Vector3& a, const Vector3& b) {
   const double angle = std::atan2(a.cross(b).norm(), a.dot(b));
-  return angle < 1e-9 ? 0 : angle;  // rounding
+  return angle < 1e-6 ? 0 : angle;  // rounding
 }
 
 // Angle between the halves of a quadrilateral, cut along either diagonal.
