@@ -16,7 +16,7 @@ std::vector<std::string> lines_of(const std::string& text) {
   return lines;
 }
 
-std::string trimmed(std::string text) {
+std::string trimmed(const std::string& text) {
   const auto first = text.find_first_not_of(" \t"), last = text.find_last_not_of(" \t");
   return first == std::string::npos ? "" : text.substr(first, last - first + 1);
 }
@@ -107,7 +107,8 @@ void add_section(const std::string& page, const std::string& heading, const std:
     if (line.starts_with("|") && i >= 2 && !line.starts_with("|--")) {
       const std::vector<std::string> cells = cells_of(line);
       if (!cells.empty()) entry.topics = coded_words(cells.front());
-      if (cells.size() > 1 && heading == "watch")  // quantities are topics too
+      if (!cells.empty() && page == "theory") entry.topics = split(cells.front(), ",");  // elements
+      if (cells.size() > 1 && heading == "watch")                                        // quantities are topics too
         for (const std::string& word : coded_words(cells[1])) entry.topics.push_back(word);
     } else if (line.starts_with("- ")) {
       while (i + 1 < lines.size() && lines[i + 1].starts_with("  ")) entry.text += "\n" + lines[++i];
@@ -158,7 +159,9 @@ std::string wrapped(const std::string& text, std::size_t width, const std::strin
   for (const std::string& word : split(text, " ")) {
     if (word.empty()) continue;
     if (!line.empty() && display_width(line) + 1 + display_width(word) > width - indent.size()) {
-      result += line + "\n" + indent;
+      result += line;
+      result += "\n";
+      result += indent;
       line.clear();
     }
     line += (line.empty() ? "" : " ") + word;

@@ -296,7 +296,7 @@ class Attacher {
       const ShellSide* const turning = turning_at(facet);
       for (std::size_t s = 0; s < samples.size(); ++s) {
         const Vector3 x = nodes * facet_functions(facet, samples[s].at).value;
-        const Mixture here = carried(x, turning);
+        const Mixture here = carried(x, facet.corners == 2 ? turning : nullptr);
         const VectorXd share = areas[s] * (dual * values[s]);
         for (Index i = 0; i < n; ++i) {
           const int node = facet.nodes[static_cast<std::size_t>(i)];
@@ -447,6 +447,7 @@ std::vector<double> tributary_areas(const Assembly& assembly, const Surface& sur
     for (std::size_t i = 0; i < static_cast<std::size_t>(face.corners); ++i) area[face.nodes[i]] += share;
   }
   std::vector<double> result;
+  result.reserve(nodes.size());
   for (const int node : nodes) result.push_back(area[node]);
   return result;
 }

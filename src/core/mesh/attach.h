@@ -18,8 +18,8 @@ struct Attachment {
 /// Lets nodes follow the faces of other parts. A node that belongs to the carrying parts stays out. Faces that lie on
 /// the other side, and edges of shells, follow in the mean over their area or length, weighted by functions dual to
 /// their own (Wohlmuth, SIAM J. Numer. Anal. 38, 2000; for middle nodes Popp et al., SIAM J. Sci. Comput. 34, 2012), so
-/// that a constant stress crosses from mesh to mesh; the integral is sampled (attachment_samples). Rotations of shells
-/// on solids are those of a cross of four points of the arm of half the thickness; the end of a line is carried by
+/// that a constant stress crosses from mesh to mesh; the integral is sampled (attachment_samples). The edge of
+/// a shell on a solid turns with a cross of four points half its thickness off; the end of a line is carried by
 /// points on an ellipse that has the second moments of its section. A single node follows the nearest point.
 /// Rigid motions are exact.
 /// @return  how many nodes follow

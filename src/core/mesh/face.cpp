@@ -186,13 +186,21 @@ FacePoint FaceSearch::project(std::size_t index, const Vector3& x) const {
 }
 
 FacePoint FaceSearch::nearest(const Vector3& x) const {
-  FacePoint best;
-  best.distance = std::numeric_limits<double>::infinity();
-  const TreePoint centre(x.x(), x.y(), x.z());
-  const auto all = static_cast<unsigned>(tree_->boxes.size());
-  for (auto at = tree_->boxes.qbegin(geometry::index::nearest(centre, all)); at != tree_->boxes.qend(); ++at) {
-    if (geometry::distance(centre, at->first) > best.distance * (1 + 1e-12)) break;
-    FacePoint own = project(at->second, x);
+  // The nearest box gives a bound; a nearer face has a box within it.
+  using Hit = std::pair<TreeBox, std::size_t>;
+  std::vector<Hit> hits;
+  tree_->boxes.query(geometry::index::nearest(TreePoint(x.x(), x.y(), x.z()), 1), std::back_inserter(hits));
+  FacePoint best = project(hits.front().second, x);
+  const std::size_t first = best.face;
+  const Vector3 reach = Vector3::Constant(best.distance * (1 + 1e-9) + 1e-12);
+  const Vector3 low = x - reach, high = x + reach;
+  hits.clear();
+  tree_->boxes.query(geometry::index::intersects(
+                         TreeBox(TreePoint(low.x(), low.y(), low.z()), TreePoint(high.x(), high.y(), high.z()))),
+                     std::back_inserter(hits));
+  for (const Hit& hit : hits) {
+    if (hit.second == first) continue;
+    const FacePoint own = project(hit.second, x);
     // Of equally near faces that of the lowest number, so that the answer does not hang on the order of the tree.
     const double slack = 1e-9 * (1e-3 + own.distance);
     if (own.distance < best.distance - slack || (own.distance < best.distance + slack && own.face < best.face))

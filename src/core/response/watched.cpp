@@ -254,7 +254,9 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
     } else if (quantity.subject == Subject::spring) {
       const Spring& spring = assembly.springs[index];
       const bool travel = is(quantity, "travel") || is(quantity, "turn");
-      collector.add(fmt::format("{} at {}", spring.joint, assembly.describe_node(spring.nodes[0])),
+      const std::string at = assembly.describe_node(spring.nodes[0]);
+      const bool own_node = assembly.nodes[static_cast<std::size_t>(spring.nodes[0])].origin == spring.joint;
+      collector.add(own_node ? at : fmt::format("{} at {}", spring.joint, at),
                     half(travel ? channels.spring_travel(item) : channels.spring_force(item)));
     } else if (quantity.subject == Subject::foot) {
       const int node = assembly.feet()[index].second.node;
