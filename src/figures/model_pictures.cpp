@@ -207,7 +207,7 @@ Image quality_picture(const Assembly& assembly, const std::vector<PartQuality>& 
   std::stable_sort(worst.begin(), worst.end(),
                    [](const PartQuality* a, const PartQuality* b) { return a->worst.jacobian < b->worst.jacobian; });
   constexpr std::size_t marked = 3;
-  for (std::size_t i = 0; i < std::min(marked, worst.size()); ++i)
+  for (std::size_t i = 0; i < std::min(marked, worst.size()) && worst[i]->worst.jacobian < 0.95; ++i)
     picture.marks.push_back(
         {worst[i]->at[0], fmt::format("{}: {:.2g}", assembly.parts[static_cast<std::size_t>(worst[i]->part)].name,
                                       worst[i]->worst.jacobian)});
