@@ -107,8 +107,11 @@ void add_section(const std::string& page, const std::string& heading, const std:
     if (line.starts_with("|") && i >= 2 && !line.starts_with("|--")) {
       const std::vector<std::string> cells = cells_of(line);
       if (!cells.empty()) entry.topics = coded_words(cells.front());
-      if (!cells.empty() && page == "theory") entry.topics = split(cells.front(), ",");  // elements
-      if (cells.size() > 1 && heading == "watch")                                        // quantities are topics too
+      if (!cells.empty() && page == "theory") {  // elements, by their kind too: "hexahedron of 8"
+        entry.topics = split(cells.front(), ",");
+        entry.topics.push_back(cells.front().substr(0, cells.front().find(' ')));
+      }
+      if (cells.size() > 1 && heading == "watch")  // quantities are topics too
         for (const std::string& word : coded_words(cells[1])) entry.topics.push_back(word);
     } else if (line.starts_with("- ")) {
       while (i + 1 < lines.size() && lines[i + 1].starts_with("  ")) entry.text += "\n" + lines[++i];
