@@ -4,38 +4,15 @@
 
 #include <algorithm>
 #include <map>
-#include <numeric>
 #include <set>
 
 #include "core/mesh/attach.h"
 #include "core/mesh/select.h"
 #include "core/mesh/spots.h"
+#include "core/model/connections.h"
 
 namespace avrenk {
 namespace {
-
-// Nodes that joints and springs connect, as sets.
-class Joined {
- public:
-  explicit Joined(const Assembly& assembly) : parent_(assembly.nodes.size()) {
-    std::iota(parent_.begin(), parent_.end(), 0);
-    for (const Spring& spring : assembly.springs)
-      if (spring.nodes[1] >= 0) join(spring.nodes[0], spring.nodes[1]);
-    for (const RigidLink& link : assembly.links)
-      for (const int node : link.follow) join(link.lead, node);
-    for (const Follower& follower : assembly.followers)
-      for (const int lead : follower.leads) join(lead, follower.node);
-  }
-  [[nodiscard]] std::size_t of(int node) {
-    auto at = static_cast<std::size_t>(node);
-    while (parent_[at] != at) at = parent_[at] = parent_[parent_[at]];
-    return at;
-  }
-
- private:
-  void join(int a, int b) { parent_[of(a)] = of(b); }
-  std::vector<std::size_t> parent_;
-};
 
 std::string name_of_part(const Assembly& assembly, int part) {
   return assembly.parts[static_cast<std::size_t>(part)].name;
@@ -60,17 +37,7 @@ std::set<std::pair<int, int>> connected_parts(const Assembly& assembly, const st
   };
   for (std::size_t n = 0; n < parts.size(); ++n)
     if (parts[n].size() > 1) connect({static_cast<int>(n)});
-  for (const Spring& spring : assembly.springs) connect({spring.nodes[0], spring.nodes[1]});
-  for (const RigidLink& link : assembly.links) {
-    std::vector<int> all = link.follow;
-    all.push_back(link.lead);
-    connect(all);
-  }
-  for (const Follower& follower : assembly.followers) {
-    std::vector<int> all = follower.leads;
-    all.push_back(follower.node);
-    connect(all);
-  }
+  for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) { connect(nodes); });
   return pairs;
 }
 
@@ -115,7 +82,10 @@ std::vector<Finding> unjoined_nodes(const Assembly& assembly) {
     for (const int node : beam.nodes) part_of[static_cast<std::size_t>(node)] = beam.part;
   for (const ElementGroup& group : assembly.groups)
     for (const int node : group.nodes) part_of[static_cast<std::size_t>(node)] = group.part;
-  Joined joined(assembly);
+  NodeSets joined(assembly.nodes.size());
+  for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) {
+    if (nodes[1] >= 0) joined.join(nodes);  // what leads to the ground joins no parts
+  });
   Spots spots(coincident_part * box.diagonal().norm());
   struct Pair {
     int count = 0;

@@ -96,6 +96,28 @@ FaceFunctions facet_functions(const Facet& facet, const Vector2d& at) {
   return f;
 }
 
+// Points around a centre.
+std::vector<Vector3> ellipse(const Vector3& centre, const Vector3& first, const Vector3& second) {
+  std::vector<Vector3> points;
+  constexpr int count = 16;
+  for (int k = 0; k < count; ++k) {
+    const double angle = 2 * pi * k / count;
+    points.emplace_back(centre + std::cos(angle) * first + std::sin(angle) * second);
+  }
+  return points;
+}
+
+// The rigid motion, at a point, of the places of the faces that are nearest to some points.
+Mixture footprint(const FaceSearch& carrier, std::vector<Vector3> points, const Vector3& at) {
+  std::vector<Mixture> motions;
+  for (Vector3& each : points) {
+    const FacePoint point = carrier.nearest(each);
+    motions.push_back(carrier.carry(point, point.position));
+    each = point.position;
+  }
+  return best_fit(points, motions, std::vector<double>(points.size(), 1.0), at);
+}
+
 // With the functions of middle nodes turned partly to the corners, N'_c = N_c + αΣN_m and N'_m = (1 − 2α)N_m, every
 // node has a positive weight of its own.
 constexpr double to_corners = 0.2;
@@ -249,17 +271,7 @@ class Attacher {
     std::vector<Vector3> points;
     for (const Vector3& arm : {first, Vector3(-first), second, Vector3(-second)})
       points.emplace_back(x + turning->half * arm);
-    return footprint(points, x);
-  }
-
-  [[nodiscard]] Mixture footprint(std::vector<Vector3> points, const Vector3& at) const {
-    std::vector<Mixture> motions;
-    for (Vector3& each : points) {
-      const FacePoint point = carrier_.nearest(each);
-      motions.push_back(carrier_.carry(point, point.position));
-      each = point.position;
-    }
-    return best_fit(points, motions, std::vector<double>(points.size(), 1.0), at);
+    return footprint(carrier_, points, x);
   }
 
   void integrate() {
@@ -355,7 +367,7 @@ class Attacher {
     const auto beam = beam_of_.find(node);
     Mixture mixture;
     if (beam != beam_of_.end() && !of_solids_.contains(node)) {
-      mixture = footprint(section_points(beam->second.first, beam->second.second, x), x);
+      mixture = footprint(carrier_, section_points(beam->second.first, beam->second.second, x), x);
       if (mixture.empty())
         refuse(request_.joint,
                fmt::format("the footprint of {} falls on a line of the faces", assembly_.describe_node(node)),
@@ -377,13 +389,7 @@ class Attacher {
     const Vector3 along_y = c * drawn.row(1) + t * drawn.row(2), along_z = c * drawn.row(2) - t * drawn.row(1);
     const double y = std::sqrt(2 * section.second_moment_z / section.area),
                  z = std::sqrt(2 * section.second_moment_y / section.area);
-    std::vector<Vector3> points;
-    constexpr int count = 16;
-    for (int k = 0; k < count; ++k) {
-      const double angle = 2 * pi * k / count;
-      points.emplace_back(x + std::cos(angle) * y * along_y + std::sin(angle) * z * along_z);
-    }
-    return points;
+    return ellipse(x, y * along_y, z * along_z);
   }
 
   Assembly& assembly_;
@@ -496,17 +502,7 @@ void add_bolt(Assembly& assembly, const Surface& surface, const Bolt& bolt, cons
                          "{:.4g} mm",
                          1e3 * at.x(), 1e3 * at.y(), 1e3 * at.z(), 1e3 * gap, name, 1e3 * bolt.within),
              fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
-    std::vector<Vector3> points;
-    std::vector<Mixture> motions;
-    constexpr int count = 16;
-    for (int k = 0; k < count; ++k) {
-      const double angle = 2 * pi * k / count;
-      const FacePoint point =
-          search.nearest(at + radius * (std::cos(angle) * across + std::sin(angle) * along.cross(across)));
-      points.push_back(point.position);
-      motions.push_back(search.carry(point, point.position));
-    }
-    const Mixture mixture = best_fit(points, motions, std::vector<double>(count, 1.0), at);
+    const Mixture mixture = footprint(search, ellipse(at, radius * across, radius * along.cross(across)), at);
     if (mixture.empty())
       refuse(bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
              "let the bolt run across a face");

@@ -3,11 +3,11 @@
 
 #include <algorithm>
 #include <map>
-#include <numeric>
 #include <set>
 
 #include "core/error.h"
 #include "core/mesh/closest.h"
+#include "core/model/connections.h"
 #include "core/system/system.h"
 
 namespace avrenk {
@@ -103,33 +103,17 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
           std::nullopt};
 }
 
-// Groups of nodes that elements and links join; each node has the number of its group, −1 ground and held nodes.
-class Groups {
- public:
-  explicit Groups(const Assembly& assembly) : parent_(assembly.nodes.size() + 1) {
-    std::iota(parent_.begin(), parent_.end(), 0);
-    for (const auto& [base, foot] : assembly.feet()) join(foot.node, -1);
-    for (const BeamElement& beam : assembly.beams) join(beam.nodes[0], beam.nodes[1]);
-    for (const ElementGroup& group : assembly.groups)
-      for (std::size_t e = 0; e < group.elements(); ++e)
-        for (const int node : group.element(e)) join(group.element(e)[0], node);
-    for (const Spring& spring : assembly.springs) join(spring.nodes[0], spring.nodes[1]);
-    for (const RigidLink& link : assembly.links)
-      for (const int follower : link.follow) join(link.lead, follower);
-    for (const Follower& follower : assembly.followers)
-      for (const int lead : follower.leads) join(lead, follower.node);
-  }
-  // The number of the group of the ground is that of node −1.
-  [[nodiscard]] std::size_t of(int node) {
-    auto at = static_cast<std::size_t>(node + 1);
-    while (parent_[at] != at) at = parent_[at] = parent_[parent_[at]];
-    return at;
-  }
-
- private:
-  void join(int a, int b) { parent_[of(a)] = of(b); }
-  std::vector<std::size_t> parent_;
-};
+// What elements and joints join, held nodes to the ground.
+NodeSets joined_nodes(const Assembly& assembly) {
+  NodeSets sets(assembly.nodes.size());
+  for (const auto& [base, foot] : assembly.feet()) sets.join(foot.node, -1);
+  for (const BeamElement& beam : assembly.beams) sets.join(beam.nodes[0], beam.nodes[1]);
+  for (const ElementGroup& group : assembly.groups)
+    for (std::size_t e = 0; e < group.elements(); ++e)
+      for (const int node : group.element(e)) sets.join(group.element(e)[0], node);
+  for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) { sets.join(nodes); });
+  return sets;
+}
 
 // The joint that is likely missing: to the part that comes nearest.
 std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes) {
@@ -157,7 +141,7 @@ std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes
 
 // What nothing joins to anything that is held: one problem for each such group.
 std::vector<Problem> loose_groups(const Assembly& assembly) {
-  Groups groups(assembly);
+  NodeSets groups = joined_nodes(assembly);
   const std::size_t held = groups.of(-1);
   const std::vector<bool> used = assembly.used_nodes();
   struct Loose {
@@ -198,19 +182,11 @@ std::vector<Problem> loose_groups(const Assembly& assembly) {
 // Joints that have a node that moves and one that does not: what carries the motion, with too little.
 std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves) {
   std::vector<std::string> names;
-  const auto look = [&](const std::string& joint, const std::vector<int>& nodes) {
+  for_each_connection(assembly, [&](const std::string& joint, const std::vector<int>& nodes) {
     bool moving = false, still = false;
     for (const int node : nodes) (node >= 0 && moves[static_cast<std::size_t>(node)] ? moving : still) = true;
     if (moving && still && std::find(names.begin(), names.end(), joint) == names.end()) names.push_back(joint);
-  };
-  for (const Spring& spring : assembly.springs) look(spring.joint, {spring.nodes[0], spring.nodes[1]});
-  for (const RigidLink& link : assembly.links)
-    for (const int node : link.follow) look(link.joint, {link.lead, node});
-  for (const Follower& follower : assembly.followers) {
-    std::vector<int> nodes = follower.leads;
-    nodes.push_back(follower.node);
-    look(follower.joint, nodes);
-  }
+  });
   std::string text;
   constexpr std::size_t most = 4;
   for (std::size_t i = 0; i < std::min(most, names.size()); ++i) text += (i > 0 ? ", " : "") + names[i];
