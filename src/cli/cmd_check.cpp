@@ -3,10 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <fstream>
 
 #include "cli/commands.h"
 #include "cli/output.h"
+#include "cli/report_of_run.h"
 #include "core/check/contact.h"
 #include "figures/model_pictures.h"
 #include "figures/report.h"
@@ -169,11 +169,6 @@ std::vector<Picture::Mark> marks_of(const std::vector<Finding>& findings) {
   return marks;
 }
 
-std::string plan_text(const std::string& file) {
-  std::ifstream stream(file, std::ios::binary);
-  return {std::istreambuf_iterator<char>(stream), {}};
-}
-
 void write_report(const Analysis& analysis, const Check& check, const std::vector<Table>& tables,
                   const RunFolder& folder, Terminal& terminal) {
   const Plan& plan = analysis.plan;
@@ -215,8 +210,7 @@ void write_report(const Analysis& analysis, const Check& check, const std::vecto
                                                      quality_picture(plan.assembly, check.quality)));
   report.sections.push_back({"plan", "The plan as it was read"});
   report.sections.back().folded = true;
-  std::istringstream lines(plan_text(plan.file));
-  for (std::string line; std::getline(lines, line);) report.sections.back().listing.push_back(line);
+  report.sections.back().listing = lines_of_file(plan.file);
   folder.write("report.html", to_html(report));
   folder.write("report.md", to_markdown(report));
 }

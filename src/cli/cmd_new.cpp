@@ -2,8 +2,6 @@
 #include <fmt/format.h>
 
 #include <filesystem>
-#include <fstream>
-#include <sstream>
 
 #include "cli/commands.h"
 #include "cli/handbook.h"
@@ -20,18 +18,14 @@ ExitStatus new_plan(const Request& request, Terminal& terminal) {
   std::filesystem::path target = "plan.yaml";
   if (request.mesh) {
     const std::filesystem::path mesh = *request.mesh;
-    std::ifstream stream(mesh, std::ios::binary);
-    if (!stream) throw FileError(fmt::format("{}: cannot be read", mesh.string()));
-    std::ostringstream bytes;
-    bytes << stream.rdbuf();
+    const std::string bytes = read_file(mesh);
     target = mesh.stem().string() + ".yaml";
     if (!request.words.empty()) target = request.words[0];
     // The plan names the mesh from where it stands itself.
     std::error_code ignored;
     const auto folder = std::filesystem::absolute(target).parent_path();
     const auto relative = std::filesystem::relative(std::filesystem::absolute(mesh), folder, ignored);
-    text = starter_plan(read_vtu(bytes.str(), mesh.string()), (relative.empty() ? mesh : relative).string(),
-                        first_sentence);
+    text = starter_plan(read_vtu(bytes, mesh.string()), (relative.empty() ? mesh : relative).string(), first_sentence);
   } else {
     if (!request.words.empty()) target = request.words[0];
     text = starter_plan(first_sentence);

@@ -4,8 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
-#include <iterator>
 #include <sstream>
 
 #include "files/result_tables.h"
@@ -16,13 +14,6 @@ namespace avrenk {
 namespace {
 
 constexpr int most_chief_modes = 15;  // rows of the mode table that are not folded
-
-std::string read_file(const std::filesystem::path& path) {
-  std::ifstream stream(path, std::ios::binary);
-  std::string text{std::istreambuf_iterator<char>(stream), {}};
-  if (!stream) throw FileError(fmt::format("{}: cannot be read", path.string()));
-  return text;
-}
 
 // Letters, digits and hyphens.
 std::string id_of(const std::string& name) {
@@ -296,8 +287,7 @@ class Writer {
     section.folded = false;
     ReportSection& plan = add("plan", "The plan as it was read", 3);
     plan.folded = true;
-    std::istringstream lines(read_file(analysis_.plan.file));
-    for (std::string line; std::getline(lines, line);) plan.listing.push_back(line);
+    plan.listing = lines_of_file(analysis_.plan.file);
   }
 
   const Analysis& analysis_;
@@ -309,6 +299,13 @@ class Writer {
 };
 
 }  // namespace
+
+std::vector<std::string> lines_of_file(const std::filesystem::path& file) {
+  std::vector<std::string> lines;
+  std::istringstream stream(read_file(file));
+  for (std::string line; std::getline(stream, line);) lines.push_back(line);
+  return lines;
+}
 
 Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings, const RunFolder& folder,
                      const ReportContext& context) {

@@ -13,6 +13,9 @@ struct ReportContext {
   std::string trouble;                 ///< why there are no figures; empty: they stand in the folder
 };
 
+/// The lines of a text file, for a listing. @throws FileError  it cannot be read
+[[nodiscard]] std::vector<std::string> lines_of_file(const std::filesystem::path& file);
+
 /// @param drawings  those that were drawn into the folder; their files are read from there
 /// @throws FileError  a figure or the plan cannot be read
 [[nodiscard]] Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings,

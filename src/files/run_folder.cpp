@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <fstream>
+#include <iterator>
 
 #include "core/error.h"
 
@@ -62,6 +63,13 @@ void RunFolder::commit() {
   }
   partial_.clear();
   if (replaced) fs::remove_all(old, bad);
+}
+
+std::string read_file(const std::filesystem::path& path) {
+  std::ifstream stream(path, std::ios::binary);
+  std::string text{std::istreambuf_iterator<char>(stream), {}};
+  if (!stream) throw FileError(fmt::format("{}: cannot be read", path.string()));
+  return text;
 }
 
 void copy_file(const fs::path& from, const fs::path& to) {

@@ -27,6 +27,9 @@ class RunFolder {
   std::filesystem::path target_, partial_;
 };
 
+/// All bytes of a file. @throws FileError  it cannot be read
+[[nodiscard]] std::string read_file(const std::filesystem::path& path);
+
 /// Copies a file. @throws FileError
 void copy_file(const std::filesystem::path& from, const std::filesystem::path& to);
 

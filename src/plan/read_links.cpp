@@ -1,5 +1,6 @@
 // joints without stiffness of their own, and bolts: rigid links, weighted averages, attachments, merges.
 #include <algorithm>
+#include <numeric>
 
 #include "core/mesh/attach.h"
 #include "core/mesh/merge.h"
@@ -159,15 +160,11 @@ std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& 
       }
       bolt.length += own.thickness;
     }
-  std::vector<int> springs;
-  const Nodes places = *at;
-  const FaceSearch search(assembly, reading.surface(), first);
-  for (const int node : places) {
-    const Vector3 where = assembly.position(node);
-    springs.push_back(static_cast<int>(assembly.springs.size()));
-    add_bolt(assembly, reading.surface(), bolt, where, along.value_or(search.nearest(where).normal), first[0],
-             second[0], base);
-  }
+  std::vector<Vector3> places;
+  for (const int node : *at) places.push_back(assembly.position(node));
+  std::vector<int> springs(places.size());
+  std::iota(springs.begin(), springs.end(), static_cast<int>(assembly.springs.size()));
+  add_bolts(assembly, reading.surface(), bolt, places, along, first[0], second[0], base);
   reading.plan.notes.push_back(
       fmt::format("joint {}: {} bolts of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm", name, places.size(),
                   1e3 * bolt.diameter, 1e3 * bolt.footprint, 1e3 * bolt.length));

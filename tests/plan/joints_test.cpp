@@ -1,13 +1,10 @@
 // Joints and places in plans: what they become, and what is refused.
 #include <gmock/gmock.h>
 
-#include <regex>
-
 #include "core/mesh/select.h"
 #include "files/vtu.h"
-#include "plan/plan.h"
+#include "support/plans.h"
 #include "support/solids.h"
-#include "support/temporary.h"
 
 namespace avrenk {
 namespace {
@@ -75,18 +72,12 @@ std::string foot_file() {
 }
 
 Plan plan_of(const TemporaryFolder& folder, const std::string& text) {
-  (void)folder.write("foot.vtu", foot_file());
-  return read_plan(folder.write("deck.yaml", text), {});
+  return test::plan_in(folder, text, {{"foot.vtu", foot_file()}});
 }
 
 std::string problem_of(const std::string& text) {
-  const TemporaryFolder folder;
-  try {
-    (void)plan_of(folder, text);
-  } catch (const InputError& error) {
-    return std::regex_replace(error.what(), std::regex(folder.path().string() + "/"), "");
-  }
-  return "none";
+  const std::string problem = test::problem_of(text, {{"foot.vtu", foot_file()}});
+  return problem.empty() ? "none" : problem;
 }
 
 TEST(PlanJoints, BecomeWhatTheySay) {

@@ -1,16 +1,14 @@
 // Parts of shells and solids in plans: shapes, ribs, copies, meshes from files, and what is refused.
 #include <gmock/gmock.h>
 
-#include <regex>
-
 #include "files/vtu.h"
-#include "plan/plan.h"
+#include "support/plans.h"
 #include "support/solids.h"
-#include "support/temporary.h"
 
 namespace avrenk {
 namespace {
 
+using test::plan_in;
 using test::replaced;
 using test::TemporaryFolder;
 using testing::HasSubstr;
@@ -41,25 +39,13 @@ limits:
   stress: {of: metal.von Mises, in: sine, take: peak, allowable: yield}
 )";
 
-Plan plan_of(const TemporaryFolder& folder, const std::string& text) {
-  return read_plan(folder.write("deck.yaml", text), {});
-}
-
-// The first sentence of a refused plan, without its folder.
 std::string problem_of(const std::string& text, const std::string& mesh = "") {
-  const TemporaryFolder folder;
-  if (!mesh.empty()) (void)folder.write("part.vtu", mesh);
-  try {
-    (void)plan_of(folder, text);
-  } catch (const InputError& error) {
-    return std::regex_replace(error.what(), std::regex(folder.path().string() + "/"), "");
-  }
-  return "";
+  return test::problem_of(text, mesh.empty() ? test::Files{} : test::Files{{"part.vtu", mesh}});
 }
 
 TEST(PlanShapes, BecomeTheMassesAndPlacesTheyDescribe) {
   const TemporaryFolder folder;
-  const Plan plan = plan_of(folder, good);
+  const Plan plan = plan_in(folder, good);
   const Assembly& model = plan.assembly;
   const auto masses = mass_breakdown(model);
   const auto mass_of = [&](const std::string& name) {
@@ -185,7 +171,7 @@ TEST(PlanMeshes, GiveTheMatricesOfTheModelThatWasWritten) {
     const TemporaryFolder folder;
     (void)folder.write("part.vtu", to_vtu(model_grid(own, metres)));
     const Plan plan =
-        plan_of(folder,
+        plan_in(folder,
                 "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3}\nparts:\n  part: {mesh: part.vtu, "
                 "length: m, " +
                     std::string(kind.is_shell() ? "thickness: 2 mm, " : "") +
@@ -227,7 +213,7 @@ TEST(PlanMeshes, AreChosenByTextsToo) {
       "{place: root}\n";
   const TemporaryFolder folder;
   (void)folder.write("part.vtu", file);
-  const Plan plan = plan_of(folder, text);
+  const Plan plan = plan_in(folder, text);
   EXPECT_NEAR(total_mass(plan.assembly).mass, 2810 * 0.01 * 0.01 * 0.002, 1e-15);
   EXPECT_NEAR(total_mass(plan.assembly).centre.x(), 0.005, 1e-12);
   EXPECT_THAT(problem_of(replaced(text, "part: rib}", "part: lip}"), file),
@@ -241,18 +227,18 @@ TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
   const std::string file = file_of(mesh, region);
   const TemporaryFolder folder;
   (void)folder.write("part.vtu", file);
-  const Plan plan = plan_of(folder, from_file);
+  const Plan plan = plan_in(folder, from_file);
   EXPECT_EQ(plan.assembly.nodes.size(), 4U * 9);
   EXPECT_NEAR(mass_breakdown(plan.assembly)[1].second.mass, 2810 * 0.04 * 0.04 * 0.02, 1e-12);
   // At another place they are parts of their own again, and share there.
   const std::string moved = replaced(replaced(from_file, "region: 1}", "region: 1}, position: [0 mm, 0 mm, 5 mm]"),
                                      "[2, 3]}", "[2, 3]}, position: [0 mm, 0 mm, 5 mm]");
-  EXPECT_EQ(plan_of(folder, replaced(moved, "{z: 0 mm}", "{z: 5 mm}")).assembly.nodes.size(), 4U * 9);
+  EXPECT_EQ(plan_in(folder, replaced(moved, "{z: 0 mm}", "{z: 5 mm}")).assembly.nodes.size(), 4U * 9);
   // Numbered inside out, cells are turned and the plan says so; lines in the file are left out and the plan says so.
   Mesh inside_out = mesh;
   for (Vector3& point : inside_out.points) point.x() *= -1;
   (void)folder.write("part.vtu", file_of(inside_out, region));
-  EXPECT_THAT(plan_of(folder, from_file).notes,
+  EXPECT_THAT(plan_in(folder, from_file).notes,
               testing::Contains(HasSubstr("12 cells were numbered inside out and have been turned")));
   Grid with_line;
   with_line.points = mesh.points;
@@ -261,7 +247,7 @@ TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
   with_line.cell_arrays = {{"region", 1, {1, 9}}};
   (void)folder.write("part.vtu", to_vtu(with_line));
   EXPECT_THAT(
-      plan_of(folder, from_file.substr(0, from_file.find("  high:")) + from_file.substr(from_file.find("places:")))
+      plan_in(folder, from_file.substr(0, from_file.find("  high:")) + from_file.substr(from_file.find("places:")))
           .notes,
       testing::Contains("part.vtu: 1 cells of VTK's type 3 are no shells or solids and are left out"));
   for (const auto& [from, to, sentence] :

@@ -470,45 +470,47 @@ Vector6 bolt_stiffness(const Bolt& bolt) {
   return stiffness;
 }
 
-void add_bolt(Assembly& assembly, const Surface& surface, const Bolt& bolt, const Vector3& at, const Vector3& along,
-              int first_part, int second_part, int base) {
-  Spring spring;
-  spring.joint = bolt.joint;
-  spring.point = at;
-  spring.stiffness = bolt_stiffness(bolt);
-  spring.loss_factor = bolt.loss_factor;
-  const Vector3 across = along.unitOrthogonal();
-  spring.axes << across.transpose(), along.cross(across).transpose(), along.transpose();
+void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
+               const std::optional<Vector3>& along, int first_part, int second_part, int base) {
   const double radius = std::sqrt((bolt.footprint * bolt.footprint + bolt.diameter * bolt.diameter) / 8);
+  const FaceSearch first(assembly, surface, {first_part}), second(assembly, surface, {second_part});
   int patch = 0;
-  for (const Follower& before : assembly.followers)
-    if (before.joint == bolt.joint) patch = std::max(patch, before.patch + 1);
-  for (int side = 0; side < 2; ++side) {
-    const int part = side == 0 ? first_part : second_part;
-    const int node = static_cast<int>(assembly.nodes.size());
-    assembly.nodes.push_back({at, bolt.joint});
-    spring.nodes[static_cast<std::size_t>(side)] = node;
-    if (part < 0) {
-      assembly.bases[static_cast<std::size_t>(base)].feet.push_back({node});
-      continue;
+  for (const Vector3& place : at) {
+    const Vector3 axis = along ? *along : first.nearest(place).normal, across = axis.unitOrthogonal(),
+                  third = axis.cross(across);
+    Spring spring;
+    spring.joint = bolt.joint;
+    spring.point = place;
+    spring.stiffness = bolt_stiffness(bolt);
+    spring.loss_factor = bolt.loss_factor;
+    spring.axes << across.transpose(), third.transpose(), axis.transpose();
+    for (int side = 0; side < 2; ++side) {
+      const int part = side == 0 ? first_part : second_part;
+      const FaceSearch& search = side == 0 ? first : second;
+      const int node = static_cast<int>(assembly.nodes.size());
+      assembly.nodes.push_back({place, bolt.joint});
+      spring.nodes[static_cast<std::size_t>(side)] = node;
+      if (part < 0) {
+        assembly.bases[static_cast<std::size_t>(base)].feet.push_back({node});
+        continue;
+      }
+      const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
+      const double gap = gap_to_face(search, search.nearest(place), place);
+      if (gap > bolt.within)
+        refuse(
+            bolt.joint,
+            fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
+                        "{:.4g} mm",
+                        1e3 * place.x(), 1e3 * place.y(), 1e3 * place.z(), 1e3 * gap, name, 1e3 * bolt.within),
+            fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
+      const Mixture mixture = footprint(search, ellipse(place, radius * across, radius * third), place);
+      if (mixture.empty())
+        refuse(bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
+               "let the bolt run across a face");
+      assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
     }
-    const FaceSearch search(assembly, surface, {part});
-    const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
-    const FacePoint centre = search.nearest(at);
-    const double gap = gap_to_face(search, centre, at);
-    if (gap > bolt.within)
-      refuse(bolt.joint,
-             fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
-                         "{:.4g} mm",
-                         1e3 * at.x(), 1e3 * at.y(), 1e3 * at.z(), 1e3 * gap, name, 1e3 * bolt.within),
-             fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
-    const Mixture mixture = footprint(search, ellipse(at, radius * across, radius * along.cross(across)), at);
-    if (mixture.empty())
-      refuse(bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
-             "let the bolt run across a face");
-    assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
+    assembly.springs.push_back(std::move(spring));
   }
-  assembly.springs.push_back(std::move(spring));
 }
 
 }  // namespace avrenk

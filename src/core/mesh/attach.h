@@ -60,10 +60,12 @@ struct Bolt {
 /// EI/l, torsion GJ/l: those of a straight round bar, which a spring at the middle has exactly.
 [[nodiscard]] Vector6 bolt_stiffness(const Bolt& bolt);
 
-/// A spring at `at` between two parts that it grips, each by the mean of a ring of points around it: the ring that has
-/// the second moment of the area between shank and footprint. The second part may be a base (−1: index `base`).
+/// A spring at each of some points between two parts, each gripped by the mean of a ring of points around it: the ring
+/// that has the second moment of the area between shank and footprint. The second part may be a base (−1: index
+/// `base`).
+/// @param along  absent: the normal of the first part there
 /// @throws InputError  a part is too far off: which, and how far
-void add_bolt(Assembly& assembly, const Surface& surface, const Bolt& bolt, const Vector3& at, const Vector3& along,
-              int first_part, int second_part, int base);
+void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
+               const std::optional<Vector3>& along, int first_part, int second_part, int base);
 
 }  // namespace avrenk

@@ -1,0 +1,31 @@
+/// Plans written into a temporary folder, and what is wrong with them.
+#pragma once
+
+#include <map>
+#include <regex>
+
+#include "plan/plan.h"
+#include "support/temporary.h"
+
+namespace avrenk::test {
+
+/// Other files of a plan by name.
+using Files = std::map<std::string, std::string>;
+
+inline Plan plan_in(const TemporaryFolder& folder, const std::string& text, const Files& files = {}) {
+  for (const auto& [name, content] : files) (void)folder.write(name, content);
+  return read_plan(folder.write("deck.yaml", text), {});
+}
+
+/// All that a refused plan is told, without its folder; empty if it is read.
+inline std::string problem_of(const std::string& text, const Files& files = {}) {
+  const TemporaryFolder folder;
+  try {
+    (void)plan_in(folder, text, files);
+  } catch (const InputError& error) {
+    return std::regex_replace(error.what(), std::regex(folder.path().string() + "/"), "");
+  }
+  return "";
+}
+
+}  // namespace avrenk::test
