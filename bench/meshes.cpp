@@ -7,58 +7,15 @@
 #include <fmt/format.h>
 #include <zlib.h>
 
-#include <chrono>
-#include <cstdlib>
-#include <fstream>
-
 #include "core/blas_threads.h"
-#include "core/mesh/shapes.h"
 #include "core/response/stress_survey.h"
 #include "files/vtu.h"
+#include "models.h"
 
 namespace {
 
 using namespace avrenk;
-
-double seconds(const std::function<void()>& work) {
-  const auto start = std::chrono::steady_clock::now();
-  work();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-// GiB held now; VmHWM and VmRSS of the process.
-double memory(const std::string& name) {
-  std::ifstream status("/proc/self/status");
-  for (std::string line; std::getline(status, line);)
-    if (line.starts_with(name)) return std::atof(line.substr(name.size() + 1).c_str()) / 1048576;
-  return 0;
-}
-
-Assembly block_of(int n, bool quadratic = false) {
-  Assembly model;
-  model.materials = {{"alloy", 71e9, 0.33, 2810, std::nullopt}};
-  model.parts = {{"block"}};
-  model.parts[0].form = Part::Form::solid;
-  add_mesh(model, 0, mesh_shape(Box{Vector3::Constant(0.1)}, {true, quadratic, 0, 1}, {std::nullopt, {n, n, n}}),
-           {Placement{}});
-  model.bases = {{"fixture", {}, Vector3::Zero()}};
-  for (int node = 0; node < static_cast<int>(model.nodes.size()); ++node)
-    if (model.position(node).z() < 1e-9) model.bases[0].feet.push_back({node});
-  return model;
-}
-
-Assembly plate_of(int n) {
-  Assembly model;
-  model.materials = {{"alloy", 71e9, 0.33, 2810, std::nullopt}};
-  model.parts = {{"plate"}};
-  model.parts[0].form = Part::Form::shell;
-  model.parts[0].thickness = 0.002;
-  add_mesh(model, 0, mesh_shape(Plate{0.5, 0.5}, {false, false, 0.002, 1}, {std::nullopt, {n, n}}), {Placement{}});
-  model.bases = {{"fixture", {}, Vector3::Zero()}};
-  for (int node = 0; node < static_cast<int>(model.nodes.size()); ++node)
-    if (model.position(node).x() < -0.2499) model.bases[0].feet.push_back({node});
-  return model;
-}
+using namespace avrenk::bench;
 
 double matrix_gigabytes(const System& system) {
   double bytes = 0;
@@ -80,7 +37,9 @@ void assembly() {
     }
     std::string share = "–";
     if (factor) {
-      const double f = seconds([&] { (void)Factorisation(system.stiffness.ff, system.node_of_column); });
+      const double f = seconds([&] {
+        (void)Factorisation(system.stiffness.ff, {system.stiffness.ff, system.node_of_column});
+      });
       share = fmt::format("{:.3f}", two / f);
     }
     fmt::print("{:<34} {:9} {:9.3f} {:12.2f} {:>8} {:8.2f}\n", name, system.free, two,

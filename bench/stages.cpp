@@ -5,17 +5,17 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
-#include <cstdlib>
 #include <map>
 
 #include "core/mesh/line.h"
 #include "core/mesh/select.h"
 #include "core/response/environment.h"
+#include "models.h"
 
 namespace {
 
 using namespace avrenk;
+using namespace avrenk::bench;
 
 // Square bays stacked along z: four legs, rings and one diagonal a face, each beam in two elements; fixed at z = 0.
 Assembly tower(int unknowns) {
@@ -44,12 +44,6 @@ Assembly tower(int unknowns) {
   for (const int node : nodes_in_plane(model, nodes_of_part(model, ""), Vector3::Zero(), Vector3::UnitZ(), 1e-9))
     model.bases[0].feet.push_back({node});
   return model;
-}
-
-double seconds(const std::function<void()>& work) {
-  const auto start = std::chrono::steady_clock::now();
-  work();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
 }  // namespace

@@ -9,12 +9,13 @@ find_package(Threads REQUIRED)
 # Sparse factorisation: the sequential build of MUMPS, METIS for its ordering, OpenBLAS below.
 find_path(MUMPS_INCLUDE dmumps_c.h PATH_SUFFIXES mumps_seq REQUIRED)
 find_library(MUMPS_LIBRARY dmumps_seq REQUIRED)
+find_library(MUMPS_COMPLEX_LIBRARY zmumps_seq REQUIRED)
 find_path(METIS_INCLUDE metis.h REQUIRED)
 find_library(METIS_LIBRARY metis REQUIRED)
 find_library(OPENBLAS_LIBRARY openblas REQUIRED)
 add_library(avrenk-factorisation INTERFACE)
 target_include_directories(avrenk-factorisation SYSTEM INTERFACE ${MUMPS_INCLUDE} ${METIS_INCLUDE})
-target_link_libraries(avrenk-factorisation INTERFACE ${MUMPS_LIBRARY} ${METIS_LIBRARY} ${OPENBLAS_LIBRARY})
+target_link_libraries(avrenk-factorisation INTERFACE ${MUMPS_LIBRARY} ${MUMPS_COMPLEX_LIBRARY} ${METIS_LIBRARY} ${OPENBLAS_LIBRARY})
 
 # Kept results: HDF5 (C library with its short forms), fingerprints by xxHash.
 find_package(HDF5 REQUIRED COMPONENTS C HL)

@@ -1,11 +1,7 @@
-#include <malloc.h>
-
 #include "cli/commands.h"
+#include "core/freed_pages.h"
 
 int main(int count, char** arguments) {
-#ifdef M_MMAP_THRESHOLD  // large matrices come and go: let the allocator keep their pages
-  mallopt(M_MMAP_THRESHOLD, 1 << 30);
-  mallopt(M_TRIM_THRESHOLD, 1 << 30);
-#endif
+  avrenk::keep_freed_pages();
   return avrenk::run_command_line(count, arguments);
 }

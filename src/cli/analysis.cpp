@@ -3,12 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <chrono>
+#include <cmath>
 #include <mutex>
 #include <set>
 
 #include "core/blas_threads.h"
 #include "core/check/plausible.h"
+#include "core/clock.h"
+#include "core/modes/completeness.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
 #include "files/modes_file.h"
@@ -16,10 +18,6 @@
 
 namespace avrenk {
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
 
 std::string describe_rule(const DampingRule& rule) {
   switch (rule.form) {
@@ -37,13 +35,55 @@ std::string describe_rule(const DampingRule& rule) {
   return "";
 }
 
+// Modes that end too near the band: how many more there are up to where they are asked for.
+void warn_about_reach(Analysis& analysis, double highest) {
+  ModalBasis& basis = analysis.basis;
+  const double asked = reach_asked * highest;
+  if (!(highest > 0) || basis.exhausted || basis.proven_below >= asked * (1 - 1e-9)) return;
+  std::optional<int> count = known_count(basis, asked);
+  if (!count) {
+    count = count_modes_below(analysis.system, asked);
+    basis.slices.push_back({std::pow(2 * pi * asked, 2), *count, 0, 0});
+    analysis.counted_more = true;
+  }
+  const int more = *count - basis.counted_below;
+  const std::string missing =
+      more == 0 ? "no mode lies between"
+                : fmt::format("{} more mode{} between (pivot count)", more, more == 1 ? " lies" : "s lie");
+  analysis.warnings.push_back(fmt::format(
+      "the modes end at {:.5g} Hz, {} the excited band of {:.5g} Hz, and {:g} times as far is asked for: {}; write "
+      "modes: {{up to: {:.4g} Hz}}",
+      basis.proven_below, basis.proven_below < highest ? "inside" : "just above", highest, reach_asked, missing,
+      asked));
+}
+
+// Excited directions in which the modes represent too little of the mass.
+void warn_about_mass(Analysis& analysis) {
+  std::set<int> directions;
+  for (const Environment& environment : analysis.plan.environments)
+    if (environment.type != Environment::Type::steady)
+      directions.insert(environment.axes.begin(), environment.axes.end());
+  for (const int direction : directions) {
+    const MassCarried mass = mass_carried(analysis.system, analysis.basis, direction);
+    if (mass.part() >= mass_asked) continue;
+    const DisplayUnit unit = analysis.plan.show.unit(direction < 3 ? kind::mass : kind::inertia);
+    const std::string carried =
+        analysis.basis.size() > analysis.basis.modes
+            ? fmt::format("the residual vectors carry {} of it", value_text(mass.residual_vectors, unit, 3))
+            : std::string("residual vectors are turned off and carry none of it");
+    analysis.warnings.push_back(fmt::format(
+        "along {} the modes represent {:.3g} % of the mass that can move, less than {:g} %: {} is left out, {}",
+        axis_names[static_cast<std::size_t>(direction)], 100 * mass.part(), 100 * mass_asked,
+        value_text(mass.left(), unit, 3), carried));
+  }
+}
+
 void warn_about_modes(Analysis& analysis) {
   const ModalBasis& basis = analysis.basis;
-  const double highest = highest_excited(analysis.plan.environments);
-  if (highest > 0 && basis.proven_below < highest && !basis.exhausted)
-    analysis.warnings.push_back(fmt::format(
-        "the modes end at {:.5g} Hz, inside the excited band of {:.5g} Hz; write modes: {{up to: {:.4g} Hz}}",
-        basis.proven_below, highest, 1.5 * highest));
+  if (!analysis.plan.modes.near && !analysis.plan.modes.free_motions) {
+    warn_about_reach(analysis, highest_excited(analysis.plan.environments));
+    warn_about_mass(analysis);
+  }
   if (basis.statics.grounded)
     analysis.warnings.push_back(
         fmt::format("a motion of all bases as one body strains the model (static motion and rigid motion differ by "
@@ -126,7 +166,7 @@ bool Analysis::all_met() const {
 }
 
 void load(Analysis& analysis, const std::string& file, const Request& request) {
-  const auto start = Clock::now();
+  const StopWatch start;
   if (request.threads > 0) set_blas_threads(request.threads);
   analysis.threads = request.threads;
   analysis.plan = read_plan(file, request.overrides);
@@ -134,46 +174,66 @@ void load(Analysis& analysis, const std::string& file, const Request& request) {
     analysis.findings.insert(analysis.findings.end(), doubts.begin(), doubts.end());
   look_at_meshes(analysis);
   for (const Finding& each : analysis.findings) analysis.warnings.push_back(each.sentence());
-  analysis.times.push_back({"reading the plan", seconds_since(start)});
+  analysis.times.push_back({"reading the plan", start.seconds()});
 }
 
 namespace {
 
 void take_or_solve_modes(Analysis& analysis, Terminal& terminal, const std::vector<std::filesystem::path>& kept) {
-  const auto start = Clock::now();
+  const StopWatch start;
   const Plan& plan = analysis.plan;
-  analysis.model = fingerprint(analysis.system, plan.modes);
+  analysis.model = print_of(plan.assembly, analysis.system);
   for (const std::filesystem::path& file : kept) {
-    auto basis = read_modes(file, analysis.system, analysis.model);
-    if (!basis) continue;
-    analysis.basis = std::move(*basis);
+    KeptModes found = read_modes(file, analysis.system, analysis.model, plan.modes);
+    if (!found.basis) {
+      if (analysis.modes_note.empty() && !found.why_not.empty())
+        analysis.modes_note = fmt::format("modes: computed anew, not taken from {}: {}", file.string(), found.why_not);
+      continue;
+    }
+    analysis.basis = std::move(*found.basis);
     analysis.modes_from = file;
-    analysis.times.push_back({"reading the modes", seconds_since(start)});
+    const bool further = plan.modes.up_to && analysis.basis.proven_below > *plan.modes.up_to * (1 + 1e-9);
+    analysis.modes_note = fmt::format(
+        "modes: those in {}, computed for the same model{}", file.string(),
+        further ? fmt::format("; they reach {:.5g} Hz, further than asked for", analysis.basis.proven_below) : "");
+    analysis.times.push_back({"reading the modes", start.seconds()});
     return;
   }
-  analysis.basis = solve_modes(plan.assembly, analysis.system, plan.modes, terminal.reporter());
-  analysis.times.push_back({"factorising", analysis.basis.factor_seconds});
-  analysis.times.push_back({"static solutions", analysis.basis.statics_seconds});
-  analysis.times.push_back({"modes", analysis.basis.eigen_seconds});
-  analysis.times.push_back({"counting modes", analysis.basis.count_seconds});
+  analysis.basis = solve_modes(plan.assembly, analysis.system, plan.modes, analysis.threads, terminal.reporter());
+  const ModalBasis& basis = analysis.basis;
+  for (const auto& [stage, seconds] :
+       std::initializer_list<std::pair<const char*, double>>{{"ordering", basis.ordering_seconds},
+                                                             {"factorising", basis.factor_seconds},
+                                                             {"static solutions", basis.statics_seconds},
+                                                             {"modes", basis.eigen_seconds},
+                                                             {"  solves", basis.cost.solves},
+                                                             {"  products with M", basis.cost.products},
+                                                             {"  orthogonalisation", basis.cost.orthogonalisation},
+                                                             {"  projected problem", basis.cost.projected},
+                                                             {"counts, more shifts", basis.count_seconds}})
+    analysis.times.push_back({stage, seconds});
 }
 
 }  // namespace
 
 void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesystem::path>& kept) {
-  auto start = Clock::now();
+  StopWatch start;
   terminal.progress("assembling", -1);
   const Plan& plan = analysis.plan;
   analysis.system = make_system(plan.assembly, analysis.threads);
-  analysis.times.push_back({"assembling", seconds_since(start)});
+  analysis.times.push_back({"assembling", start.seconds()});
   // What follows a small model is not worth the threads of BLAS, which go on spinning beside our own.
   constexpr int small = 20000;
   std::optional<OneBlasThread> held;
   if (analysis.system.free < small) held.emplace();
   take_or_solve_modes(analysis, terminal, kept);
-  start = Clock::now();
+  start = StopWatch();
   analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
-  analysis.times.push_back({"damping", seconds_since(start)});
+  analysis.times.push_back({"damping", start.seconds()});
+  start = StopWatch();
+  terminal.progress("energy of the modes", -1);
+  analysis.contents = contents_of_modes(plan.assembly, analysis.system, analysis.basis, analysis.threads);
+  analysis.times.push_back({"energy of the modes", start.seconds()});
   warn_about_modes(analysis);
   warn_about_damping(analysis);
 }
@@ -216,7 +276,7 @@ namespace {
 
 // Stress of all shells and solids, or of those watched where nobody will look at fields; then all that is watched.
 void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Request& request, Terminal& terminal) {
-  auto start = Clock::now();
+  StopWatch start;
   const Plan& plan = analysis.plan;
   StressSource source;
   std::vector<bool> parts(plan.assembly.parts.size(), request.figures);
@@ -234,12 +294,12 @@ void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Re
     analysis.stress = survey_stress(plan.assembly, analysis.system, analysis.basis, analysis.damping,
                                     *analysis.stations, loads, parts, analysis.threads);
     source = {&*analysis.stations, &analysis.stress};
-    analysis.times.push_back({"stress of shells and solids", seconds_since(start)});
+    analysis.times.push_back({"stress of shells and solids", start.seconds()});
   }
-  start = Clock::now();
+  start = StopWatch();
   const Channels channels(plan.assembly, analysis.system, analysis.basis, analysis.damping);
   analysis.watched = watch(plan.assembly, channels, plan.watch, source);
-  analysis.times.push_back({"channels", seconds_since(start)});
+  analysis.times.push_back({"channels", start.seconds()});
 }
 
 }  // namespace
@@ -251,8 +311,15 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
     throw InputError(Problem{"environment " + jobs.front().environment->name,
                              "a model with free motions has no response to its base",
                              "hold it at a base and leave modes: {free: yes} out, or run avrenk modes", std::nullopt});
+  if (!jobs.empty() && analysis.basis.missing_below > 0)
+    throw InputError(Problem{
+        "modes",
+        fmt::format(
+            "only modes near {:.5g} Hz were asked for: the {} below them are missing, and a response needs them",
+            *analysis.plan.modes.near, analysis.basis.missing_below),
+        "write modes: {up to: …}, or run avrenk modes", std::nullopt});
   survey_and_watch(analysis, jobs, request, terminal);
-  const auto start = Clock::now();
+  const StopWatch start;
   std::vector<Outcome>& outcomes = analysis.outcomes;
   outcomes.resize(jobs.size());
   std::vector<std::size_t> swept;  // what takes time, and needs the steady outcomes
@@ -289,7 +356,66 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
     outcomes[i] = combine(*jobs[i].environment, axes, analysis.watched);
   }
   warn_about_coupling(analysis);
-  analysis.times.push_back({"responses", seconds_since(start)});
+  analysis.times.push_back({"responses", start.seconds()});
+}
+
+std::string proof_in_words(const Analysis& analysis) {
+  const ModalBasis& basis = analysis.basis;
+  const std::string count =
+      basis.missing_below > 0
+          ? fmt::format("{} modes between {:.5g} and {:.5g} Hz, none missing between by inertia count; {} lie below.",
+                        basis.modes, basis.frequency(0), basis.proven_below, basis.missing_below)
+          : fmt::format("{} modes below {:.5g} Hz, complete by inertia count: K − ω²M has {} negative pivots there{}.",
+                        basis.modes, basis.proven_below, basis.counted_below,
+                        basis.exhausted ? ", and the mass carries no more modes" : "");
+  return count +
+         fmt::format(" Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, |ΦᵀMΦ − I| ≤ {:.1e}. ", basis.largest_residual(),
+                     basis.largest_nonorthogonality()) +
+         (basis.size() > basis.modes ? fmt::format("{} residual vectors from {:.5g} Hz on carry the rest of the mass.",
+                                                   basis.size() - basis.modes, basis.frequency(basis.modes))
+                                     : std::string("No residual vectors."));
+}
+
+std::string audit_in_words(const Analysis& analysis) {
+  double worst = 0, truncation = 0, without = 0;
+  std::set<double> frequencies;
+  for (const AuditedAnswer& each : analysis.audit) {
+    frequencies.insert(each.frequency);
+    worst = std::max(worst, std::abs(each.error()));
+    truncation = std::max(truncation, std::abs(each.truncation()));
+    without = std::max(without, std::abs(each.truncation_without()));
+  }
+  return fmt::format(
+      "Against the full complex equations, of {} answers at {} frequencies, the reported ones are off by {:.2g} % at "
+      "most. Truncation, what the modes leave out, is {:.2g} % of it; without residual vectors it would be {:.2g} %.{} "
+      "A "
+      "damping ratio ζ acts as a loss factor 2ζ in the full equations.",
+      analysis.audit.size(), frequencies.size(), 100 * worst, 100 * truncation, 100 * without,
+      !analysis.damping.coupled && analysis.damping.couples()
+          ? " The rest is damping that couples the modes: coupled: yes keeps it."
+          : "");
+}
+
+void audit_truncation(Analysis& analysis, const Request& request, Terminal& terminal) {
+  if (analysis.watched.empty() || analysis.outcomes.empty()) return;
+  // A complex factorisation takes four times the operations of a real one, and about as long for each.
+  constexpr double rate = 8e9, affordable = 5;  // operations a second; s
+  constexpr int usual = 2;
+  const double seconds = 4 * analysis.basis.factor_operations / rate;
+  if (!request.audit && usual * seconds > affordable) {
+    analysis.audit_note = fmt::format(
+        "Not audited against the full equations, which would take about {:.0f} s a frequency: --audit {} does it.",
+        seconds, usual);
+    return;
+  }
+  const StopWatch watch;
+  StressSource stress;
+  if (analysis.stations) stress = {&*analysis.stations, &analysis.stress};
+  const AuditSource source{analysis.plan.assembly, analysis.system,     analysis.basis, analysis.damping,
+                           analysis.plan.damping,  analysis.plan.watch, stress,         analysis.watched,
+                           analysis.outcomes};
+  analysis.audit = audit(source, frequencies_that_matter(source, request.audit.value_or(usual)), terminal.reporter());
+  analysis.times.push_back({"audit", watch.seconds()});
 }
 
 void assess(Analysis& analysis) {

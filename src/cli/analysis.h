@@ -10,7 +10,10 @@
 #include "core/check/finding.h"
 #include "core/mesh/resolution.h"
 #include "core/mesh/surface.h"
+#include "core/modes/mode_content.h"
+#include "core/response/audit.h"
 #include "core/response/stress_survey.h"
+#include "files/model_print.h"
 #include "plan/plan.h"
 
 namespace avrenk {
@@ -35,11 +38,16 @@ struct Analysis {
   std::vector<Watched> watched;
   std::vector<Outcome> outcomes;
   std::vector<LimitResult> limits;
+  std::vector<AuditedAnswer> audit;   ///< modal answers beside the full equations
+  std::string audit_note;             ///< why there is none, or what it took
+  std::vector<ModeContent> contents;  ///< of every mode
   std::vector<std::string> warnings;
   std::vector<StageTime> times;
   int threads = 0;                   ///< 0: one a processor
-  std::string model;                 ///< fingerprint of what the modes depend on
+  ModelPrint model;                  ///< fingerprint of what the modes depend on
   std::filesystem::path modes_from;  ///< the file that the modes were taken from; empty: they were computed
+  std::string modes_note;            ///< whether they were taken or computed anew, and why
+  bool counted_more = false;         ///< a pivot count was made that the file does not have
 
   Analysis() = default;
   Analysis(const Analysis&) = delete;
@@ -50,6 +58,11 @@ struct Analysis {
   [[nodiscard]] bool all_met() const;
 };
 
+/// "57 modes below 3000 Hz, complete by inertia count …": the proof of the modes, for tables and the report.
+[[nodiscard]] std::string proof_in_words(const Analysis& analysis);
+/// The largest error of the audit, and what it holds.
+[[nodiscard]] std::string audit_in_words(const Analysis& analysis);
+
 void load(Analysis& analysis, const std::string& file, const Request& request);
 /// Assembles, and takes the modes from the first of the files that holds those of the same model, or solves for them.
 /// Damping and channels are made anew. @param kept  results of earlier runs, looked at in this order
@@ -59,5 +72,7 @@ void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesy
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
             const Request& request, Terminal& terminal);
 void assess(Analysis& analysis);
+/// Solves the full equations at a few frequencies, where there are responses and it takes seconds or was asked for.
+void audit_truncation(Analysis& analysis, const Request& request, Terminal& terminal);
 
 }  // namespace avrenk

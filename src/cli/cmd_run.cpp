@@ -30,7 +30,10 @@ ExitStatus analyse(const std::string& plan, const Request& request, Terminal& te
   terminal.progress(fmt::format("avrenk {} {} {}", avrenk_version, shown.command, plan), -1);
   with_places(analysis, [&] {
     solve(analysis, terminal, kept_results(request, plan, shown.command));
-    if (until == Until::responses) excite(analysis, type, chosen, request, terminal);
+    if (until == Until::responses) {
+      excite(analysis, type, chosen, request, terminal);
+      audit_truncation(analysis, request, terminal);
+    }
     assess(analysis);
   });
   if (request.figures) analysis.surface = surface_of(analysis.plan.assembly);

@@ -4,6 +4,7 @@
 #include <new>
 
 #include "cli/commands.h"
+#include "cli/stop.h"
 #include "core/nearest.h"
 #include "version.h"
 
@@ -22,6 +23,8 @@ constexpr Command all_commands[] = {
      "avrenk random deck.yaml launch", random},
     {"run", "PLAN", "all of it: modes, every environment, limits and verdict", "avrenk run deck.yaml --out results",
      run},
+    {"compare", "RUN RUN", "modes of two runs side by side: partners by shape, changed frequency, flipped order",
+     "avrenk compare deck-results thicker-results --out difference", compare},
     {"new", "[--mesh FILE] [PLAN]", "write a commented starter plan: for a mesh (.vtu), or a small one to change",
      "avrenk new --mesh bracket.vtu", new_plan},
     {"explain", "[TOPIC]", "what the handbook says of a key, an element, a joint, a quantity or a message",
@@ -40,7 +43,8 @@ void print_help() {
   fmt::print(
       "Exit status\n  0  done, all limits met\n  1  done, some limit exceeded\n  2  the input is wrong\n  3  the "
       "computation failed\n"
-      "  4  a file could not be read or written\n\n\"avrenk COMMAND --help\" shows an example. Start with: avrenk "
+      "  4  a file could not be read or written\n  130 stopped by Ctrl-C: nothing half-written is left\n\n\"avrenk "
+      "COMMAND --help\" shows an example. Start with: avrenk "
       "demo\n");
 }
 
@@ -95,6 +99,7 @@ std::string plan_word(const Request& request, const char* command, std::size_t m
 }
 
 int run_command_line(int count, const char* const* arguments) {
+  stop_on_signals();
   const std::vector<std::string> words(arguments + 1, arguments + count);
   Terminal terminal;
   const ExitStatus status = [&] {

@@ -8,6 +8,7 @@
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
+#include "files/mode_grid.h"
 #include "files/stress_results.h"
 #include "files/table.h"
 #include "files/vtu.h"
@@ -19,8 +20,8 @@ constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y
 constexpr std::size_t most_mode_pictures = 8, most_animations = 4;
 
 PictureSource picture_source(const Analysis& analysis) {
-  return {analysis.plan.assembly, analysis.system,    analysis.basis,   analysis.damping,
-          analysis.plan.title,    analysis.plan.show, &analysis.surface};
+  return {analysis.plan.assembly, analysis.system,    analysis.basis,    analysis.damping,
+          analysis.plan.title,    analysis.plan.show, &analysis.surface, &analysis.contents};
 }
 
 // Modes that carry much of the mass along x, y or z, in the order of their frequencies.
@@ -57,9 +58,9 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
                       [&analysis] { return to_png(mode_sheet(picture_source(analysis))); }});
   std::size_t animated = 0;
   for (const int r : weighty_modes(analysis.basis)) {
-    const std::string words =
-        fmt::format("Mode {}, {}: effective mass {}.", r + 1, hertz(analysis, analysis.basis.frequency(r)),
-                    effective_masses_in_words(analysis.basis, r));
+    const std::string words = fmt::format(
+        "Mode {}, {}: {}; effective mass {}.", r + 1, hertz(analysis, analysis.basis.frequency(r)),
+        analysis.contents[static_cast<std::size_t>(r)].in_words, effective_masses_in_words(analysis.basis, r));
     drawings.push_back({"modes", fmt::format("mode.{:02}", r + 1), words, words, {}, [&analysis, r] {
                           return to_png(mode_picture(picture_source(analysis), r));
                         }});
@@ -178,16 +179,13 @@ void write_fields(const Analysis& analysis, const RunFolder& folder) {
   const ModalBasis& basis = analysis.basis;
   const DisplayUnit length = analysis.plan.show.unit(kind::length);
   const Grid model = model_grid(assembly, analysis.plan.show);
-  Grid shapes = model;
-  for (int r = 0; r < basis.modes; ++r) {
-    const NodeMotions motions = node_motions(analysis.system, basis, Eigen::VectorXd::Unit(basis.size(), r));
-    const double largest = motions.topRows<3>().colwise().norm().maxCoeff();
-    shapes.point_arrays.push_back(
-        displacement_array(name_of_array(analysis, fmt::format("mode {}", r + 1), basis.frequency(r),
-                                         "displacement (part of the largest)"),
-                           assembly, motions, largest > 0 ? 1 / largest : 0));
-  }
-  folder.write("fields/modes.vtu", to_vtu(shapes));
+  std::optional<StressStations> own_stations;  // of a command that looked at no stress
+  if (!analysis.stations && !assembly.groups.empty()) own_stations.emplace(assembly);
+  const StressStations* const stations = analysis.stations ? &*analysis.stations
+                                         : own_stations    ? &*own_stations
+                                                           : nullptr;
+  folder.write("fields/modes.vtu",
+               to_vtu(mode_grid(assembly, analysis.system, basis, stations, analysis.plan.show, analysis.threads)));
   if (analysis.stations)
     for (const StressField& field : analysis.stress.fields) {
       Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);

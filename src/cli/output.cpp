@@ -9,6 +9,7 @@
 #include "cli/drawings.h"
 #include "cli/report_of_run.h"
 #include "core/parallel.h"
+#include "files/mode_tables.h"
 #include "files/modes_file.h"
 #include "files/result_tables.h"
 #include "files/stress_results.h"
@@ -28,8 +29,8 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
                           {"modes", static_cast<double>(basis.modes), ""},
                           {"residual vectors", static_cast<double>(basis.size() - basis.modes), ""},
                           {"no mode missing below", basis.proven_below, "Hz"},
-                          {"largest residual of a mode", basis.largest_residual, ""},
-                          {"largest deviation from orthogonality", basis.largest_nonorthogonality, ""},
+                          {"largest residual of a mode", basis.largest_residual(), ""},
+                          {"largest deviation from orthogonality", basis.largest_nonorthogonality(), ""},
                           {"static against rigid motion of the base", basis.statics.rigid_difference, ""}};
   for (const Outcome& outcome : analysis.outcomes) {
     if (outcome.environment->type != Environment::Type::random || outcome.is_combined()) continue;
@@ -63,8 +64,14 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   std::vector<Table> tables{mass_table(analysis.plan.assembly, show),
                             mode_table(analysis.basis, analysis.damping, show)};
   if (analysis.basis.free_motions() == 0) tables.insert(tables.begin() + 1, gravity_table(analysis));
+  const Assembly& assembly = analysis.plan.assembly;
+  tables.push_back(shape_table(assembly, analysis.basis, analysis.contents, analysis.watched, analysis.outcomes, show));
+  tables.push_back(strain_energy_table(assembly, analysis.basis, analysis.contents, show));
+  tables.push_back(kinetic_energy_table(assembly, analysis.basis, analysis.contents, show));
+  tables.push_back(participation_table(assembly, analysis.basis, show));
   if (analysis.basis.size() > analysis.basis.modes)
     tables.push_back(residual_table(analysis.basis, analysis.damping, show));
+  if (!analysis.audit.empty()) tables.push_back(audit_table(analysis.audit, analysis.watched, show));
   for (const Outcome& outcome : analysis.outcomes)
     for (Table& table : tables_of(outcome, analysis.watched, show)) tables.push_back(std::move(table));
   if (Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
@@ -85,20 +92,35 @@ Table headlines(Table table, const Outcome& outcome, const std::vector<Watched>&
   return table;
 }
 
+void print_audit(const Analysis& analysis, Terminal& terminal) {
+  if (!analysis.audit_note.empty()) terminal.paragraph("\n" + analysis.audit_note);
+  if (analysis.audit.empty()) return;
+  constexpr std::size_t most_rows = 12;
+  Table table = audit_table(analysis.audit, analysis.watched, analysis.plan.show);
+  // The worst first, so that what is left out of the screen is better.
+  std::stable_sort(table.rows.begin(), table.rows.end(), [](const auto& a, const auto& b) {
+    constexpr std::size_t error = 2;
+    return std::abs(std::get<double>(a[error])) > std::abs(std::get<double>(b[error]));
+  });
+  const std::size_t all = table.rows.size();
+  if (all > most_rows) {
+    table.title += fmt::format(" (the worst {} of {})", most_rows, all);
+    table.rows.resize(most_rows);
+  }
+  terminal.table(table);
+  terminal.paragraph(audit_in_words(analysis));
+}
+
 void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& terminal) {
   const ModalBasis& basis = analysis.basis;
   terminal.table(mode_table(basis, analysis.damping, analysis.plan.show), most_rows);
   terminal.paragraph(
       "Damping from: general, what damping: otherwise says; own η, loss factors of materials and joints by strain "
       "energy; dashpots.");
-  terminal.paragraph(fmt::format(
-      "{} modes; the pivot count proves that none is missing below {:.5g} Hz{}. Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, "
-      "|ΦᵀMΦ − I| ≤ {:.1e}. {}",
-      basis.modes, basis.proven_below, basis.exhausted ? " (the mass carries no more)" : "", basis.largest_residual,
-      basis.largest_nonorthogonality,
-      basis.size() > basis.modes ? fmt::format("{} residual vectors from {:.5g} Hz on carry the rest of the mass.",
-                                               basis.size() - basis.modes, basis.frequency(basis.modes))
-                                 : std::string("No residual vectors.")));
+  terminal.table(shape_table(analysis.plan.assembly, basis, analysis.contents, analysis.watched, analysis.outcomes,
+                             analysis.plan.show),
+                 most_rows);
+  terminal.paragraph(proof_in_words(analysis));
 }
 
 void print_responses(const Analysis& analysis, bool overview, Terminal& terminal) {
@@ -203,8 +225,8 @@ std::string write_for_readers(const Analysis& analysis, const Shown& shown, cons
 // results.h5: the file that the modes were read from, or a new one.
 void keep_modes(const Analysis& analysis, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
-  if (analysis.modes_from.empty())
-    write_modes(own, analysis.basis, analysis.model);
+  if (analysis.modes_from.empty() || analysis.counted_more)
+    write_modes(own, analysis.plan.assembly, analysis.system, analysis.basis, analysis.model, analysis.plan.modes);
   else
     avrenk::copy_file(analysis.modes_from, own);
 }
@@ -221,13 +243,13 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
                   Terminal& terminal) {
   const Show& show = analysis.plan.show;
   for (const std::string& note : analysis.plan.notes) terminal.note(note);
-  if (!analysis.modes_from.empty())
-    terminal.note(fmt::format("modes: those in {}, computed for the same model", analysis.modes_from.string()));
+  if (!analysis.modes_note.empty()) terminal.note(analysis.modes_note);
   for (const std::string& warning : analysis.warnings) terminal.warn(warning);
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
   if (shown.mass) terminal.table(mass_table(analysis.plan.assembly, show));
   if (shown.modes) print_modes(analysis, shown.overview ? overview_modes : 0, terminal);
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
+  if (shown.peaks || shown.overview) print_audit(analysis, terminal);
   if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
     terminal.table(clearances);
   if (analysis.stations) print_stress(analysis, terminal);

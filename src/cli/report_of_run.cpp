@@ -6,6 +6,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "files/mode_tables.h"
 #include "files/result_tables.h"
 #include "files/stress_results.h"
 #include "version.h"
@@ -146,11 +147,8 @@ class Writer {
   void add_modes() {
     const ModalBasis& basis = analysis_.basis;
     ReportSection& section = add("modes", "Modes");
-    section.paragraphs.push_back(fmt::format(
-        "{} modes; the pivot count proves that none is missing below {}. Residual of the worst mode {:.1e}, largest "
-        "deviation from orthogonality {:.1e}; {} residual vectors carry what the modes leave out. {}.",
-        basis.modes, in(kind::frequency, basis.proven_below), basis.largest_residual, basis.largest_nonorthogonality,
-        basis.size() - basis.modes, analysis_.heading()));
+    section.paragraphs.push_back(proof_in_words(analysis_));
+    section.paragraphs.push_back(analysis_.heading() + ".");
     put_figures(section, "modes", "effective-mass");
     put_figures(section, "modes", "modes");
     Table all = mode_table(basis, analysis_.damping, show_), chief = all;
@@ -165,6 +163,15 @@ class Writer {
     } else {
       section.tables.push_back(std::move(all));
     }
+    ReportSection& what = add("what-moves", "What moves in each mode", 3);
+    what.folded = basis.modes > most_chief_modes;
+    what.tables.push_back(
+        shape_table(analysis_.plan.assembly, basis, analysis_.contents, analysis_.watched, analysis_.outcomes, show_));
+    ReportSection& energy = add("mode-energy", "Energy of the modes by part, joint and body; participation", 3);
+    energy.folded = true;
+    energy.tables = {strain_energy_table(analysis_.plan.assembly, basis, analysis_.contents, show_),
+                     kinetic_energy_table(analysis_.plan.assembly, basis, analysis_.contents, show_),
+                     participation_table(analysis_.plan.assembly, basis, show_)};
     ReportSection& shapes = add("shapes", "Shapes of the modes that carry most", 3);
     shapes.folded = true;
     put_figures(shapes, "modes", "mode.");
@@ -259,15 +266,20 @@ class Writer {
     Table table{"accuracy",
                 "What bounds the numbers",
                 {{"measure", ""}, {"value", "", 2}, {"meaning", ""}},
-                {{std::string("residual of the worst mode"), analysis_.basis.largest_residual,
+                {{std::string("residual of the worst mode"), analysis_.basis.largest_residual(),
                   std::string("|Kφ − ω²Mφ| / |Kφ|")},
-                 {std::string("orthogonality"), analysis_.basis.largest_nonorthogonality, std::string("|ΦᵀMΦ − I|")},
+                 {std::string("orthogonality"), analysis_.basis.largest_nonorthogonality(), std::string("|ΦᵀMΦ − I|")},
                  {std::string("rigid motion of the base"), analysis_.basis.statics.rigid_difference,
                   std::string("static motion against rigid motion, part of it")}}};
     if (error > 0)
       table.rows.push_back({std::string("random integrals"), error,
                             std::string("largest change of a variance when the panels were halved")});
     section.tables.push_back(std::move(table));
+    if (!analysis_.audit_note.empty()) section.paragraphs.push_back(analysis_.audit_note);
+    if (!analysis_.audit.empty()) {
+      section.tables.push_back(audit_table(analysis_.audit, analysis_.watched, show_));
+      section.paragraphs.push_back(audit_in_words(analysis_));
+    }
     section.paragraphs.push_back(
         "Not covered: nonlinear stiffness or damping, contact, fatigue life, and the error of the mesh: that of beam "
         "and "
@@ -283,7 +295,7 @@ class Writer {
     section.paragraphs.push_back(
         fmt::format("Avrenk {}. Fingerprint of stiffness and mass: {}. All numbers: "
                     "summary.json and tables/*.csv beside this file; shapes: fields/*.vtu.",
-                    avrenk_version, analysis_.model));
+                    avrenk_version, analysis_.model.system));
     section.folded = false;
     ReportSection& plan = add("plan", "The plan as it was read", 3);
     plan.folded = true;

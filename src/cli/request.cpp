@@ -22,8 +22,10 @@ po::options_description common_options() {
       ("no-figures", "write no figures and no fields")                                                   //
       ("real-and-imaginary", "figures of the real and imaginary part of sine responses too")             //
       ("anew", "compute the modes even if an earlier run kept those of the same model")                  //
-      ("quiet", "print nothing but warnings and errors")                                                 //
-      ("verbose", "say what is being done and what it took")                                             //
+      ("audit", po::value<int>()->value_name("N"),
+       "compare the modal answers with the full equations at N frequencies; default: 2 where that takes seconds")  //
+      ("quiet", "print nothing but warnings and errors")                                                           //
+      ("verbose", "say what is being done and what it took")                                                       //
       ("help", "this text");
   return options;
 }
@@ -72,6 +74,10 @@ Request read_request(std::span<const std::string> words) {
   if (values.contains("threads")) {
     request.threads = values["threads"].as<int>();
     if (request.threads < 1) refuse(fmt::format("--threads {} is not possible", request.threads), "write 1 or more");
+  }
+  if (values.contains("audit")) {
+    request.audit = values["audit"].as<int>();
+    if (*request.audit < 0) refuse(fmt::format("--audit {} is not possible", *request.audit), "write 0 or more");
   }
   request.quiet = values.contains("quiet");
   request.verbose = values.contains("verbose");

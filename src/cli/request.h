@@ -23,6 +23,7 @@ struct Request {
   int threads = 0;                  ///< 0: all cores
   bool quiet = false, verbose = false, figures = true, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
+  std::optional<int> audit;         ///< frequencies at which the full equations are solved; absent: as time allows
   bool anew = false;                ///< compute the modes even if an earlier run kept them
 };
 

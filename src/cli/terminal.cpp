@@ -5,13 +5,27 @@
 #include <spdlog/spdlog.h>
 #include <unistd.h>
 
+#include <chrono>
+#include <condition_variable>
 #include <cstdlib>
+#include <fstream>
 #include <sstream>
 
 namespace avrenk {
 namespace {
 constexpr std::size_t widest_line = 100;
+
+std::string duration_text(double seconds) {
+  return seconds < 100 ? fmt::format("{:.0f} s", seconds) : fmt::format("{:.0f} min", seconds / 60);
 }
+
+// Bytes that the process holds in memory; 0 where the system does not say.
+double memory_held() {
+  std::ifstream sizes("/proc/self/statm");
+  double all = 0, held = 0;
+  return sizes >> all >> held ? held * static_cast<double>(sysconf(_SC_PAGESIZE)) : 0;
+}
+}  // namespace
 
 Terminal::Terminal() {
   const char* no_colour = std::getenv("NO_COLOR");
@@ -19,7 +33,10 @@ Terminal::Terminal() {
   live_ = isatty(STDERR_FILENO);
 }
 
-Terminal::~Terminal() { end_progress(); }
+Terminal::~Terminal() {
+  painter_ = {};
+  end_progress();
+}
 
 void Terminal::log_to(const std::string& file) {
   log_ = std::make_shared<spdlog::logger>("run", std::make_shared<spdlog::sinks::basic_file_sink_st>(file, true));
@@ -76,24 +93,49 @@ void Terminal::log(const std::string& text) {
   if (log_) log_->info(text);
 }
 
-void Terminal::progress(const std::string& stage, double fraction) {
-  if (log_ && stage != last_stage_) log_->info(stage);
+void Terminal::progress(const Step& step) {
+  if (log_ && step.stage != last_stage_) log_->info(step.stage);
   if (live_ && !quiet_) {
-    const std::string percent = fraction >= 0 ? fmt::format(" {:3.0f} %", 100 * std::min(fraction, 1.0)) : "";
-    fmt::print(stderr, "\r\033[K{}{}", stage, percent);
-    std::fflush(stderr);
-    open_line_ = true;
-  } else if (verbose_ && stage != last_stage_) {
-    fmt::print(stderr, "{}\n", stage);
+    {
+      const std::lock_guard lock(line_);
+      step_ = step;
+      since_step_ = StopWatch();
+      open_line_ = true;
+    }
+    paint();
+    if (!painter_.joinable())
+      painter_ = std::jthread([this](const std::stop_token& stop) {
+        constexpr auto tick = std::chrono::milliseconds(500);
+        std::mutex waiting;
+        std::condition_variable_any bell;
+        std::unique_lock lock(waiting);
+        while (!bell.wait_for(lock, stop, tick, [&] { return stop.stop_requested(); })) paint();
+      });
+  } else if (verbose_ && step.stage != last_stage_) {
+    fmt::print(stderr, "{}\n", step.stage);
   }
-  last_stage_ = stage;
+  last_stage_ = step.stage;
+}
+
+void Terminal::paint() {
+  const std::lock_guard lock(line_);
+  if (!open_line_) return;
+  std::string line = step_.stage;
+  if (step_.fraction >= 0) line += fmt::format(" {:3.0f} %", 100 * std::min(step_.fraction, 1.0));
+  line += fmt::format("  {}", duration_text(since_start_.seconds()));
+  const double left = step_.seconds_left - since_step_.seconds();
+  if (step_.seconds_left >= 0 && left > 1) line += fmt::format(", about {} left", duration_text(left));
+  if (const double bytes = memory_held(); bytes > 0) line += fmt::format(", {:.1f} GB", 1e-9 * bytes);
+  fmt::print(stderr, "\r\033[K{}", line);
+  std::fflush(stderr);
 }
 
 Progress Terminal::reporter() {
-  return [this](const std::string& stage, double fraction) { progress(stage, fraction); };
+  return [this](const Step& step) { progress(step); };
 }
 
 void Terminal::end_progress() {
+  const std::lock_guard lock(line_);
   if (open_line_) fmt::print(stderr, "\r\033[K");
   open_line_ = false;
 }

@@ -3,8 +3,11 @@
 
 #include <cstdio>
 #include <memory>
+#include <mutex>
 #include <string>
+#include <thread>
 
+#include "core/clock.h"
 #include "core/progress.h"
 #include "files/table.h"
 
@@ -39,16 +42,24 @@ class Terminal {
   void note(const std::string& text);
   /// Said in the log only.
   void log(const std::string& text);
-  /// Progress: one line that is overwritten on a terminal; with --verbose a line a stage elsewhere.
-  void progress(const std::string& stage, double fraction);
+  /// Progress: one line that is overwritten on a terminal, with the time so far, the time left where it is known, and
+  /// the memory held; with --verbose a line a stage elsewhere.
+  void progress(const Step& step);
+  void progress(const std::string& stage, double fraction) { progress({stage, fraction, -1}); }
   [[nodiscard]] Progress reporter();
   void end_progress();
   /// Bold, green or red text where stdout is a terminal and NO_COLOR is not set.
   [[nodiscard]] std::string coloured(const std::string& text, const char* code) const;
 
  private:
+  void paint();
+
   bool quiet_ = false, verbose_ = false, colour_ = false, live_ = false, open_line_ = false;
   std::string last_stage_;
+  Step step_;
+  StopWatch since_start_, since_step_;
+  std::mutex line_;       // the line of progress is painted by two threads
+  std::jthread painter_;  // keeps its clock going while nothing is told
   std::shared_ptr<spdlog::logger> log_;
 };
 

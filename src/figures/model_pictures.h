@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/check/element_quality.h"
+#include "core/modes/mode_content.h"
 #include "core/quantity/show.h"
 #include "core/response/stress_survey.h"
 #include "figures/model_scene.h"
@@ -17,6 +18,7 @@ struct PictureSource {
   std::string title;  ///< of the plan
   const Show& show;
   const Surface* surface = nullptr;  ///< of shells and solids; nullptr: each picture looks for it
+  const std::vector<ModeContent>* contents = nullptr;  ///< of every mode; nullptr: pictures do not say what moves
 };
 
 /// Parts, masses, springs and base in colours of their own; places marked with a word each.

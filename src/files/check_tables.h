@@ -6,6 +6,7 @@
 #include "core/error.h"
 #include "core/mesh/resolution.h"
 #include "core/quantity/show.h"
+#include "core/system/energy.h"
 #include "files/table.h"
 
 namespace avrenk {

@@ -6,23 +6,39 @@
 #include <optional>
 
 #include "core/modes/modal_basis.h"
+#include "files/model_print.h"
 
 namespace avrenk {
 
 /// Counts the versions of the layout of results.h5; a file of another version is not read.
-inline constexpr int modes_layout = 1;
+inline constexpr int modes_layout = 2;
 
-/// 128 bits over all that the modes depend on: M and K as assembled, how the feet follow the bases, what is asked for.
-/// Damping, profiles, limits and names are not among them.
-[[nodiscard]] std::string fingerprint(const System& system, const ModeRequest& request);
-
-/// Writes what is solved for (not what follows from it by products): shapes, frequencies, static solutions, proofs.
+/// Writes what is solved for (not what follows from it by products): shapes, frequencies, static solutions, proofs;
+/// and for other readers the nodes, and what each row of a shape stands for.
 /// @throws FileError
-void write_modes(const std::filesystem::path& file, const ModalBasis& basis, const std::string& fingerprint);
+void write_modes(const std::filesystem::path& file, const Assembly& assembly, const System& system,
+                 const ModalBasis& basis, const ModelPrint& print, const ModeRequest& request);
 
-/// The basis of the same model and request; nothing if there is no file, or it is of another model or layout, cut
-/// short, or changed: its content must have the checksum written with it.
-[[nodiscard]] std::optional<ModalBasis> read_modes(const std::filesystem::path& file, const System& system,
-                                                   const std::string& fingerprint);
+/// A basis that was kept, or why there is none; both absent: there is no file.
+struct KeptModes {
+  std::optional<ModalBasis> basis;
+  std::string why_not;  ///< "the modes asked for reach further", "material alloy changed"
+};
+
+/// The basis of the same model, if it answers the request: the modes asked for, or all below a higher frequency. A file
+/// of another layout, cut short, or changed is not trusted: its content must have the checksum written with it.
+[[nodiscard]] KeptModes read_modes(const std::filesystem::path& file, const System& system, const ModelPrint& print,
+                                   const ModeRequest& request);
+
+/// Mode shapes of a run as other runs can compare them: translations at the nodes that have them for unknowns.
+struct KeptShapes {
+  std::string print;
+  std::vector<double> frequency;               ///< Hz
+  Eigen::Matrix3Xd points;                     ///< m
+  Eigen::VectorXd mass;                        ///< kg that moves with each point, about
+  std::vector<Eigen::Matrix3Xd> translations;  ///< of each mode, at the points, mass-normalised
+};
+/// @throws FileError  the file cannot be read, or is not what it says
+[[nodiscard]] KeptShapes read_shapes(const std::filesystem::path& file);
 
 }  // namespace avrenk

@@ -27,6 +27,10 @@ class RunFolder {
   std::filesystem::path target_, partial_;
 };
 
+/// Removes what is being written and lets nothing more be written: for a process about to end. Results that were put in
+/// place stay.
+void abandon_unfinished();
+
 /// All bytes of a file. @throws FileError  it cannot be read
 [[nodiscard]] std::string read_file(const std::filesystem::path& path);
 

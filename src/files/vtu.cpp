@@ -52,6 +52,14 @@ void add_array(pugi::xml_node parent, const char* type, const std::string& name,
   array.text().set(packed(bytes_of(values)).c_str());
 }
 
+void add_array(pugi::xml_node parent, const GridArray& array) {
+  if (array.single)
+    add_array(parent, "Float32", array.name, array.components,
+              std::vector<float>(array.values.begin(), array.values.end()));
+  else
+    add_array(parent, "Float64", array.name, array.components, array.values);
+}
+
 }  // namespace
 
 std::string to_vtu(const Grid& grid) {
@@ -73,10 +81,8 @@ std::string to_vtu(const Grid& grid) {
   add_array(cells, "Int64", "offsets", 1, grid.offsets);
   add_array(cells, "UInt8", "types", 1, grid.types);
   pugi::xml_node at_points = piece.append_child("PointData"), at_cells = piece.append_child("CellData");
-  for (const GridArray& array : grid.point_arrays)
-    add_array(at_points, "Float64", array.name, array.components, array.values);
-  for (const GridArray& array : grid.cell_arrays)
-    add_array(at_cells, "Float64", array.name, array.components, array.values);
+  for (const GridArray& array : grid.point_arrays) add_array(at_points, array);
+  for (const GridArray& array : grid.cell_arrays) add_array(at_cells, array);
   std::ostringstream text;
   document.save(text, " ");
   return text.str();

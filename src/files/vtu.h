@@ -16,6 +16,7 @@ struct GridArray {
   int components = 1;
   std::vector<double> values;        ///< component by component, point after point
   std::vector<std::string> texts{};  ///< instead of numbers
+  bool single = false;               ///< written in single precision
 };
 
 /// Points, cells by the points that they join, and arrays over both.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/modes/completeness.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -79,9 +80,9 @@ void fill_in_modes(Plan& plan) {
     if (limit.subject == Limit::Of::frequency) highest = std::max(highest, limit.allowable);
   plan.modes_defaulted = true;
   if (highest > 0) {
-    plan.modes.up_to = 1.5 * highest;
+    plan.modes.up_to = reach_asked * highest;
     plan.notes.push_back(fmt::format(
-        "modes: up to {:g} Hz, 1.5 times the highest frequency excited or limited (default)", *plan.modes.up_to));
+        "modes: up to {:g} Hz, {:g} times the highest frequency excited or limited (default)", *plan.modes.up_to, reach_asked));
   } else {
     plan.modes.count = 20;
     plan.notes.push_back("modes: the lowest 20 (default)");

@@ -401,6 +401,13 @@ void read_modes(const Tree& section, Reading& reading) {
       reading.problems.add(*count, "modes", "\"up to\" and \"count\" cannot both be given", "keep one");
     modes.count = read_count(*count, "modes count", reading.problems);
   }
+  if (const Tree* near = map.optional("near")) {
+    if (section.find("up to") || section.find("free"))
+      reading.problems.add(*near, "modes", "\"near\" cannot be given beside \"up to\" or \"free\"", "keep one");
+    else if (!section.find("count"))
+      reading.problems.add(*near, "modes", "\"near\" needs a number of modes", "write {near: 1150 rpm, count: 6}");
+    modes.near = read_quantity(*near, kind::frequency, "modes near", reading.problems, Sign::positive);
+  }
   if (const Tree* residual = map.optional("residual vectors"))
     modes.residual_vectors =
         read_word(*residual, {"no", "yes"}, "modes residual vectors", reading.problems).value_or(1) == 1;

@@ -83,8 +83,9 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   };
   for (const auto& [name, chart] : box_figures) expect_figure(name, chart);
   expected +=
-      "report.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/limits.csv\ntables/masses.csv\ntables/"
-      "modes.csv\ntables/random.x.curves.csv\ntables/random.x.reasons.csv\n"
+      "report.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/audit.csv\ntables/limits.csv\n"
+      "tables/masses.csv\ntables/mode-kinetic-energy.csv\ntables/mode-participation.csv\ntables/mode-shapes.csv\n"
+      "tables/mode-strain-energy.csv\ntables/modes.csv\ntables/random.x.curves.csv\ntables/random.x.reasons.csv\n"
       "tables/random.x.rms.csv\ntables/random.z.curves.csv\ntables/"
       "random.z.reasons.csv\ntables/random.z.rms.csv\ntables/sine.z.curves.csv\n"
       "tables/sine.z.peaks.csv\ntables/sine.z.reasons.csv\ntables/static.csv\n";
@@ -141,7 +142,9 @@ TEST(Program, ShowsEachStageByItsOwnCommand) {
   const Ran modes = run_program(folder, "modes mast.yaml --set \"modes={count: 5}\"");
   EXPECT_EQ(modes.status, 0);
   EXPECT_THAT(modes.out,
-              AllOf(HasSubstr("28.36"), HasSubstr("6 modes; the pivot count proves that none is missing below")));
+              AllOf(HasSubstr("28.36"),
+                    HasSubstr("6 modes below 1072.9 Hz, complete by inertia count: K − ω²M has 6 negative pivots"),
+                    HasSubstr("mast bends in x: 100 % of the strain energy")));
   const Ran sine = run_program(folder, "sine mast.yaml --no-figures");
   EXPECT_EQ(sine.status, 0);
   EXPECT_THAT(sine.out,
@@ -254,7 +257,16 @@ TEST(Program, WarnsOfASpringToGroundAndOfTooFewModes) {
   const Ran few = run_program(folder, "run mast.yaml --no-figures --set \"modes={count: 2, residual vectors: no}\"");
   EXPECT_THAT(
       few.err,
-      HasSubstr("warning: the modes end at 28.36 Hz, inside the excited band of 200 Hz; write modes: {up to: 300 Hz}"));
+      AllOf(HasSubstr("warning: the modes end at 28.36 Hz, inside the excited band of 200 Hz, and 1.5 times as far is "
+                      "asked for: no mode lies between; write modes: {up to: 300 Hz}"),
+            HasSubstr("warning: along x the modes represent 82 % of the mass that can move, less than 90 %: 0.0521 kg "
+                      "is left out, residual vectors are turned off and carry none of it"),
+            HasSubstr("along z the modes represent 0 % of")));
+  const Ran more = run_program(folder,
+                               "run mast.yaml --no-figures --set \"modes={count: 2, residual vectors: no}\" --set "
+                               "\"profiles.sweep={sine: {acceleration: [[5 Hz, 0.5 g], [900 Hz, 0.5 g]]}}\"");
+  EXPECT_THAT(more.err, HasSubstr("excited band of 900 Hz, and 1.5 times as far is asked for: 4 more modes lie between "
+                                  "(pivot count); write modes: {up to: 1350 Hz}"));
 }
 
 TEST(Program, KeepsTablesWhenFiguresCannotBeDrawn) {

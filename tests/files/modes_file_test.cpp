@@ -17,15 +17,16 @@ TEST(ModesFile, GivesBackTheSameBasisForTheSameModelOnly) {
   const ModeRequest request = test::count(7);
   Assembly model = test::portal(0.05);
   const Solved solved(model, request, test::ratio(0.02));
-  const std::string key = fingerprint(solved.system, request);
+  const ModelPrint print = print_of(model, solved.system);
   const TemporaryFolder folder;
   const auto file = folder / "results.h5";
-  write_modes(file, solved.basis, key);
-  const auto basis = read_modes(file, solved.system, key);
+  write_modes(file, model, solved.system, solved.basis, print, request);
+  const auto basis = read_modes(file, solved.system, print, request).basis;
   ASSERT_TRUE(basis);
   EXPECT_EQ(basis->modes, 7);
   EXPECT_EQ(basis->omega, solved.basis.omega);
   EXPECT_EQ(basis->shapes, solved.basis.shapes);
+  EXPECT_EQ(basis->residual, solved.basis.residual);
   EXPECT_EQ(basis->rigid_mass, solved.basis.rigid_mass);
   EXPECT_EQ(basis->proven_below, solved.basis.proven_below);
   EXPECT_EQ(basis->statics.moves_rigidly, solved.basis.statics.moves_rigidly);
@@ -33,33 +34,79 @@ TEST(ModesFile, GivesBackTheSameBasisForTheSameModelOnly) {
   for (std::size_t foot = 0; foot < 2; ++foot) EXPECT_EQ(basis->feet[foot].inertia, solved.basis.feet[foot].inertia);
   EXPECT_EQ(damp(solved.system, *basis, test::ratio(0.02)).zeta, solved.damping.zeta);
 
-  // Damping is not part of the key; stiffness, mass, feet and what is asked for are.
-  const auto key_of = [&](const auto& change, ModeRequest asked) {
+  // Damping is not part of the print; stiffness, mass and feet are, and what changed is named.
+  const auto why_not = [&](const auto& change, const ModeRequest& asked) {
     Assembly other = test::portal(0.05);
     change(other);
-    return fingerprint(make_system(other), asked);
+    const System system = make_system(other);
+    const KeptModes kept = read_modes(file, system, print_of(other, system), asked);
+    EXPECT_EQ(kept.basis.has_value(), kept.why_not.empty());
+    return kept.why_not;
   };
-  EXPECT_EQ(key_of([](Assembly& m) { m.materials[0].loss_factor = 0.3; }, request), key);
-  EXPECT_EQ(key_of([](Assembly& m) { m.springs[0].dashpot.setConstant(3); }, request), key);
-  EXPECT_NE(key_of([](Assembly& m) { m.materials[0].youngs_modulus *= 1 + 1e-12; }, request), key);
-  EXPECT_NE(key_of([](Assembly& m) { m.masses[0].mass += 1e-9; }, request), key);
-  EXPECT_NE(key_of([](Assembly& m) { m.bases[0].feet[0].holds[4] = false; }, request), key);
-  EXPECT_NE(key_of([](Assembly&) {}, test::count(8)), key);
-  EXPECT_FALSE(read_modes(file, solved.system, std::string(32, '0')));
+  EXPECT_EQ(why_not([](Assembly& m) { m.materials[0].loss_factor = 0.3; }, request), "");
+  EXPECT_EQ(why_not([](Assembly& m) { m.springs[0].dashpot.setConstant(3); }, request), "");
+  const std::string material = model.materials[0].name, part = model.parts[0].name, mass = model.masses[0].name;
+  EXPECT_EQ(why_not([](Assembly& m) { m.materials[0].youngs_modulus *= 1 + 1e-12; }, request),
+            "material " + material + " changed");
+  EXPECT_EQ(why_not([](Assembly& m) { m.masses[0].mass += 1e-9; }, request), "mass " + mass + " changed");
+  EXPECT_EQ(why_not([](Assembly& m) { m.bases[0].feet[0].holds[4] = false; }, request),
+            "base " + model.bases[0].name + " changed");
+  EXPECT_EQ(why_not(
+                [](Assembly& m) {
+                  m.parts[0].extra_mass += 1;
+                  m.masses[0].name = "other";
+                },
+                request),
+            "mass other is new, part " + part + " changed, mass " + mass + " is gone");
+  // What is asked for: a basis that reaches further answers too.
+  ModeRequest asked = request;
+  EXPECT_NE(why_not([](Assembly&) {}, test::count(8)), "");
+  asked.residual_vectors = !request.residual_vectors;
+  EXPECT_NE(why_not([](Assembly&) {}, asked), "");
+  asked = {0.9 * basis->proven_below, std::nullopt, request.residual_vectors, request.feet};
+  EXPECT_EQ(why_not([](Assembly&) {}, asked), "");
+  asked.up_to = 1.1 * basis->proven_below;
+  EXPECT_NE(why_not([](Assembly&) {}, asked), "");
+}
+
+// The shapes that other runs compare with are those of the basis.
+TEST(ModesFile, TellsOtherReadersWhereEachRowIs) {
+  const ModeRequest request = test::count(5);
+  const Assembly model = test::portal(0.05);
+  const Solved solved(model, request, test::ratio(0.02));
+  const TemporaryFolder folder;
+  const auto file = folder / "results.h5";
+  write_modes(file, model, solved.system, solved.basis, print_of(model, solved.system), request);
+  const KeptShapes kept = read_shapes(file);
+  ASSERT_EQ(kept.translations.size(), 5U);
+  for (int r = 0; r < 5; ++r) {
+    EXPECT_DOUBLE_EQ(kept.frequency[static_cast<std::size_t>(r)], solved.basis.frequency(r));
+    const Eigen::MatrixXd motions =
+        (solved.system.transformation.topRows(solved.system.free).transpose() * solved.basis.shapes.col(r))
+            .reshaped(6, static_cast<Eigen::Index>(model.nodes.size()));
+    for (Eigen::Index k = 0; k < kept.points.cols(); ++k) {
+      Eigen::Index node = 0;
+      while (model.position(static_cast<int>(node)) != kept.points.col(k)) ++node;
+      EXPECT_LE((motions.col(node).head<3>() - kept.translations[static_cast<std::size_t>(r)].col(k)).norm(),
+                1e-14 * motions.norm());
+    }
+  }
+  EXPECT_THROW((void)read_shapes(folder / "none.h5"), FileError);
 }
 
 TEST(ModesFile, IsNotTrustedWhenItIsDamaged) {
   const ModeRequest request = test::count(4);
-  const Solved solved(test::portal(0.05), request, test::ratio(0.02));
-  const std::string key = fingerprint(solved.system, request);
+  const Assembly model = test::portal(0.05);
+  const Solved solved(model, request, test::ratio(0.02));
+  const ModelPrint print = print_of(model, solved.system);
   const TemporaryFolder folder;
   const auto file = folder / "results.h5";
-  write_modes(file, solved.basis, key);
+  write_modes(file, model, solved.system, solved.basis, print, request);
   std::ifstream stream(file, std::ios::binary);
   const std::string whole{std::istreambuf_iterator<char>(stream), {}};
   const auto put = [&](const std::string& content) {
     std::ofstream(file, std::ios::binary) << content;
-    return read_modes(file, solved.system, key).has_value();
+    return read_modes(file, solved.system, print, request).basis.has_value();
   };
   EXPECT_TRUE(put(whole));
   EXPECT_FALSE(put(""));
@@ -74,7 +121,9 @@ TEST(ModesFile, IsNotTrustedWhenItIsDamaged) {
   std::string changed = whole;
   changed[at] = static_cast<char>(changed[at] ^ 1);
   EXPECT_FALSE(put(changed));
-  EXPECT_FALSE(read_modes(folder / "nothing.h5", solved.system, key));
+  const KeptModes none = read_modes(folder / "nothing.h5", solved.system, print, request);
+  EXPECT_FALSE(none.basis);
+  EXPECT_EQ(none.why_not, "");
 }
 
 }  // namespace

@@ -26,6 +26,12 @@ inline Ran run_program(const TemporaryFolder& folder, const std::string& argumen
   return ran;
 }
 
+/// A command line in the folder: status and both outputs.
+inline Ran run_shell(const TemporaryFolder& folder, const std::string& command) {
+  const int status = std::system(("cd '" + folder.path().string() + "' && { " + command + "; } >.o 2>.e").c_str());
+  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_all(folder / ".o"), read_all(folder / ".e")};
+}
+
 inline std::string example(const std::string& name) {
   return read_all(std::string(AVRENK_SOURCE_DIR) + "/examples/" + name);
 }

@@ -3,11 +3,10 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <map>
 
 #include "core/quantity/quantity.h"
 #include "core/response/stress.h"
-#include "core/system/numbering.h"
+#include "core/system/energy.h"
 
 namespace avrenk {
 
@@ -45,55 +44,6 @@ std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& s
   return cases;
 }
 
-namespace {
-
-// The motions of some nodes, `each` of every node, one above the other.
-MatrixXd motions_of(const MatrixXd& all, std::span<const int> nodes, int each) {
-  MatrixXd own(each * static_cast<Index>(nodes.size()), all.cols());
-  for (std::size_t i = 0; i < nodes.size(); ++i) {
-    if (nodes[i] < 0)
-      own.middleRows(each * static_cast<Index>(i), each).setZero();
-    else
-      own.middleRows(each * static_cast<Index>(i), each) = all.middleRows(6L * nodes[i], each);
-  }
-  return own;
-}
-
-Eigen::RowVectorXd energy_of(const MatrixXd& stiffness, const MatrixXd& motions) {
-  return 0.5 * motions.cwiseProduct(stiffness * motions).colwise().sum();
-}
-
-}  // namespace
-
-StrainEnergy strain_energy(const Assembly& assembly, const MatrixXd& motions) {
-  StrainEnergy energy{MatrixXd::Zero(static_cast<Index>(assembly.parts.size()), motions.cols()),
-                      MatrixXd::Zero(static_cast<Index>(assembly.joints.size()), motions.cols())};
-  for (const BeamElement& beam : assembly.beams) {
-    const BeamMatrix arms = beam_arms(assembly, beam);
-    energy.parts.row(beam.part) +=
-        energy_of(stiffness(beam.geometry, assembly.properties(beam)), arms * motions_of(motions, beam.nodes, 6));
-  }
-  for (const ElementGroup& group : assembly.groups) {
-    const ElementBlock block = assembly.block(group);
-    const Index rows = group.kind->motions * group.kind->nodes, at_once = 64;
-    for (Index first = 0; first < static_cast<Index>(group.elements()); first += at_once) {
-      const Index count = std::min(at_once, static_cast<Index>(group.elements()) - first);
-      const MatrixXd k = stiffness(block, first, count);
-      for (Index e = 0; e < count; ++e)
-        energy.parts.row(group.part) +=
-            energy_of(k.middleCols(e * rows, rows),
-                      motions_of(motions, group.element(static_cast<std::size_t>(first + e)), group.kind->motions));
-    }
-  }
-  std::map<std::string, Index> row;
-  for (std::size_t j = 0; j < assembly.joints.size(); ++j) row[assembly.joints[j].name] = static_cast<Index>(j);
-  for (const Spring& spring : assembly.springs)
-    if (const auto found = row.find(spring.joint); found != row.end())
-      energy.joints.row(found->second) +=
-          energy_of(spring_stiffness(assembly, spring), motions_of(motions, spring.nodes, 6));
-  return energy;
-}
-
 std::vector<HighestStress> highest_stress(const Assembly& assembly, const MatrixXd& motions) {
   const auto columns = static_cast<std::size_t>(motions.cols());
   std::vector<HighestStress> all;
@@ -107,8 +57,8 @@ std::vector<HighestStress> highest_stress(const Assembly& assembly, const Matrix
   };
   for (const BeamElement& beam : assembly.beams) {
     const BeamProperties properties = assembly.properties(beam);
-    const MatrixXd forces =
-        force_recovery(beam.geometry, properties) * beam_arms(assembly, beam) * motions_of(motions, beam.nodes, 6);
+    const MatrixXd forces = force_recovery(beam.geometry, properties) * beam_arms(assembly, beam) *
+                            motions_of_nodes(motions, beam.nodes, 6);
     for (std::size_t end = 0; end < 2; ++end) {
       const BeamSection& section = *properties.sections[2 * end];
       for (const StressPoint& point : section.points) {

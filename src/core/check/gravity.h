@@ -17,13 +17,6 @@ struct GravityCase {
 [[nodiscard]] std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& system,
                                                      const StaticSolution& statics);
 
-/// Strain energy ½uᵀK_e u, J, of every part (rows in their order) and of the springs of every joint (in the order of
-/// Assembly::joints) under motions, one column each (6 N x k). Springs that name no joint count in no row.
-struct StrainEnergy {
-  Eigen::MatrixXd parts, joints;
-};
-[[nodiscard]] StrainEnergy strain_energy(const Assembly& assembly, const Eigen::MatrixXd& motions);
-
 /// The highest von Mises stress of a part under each of some motions; of lines that of axial force, bending and, where
 /// the section has a torsion modulus, shear at its outer fibres.
 struct HighestStress {

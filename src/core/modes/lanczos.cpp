@@ -3,9 +3,18 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <numeric>
 #include <random>
 
+#include "core/clock.h"
 #include "core/error.h"
+#include "core/parallel.h"
+
+extern "C" {
+// LAPACK: eigenvalues and eigenvectors of a symmetric matrix by divide and conquer.
+void dsyevd_(const char* job, const char* triangle, const int* n, double* a, const int* lda, double* w, double* work,
+             const int* work_size, int* iwork, const int* iwork_size, int* info);
+}
 
 namespace avrenk {
 namespace {
@@ -14,7 +23,8 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-constexpr double dependent = 1e-13;  // part of a column left by orthogonalisation that is only rounding
+constexpr double dependent = 1e-12;  // part of a column left by orthogonalisation that is only rounding
+constexpr int most_restarts = 60;
 
 MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   std::mt19937 generator(seed);  // its sequence is fixed by the standard; distributions are not
@@ -24,169 +34,359 @@ MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   return block;
 }
 
-struct Orthonormal {
-  MatrixXd block;  // n x r, M-orthonormal
-  MatrixXd r;      // r x b: W = block · r
-};
-
-// M-orthonormalises the columns of W among themselves, dropping what is dependent. Twice is enough.
-Orthonormal orthonormalise(const MatrixXd& w, const SparseMatrix& mass, const VectorXd& size_before) {
-  Orthonormal result{MatrixXd(w.rows(), w.cols()), MatrixXd::Zero(w.cols(), w.cols())};
-  MatrixXd mass_block(w.rows(), w.cols());
-  Index kept = 0;
-  for (Index j = 0; j < w.cols(); ++j) {
-    VectorXd v = w.col(j);
-    for (int pass = 0; pass < 2; ++pass) {
-      const VectorXd h = mass_block.leftCols(kept).transpose() * v;
-      v -= result.block.leftCols(kept) * h;
-      result.r.col(j).head(kept) += h;
-    }
-    const VectorXd mv = mass * v;
-    const double norm = std::sqrt(std::max(0.0, v.dot(mv)));
-    if (!(norm > dependent * size_before[j])) continue;
-    result.block.col(kept) = v / norm;
-    mass_block.col(kept) = mv / norm;
-    result.r(kept, j) = norm;
-    ++kept;
-  }
-  result.block.conservativeResize(Eigen::NoChange, kept);
-  result.r.conservativeResize(kept, Eigen::NoChange);
-  return result;
+// a becomes its eigenvectors; ascending eigenvalues.
+VectorXd symmetric_eigen(MatrixXd& a) {
+  const int n = static_cast<int>(a.rows());
+  VectorXd values(n);
+  if (n == 0) return values;
+  int info = 0, ask = -1, integers = 0;
+  double size = 0;
+  dsyevd_("V", "L", &n, a.data(), &n, values.data(), &size, &ask, &integers, &ask, &info);
+  const int work_size = static_cast<int>(size);
+  std::vector<double> work(static_cast<std::size_t>(work_size));
+  std::vector<int> iwork(static_cast<std::size_t>(integers));
+  dsyevd_("V", "L", &n, a.data(), &n, values.data(), work.data(), &work_size, iwork.data(), &integers, &info);
+  if (info != 0) throw NumericalError("the projected eigenvalue problem did not converge");
+  return values;
 }
 
-VectorXd mass_norms(const MatrixXd& w, const MatrixXd& mass_w) {
-  return w.cwiseProduct(mass_w).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
-}
-
-// The basis V with the projected operator H = VᵀM K⁻¹M V, grown block by block.
+// The basis V, M-orthonormal, with the projected operator H = VᵀM A V, A = (K − σM)⁻¹M, grown block by block. The first
+// `locked` columns are converged pairs: they take no more part in H. With the next block V₊ and its coupling C,
+//     A V = V H + V₊ C.
 class Krylov {
  public:
-  Krylov(const Factorisation& stiffness, const SparseMatrix& mass, Index block, Index most)
-      : stiffness_(stiffness),
+  Krylov(const Factorisation& shifted, const MassProduct& mass, const LanczosRequest& request, Index block, Index most)
+      : shifted_(shifted),
         mass_(mass),
+        known_(request.known),
         block_(block),
         basis_(mass.rows(), most),
         projected_(MatrixXd::Zero(most, most)) {}
 
-  // A fresh random block, orthogonal to all so far; false if nothing is left.
+  // A fresh random block, orthogonal to all so far; false if nothing is left. What was coupled to an earlier block
+  // is let go: only what has converged may be kept then.
   bool start(unsigned seed) {
-    const MatrixXd random = random_block(mass_.rows(), std::min(block_, mass_.rows()), seed);
-    const MatrixXd w = stiffness_.solve(mass_ * random);
-    solves += static_cast<int>(w.cols());
-    next_ = orthogonal_to_basis(w, nullptr);
-    return next_.block.cols() > 0;
+    const Index width = std::min(block_, mass_.rows());
+    MatrixXd w = solve(product(random_block(mass_.rows(), width, seed)));
+    const MatrixXd mass_w = product(w);
+    const VectorXd before = w.cwiseProduct(mass_w).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
+    clear_of_basis(w, mass_w);
+    make_next(std::move(w), before);
+    coupling_ = MatrixXd::Zero(next_.cols(), size_);
+    coupled_from_ = size_;
+    return next_.cols() > 0;
   }
 
-  // Takes the next block into the basis and applies the operator to it; false when the space is closed or full.
-  bool grow() {
-    const Index first = size_, width = std::min(next_.block.cols(), basis_.cols() - size_);
-    basis_.middleCols(first, width) = next_.block.leftCols(width);
-    size_ += width;
-    const MatrixXd w = stiffness_.solve(mass_ * basis_.middleCols(first, width));
-    solves += static_cast<int>(width);
-    MatrixXd coefficients;
-    next_ = orthogonal_to_basis(w, &coefficients);
-    projected_.block(0, first, size_, width) = coefficients;
-    projected_.block(first, 0, width, size_) = coefficients.transpose();
-    last_width_ = width;
-    return next_.block.cols() > 0 && size_ < basis_.cols();
+  [[nodiscard]] bool full() const { return size_ + next_.cols() > basis_.cols(); }
+  [[nodiscard]] bool closed() const { return next_.cols() == 0; }
+
+  // Takes the next block into the basis and applies the operator to it.
+  void grow() {
+    const Index first = size_, width = next_.cols();
+    basis_.middleCols(first, width) = next_;
+    MatrixXd w = solve(mass_next_);
+    const MatrixXd known_part = coupling_.rightCols(first - coupled_from_);  // on what went before, by symmetry
+    VectorXd squares;
+    {
+      const TimedUntilEnd timed(cost.orthogonalisation);
+      w.noalias() -= basis_.middleCols(coupled_from_, first - coupled_from_) * known_part.transpose();
+      const MatrixXd own = mass_next_.transpose() * w;
+      w.noalias() -= basis_.middleCols(first, width) * own;
+      size_ += width;
+      projected_.block(coupled_from_, first, first - coupled_from_, width) = known_part.transpose();
+      projected_.block(first, coupled_from_, width, first - coupled_from_) = known_part;
+      projected_.block(first, first, width, width) = 0.5 * (own + own.transpose());
+      squares = projected_.block(locked, first, size_ - locked, width).colwise().squaredNorm().transpose();
+    }
+    make_next(std::move(w), squares.cwiseSqrt());
+    coupled_from_ = first;
+    coupling_ = MatrixXd::Zero(next_.cols(), size_);
+    coupling_.rightCols(width) = factor_;
   }
 
-  // Ritz values (largest first) with their residual norms ‖R s‖.
+  // Ritz values θ (largest magnitude first) of what is not locked, with their residual norms ‖C s‖.
   void ritz() {
-    const MatrixXd h =
-        0.5 * (projected_.topLeftCorner(size_, size_) + projected_.topLeftCorner(size_, size_).transpose());
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> solver(h);
-    theta = solver.eigenvalues().reverse();
-    vectors_ = solver.eigenvectors().rowwise().reverse();
-    residual = next_.block.cols() == 0
-                   ? VectorXd(VectorXd::Zero(size_))
-                   : VectorXd((next_.r * vectors_.bottomRows(last_width_)).colwise().norm().transpose());
+    const TimedUntilEnd timed(cost.projected);
+    const Index active = size_ - locked;
+    MatrixXd s = projected_.block(locked, locked, active, active);
+    const VectorXd values = symmetric_eigen(s);
+    std::vector<Index> order(static_cast<std::size_t>(active));
+    std::iota(order.begin(), order.end(), Index{0});
+    std::stable_sort(order.begin(), order.end(),
+                     [&](Index a, Index b) { return std::abs(values[a]) > std::abs(values[b]); });
+    theta = values(order);
+    vectors_ = s(Eigen::all, order);
+    residual = closed() ? VectorXd(VectorXd::Zero(active))
+                        : VectorXd((coupling_.rightCols(active) * vectors_).colwise().norm().transpose());
   }
 
+  // How many of the first Ritz values have converged.
   [[nodiscard]] Index converged() const {
+    const double largest = std::max(theta.size() > 0 ? std::abs(theta[0]) : 0.0, largest_locked_);
     Index count = 0;
-    while (count < theta.size() && theta[count] > dependent * theta[0] &&
-           residual[count] <= lanczos_tolerance * theta[count])
+    while (count < theta.size() && std::abs(theta[count]) > dependent * largest &&
+           residual[count] <= lanczos_tolerance * std::abs(theta[count]))
       ++count;
     return count;
   }
 
-  [[nodiscard]] MatrixXd purified(Index count) const {
-    MatrixXd x = basis_.leftCols(size_) * vectors_.leftCols(count);
-    if (next_.block.cols() > 0)
-      x += next_.block * (next_.r * vectors_.bottomRows(last_width_).leftCols(count)) *
-           theta.head(count).cwiseInverse().asDiagonal();
-    for (Index j = 0; j < count; ++j) x.col(j) /= std::sqrt(x.col(j).dot(mass_ * x.col(j)));
-    return x;
+  // Locks the first `done` Ritz pairs and keeps `kept` more; the next block stays as it is.
+  void restart(Index done, Index kept) {
+    const Index active = size_ - locked;
+    MatrixXd pairs = ritz_vectors(done + kept);
+    if (done > 0) {
+      purify(pairs.leftCols(done));
+      orthonormalise_converged(pairs, done);
+    }
+    const MatrixXd rest = coupling_.rightCols(active) * vectors_.middleCols(done, kept);
+    basis_.middleCols(locked, done + kept) = pairs;
+    locked_theta.conservativeResize(locked + done);
+    locked_theta.tail(done) = theta.head(done);
+    if (done > 0) largest_locked_ = std::max(largest_locked_, std::abs(theta[0]));
+    locked += done;
+    size_ = locked + kept;
+    projected_.setZero();
+    projected_.block(locked, locked, kept, kept) = theta.segment(done, kept).asDiagonal();
+    coupling_ = MatrixXd::Zero(next_.cols(), size_);
+    coupling_.rightCols(kept) = rest;
+    coupled_from_ = locked;
+    ++cost.restarts;
   }
 
-  [[nodiscard]] Index size() const { return size_; }
-  VectorXd theta, residual;
-  int solves = 0;
+  // All locked pairs and the first `count` others.
+  [[nodiscard]] MatrixXd pairs(Index count) {
+    MatrixXd all(basis_.rows(), locked + count);
+    all.leftCols(locked) = basis_.leftCols(locked);
+    if (count > 0) {
+      all.rightCols(count) = ritz_vectors(count);
+      purify(all.rightCols(count));
+    }
+    return all;
+  }
+
+  [[nodiscard]] Index active() const { return size_ - locked; }
+  Index locked = 0;
+  VectorXd theta, residual, locked_theta;
+  EigenCost cost;
 
  private:
-  Orthonormal orthogonal_to_basis(MatrixXd w, MatrixXd* coefficients) const {
-    MatrixXd mass_w = mass_ * w;
-    const VectorXd before = mass_norms(w, mass_w);
-    const auto v = basis_.leftCols(size_);
-    if (coefficients) *coefficients = MatrixXd::Zero(size_, w.cols());
-    for (int pass = 0; pass < 2; ++pass) {
-      const MatrixXd h = v.transpose() * mass_w;
-      w.noalias() -= v * h;
-      mass_w = mass_ * w;
-      if (coefficients) *coefficients += h;
-    }
-    return orthonormalise(w, mass_, before);
+  MatrixXd solve(const MatrixXd& right_hand_sides) {
+    const TimedUntilEnd timed(cost.solves);
+    cost.right_hand_sides += static_cast<int>(right_hand_sides.cols());
+    return shifted_.solve(right_hand_sides);
+  }
+  MatrixXd product(const Eigen::Ref<const MatrixXd>& x) {
+    const TimedUntilEnd timed(cost.products);
+    return mass_(x);
+  }
+  [[nodiscard]] MatrixXd ritz_vectors(Index count) {
+    const TimedUntilEnd timed(cost.orthogonalisation);
+    return basis_.middleCols(locked, size_ - locked) * vectors_.leftCols(count);
+  }
+  // The first Ritz vectors times A/θ: by what the next block says of it, or, of a closed space, by the operator itself.
+  void purify(Eigen::Ref<MatrixXd> pairs) {
+    const Index count = pairs.cols();
+    if (closed())
+      pairs = solve(product(pairs)) * theta.head(count).cwiseInverse().asDiagonal();
+    else
+      pairs.noalias() += next_ * (coupling_.rightCols(size_ - locked) * vectors_.leftCols(count) *
+                                  theta.head(count).cwiseInverse().asDiagonal());
   }
 
-  const Factorisation& stiffness_;
-  const SparseMatrix& mass_;
+  // Purified pairs are no longer quite orthogonal, by the tolerance: made so again.
+  void orthonormalise_converged(MatrixXd& pairs, Index done) {
+    const MatrixXd gram = pairs.leftCols(done).transpose() * mass_(pairs.leftCols(done));
+    const Eigen::LLT<MatrixXd> factor(gram);
+    factor.matrixU().solveInPlace<Eigen::OnTheRight>(pairs.leftCols(done));
+  }
+
+  // One pass against all that is there.
+  void clear_of_basis(MatrixXd& w, const MatrixXd& mass_w) {
+    const TimedUntilEnd timed(cost.orthogonalisation);
+    if (known_ && known_->cols() > 0) w.noalias() -= *known_ * (known_->transpose() * mass_w);
+    w.noalias() -= basis_.leftCols(size_) * (basis_.leftCols(size_).transpose() * mass_w);
+  }
+
+  // W = V₊ C: M-orthonormal V₊ (n x r) and C (r x b). As a rule the spectral form of WᵀMW gives them at once; where its
+  // condition would cost digits, column by column, and columns that only rounding holds up are dropped.
+  void make_next(MatrixXd w, const VectorXd& part_in_basis) {
+    MatrixXd mass_w = product(w);
+    const VectorXd own = w.cwiseProduct(mass_w).colwise().sum().transpose().cwiseMax(0);
+    const VectorXd before = (part_in_basis.cwiseAbs2() + own).cwiseSqrt();
+    clear_of_basis(w, mass_w);
+    mass_w = product(w);
+    factor_ = MatrixXd::Identity(w.cols(), w.cols());
+    if (!to_unit_at_once(w, mass_w, before.maxCoeff())) {
+      to_unit_by_column(w, mass_w, before);
+      clear_of_basis(w, product(w));
+      mass_w = product(w);
+      to_unit_by_column(w, mass_w, VectorXd::Ones(w.cols()));
+      mass_w = product(w);
+    }
+    next_ = std::move(w);
+    mass_next_ = std::move(mass_w);
+  }
+
+  bool to_unit_at_once(MatrixXd& w, MatrixXd& mass_w, double scale) {
+    constexpr double well_conditioned = 1e-6, far_above_rounding = 1e-7;
+    const TimedUntilEnd timed(cost.orthogonalisation);
+    const MatrixXd gram = w.transpose() * mass_w;
+    MatrixXd turn = 0.5 * (gram + gram.transpose());
+    const VectorXd squares = symmetric_eigen(turn);
+    if (!(squares[0] > well_conditioned * squares[squares.size() - 1]) ||
+        !(squares[0] > std::pow(far_above_rounding * scale, 2)))
+      return false;
+    const VectorXd sizes = squares.cwiseSqrt();
+    const MatrixXd to_unit = turn * sizes.cwiseInverse().asDiagonal();
+    w = (w * to_unit).eval();
+    mass_w = (mass_w * to_unit).eval();
+    factor_ = sizes.asDiagonal() * turn.transpose();
+    return true;
+  }
+
+  // Gram–Schmidt, each column twice; M W is carried along.
+  void to_unit_by_column(MatrixXd& w, MatrixXd& mass_w, const VectorXd& before) {
+    const TimedUntilEnd timed(cost.orthogonalisation);
+    MatrixXd r = MatrixXd::Zero(w.cols(), w.cols());
+    Index kept = 0;
+    for (Index j = 0; j < w.cols(); ++j) {
+      VectorXd v = w.col(j), mass_v = mass_w.col(j);
+      for (int pass = 0; pass < 2; ++pass) {
+        const VectorXd h = mass_w.leftCols(kept).transpose() * v;
+        v -= w.leftCols(kept) * h;
+        mass_v -= mass_w.leftCols(kept) * h;
+        r.col(j).head(kept) += h;
+      }
+      const double norm = std::sqrt(std::max(0.0, v.dot(mass_v)));
+      if (!(norm > dependent * before[j])) continue;
+      w.col(kept) = v / norm;
+      mass_w.col(kept) = mass_v / norm;
+      r(kept, j) = norm;
+      ++kept;
+    }
+    w.conservativeResize(Eigen::NoChange, kept);
+    mass_w.conservativeResize(Eigen::NoChange, kept);
+    factor_ = (r.topRows(kept) * factor_).eval();
+  }
+
+  const Factorisation& shifted_;
+  const MassProduct& mass_;
+  const MatrixXd* known_;
   Index block_;
   MatrixXd basis_, projected_, vectors_;
-  Orthonormal next_;
-  Index size_ = 0, last_width_ = 0;
+  MatrixXd next_, mass_next_, factor_, coupling_;  // V₊, M V₊, W = V₊ · factor, C
+  Index size_ = 0, coupled_from_ = 0;              // columns of C before that are zero
+  double largest_locked_ = 0;
 };
 
 }  // namespace
 
-EigenPairs lowest_modes(const Factorisation& stiffness, const SparseMatrix& mass, int wanted, int block_size,
-                        const Progress& progress) {
+MatrixXd MassProduct::operator()(const Eigen::Ref<const MatrixXd>& x) const {
+  using RowMajor = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+  constexpr Index width = 8;
+  MatrixXd result(x.rows(), x.cols());
+  const auto parts =
+      static_cast<Index>(std::max(1, std::min<int>(thread_count(threads_), static_cast<int>(x.rows() / 4096))));
+  for (Index first = 0; first < x.cols(); first += width) {
+    const Index columns = std::min(width, x.cols() - first);
+    const RowMajor in = x.middleCols(first, columns);  // the numbers of one row lie together
+    run_jobs(static_cast<std::size_t>(parts), static_cast<int>(parts), [&](std::size_t part) {
+      const Index from = static_cast<Index>(part) * x.rows() / parts,
+                  to = (static_cast<Index>(part) + 1) * x.rows() / parts;
+      for (Index row = from; row < to; ++row) {
+        Eigen::Array<double, width, 1> sum = Eigen::Array<double, width, 1>::Zero();
+        if (columns == width) {
+          for (SparseMatrix::InnerIterator entry(mass_, row); entry; ++entry)  // symmetric: a column is a row
+            sum += entry.value() * Eigen::Map<const Eigen::Array<double, width, 1>>(&in(entry.row(), 0));
+        } else {
+          for (SparseMatrix::InnerIterator entry(mass_, row); entry; ++entry)
+            for (Index j = 0; j < columns; ++j) sum[j] += entry.value() * in(entry.row(), j);
+        }
+        for (Index j = 0; j < columns; ++j) result(row, first + j) = sum[j];
+      }
+    });
+  }
+  return result;
+}
+
+EigenCost& EigenCost::operator+=(const EigenCost& other) {
+  solves += other.solves;
+  products += other.products;
+  orthogonalisation += other.orthogonalisation;
+  projected += other.projected;
+  right_hand_sides += other.right_hand_sides;
+  restarts += other.restarts;
+  return *this;
+}
+
+EigenPairs modes_near_shift(const Factorisation& shifted, const MassProduct& mass, const LanczosRequest& request) {
   const Index n = mass.rows();
-  const Index block = block_size > 0 ? block_size : wanted > 100 ? 16 : 8;
-  const Index most = std::min<Index>(n, 3 * wanted + 12 * block + 60);
-  Krylov krylov(stiffness, mass, block, most);
+  const Index block = std::min<Index>(n, request.block > 0 ? request.block : request.expected > 100 ? 16 : 8);
+  const Index most = std::min<Index>(n, request.most > 0 ? request.most : 3L * request.expected + 10 * block) + block;
+  Krylov krylov(shifted, mass, request, block, most);
   EigenPairs pairs;
   unsigned seed = 1;
   bool open = krylov.start(seed);
+  Index converged = 0;
+  // θ of all that is locked or has converged, largest magnitude first, and where each stands.
+  const auto found = [&] {
+    std::vector<std::pair<double, Index>> all;
+    for (Index i = 0; i < krylov.locked; ++i) all.emplace_back(krylov.locked_theta[i], i);
+    for (Index i = 0; i < converged; ++i) all.emplace_back(krylov.theta[i], krylov.locked + i);
+    std::stable_sort(all.begin(), all.end(),
+                     [](const auto& a, const auto& b) { return std::abs(a.first) > std::abs(b.first); });
+    return all;
+  };
+  const auto values_of = [&](const std::vector<std::pair<double, Index>>& all) {
+    std::vector<double> values;
+    values.reserve(all.size());
+    for (const auto& [theta, column] : all) values.push_back(request.shift + 1 / theta);
+    return values;
+  };
+  // The dense problem is looked at every second block, once the basis could hold what is expected.
   for (int step = 1; open; ++step) {
-    const bool more = krylov.grow();
-    if (!more || step % 2 == 0) {
+    if (krylov.full()) {
+      if (krylov.cost.restarts >= most_restarts)
+        throw NumericalError(fmt::format("only {} modes near {:.5g} Hz converged in {} restarts of {} vectors",
+                                         krylov.locked + converged,
+                                         std::sqrt(std::abs(request.shift)) / 6.283185307179586, most_restarts, most));
       krylov.ritz();
-      const Index converged = krylov.converged();
-      tell(progress, fmt::format("modes: {} of {} converged", std::min<Index>(converged, wanted), wanted),
-           static_cast<double>(converged) / wanted);
-      if (converged >= wanted) break;
+      converged = krylov.converged();
+      const Index room = most - krylov.locked - converged - 2 * block;
+      if (room < 0)
+        throw NumericalError(fmt::format("{} modes fill the whole Krylov space", krylov.locked + converged));
+      krylov.restart(converged, std::min(krylov.active() - converged, room / 2));
+      converged = 0;
     }
-    if (!more) {
-      if (krylov.size() >= most) break;
-      open = krylov.start(++seed);  // the space closed on some of the modes: look at the rest
+    krylov.grow();
+    if (request.grown) request.grown(krylov.cost.right_hand_sides);
+    const bool due =
+        krylov.closed() || krylov.full() || (step % 2 == 0 && krylov.locked + krylov.active() > request.expected);
+    if (!due) continue;
+    krylov.ritz();
+    converged = krylov.converged();
+    const Search next = request.judge(values_of(found()));
+    if (next == Search::enough) break;
+    if (krylov.closed() || next == Search::look_again) {
+      krylov.restart(converged, 0);
+      converged = 0;
+      if (krylov.full()) throw NumericalError(fmt::format("{} modes fill the whole Krylov space", krylov.locked));
+      open = krylov.start(++seed);
     }
   }
-  if (krylov.size() == 0) {
-    pairs.vectors.resize(n, 0);
-    pairs.exhausted = true;
-    return pairs;
+  pairs.exhausted = !open;
+  const auto all = found();
+  const std::vector<double> values = values_of(all);
+  pairs.values = Eigen::Map<const VectorXd>(values.data(), static_cast<Index>(values.size()));
+  std::vector<Index> columns;
+  columns.reserve(all.size());
+  for (const auto& [theta, column] : all) columns.push_back(column);
+  pairs.vectors = krylov.pairs(converged)(Eigen::all, columns);
+  if (!columns.empty()) {
+    const MatrixXd gram = pairs.vectors.transpose() * mass(pairs.vectors);
+    Eigen::LLT<MatrixXd>(gram).matrixU().solveInPlace<Eigen::OnTheRight>(pairs.vectors);
   }
-  const Index converged = krylov.converged();
-  pairs.exhausted = converged < wanted && (!open || krylov.size() == n);
-  if (converged < wanted && !pairs.exhausted)
-    throw NumericalError(
-        fmt::format("only {} of {} modes converged in a Krylov space of {} vectors", converged, wanted, most));
-  const Index kept = std::min<Index>(converged, wanted);
-  pairs.values = krylov.theta.head(kept).cwiseInverse();
-  pairs.vectors = krylov.purified(kept);
-  pairs.solves = krylov.solves;
+  pairs.cost = krylov.cost;
   return pairs;
 }
 

@@ -2,11 +2,11 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
 #include <cmath>
 
+#include "core/clock.h"
 #include "core/error.h"
-#include "core/modes/lanczos.h"
+#include "core/modes/normal_modes.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -18,10 +18,6 @@ using Eigen::VectorXd;
 
 // Of K⁻¹p, what is left after the kept modes must be more than rounding to be worth a vector.
 constexpr double residual_vector_floor = 1e-7;
-
-using Clock = std::chrono::steady_clock;
-
-double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
 
 void fix_signs(MatrixXd& shapes, const System& system) {
   for (Index r = 0; r < shapes.cols(); ++r) {
@@ -83,14 +79,20 @@ MatrixXd residual_vectors(const System& system, const StaticSolution& statics, c
   return kept * ritz.eigenvectors();
 }
 
-double largest_relative_residual(const System& system, const MatrixXd& shapes, const VectorXd& omega) {
-  double worst = 0;
-  for (Index r = 0; r < shapes.cols(); ++r) {
-    const VectorXd k = system.stiffness.ff * shapes.col(r);
-    const VectorXd m = system.mass.ff * shapes.col(r);
-    if (omega[r] > 0) worst = std::max(worst, (k - omega[r] * omega[r] * m).norm() / k.norm());
+// ‖Kφ − λMφ‖ / ‖Kφ‖ of each mode (of a free motion 0), and how far ΦᵀMΦ is from I.
+void add_proof(const System& system, int threads, ModalBasis& basis) {
+  const MatrixXd mass_shapes = MassProduct(system.mass.ff, threads)(basis.shapes);
+  const MatrixXd stiffness_shapes = MassProduct(system.stiffness.ff, threads)(basis.shapes);
+  const MatrixXd gram = basis.shapes.transpose() * mass_shapes;
+  const MatrixXd off = (gram - MatrixXd::Identity(gram.rows(), gram.cols())).cwiseAbs();
+  basis.nonorthogonality = off.colwise().maxCoeff().transpose();
+  basis.residual = VectorXd::Zero(basis.modes);
+  for (int r = 0; r < basis.modes; ++r) {
+    const double value = basis.omega[r] * basis.omega[r];
+    if (value > 0)
+      basis.residual[r] =
+          (stiffness_shapes.col(r) - value * mass_shapes.col(r)).norm() / stiffness_shapes.col(r).norm();
   }
-  return worst;
 }
 
 MatrixXd foot_motion(const System& system, int foot) {
@@ -124,72 +126,70 @@ StaticSolution rigid_statics(const System& system) {
   return statics;
 }
 
-// Lowest modes of K − σM, σ < 0 by a small part of the stiffest element's frequency; λ = 0 where K has a null vector.
-ModalBasis solve_free(const System& system, int wanted, int block, const Progress& progress) {
-  ModalBasis basis;
+// λ of a frequency in Hz.
+double value_at(double frequency) { return std::pow(2 * pi * frequency, 2); }
+
+void note_factor(const Factorisation& factor, const StopWatch& watch, ModalBasis& basis) {
+  basis.factor_seconds += watch.seconds();
+  basis.factor_entries = factor.factor_entries();
+  basis.factor_operations = factor.operations();
+}
+
+ModeRange range_of(const ModeRequest& request) {
+  if (request.up_to) return {value_at(*request.up_to), std::nullopt};
+  return {std::nullopt, request.count};
+}
+
+// Modes of K − σM, σ < 0 by a small part of the stiffest element's frequency; λ = 0 where K has a null vector.
+void solve_free(const System& system, const EliminationOrder& order, const ModeRequest& request, NormalModes& modes,
+                ModalBasis& basis, const Progress& progress) {
   tell(progress, fmt::format("factorising {} equations, free motions and all", system.free));
-  auto start = Clock::now();
   // λ of a free motion is rounding, 1e-16 of the stiffest element's; what is below 1e-11 of it is free.
   constexpr double part = 1e-8, rounding = 1e-3;
   const double shift = -part * system.stiffness.ff.diagonal().maxCoeff() / system.mass.ff.diagonal().maxCoeff();
-  const int free_motions =
-      Factorisation(system.stiffness.ff + rounding * shift * system.mass.ff, system.node_of_column).negative_pivots();
-  const Factorisation shifted(system.stiffness.ff - shift * system.mass.ff, system.node_of_column);
-  basis.factor_seconds = seconds_since(start);
-  basis.factor_entries = shifted.factor_entries();
-  basis.factor_operations = shifted.operations();
-  start = Clock::now();
-  EigenPairs pairs = lowest_modes(shifted, system.mass.ff, std::max(wanted, free_motions), block, progress);
-  basis.eigen_seconds = seconds_since(start);
-  const VectorXd values = pairs.values.array() + shift;
-  const auto zeros = (values.array().abs() < rounding * -shift).count();
+  const int free_motions = modes.count_below(-rounding * shift);
+  ModeRange range = range_of(request);
+  if (range.below) (void)modes.count_below(*range.below);
+  if (range.count) range.count = std::max(*range.count, free_motions);
+  {
+    const StopWatch watch;
+    const Factorisation shifted(system.stiffness.ff - shift * system.mass.ff, order);
+    note_factor(shifted, watch, basis);
+    modes.begin(shifted, shift, range);
+  }
+  modes.complete();
+  const auto zeros = (modes.values.array().abs() < rounding * -shift).count();
   if (zeros != free_motions)
     throw NumericalError(fmt::format(
         "the stiffness has {} free motions, but {} modes at 0 Hz are found: some part is held by next to nothing",
         free_motions, zeros));
-  basis.omega = values.cwiseMax(0).cwiseSqrt();
-  basis.omega.head(zeros).setZero();
-  basis.shapes = std::move(pairs.vectors);
-  basis.modes = static_cast<int>(basis.omega.size());
-  basis.exhausted = pairs.exhausted;
+  modes.values.head(zeros).setZero();
   basis.statics = rigid_statics(system);
-  align_repeated(basis.shapes, basis.omega, system.mass.ff * system.rigid);
-  fix_signs(basis.shapes, system);
-  basis.largest_residual = largest_relative_residual(system, basis.shapes, basis.omega);
-  return basis;
 }
 
-// The modes themselves and all that needs the factorised stiffness.
-ModalBasis solve_once(const Assembly& assembly, const System& system, const ModeRequest& request, int wanted, int block,
-                      const Progress& progress) {
-  if (request.free_motions) return solve_free(system, wanted, block, progress);
-  ModalBasis basis;
+// The statics, and the modes from the lowest on, by one factorisation of K.
+void solve_held(const Assembly& assembly, const System& system, const EliminationOrder& order,
+                const ModeRequest& request, NormalModes& modes, ModalBasis& basis, const Progress& progress) {
+  if (request.up_to) (void)modes.count_below(value_at(*request.up_to));
   tell(progress, fmt::format("factorising {} equations", system.free));
-  auto start = Clock::now();
-  const Factorisation stiffness = factorise_stiffness(assembly, system);
-  basis.factor_seconds = seconds_since(start);
-  basis.factor_entries = stiffness.factor_entries();
-  basis.factor_operations = stiffness.operations();
-  start = Clock::now();
-  basis.statics = solve_statics(system, stiffness);
-  basis.statics_seconds = seconds_since(start);
-  start = Clock::now();
-  EigenPairs pairs = lowest_modes(stiffness, system.mass.ff, wanted, block, progress);
-  basis.eigen_seconds = seconds_since(start);
-  if (pairs.values.size() == 0)
+  {
+    const StopWatch factoring;
+    const Factorisation stiffness = factorise_stiffness(assembly, system, order);
+    note_factor(stiffness, factoring, basis);
+    const StopWatch solving;
+    basis.statics = solve_statics(system, stiffness);
+    for (int foot = 0; request.feet && foot < system.supports / 6; ++foot)
+      basis.foot_influence.emplace_back(-stiffness.solve(system.stiffness.fs * foot_motion(system, foot)));
+    basis.statics_seconds = solving.seconds();
+    if (!request.near) modes.begin(stiffness, 0, range_of(request));
+  }
+  if (request.near)
+    modes.find_nearest(value_at(*request.near), *request.count);
+  else
+    modes.complete();
+  if (modes.values.size() == 0)
     throw InputError(
         Problem{"model", "nothing that can move has mass", "give a part a density, or add a mass", std::nullopt});
-  basis.omega = pairs.values.cwiseSqrt();
-  basis.shapes = std::move(pairs.vectors);
-  basis.modes = static_cast<int>(basis.omega.size());
-  basis.exhausted = pairs.exhausted;
-  align_repeated(basis.shapes, basis.omega, basis.statics.inertia_load);
-  fix_signs(basis.shapes, system);
-  basis.largest_residual = largest_relative_residual(system, basis.shapes, basis.omega);
-  if (request.residual_vectors) append_residual_vectors(system, basis);
-  for (int foot = 0; request.feet && foot < system.supports / 6; ++foot)
-    basis.foot_influence.emplace_back(-stiffness.solve(system.stiffness.fs * foot_motion(system, foot)));
-  return basis;
 }
 
 // Total mass and participation when all bases move as one body.
@@ -211,38 +211,37 @@ void add_base_reactions(const System& system, ModalBasis& basis) {
 
 }  // namespace
 
-ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
+ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request, int threads,
                        const Progress& progress) {
-  double count_seconds = 0;
-  const auto count = [&](double frequency) {
-    tell(progress, fmt::format("counting the modes below {:.6g} Hz", frequency));
-    const auto start = Clock::now();
-    const int below = count_modes_below(system, frequency);
-    count_seconds += seconds_since(start);
-    return below;
-  };
-  const int counted = request.up_to ? count(*request.up_to) : 0;
-  int wanted = request.up_to ? std::max(1, counted) : *request.count;  // the first mode is always shown
-  constexpr int largest_block = 64;
-  for (int block = 0; block <= largest_block; block = block == 0 ? 16 : 2 * block) {
-    // One factorisation in memory at a time: solve_once has let go of its own before the modes are counted.
-    ModalBasis basis = solve_once(assembly, system, request, wanted, block, progress);
-    const double highest = basis.frequency(basis.modes - 1);
-    const bool known = request.up_to && *request.up_to > highest;
-    basis.proven_below = known ? *request.up_to : highest * (1 + 1e-6);
-    basis.counted_below = known ? counted : count(basis.proven_below);
-    basis.count_seconds = count_seconds;
-    if (basis.counted_below == basis.modes) {
-      const MatrixXd gram = basis.shapes.transpose() * (system.mass.ff * basis.shapes);
-      basis.largest_nonorthogonality = (gram - MatrixXd::Identity(gram.rows(), gram.cols())).cwiseAbs().maxCoeff();
-      derive(system, basis);
-      return basis;
-    }
-    // Equal frequencies cut apart by the count, or a multiplicity above the block size: take them whole, with a larger
-    // block.
-    wanted = std::max(wanted, basis.counted_below);
-  }
-  throw NumericalError("the pivot count shows a mode that the eigen-solver does not find");
+  ModalBasis basis;
+  tell(progress, fmt::format("ordering {} equations", system.free));
+  const StopWatch ordering;
+  const EliminationOrder order(system.stiffness.ff, system.node_of_column);
+  basis.ordering_seconds = ordering.seconds();
+  NormalModes modes(system.stiffness.ff, system.mass.ff, order, threads, progress);
+  if (request.free_motions)
+    solve_free(system, order, request, modes, basis, progress);
+  else
+    solve_held(assembly, system, order, request, modes, basis, progress);
+  basis.omega = modes.values.cwiseMax(0).cwiseSqrt();
+  basis.shapes = std::move(modes.shapes);
+  basis.modes = static_cast<int>(basis.omega.size());
+  basis.exhausted = modes.exhausted;
+  basis.proven_below = std::sqrt(modes.proven_below) / (2 * pi);
+  basis.counted_below = modes.counted_below;
+  basis.missing_below = modes.missing_below;
+  basis.slices = std::move(modes.slices);
+  basis.cost = modes.cost;
+  basis.eigen_seconds = modes.search_seconds;
+  basis.count_seconds = modes.count_seconds;
+  align_repeated(basis.shapes, basis.omega,
+                 request.free_motions ? MatrixXd(system.mass.ff * system.rigid) : basis.statics.inertia_load);
+  fix_signs(basis.shapes, system);
+  if (request.residual_vectors && !request.free_motions && !request.near) append_residual_vectors(system, basis);
+  tell(progress, "checking the modes");
+  add_proof(system, threads, basis);
+  derive(system, basis);
+  return basis;
 }
 
 void derive(const System& system, ModalBasis& basis) {
@@ -257,8 +256,9 @@ void derive(const System& system, ModalBasis& basis) {
 double ModalBasis::frequency(int r) const { return omega[r] / (2 * pi); }
 
 int count_modes_below(const System& system, double frequency) {
-  const double shift = std::pow(2 * pi * frequency, 2);
-  return Factorisation(system.stiffness.ff - shift * system.mass.ff, system.node_of_column).negative_pivots();
+  return Factorisation(system.stiffness.ff - value_at(frequency) * system.mass.ff,
+                       {system.stiffness.ff, system.node_of_column})
+      .negative_pivots();
 }
 
 }  // namespace avrenk

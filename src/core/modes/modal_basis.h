@@ -4,21 +4,23 @@
 
 #include <optional>
 
+#include "core/modes/normal_modes.h"
 #include "core/modes/reaction.h"
-#include "core/progress.h"
 #include "core/system/system.h"
 
 namespace avrenk {
 
-/// How many modes: all below a frequency, or a number of them. Exactly one is given.
+/// Which modes: all below a frequency, the lowest so many, or so many near a frequency.
 struct ModeRequest {
-  std::optional<double> up_to;  ///< Hz
+  std::optional<double> up_to;  ///< Hz; or a count:
   std::optional<int> count;
   bool residual_vectors = true;
   bool feet = false;  ///< also the reaction of each single foot: six more solves a foot
   /// Rigid motions and mechanisms are meant: they are modes of 0 Hz. There is no static solution then, no residual
   /// vector and no response.
   bool free_motions = false;
+  /// Hz: the `count` modes nearest to it. There are no residual vectors and no responses: lower modes are missing.
+  std::optional<double> near{};
 };
 
 /// Modes first, residual vectors after them; every column is mass-normalised, and K and M are diagonal in them.
@@ -34,18 +36,25 @@ struct ModalBasis {
   std::vector<SupportReaction> feet;            ///< in the order of Assembly::feet(); empty unless asked for
   std::vector<Eigen::MatrixXd> foot_influence;  ///< B_s of each foot, n_f x 6; empty unless asked for
 
-  double proven_below = 0;              ///< Hz: by the pivot count no mode below this is missing
-  int counted_below = 0;                ///< modes below it by the pivot count
-  bool exhausted = false;               ///< these are all modes that the mass has
-  double largest_residual = 0;          ///< max ‖Kφ − λMφ‖ / ‖Kφ‖
-  double largest_nonorthogonality = 0;  ///< max |ΦᵀMΦ − I|, residual vectors included
+  double proven_below = 0;           ///< Hz: by the pivot count no mode below this is missing
+  int counted_below = 0;             ///< modes below it by the pivot count
+  bool exhausted = false;            ///< these are all modes that the mass has
+  int missing_below = 0;             ///< modes below the lowest one kept: only those near a frequency were asked for
+  Eigen::VectorXd residual;          ///< of each mode, ‖Kφ − λMφ‖ / ‖Kφ‖; 0 of free motions
+  Eigen::VectorXd nonorthogonality;  ///< of each column, max |ΦᵀMφ − e|
   double factor_entries = 0, factor_operations = 0;
-  double factor_seconds = 0, count_seconds = 0, eigen_seconds = 0, statics_seconds = 0;
+  std::vector<ModeSlice> slices;  ///< factorisations besides that of K: counts, and further shifts
+  EigenCost cost;                 ///< of the search for modes
+  double ordering_seconds = 0, factor_seconds = 0, count_seconds = 0, eigen_seconds = 0, statics_seconds = 0;
 
   [[nodiscard]] int size() const { return static_cast<int>(omega.size()); }
   /// Modes of exactly 0 Hz, the first ones.
   [[nodiscard]] int free_motions() const { return static_cast<int>((omega.array() == 0).count()); }
   [[nodiscard]] double frequency(int r) const;  ///< Hz
+  [[nodiscard]] double largest_residual() const { return residual.size() > 0 ? residual.maxCoeff() : 0; }
+  [[nodiscard]] double largest_nonorthogonality() const {
+    return nonorthogonality.size() > 0 ? nonorthogonality.maxCoeff() : 0;
+  }
   /// Of all bases moving as one body: L_rd², kg or kg m².
   [[nodiscard]] double effective_mass(int r, int direction) const {
     return rigid_participation(r, direction) * rigid_participation(r, direction);
@@ -53,10 +62,11 @@ struct ModalBasis {
 };
 
 /// Factorises K_ff, solves the statics and the modes, counts pivots at the upper end, appends residual vectors.
+/// @param threads  0: one a processor
 /// @throws InputError      a mechanism
 /// @throws NumericalError  not converged, or a mode is missing by the pivot count
 [[nodiscard]] ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
-                                     const Progress& progress = {});
+                                     int threads = 0, const Progress& progress = {});
 
 /// Fills in what follows from shapes and static solutions by products alone: participation, rigid mass, reactions. The
 /// damping matrices of the system enter here, its stiffness and mass only in ways that the modes fix already.

@@ -3,6 +3,7 @@
 #include <dmumps_c.h>
 #include <fmt/format.h>
 #include <metis.h>
+#include <zmumps_c.h>
 
 #include <algorithm>
 #include <cmath>
@@ -13,66 +14,156 @@
 
 namespace avrenk {
 
-struct Factorisation::Instance {
-  DMUMPS_STRUC_C mumps{};
-  std::vector<MUMPS_INT> rows, columns, order;
-  std::vector<double> values;
-  Eigen::VectorXd scale;
-  bool started = false;
-
-  // MUMPS counts its controls from 1; so does its manual, and so do these.
-  MUMPS_INT& control(int index) { return mumps.icntl[index - 1]; }
-  [[nodiscard]] MUMPS_INT info(int index) const { return mumps.infog[index - 1]; }
-
-  void run(int job) {
-    mumps.job = job;
-    dmumps_c(&mumps);
-  }
-
-  Instance() {
-    mumps.sym = 2;  // symmetric, may be indefinite
-    mumps.par = 1;
-    mumps.comm_fortran = -987654;  // the communicator of the sequential build
-    run(-1);
-    started = mumps.infog[0] == 0;
-    for (int silent = 1; silent <= 4; ++silent) control(silent) = silent == 4 ? 0 : -1;
-  }
-  ~Instance() {
-    if (started) run(-2);
-  }
-  Instance(const Instance&) = delete;
-  Instance& operator=(const Instance&) = delete;
-};
-
 namespace {
 
-void load(const SparseMatrix& matrix, const Eigen::VectorXd& scale, std::vector<MUMPS_INT>& rows,
-          std::vector<MUMPS_INT>& columns, std::vector<double>& values) {
-  const auto lower = static_cast<std::size_t>(matrix.nonZeros() / 2 + matrix.rows());
-  rows.reserve(lower);
-  columns.reserve(lower);
-  values.reserve(lower);
-  for (int column = 0; column < matrix.outerSize(); ++column) {
-    for (SparseMatrix::InnerIterator entry(matrix, column); entry; ++entry) {
-      if (entry.row() < column) continue;
-      rows.push_back(static_cast<MUMPS_INT>(entry.row()) + 1);
-      columns.push_back(column + 1);
-      values.push_back(scale[entry.row()] * entry.value() * scale[column]);
-    }
-  }
-}
+// The same interface for real and complex numbers.
+template <typename Scalar>
+struct Interface;
+template <>
+struct Interface<double> {
+  using Data = DMUMPS_STRUC_C;
+  using Number = double;
+  static void call(Data& data) { dmumps_c(&data); }
+};
+template <>
+struct Interface<std::complex<double>> {
+  using Data = ZMUMPS_STRUC_C;
+  using Number = mumps_double_complex;  // the same two numbers in the same order
+  static void call(Data& data) { zmumps_c(&data); }
+};
 
-Eigen::VectorXd row_scale(const SparseMatrix& matrix) {
+template <typename Scalar>
+Eigen::VectorXd row_scale(const Eigen::SparseMatrix<Scalar>& matrix) {
   Eigen::VectorXd largest = Eigen::VectorXd::Zero(matrix.rows());
   for (int column = 0; column < matrix.outerSize(); ++column)
-    for (SparseMatrix::InnerIterator entry(matrix, column); entry; ++entry)
+    for (typename Eigen::SparseMatrix<Scalar>::InnerIterator entry(matrix, column); entry; ++entry)
       largest[entry.row()] = std::max(largest[entry.row()], std::abs(entry.value()));
   return largest.unaryExpr([](double x) { return x > 0 ? 1 / std::sqrt(x) : 1.0; });
 }
 
+template <typename Scalar>
+class Mumps {
+ public:
+  using Matrix = Eigen::Matrix<Scalar, Eigen::Dynamic, Eigen::Dynamic>;
+
+  Mumps(const Eigen::SparseMatrix<Scalar>& matrix, const EliminationOrder& order, bool detect_zero_pivots) {
+    start();
+    scale = row_scale(matrix);
+    load(matrix);
+    std::vector<MUMPS_INT> position;
+    position.reserve(order.position.size());
+    for (const int row : order.position) position.push_back(row + 1);
+    data_.n = static_cast<MUMPS_INT>(matrix.rows());
+    data_.nnz = static_cast<MUMPS_INT8>(values_.size());
+    data_.irn = rows_.data();
+    data_.jcn = columns_.data();
+    data_.a = reinterpret_cast<typename Interface<Scalar>::Number*>(values_.data());
+    data_.perm_in = position.data();
+    control(6) = 0;    // no permutation for large diagonals
+    control(7) = 1;    // our own ordering
+    control(8) = 0;    // our own scaling
+    control(12) = 1;   // an ordering of the matrix as it is, so that ours is kept
+    control(13) = 1;   // root on one process: exact inertia
+    control(14) = 40;  // % of extra workspace
+    control(24) = detect_zero_pivots ? 1 : 0;
+    data_.cntl[2] = -Factorisation::zero_pivot;  // negative: absolute, the matrix is scaled
+    run(4);
+    for (int attempt = 0; attempt < 4 && (info(1) == -8 || info(1) == -9); ++attempt) {
+      control(14) *= 2;  // delayed pivots took the workspace
+      run(2);
+    }
+    if (info(1) == -13 || info(1) == -7) throw NumericalError("not enough memory to factorise the stiffness matrix");
+    if (info(1) == -10) throw NumericalError("the matrix to be factorised is singular");
+    require("factorisation failed");
+    rows_ = {};  // kept by MUMPS in its own form
+    columns_ = {};
+    values_ = {};
+  }
+  ~Mumps() {
+    if (started_) run(-2);
+  }
+  Mumps(const Mumps&) = delete;
+  Mumps& operator=(const Mumps&) = delete;
+
+  [[nodiscard]] Matrix solve(const Matrix& right_hand_sides) {
+    Matrix x = scale.asDiagonal() * right_hand_sides;
+    if (x.cols() == 0) return x;
+    control(25) = 0;
+    control(27) = 16;  // right-hand sides solved together
+    solve_into(x, "solve failed");
+    return x;
+  }
+  [[nodiscard]] Matrix null_space() {
+    Matrix basis(scale.size(), control(24) == 1 ? info(28) : 0);
+    if (basis.cols() == 0) return basis;
+    control(25) = -1;
+    solve_into(basis, "null space could not be computed");
+    return basis;
+  }
+
+  // MUMPS counts its controls from 1; so does its manual, and so do these.
+  [[nodiscard]] MUMPS_INT info(int index) const { return data_.infog[index - 1]; }
+  [[nodiscard]] double operations() const { return data_.rinfog[2]; }
+
+  Eigen::VectorXd scale;
+
+ private:
+  MUMPS_INT& control(int index) { return data_.icntl[index - 1]; }
+  void run(int job) {
+    data_.job = job;
+    Interface<Scalar>::call(data_);
+  }
+  void require(const char* what) const {
+    if (info(1) < 0) throw NumericalError(fmt::format("the sparse {} (MUMPS {}, {})", what, info(1), info(2)));
+  }
+  void start() {
+    data_.sym = 2;  // symmetric, may be indefinite
+    data_.par = 1;
+    data_.comm_fortran = -987654;  // the communicator of the sequential build
+    run(-1);
+    started_ = info(1) == 0;
+    if (!started_) throw NumericalError("the sparse factorisation could not be started");
+    for (int silent = 1; silent <= 4; ++silent) control(silent) = silent == 4 ? 0 : -1;
+  }
+  void load(const Eigen::SparseMatrix<Scalar>& matrix) {
+    const auto lower = static_cast<std::size_t>(matrix.nonZeros() / 2 + matrix.rows());
+    rows_.reserve(lower);
+    columns_.reserve(lower);
+    values_.reserve(lower);
+    for (int column = 0; column < matrix.outerSize(); ++column) {
+      for (typename Eigen::SparseMatrix<Scalar>::InnerIterator entry(matrix, column); entry; ++entry) {
+        if (entry.row() < column) continue;
+        rows_.push_back(static_cast<MUMPS_INT>(entry.row()) + 1);
+        columns_.push_back(column + 1);
+        values_.push_back(scale[entry.row()] * entry.value() * scale[column]);
+      }
+    }
+  }
+  void solve_into(Matrix& x, const char* what) {
+    data_.nrhs = static_cast<MUMPS_INT>(x.cols());
+    data_.lrhs = static_cast<MUMPS_INT>(x.rows());
+    data_.rhs = reinterpret_cast<typename Interface<Scalar>::Number*>(x.data());
+    run(3);
+    require(what);
+    x = scale.asDiagonal() * x;
+  }
+
+  typename Interface<Scalar>::Data data_{};
+  std::vector<MUMPS_INT> rows_, columns_;
+  std::vector<Scalar> values_;
+  bool started_ = false;
+};
+
 }  // namespace
 
-std::vector<int> node_ordering(const SparseMatrix& matrix, std::span<const int> node_of_row) {
+struct Factorisation::Instance : Mumps<double> {
+  using Mumps::Mumps;
+};
+struct ComplexFactorisation::Instance : Mumps<std::complex<double>> {
+  using Mumps::Mumps;
+};
+
+EliminationOrder::EliminationOrder(const SparseMatrix& matrix, std::span<const int> node_of_row) {
   const auto row_count = static_cast<std::size_t>(matrix.rows());
   std::vector<int> vertex_of_row(row_count);
   std::vector<std::vector<idx_t>> rows_of_vertex;
@@ -106,100 +197,50 @@ std::vector<int> node_ordering(const SparseMatrix& matrix, std::span<const int> 
     start.push_back(static_cast<idx_t>(neighbours.size()));
     weight.push_back(static_cast<idx_t>(own.size()));
   }
-  std::vector<idx_t> elimination(rows_of_vertex.size()), position(rows_of_vertex.size());
+  std::vector<idx_t> elimination(rows_of_vertex.size()), place(rows_of_vertex.size());
   std::iota(elimination.begin(), elimination.end(), 0);
   if (vertex_count > 2 && !neighbours.empty()) {
     idx_t options[METIS_NOPTIONS];
     METIS_SetDefaultOptions(options);
     const int status = METIS_NodeND(&vertex_count, start.data(), neighbours.data(), weight.data(), options,
-                                    elimination.data(), position.data());
+                                    elimination.data(), place.data());
     if (status != METIS_OK) throw NumericalError("the fill-reducing ordering failed (METIS)");
   }
-  std::vector<int> order(row_count);
+  position.resize(row_count);
   int next = 0;
   for (const idx_t vertex : elimination)
     for (const idx_t row : rows_of_vertex[static_cast<std::size_t>(vertex)])
-      order[static_cast<std::size_t>(row)] = next++;
-  return order;
+      position[static_cast<std::size_t>(row)] = next++;
 }
 
-Factorisation::Factorisation(const SparseMatrix& matrix, std::span<const int> node_of_row, ZeroPivots zero_pivots)
-    : instance_(std::make_unique<Instance>()) {
-  Instance& own = *instance_;
-  if (!own.started) throw NumericalError("the sparse factorisation could not be started");
-  own.scale = row_scale(matrix);
-  load(matrix, own.scale, own.rows, own.columns, own.values);
-  for (const int position : node_ordering(matrix, node_of_row)) own.order.push_back(position + 1);
-  own.mumps.n = static_cast<MUMPS_INT>(matrix.rows());
-  own.mumps.nnz = static_cast<MUMPS_INT8>(own.values.size());
-  own.mumps.irn = own.rows.data();
-  own.mumps.jcn = own.columns.data();
-  own.mumps.a = own.values.data();
-  own.mumps.perm_in = own.order.data();
-  own.control(6) = 0;    // no permutation for large diagonals
-  own.control(7) = 1;    // our own ordering
-  own.control(8) = 0;    // our own scaling
-  own.control(12) = 1;   // an ordering of the matrix as it is, so that ours is kept
-  own.control(13) = 1;   // root on one process: exact inertia
-  own.control(14) = 40;  // % of extra workspace
-  own.control(24) = zero_pivots == ZeroPivots::detect ? 1 : 0;
-  own.mumps.cntl[2] = -zero_pivot;  // negative: absolute, the matrix is scaled
-  own.run(4);
-  for (int attempt = 0; attempt < 4 && (own.info(1) == -8 || own.info(1) == -9); ++attempt) {
-    own.control(14) *= 2;  // delayed pivots took the workspace
-    own.run(2);
-  }
-  if (own.info(1) == -13 || own.info(1) == -7)
-    throw NumericalError("not enough memory to factorise the stiffness matrix");
-  if (own.info(1) == -10) throw NumericalError("the matrix to be factorised is singular");
-  if (own.info(1) < 0)
-    throw NumericalError(fmt::format("the sparse factorisation failed (MUMPS {}, {})", own.info(1), own.info(2)));
-  own.rows = {};  // kept by MUMPS in its own form
-  own.columns = {};
-  own.values = {};
-}
-
+Factorisation::Factorisation(const SparseMatrix& matrix, const EliminationOrder& order, ZeroPivots zero_pivots)
+    : instance_(std::make_unique<Instance>(matrix, order, zero_pivots == ZeroPivots::detect)) {}
 Factorisation::~Factorisation() = default;
 Factorisation::Factorisation(Factorisation&&) noexcept = default;
 Factorisation& Factorisation::operator=(Factorisation&&) noexcept = default;
 
 Eigen::MatrixXd Factorisation::solve(const Eigen::MatrixXd& right_hand_sides) const {
-  Instance& own = *instance_;
-  Eigen::MatrixXd x = own.scale.asDiagonal() * right_hand_sides;
-  if (x.cols() == 0) return x;
-  own.mumps.nrhs = static_cast<MUMPS_INT>(x.cols());
-  own.mumps.lrhs = static_cast<MUMPS_INT>(x.rows());
-  own.mumps.rhs = x.data();
-  own.control(25) = 0;
-  own.control(27) = 16;  // right-hand sides solved together
-  own.run(3);
-  if (own.info(1) < 0)
-    throw NumericalError(fmt::format("the sparse solve failed (MUMPS {}, {})", own.info(1), own.info(2)));
-  return own.scale.asDiagonal() * x;
+  return instance_->solve(right_hand_sides);
 }
 
 int Factorisation::negative_pivots() const { return instance_->info(12); }
 
-Eigen::MatrixXd Factorisation::null_space() const {
-  Instance& own = *instance_;
-  const auto count = own.control(24) == 1 ? own.info(28) : 0;
-  Eigen::MatrixXd basis(own.scale.size(), count);
-  if (count == 0) return basis;
-  own.mumps.nrhs = count;
-  own.mumps.lrhs = static_cast<MUMPS_INT>(basis.rows());
-  own.mumps.rhs = basis.data();
-  own.control(25) = -1;
-  own.run(3);
-  if (own.info(1) < 0)
-    throw NumericalError(fmt::format("the null space could not be computed (MUMPS {}, {})", own.info(1), own.info(2)));
-  return own.scale.asDiagonal() * basis;
-}
+Eigen::MatrixXd Factorisation::null_space() const { return instance_->null_space(); }
 
 double Factorisation::factor_entries() const {
   const auto entries = static_cast<double>(instance_->info(29));
   return entries < 0 ? -1e6 * entries : entries;  // negative: millions
 }
 
-double Factorisation::operations() const { return instance_->mumps.rinfog[2]; }
+double Factorisation::operations() const { return instance_->operations(); }
+
+ComplexFactorisation::ComplexFactorisation(const Eigen::SparseMatrix<std::complex<double>>& matrix,
+                                           const EliminationOrder& order)
+    : instance_(std::make_unique<Instance>(matrix, order, false)) {}
+ComplexFactorisation::~ComplexFactorisation() = default;
+
+Eigen::MatrixXcd ComplexFactorisation::solve(const Eigen::MatrixXcd& right_hand_sides) const {
+  return instance_->solve(right_hand_sides);
+}
 
 }  // namespace avrenk

@@ -3,15 +3,28 @@
 
 #include <Eigen/Dense>
 #include <Eigen/Sparse>
+#include <complex>
 #include <memory>
 #include <span>
+#include <vector>
 
 namespace avrenk {
 
 using SparseMatrix = Eigen::SparseMatrix<double>;
 
-/// A = L D Lᵀ by MUMPS (multifrontal, threshold pivoting), ordered by nested dissection of the *node* graph (METIS),
-/// after the scaling d_i a_ij d_j with d_i = 1/√max_j|a_ij|. One object serves stiffness solves, shifted solves with
+/// A fill-reducing order of elimination: the position (from 0) of each row. It depends on the pattern alone, so that
+/// one serves K and every K − σM.
+struct EliminationOrder {
+  std::vector<int> position;
+
+  /// Nested dissection (METIS) of the graph whose vertices are the nodes; the rows of a node stay together.
+  /// @param matrix       n x n, symmetric, both triangles stored
+  /// @param node_of_row  the node to which each row belongs
+  EliminationOrder(const SparseMatrix& matrix, std::span<const int> node_of_row);
+};
+
+/// A = L D Lᵀ by MUMPS (multifrontal, threshold pivoting), ordered by nested dissection of the *node* graph, after
+/// the scaling d_i a_ij d_j with d_i = 1/√max_j|a_ij|. One object serves stiffness solves, shifted solves with
 /// many right-hand sides, pivot counts and the detection of mechanisms. Not for use from two threads at once.
 class Factorisation {
  public:
@@ -22,11 +35,10 @@ class Factorisation {
   enum class ZeroPivots { ignore, detect };
 
   /// @param matrix        n x n, symmetric, both triangles stored
-  /// @param node_of_row   the node to which each row belongs: rows of one node are kept together by the ordering
+  /// @param order         of a matrix whose pattern holds this one's, or nearly
   /// @param zero_pivots   detect: a zero pivot is set aside and its null vector can be asked for
   /// @throws NumericalError  not enough memory, or the factorisation fails
-  Factorisation(const SparseMatrix& matrix, std::span<const int> node_of_row,
-                ZeroPivots zero_pivots = ZeroPivots::ignore);
+  Factorisation(const SparseMatrix& matrix, const EliminationOrder& order, ZeroPivots zero_pivots = ZeroPivots::ignore);
   ~Factorisation();
   Factorisation(Factorisation&&) noexcept;
   Factorisation& operator=(Factorisation&&) noexcept;
@@ -51,8 +63,18 @@ class Factorisation {
   std::unique_ptr<Instance> instance_;
 };
 
-/// Position (from 0) of each row in a fill-reducing elimination order: nested dissection of the graph whose vertices
-/// are the nodes; the rows of a node stay together.
-[[nodiscard]] std::vector<int> node_ordering(const SparseMatrix& matrix, std::span<const int> node_of_row);
+/// The same of a complex symmetric matrix (not Hermitian), such as K + iωC − ω²M.
+class ComplexFactorisation {
+ public:
+  ComplexFactorisation(const Eigen::SparseMatrix<std::complex<double>>& matrix, const EliminationOrder& order);
+  ~ComplexFactorisation();
+  ComplexFactorisation(const ComplexFactorisation&) = delete;
+  ComplexFactorisation& operator=(const ComplexFactorisation&) = delete;
+  [[nodiscard]] Eigen::MatrixXcd solve(const Eigen::MatrixXcd& right_hand_sides) const;
+
+ private:
+  struct Instance;
+  std::unique_ptr<Instance> instance_;
+};
 
 }  // namespace avrenk

@@ -218,12 +218,12 @@ std::vector<Problem> describe_motions(const Assembly& assembly, const System& sy
   return problems;
 }
 
-Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
+Factorisation factorise_stiffness(const Assembly& assembly, const System& system, const EliminationOrder& order) {
   if (system.free == 0)
     throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
                              "hold fewer nodes", std::nullopt});
   if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
-  Factorisation factorisation(system.stiffness.ff, system.node_of_column, Factorisation::ZeroPivots::detect);
+  Factorisation factorisation(system.stiffness.ff, order, Factorisation::ZeroPivots::detect);
   if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
     throw InputError(std::move(problems));
   return factorisation;

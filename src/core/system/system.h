@@ -84,7 +84,11 @@ inline constexpr double rigid_tolerance = 1e-5;
 
 /// Factorises K_ff and checks it.
 /// @throws InputError  a part of the model can move freely: says which part, and how
-[[nodiscard]] Factorisation factorise_stiffness(const Assembly& assembly, const System& system);
+[[nodiscard]] Factorisation factorise_stiffness(const Assembly& assembly, const System& system,
+                                                const EliminationOrder& order);
+[[nodiscard]] inline Factorisation factorise_stiffness(const Assembly& assembly, const System& system) {
+  return factorise_stiffness(assembly, system, {system.stiffness.ff, system.node_of_column});
+}
 
 /// Motions that strain nothing in words: what moves, how, and what could hold it.
 /// @param motions  n_f x k: a basis of them, in any mixture

@@ -7,6 +7,7 @@
 #include "core/check/contact.h"
 #include "core/check/element_quality.h"
 #include "core/check/gravity.h"
+#include "core/system/energy.h"
 #include "core/error.h"
 #include "core/mesh/attach.h"
 #include "core/mesh/merge.h"

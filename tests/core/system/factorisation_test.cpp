@@ -39,7 +39,7 @@ TEST(Factorisation, CountsNegativeEigenvaluesAndSolves) {
     const Eigen::MatrixXd dense = a;
     const Eigen::VectorXd eigenvalues = Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(dense).eigenvalues();
     const auto node_of_row = three_rows_a_node(nodes);
-    const Factorisation factorisation(a, node_of_row);
+    const Factorisation factorisation(a, {a, node_of_row});
     EXPECT_EQ(factorisation.negative_pivots(), (eigenvalues.array() < 0).count());
     const Eigen::MatrixXd x = Eigen::MatrixXd::Random(dense.rows(), 20);
     const Eigen::MatrixXd found = factorisation.solve(dense * x);
@@ -62,7 +62,7 @@ TEST(Factorisation, SetsZeroPivotsAsideAndGivesTheNullSpace) {
   }
   std::vector<int> node_of_row(2 * half);
   for (int i = 0; i < 2 * half; ++i) node_of_row[static_cast<std::size_t>(i)] = i;
-  const Factorisation factorisation(a, node_of_row, Factorisation::ZeroPivots::detect);
+  const Factorisation factorisation(a, {a, node_of_row}, Factorisation::ZeroPivots::detect);
   const Eigen::MatrixXd null_space = factorisation.null_space();
   ASSERT_EQ(null_space.cols(), 2);
   EXPECT_LE((a * null_space).norm(), 1e-8 * null_space.norm());  // entries up to 1e6 times epsilon
@@ -72,7 +72,7 @@ TEST(Factorisation, SetsZeroPivotsAsideAndGivesTheNullSpace) {
 TEST(Factorisation, OrderingKeepsTheRowsOfANodeTogether) {
   const int nodes = 60;
   const auto node_of_row = three_rows_a_node(nodes);
-  const std::vector<int> position = node_ordering(random_symmetric(nodes, 3), node_of_row);
+  const std::vector<int> position = EliminationOrder(random_symmetric(nodes, 3), node_of_row).position;
   EXPECT_EQ(std::set<int>(position.begin(), position.end()).size(), position.size());
   for (std::size_t row = 0; row + 1 < position.size(); ++row)
     if (row % 3 != 2) {

@@ -1,0 +1,63 @@
+// bench/models.h: the models that are timed, and what is measured of them.
+#pragma once
+
+#include <chrono>
+#include <cstdlib>
+#include <fstream>
+#include <functional>
+#include <string>
+
+#include "core/mesh/shapes.h"
+
+namespace avrenk::bench {
+
+inline double seconds(const std::function<void()>& work) {
+  const auto start = std::chrono::steady_clock::now();
+  work();
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+/// GiB: "VmHWM:" (the most so far) or "VmRSS:" (now) of the process.
+inline double memory(const std::string& name) {
+  std::ifstream status("/proc/self/status");
+  for (std::string line; std::getline(status, line);)
+    if (line.starts_with(name)) return std::atof(line.substr(name.size() + 1).c_str()) / 1048576;
+  return 0;
+}
+
+inline Assembly alloy_part(const std::string& name) {
+  Assembly model;
+  model.materials = {{"alloy", 71e9, 0.33, 2810, std::nullopt}};
+  model.parts = {{name}};
+  return model;
+}
+
+inline void hold(Assembly& model, const std::function<bool(const Vector3&)>& held) {
+  model.bases = {{"fixture", {}, Vector3::Zero()}};
+  for (int node = 0; node < static_cast<int>(model.nodes.size()); ++node)
+    if (held(model.position(node))) model.bases[0].feet.push_back({node});
+}
+
+/// A block of hexahedra, n x m x k elements over sides in m, held at its bottom or at one end.
+inline Assembly solids_of(const Vector3& sides, int n, int m, int k, bool quadratic = false, bool at_end = false) {
+  Assembly model = alloy_part("block");
+  model.parts[0].form = Part::Form::solid;
+  add_mesh(model, 0, mesh_shape(Box{sides}, {true, quadratic, 0, 1}, {std::nullopt, {n, m, k}}), {Placement{}});
+  hold(model, [&](const Vector3& p) { return at_end ? p.x() < 1e-9 - 0.5 * sides.x() : p.z() < 1e-9; });
+  return model;
+}
+inline Assembly block_of(int n, bool quadratic = false) {
+  return solids_of(Vector3::Constant(0.1), n, n, n, quadratic);
+}
+
+/// A plate of n x n shells of four nodes, 0.5 m wide and 2 mm thick, held along one edge.
+inline Assembly plate_of(int n) {
+  Assembly model = alloy_part("plate");
+  model.parts[0].form = Part::Form::shell;
+  model.parts[0].thickness = 0.002;
+  add_mesh(model, 0, mesh_shape(Plate{0.5, 0.5}, {false, false, 0.002, 1}, {std::nullopt, {n, n}}), {Placement{}});
+  hold(model, [](const Vector3& p) { return p.x() < -0.2499; });
+  return model;
+}
+
+}  // namespace avrenk::bench

@@ -1,0 +1,254 @@
+#include "core/response/audit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/quantity/quantity.h"
+#include "core/response/channels.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
+using ComplexSparse = Eigen::SparseMatrix<Complex>;
+
+const Complex imaginary(0, 1);
+constexpr double same = 0.005;  // part of a frequency
+
+// The frequency that matters to a quantity; 0: it has none worth a look.
+double frequency_of(const Outcome& outcome, const Watched& watched, std::size_t i) {
+  if (outcome.is_combined() || outcome.grid.empty() || !watched.is_headline()) return 0;
+  constexpr double rounding = 1e-10;
+  if (!outcome.sine.empty()) {
+    double largest = 0;
+    for (const SineRow& row : outcome.sine) largest = std::max(largest, row.peak.value);
+    return outcome.sine[i].peak.value > rounding * largest ? outcome.sine[i].peak.frequency : 0;
+  }
+  const RandomRow& row = outcome.random[i];
+  return row.rms > 0 && !row.bands.empty() ? row.bands.front().frequency : 0;
+}
+
+bool is_given(const AuditSource& source, int mode) {
+  return std::any_of(source.rule.near.begin(), source.rule.near.end(),
+                     [&](const NearDamping& near) { return near.covers(source.basis.frequency(mode)); });
+}
+
+// What the general damping adds to element stiffness: a loss factor, and a rate on it and on the mass.
+struct General {
+  double loss = 0, stiffness_rate = 0, mass_rate = 0;
+};
+General general_at(const DampingRule& rule, double frequency) {
+  switch (rule.form) {
+    case DampingRule::Form::none:
+      return {};
+    case DampingRule::Form::ratio:
+    case DampingRule::Form::table:
+      return {2 * rule.ratio(frequency), 0, 0};
+    case DampingRule::Form::loss_factor:
+      return {rule.value, 0, 0};
+    case DampingRule::Form::rayleigh:
+      return {0, rule.stiffness_rate, rule.mass_rate};
+  }
+  return {};
+}
+
+// What it adds to the force of an element: of a mode whose damping was given, as much as the modal answer adds.
+General general_force(const AuditSource& source, double frequency) {
+  General general = general_at(source.rule, frequency);
+  int nearest = 0;
+  for (int r = 0; r < source.basis.modes; ++r)
+    if (std::abs(source.basis.frequency(r) - frequency) < std::abs(source.basis.frequency(nearest) - frequency))
+      nearest = r;
+  if (is_given(source, nearest))
+    general = {source.damping.general_loss[nearest] + 2 * pi * frequency * source.damping.general_rate[nearest], 0, 0};
+  return general;
+}
+
+// Damping force per unit of motion, iωC + iK_η with all that the elements have.
+ComplexSparse damping_matrix(const System& system, const General& general, double omega) {
+  const Complex on_general = imaginary * (general.loss + omega * general.stiffness_rate);
+  ComplexSparse d = on_general * (system.stiffness.ff - system.own_stiffness.ff).cast<Complex>();
+  d += imaginary * system.loss.ff.cast<Complex>();
+  d += (imaginary * omega) * system.dashpot.ff.cast<Complex>();
+  d += (imaginary * omega * general.mass_rate) * system.mass.ff.cast<Complex>();
+  return d;
+}
+
+// The full equations at one frequency. Modes whose damping was given are corrected: D + MΦ Δ ΦᵀM, solved by the
+// Sherman–Morrison–Woodbury formula.
+class Direct {
+ public:
+  Direct(const AuditSource& source, const EliminationOrder& order, double frequency)
+      : omega_(2 * pi * frequency),
+        damping_(damping_matrix(source.system, general_at(source.rule, frequency), omega_)),
+        factor_(matrix(source.system), order) {
+    std::vector<int> given;
+    for (int r = 0; r < source.basis.modes; ++r)
+      if (is_given(source, r)) given.push_back(r);
+    if (given.empty()) return;
+    const MatrixXd shapes = source.basis.shapes(Eigen::all, given);
+    modes_ = (source.system.mass.ff * shapes).cast<Complex>();
+    MatrixXcd correction = -(shapes.transpose().cast<Complex>() * (damping_ * shapes.cast<Complex>()));
+    for (std::size_t k = 0; k < given.size(); ++k) {
+      const int r = given[k];
+      const double own = source.basis.omega[r];
+      correction(static_cast<Index>(k), static_cast<Index>(k)) +=
+          imaginary * (2 * source.damping.zeta[r] * own * omega_ + source.damping.eta[r] * own * own);
+    }
+    solved_modes_ = factor_.solve(modes_);
+    inner_ =
+        MatrixXcd::Identity(correction.rows(), correction.cols()) + correction * (modes_.transpose() * solved_modes_);
+    correction_ = std::move(correction);
+  }
+  [[nodiscard]] MatrixXcd solve(const MatrixXcd& loads) const {
+    MatrixXcd y = factor_.solve(loads);
+    if (modes_.cols() > 0) y -= solved_modes_ * inner_.partialPivLu().solve(correction_ * (modes_.transpose() * y));
+    return y;
+  }
+
+ private:
+  [[nodiscard]] ComplexSparse matrix(const System& system) const {
+    ComplexSparse z = (system.stiffness.ff - omega_ * omega_ * system.mass.ff).cast<Complex>();
+    z += damping_;
+    return z;
+  }
+  double omega_;
+  ComplexSparse damping_;
+  ComplexFactorisation factor_;
+  MatrixXcd modes_, solved_modes_, correction_, inner_;
+};
+
+// Forces on the free unknowns per unit of the input (theory 2).
+VectorXcd load_of(const AuditSource& source, const VectorXcd& directions, double omega) {
+  const System& system = source.system;
+  const StaticSolution& statics = source.basis.statics;
+  VectorXcd load = -(statics.inertia_load * directions);
+  if (statics.moves_rigidly) return load;
+  const auto forces = [&](const Partitioned& x) -> MatrixXd {
+    return x.ff * statics.influence + x.fs * system.support_motion;
+  };
+  const MatrixXd general = -forces(system.own_stiffness);  // (K B + K_fs E) − own: the first vanishes
+  const VectorXcd velocity = directions / (imaginary * omega), displacement = -directions / (omega * omega);
+  load -= (forces(system.dashpot) + source.damping.base_rate * general) * velocity;
+  load -= imaginary * ((forces(system.loss) + source.damping.base_loss * general) * displacement);
+  return load;
+}
+
+// The state of a basis of two columns, the real and the imaginary part of one answer, and of the bases.
+VectorXcd state_of_two(double omega, const VectorXcd& directions) {
+  const Index motions = directions.size();
+  VectorXcd z(3 * (2 + motions));
+  const Eigen::Vector2cd q(1, imaginary);
+  z << q, imaginary * omega * q, -omega * omega * q, -directions / (omega * omega), directions / (imaginary * omega),
+      directions;
+  return z;
+}
+
+double size_of(const MatrixXcd& rows, const VectorXcd& z, bool random) {
+  const VectorXcd w = rows * z;
+  return random ? w.norm() : largest_over_phase(w);
+}
+
+// Largest over the candidates.
+double answer(const Watched& watched, const VectorXcd& z, bool random) {
+  double largest = 0;
+  for (std::size_t k = 0; k < watched.candidates->items.size(); ++k)
+    largest = std::max(largest, size_of(watched.measure(k).rows, z, random));
+  return largest;
+}
+
+}  // namespace
+
+std::vector<double> frequencies_that_matter(const AuditSource& source, int most) {
+  std::vector<double> all;
+  for (const Outcome& outcome : source.outcomes)
+    for (std::size_t i = 0; i < source.watched.size(); ++i)
+      if (const double f = frequency_of(outcome, source.watched[i], i); f > 0) all.push_back(f);
+  std::sort(all.begin(), all.end());
+  std::vector<std::pair<int, double>> groups;  // −votes, the middle of them
+  for (std::size_t first = 0; first < all.size();) {
+    std::size_t end = first;
+    while (end < all.size() && all[end] <= all[first] * (1 + same)) ++end;
+    groups.emplace_back(-static_cast<int>(end - first), all[(first + end - 1) / 2]);
+    first = end;
+  }
+  std::stable_sort(groups.begin(), groups.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+  std::vector<double> frequencies;
+  for (std::size_t i = 0; i < std::min(groups.size(), static_cast<std::size_t>(most)); ++i)
+    frequencies.push_back(groups[i].second);
+  return frequencies;
+}
+
+std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<double>& frequencies,
+                                 const Progress& progress) {
+  std::vector<AuditedAnswer> answers;
+  if (frequencies.empty()) return answers;
+  const System& system = source.system;
+  const EliminationOrder order(system.stiffness.ff, system.node_of_column);
+  for (const double frequency : frequencies) {
+    tell(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
+    const double omega = 2 * pi * frequency;
+    std::vector<const Outcome*> looked_at;
+    std::vector<VectorXcd> directions;
+    MatrixXcd loads(system.free, 0);
+    for (const Outcome& outcome : source.outcomes) {
+      bool any = false;
+      for (std::size_t i = 0; i < source.watched.size(); ++i)
+        any = any || std::abs(frequency_of(outcome, source.watched[i], i) / frequency - 1) <= same;
+      if (!any) continue;
+      looked_at.push_back(&outcome);
+      directions.push_back(outcome.environment->directions(outcome.axis, system));
+      loads.conservativeResize(Eigen::NoChange, loads.cols() + 1);
+      loads.rightCols(1) = load_of(source, directions.back(), omega);
+    }
+    if (looked_at.empty()) continue;
+    const MatrixXcd solutions = Direct(source, order, frequency).solve(loads);
+    for (std::size_t o = 0; o < looked_at.size(); ++o) {
+      const Outcome& outcome = *looked_at[o];
+      ModalBasis two;
+      two.shapes.resize(system.free, 2);
+      two.shapes << solutions.col(static_cast<Index>(o)).real(), solutions.col(static_cast<Index>(o)).imag();
+      two.omega = VectorXd::Constant(2, omega);
+      two.modes = 2;
+      two.statics = source.basis.statics;
+      two.foot_influence = source.basis.foot_influence;
+      derive(system, two);
+      const General general = general_force(source, frequency);
+      ModalDamping own;
+      own.zeta = own.eta = VectorXd::Zero(2);
+      own.general_loss = VectorXd::Constant(2, general.loss);
+      own.general_rate = VectorXd::Constant(2, general.stiffness_rate);
+      own.base_loss = source.damping.base_loss;
+      own.base_rate = source.damping.base_rate;
+      const std::vector<Watched> direct =
+          watch(source.assembly, Channels(source.assembly, system, two, own), source.requests, source.stress);
+      const VectorXcd z_direct = state_of_two(omega, directions[o]);
+      const Transfer transfer(source.basis, source.damping, base_inputs(source.basis, source.damping, directions[o]));
+      const VectorXcd z = transfer.state(frequency).col(0);
+      const VectorXcd z_coupled = transfer.with_coupling().state(frequency).col(0);
+      VectorXcd z_modes = z_coupled;
+      const Index extra = source.basis.size() - source.basis.modes;
+      for (int derivative = 0; derivative < 3; ++derivative)
+        z_modes.segment(transfer.layout().modal(derivative) + source.basis.modes, extra).setZero();
+      const bool random = outcome.sine.empty();
+      const double input = outcome.environment->input.at(frequency);
+      for (std::size_t i = 0; i < source.watched.size(); ++i) {
+        if (!(std::abs(frequency_of(outcome, source.watched[i], i) / frequency - 1) <= same)) continue;
+        const Watched& watched = source.watched[i];
+        const double level = watched.quantity->per_input ? 1 : random ? std::sqrt(input) : input;
+        answers.push_back({outcome.name(), i, frequency, random, level * answer(watched, z, random),
+                           level * answer(direct[i], z_direct, random), level * answer(watched, z_coupled, random),
+                           level * answer(watched, z_modes, random)});
+      }
+    }
+  }
+  return answers;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,108 @@
+#include "core/response/audit.h"
+
+#include <gtest/gtest.h>
+
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+using test::Solved;
+
+Environment sweep(double from, double to) {
+  Environment environment;
+  environment.name = "sine";
+  environment.axes = {0};
+  environment.input = LogLogTable({{from, 10, {}}, {to, 10, {}}}, 20);
+  environment.grid = {from, to, 24, 21, {}};
+  return environment;
+}
+
+std::vector<WatchRequest> watches(const Assembly& model) {
+  const auto quantity = [](std::string_view keyword, Subject subject) {
+    for (const WatchedQuantity& each : watched_quantities())
+      if (each.keyword == keyword && each.subject == subject) return &each;
+    return static_cast<const WatchedQuantity*>(nullptr);
+  };
+  const int tip = static_cast<int>(model.nodes.size()) - 1;
+  return {{"box", quantity("acceleration", Subject::node), {tip}, Vector3::Zero()},
+          {"travel", quantity("relative displacement", Subject::node), {tip}, Vector3::Zero()},
+          {"isolator", quantity("force", Subject::spring), {0}, Vector3::Zero()},
+          {"root", quantity("force", Subject::base), {0}, Vector3::Zero()}};
+}
+
+struct Audited {
+  std::vector<AuditedAnswer> answers;
+  double worst = 0, truncation = 0, truncation_without = 0;
+};
+Audited run(Solved& solved, const DampingRule& rule, const Environment& environment, int axis) {
+  const auto requests = watches(solved.assembly);
+  const std::vector<Watched> watched = watch(solved.assembly, solved.channels, requests);
+  const std::vector<Outcome> outcomes{
+      run_environment(environment, axis, solved.system, solved.basis, solved.damping, watched)};
+  const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, rule, requests, {},
+                           watched,         outcomes};
+  const std::vector<double> frequencies = frequencies_that_matter(source, 3);
+  EXPECT_FALSE(frequencies.empty());
+  Audited audited{audit(source, frequencies), 0, 0, 0};
+  EXPECT_FALSE(audited.answers.empty());
+  for (const AuditedAnswer& each : audited.answers) {
+    EXPECT_GT(each.direct, 0);
+    audited.worst = std::max(audited.worst, std::abs(each.error()));
+    audited.truncation = std::max(audited.truncation, std::abs(each.truncation()));
+    audited.truncation_without = std::max(audited.truncation_without, std::abs(each.truncation_without()));
+  }
+  return audited;
+}
+
+// With all modes and damping that the elements share, the modal answer is the direct one but for rounding: one loss
+// factor throughout; Rayleigh's rule; a loss factor on the isolators with modes coupled.
+TEST(Audit, FindsNoErrorWhereThereIsNone) {
+  for (const Environment::Type type : {Environment::Type::sine, Environment::Type::random}) {
+    Environment environment = sweep(5, 300);
+    environment.type = type;
+    for (int axis = 0; axis < 3; ++axis) {
+      Solved uniform(test::portal(0.05), test::count(1000), test::loss_factor(0.05));
+      EXPECT_LE(run(uniform, test::loss_factor(0.05), environment, axis).worst, 1e-7);
+      const DampingRule rayleigh = rayleigh_through(10, 0.01, 200, 0.03);
+      Solved proportional(test::portal(std::nullopt), test::count(1000), rayleigh);
+      EXPECT_LE(run(proportional, rayleigh, environment, axis).worst, 1e-7);
+    }
+    DampingRule coupled = test::loss_factor(0.02);
+    coupled.coupled = true;
+    Assembly model = test::portal(std::nullopt);
+    for (Spring& spring : model.springs) spring.loss_factor = 0.4;
+    Solved isolated(model, test::count(1000), coupled);
+    EXPECT_LE(run(isolated, coupled, environment, 0).worst, 1e-7);
+    // Uncoupled, the same modes are off, and the audit tells that this is not for want of modes.
+    Solved uncoupled(model, test::count(1000), test::loss_factor(0.02));
+    const Audited audited = run(uncoupled, test::loss_factor(0.02), environment, 0);
+    EXPECT_GT(audited.worst, 1e-3);
+    EXPECT_LE(audited.truncation, 1e-7);
+  }
+}
+
+// Few modes: residual vectors take most of the error away, and the audit shows its size either way.
+TEST(Audit, ShowsWhatResidualVectorsCarry) {
+  Solved few(test::portal(0.05), test::count(4), test::loss_factor(0.05));
+  const Environment environment = sweep(5, 0.6 * few.basis.frequency(3));
+  const Audited audited = run(few, test::loss_factor(0.05), environment, 2);
+  EXPECT_LE(audited.truncation, 0.02);
+  EXPECT_GT(audited.truncation_without, 3 * audited.truncation);
+}
+
+// A ratio acts as a loss factor of twice its size: at a lone resonance they differ by the square of it. A value given
+// near a frequency replaces what the elements give.
+TEST(Audit, TakesRatiosAndGivenValuesAsTheModesDo) {
+  DampingRule rule = test::ratio(0.02);
+  const Environment environment = sweep(5, 60);
+  const double frequency = 20;
+  Solved single(test::chain({2}, {2 * std::pow(2 * pi * frequency, 2)}), test::count(1000), rule);
+  EXPECT_LE(run(single, rule, environment, 2).worst, 2 * 0.02 * 0.02 * 4);
+  rule.near = {{frequency, 0.05, 0.07, 0}};
+  Solved given(test::chain({2}, {2 * std::pow(2 * pi * frequency, 2)}), test::count(1000), rule);
+  EXPECT_LE(run(given, rule, environment, 2).worst, 1e-9);
+}
+
+}  // namespace
+}  // namespace avrenk
