@@ -265,7 +265,7 @@ TEST(Program, WarnsOfASpringToGroundAndOfTooFewModes) {
   const Ran more = run_program(folder,
                                "run mast.yaml --no-figures --set \"modes={count: 2, residual vectors: no}\" --set "
                                "\"profiles.sweep={sine: {acceleration: [[5 Hz, 0.5 g], [900 Hz, 0.5 g]]}}\"");
-  EXPECT_THAT(more.err, HasSubstr("excited band of 900 Hz, and 1.5 times as far is asked for: 4 more modes lie between "
+  EXPECT_THAT(more.err, HasSubstr("excited band of 900 Hz, and 1.5 times as far is asked for: 5 more modes lie between "
                                   "(pivot count); write modes: {up to: 1350 Hz}"));
 }
 

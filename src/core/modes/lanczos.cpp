@@ -381,7 +381,8 @@ EigenPairs modes_near_shift(const Factorisation& shifted, const MassProduct& mas
   std::vector<Index> columns;
   columns.reserve(all.size());
   for (const auto& [theta, column] : all) columns.push_back(column);
-  pairs.vectors = krylov.pairs(converged)(Eigen::all, columns);
+  pairs.vectors = krylov.pairs(converged);
+  if (!std::is_sorted(columns.begin(), columns.end())) pairs.vectors = pairs.vectors(Eigen::all, columns).eval();
   if (!columns.empty()) {
     const MatrixXd gram = pairs.vectors.transpose() * mass(pairs.vectors);
     Eigen::LLT<MatrixXd>(gram).matrixU().solveInPlace<Eigen::OnTheRight>(pairs.vectors);

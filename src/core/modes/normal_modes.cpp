@@ -84,6 +84,12 @@ void NormalModes::add(EigenPairs&& pairs) {
   const Index before = values.size(), more = pairs.values.size();
   VectorXd all(before + more);
   all << values, pairs.values;
+  values = all;
+  std::sort(values.begin(), values.end());
+  if (before == 0 && values == pairs.values) {  // as a rule; large shapes are not copied then
+    shapes = std::move(pairs.vectors);
+    return;
+  }
   std::vector<Index> order(static_cast<std::size_t>(all.size()));
   std::iota(order.begin(), order.end(), Index{0});
   std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return all[a] < all[b]; });
@@ -92,11 +98,11 @@ void NormalModes::add(EigenPairs&& pairs) {
     const Index from = order[static_cast<std::size_t>(j)];
     sorted.col(j) = from < before ? shapes.col(from) : pairs.vectors.col(from - before);
   }
-  values = all(order);
   shapes = std::move(sorted);
 }
 
 void NormalModes::keep(Index first, Index count) {
+  if (first == 0 && count == values.size()) return;
   values = values.segment(first, count).eval();
   shapes = shapes.middleCols(first, count).eval();
 }

@@ -26,6 +26,43 @@ TEST(Modes, AreCompleteByThePivotCountEvenWhenFrequenciesRepeat) {
   EXPECT_EQ(none.basis.modes, 2);
 }
 
+// A slender beam of beams on springs so soft that it is nearly free: its six motions as a body have the frequencies of
+// a rigid body on those springs, √(k/m)/2π and √(k_r/I)/2π, and none is lost though the elastic modes of the free beam
+// (1 − cos b cosh b = 0) lie up to eight decades of ω² above.
+TEST(Modes, OfANearlyFreeModelAreAllFound) {
+  test::Cantilever c;
+  c.elements = 32;
+  for (const double hertz : {1.0, 0.03}) {
+    Assembly model = test::cantilever(c);
+    model.bases = {{"fixture", {}, Vector3(0.5, 0, 0)}};
+    const MassProperties total = total_mass(model);
+    Spring soft;
+    soft.joint = "suspension";
+    soft.nodes = {16, test::add_node(model, Vector3(0.5, 0, 0), "anchor")};
+    soft.point = Vector3(0.5, 0, 0);
+    const double k = total.mass * std::pow(2 * pi * hertz, 2);
+    soft.stiffness << k, k, k, k / total.mass * total.inertia(0, 0), k / total.mass * total.inertia(1, 1),
+        k / total.mass * total.inertia(2, 2);
+    model.springs = {soft};
+    model.bases[0].feet = {{soft.nodes[1]}};
+    const System system = make_system(model);
+    const ModalBasis basis = solve_modes(model, system, test::count(12));
+    const double bending =
+        std::pow(4.730040745, 2) / (2 * pi) *
+        std::sqrt(c.material.youngs_modulus * c.section.second_moment_y / (c.material.density * c.section.area));
+    // The beam gives way a little: by about (soft/elastic)².
+    for (int r = 0; r < 6; ++r)
+      EXPECT_NEAR(basis.frequency(r) / hertz, 1, 1e-6 + 2 * std::pow(hertz / bending, 2)) << r;
+    for (const int r : {6, 7}) EXPECT_NEAR(basis.frequency(r) / bending, 1, 2e-3);
+    EXPECT_EQ(basis.counted_below, basis.modes);
+    EXPECT_EQ(count_modes_below(system, 10 * hertz), 6);
+    EXPECT_LE(basis.largest_nonorthogonality(), 1e-10);
+    double mass = 0;
+    for (int r = 0; r < basis.modes; ++r) mass += basis.effective_mass(r, 2);
+    EXPECT_NEAR(mass / total.mass, 1, 1e-6);
+  }
+}
+
 TEST(Modes, CarryTheWholeMassWhenAllAreKept) {
   const Solved all(test::portal(std::nullopt), test::count(1000), test::ratio(0.01));
   EXPECT_TRUE(all.basis.exhausted);
