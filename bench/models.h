@@ -2,6 +2,7 @@
 #pragma once
 
 #include <chrono>
+#include <cmath>
 #include <cstdlib>
 #include <fstream>
 #include <functional>
@@ -57,6 +58,19 @@ inline Assembly plate_of(int n) {
   model.parts[0].thickness = 0.002;
   add_mesh(model, 0, mesh_shape(Plate{0.5, 0.5}, {false, false, 0.002, 1}, {std::nullopt, {n, n}}), {Placement{}});
   hold(model, [](const Vector3& p) { return p.x() < -0.2499; });
+  return model;
+}
+
+/// A quarter of a cylinder of n x n shells, radius 0.3 m, 0.5 m high, 2 mm thick, held along its bottom: bending and
+/// stretching are coupled, and the matrices full.
+inline Assembly shell_of(int n) {
+  Assembly model = plate_of(n);
+  constexpr double radius = 0.3, quarter = 1.5707963267948966;
+  for (Node& node : model.nodes) {
+    const double angle = quarter * (node.position.x() + 0.25) / 0.5;
+    node.position = {radius * std::cos(angle), radius * std::sin(angle), node.position.y() + 0.25};
+  }
+  hold(model, [](const Vector3& p) { return p.z() < 1e-9; });
   return model;
 }
 

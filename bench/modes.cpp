@@ -228,7 +228,7 @@ void factorisations() {
                1e-9 * factor.operations() / factored, solving.seconds());
     std::fflush(stdout);
   };
-  for (const int n : {40, 80, 130, 200, 290, 408}) line("shells", plate_of(n));
+  for (const int n : {40, 80, 130, 200, 290, 408}) line("shells", shell_of(n));
   for (const int n : {12, 17, 24, 30, 36, 46}) line("solids", block_of(n));
 }
 
@@ -250,5 +250,5 @@ int main(int count, char** arguments) {
   }
 #endif
   if (cases.contains("shells")) factorisations();
-  if (cases.contains("million")) whole(plate_of(408), "plate of shells", 60, 5);
+  if (cases.contains("million")) whole(shell_of(408), "curved shell", 60, 5);
 }

@@ -20,6 +20,7 @@ using Eigen::VectorXd;
 constexpr int one_slice = 400;        // up to so many modes from one shift: a further factorisation gains nothing
 constexpr int modes_per_slice = 200;  // of a wider band
 constexpr double just_above = 1 + 2e-6;
+constexpr double above_zero = 1e-3;  // of a shift below zero: where free motions are counted
 
 double hertz(double value) { return std::sqrt(std::max(0.0, value)) / (2 * std::numbers::pi); }
 
@@ -109,6 +110,7 @@ void NormalModes::keep(Index first, Index count) {
 
 void NormalModes::begin(const Factorisation& shifted, double shift, const ModeRange& range) {
   range_ = range;
+  least_count_ = above_zero * std::max(0.0, -shift);
   if (range.below) {
     proven_below = *range.below;
     counted_below = slices.back().below;
@@ -182,7 +184,7 @@ void NormalModes::complete() {
     if (exhausted || (range_.count && found >= *range_.count)) {
       if (range_.count) keep(0, std::min<Index>(values.size(), *range_.count));
       if (values.size() == 0) return;
-      close(values[values.size() - 1] * just_above, 0);
+      close(std::max(values[values.size() - 1] * just_above, least_count_), 0);
       return keep(0, counted_below);
     }
     close(next_shift(), std::min(wanted() - found, modes_per_slice) / 2);

@@ -74,6 +74,7 @@ class NormalModes {
   Progress progress_;
   ModeRange range_;
   double factor_seconds_ = 0;  // of the last factorisation: the next will take about as long
+  double least_count_ = 0;     // λ: free motions are rounding below it
   double complete_below_ = 0;  // λ: pivots and modes agree there
 };
 
