@@ -279,7 +279,12 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
       if (value <= half) {
         std::uintmax_t steps = 60;
         const auto excess = [&](double f) { return magnitude(f) - half; };
-        const auto [a, b] = boost::math::tools::toms748_solve(excess, std::min(inner, outer), std::max(inner, outer),
+        const double at_inner = excess(inner), at_outer = excess(outer);
+        if (at_outer >= 0) return outer;  // the point is the half-power point itself, and rounding says otherwise
+        if (at_inner <= 0) return inner;
+        const double left = std::min(inner, outer), right = std::max(inner, outer);
+        const auto [a, b] = boost::math::tools::toms748_solve(excess, left, right, step > 0 ? at_inner : at_outer,
+                                                              step > 0 ? at_outer : at_inner,
                                                               boost::math::tools::eps_tolerance<double>(30), steps);
         return 0.5 * (a + b);
       }
