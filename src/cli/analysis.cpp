@@ -387,9 +387,7 @@ std::string audit_in_words(const Analysis& analysis) {
   }
   return fmt::format(
       "Against the full complex equations, of {} answers at {} frequencies, the reported ones are off by {:.2g} % at "
-      "most. Truncation, what the modes leave out, is {:.2g} % of it; without residual vectors it would be {:.2g} %.{} "
-      "A "
-      "damping ratio ζ acts as a loss factor 2ζ in the full equations.",
+      "most. Truncation, what the modes leave out, makes {:.2g} %; without residual vectors it would make {:.2g} %.{}",
       analysis.audit.size(), frequencies.size(), 100 * worst, 100 * truncation, 100 * without,
       !analysis.damping.coupled && analysis.damping.couples()
           ? " The rest is damping that couples the modes: coupled: yes keeps it."

@@ -64,6 +64,12 @@ std::string direction(const Vector3& squares) {
   return fmt::format(" in {} and {}", "xyz"[std::min(order[0], order[1])], "xyz"[std::max(order[0], order[1])]);
 }
 
+std::string turning(const Vector3& turn) {
+  Index axis = 0;
+  turn.cwiseAbs().maxCoeff(&axis);
+  return fmt::format("turns as a body about {}", "xyz"[axis]);
+}
+
 // Parts of the strain energy of a line part that axial forces and torques make.
 std::pair<double, double> stretch_and_twist(const Assembly& assembly, int part, const MatrixXd& motions) {
   double stretch = 0, twist = 0, all = 0;
@@ -115,6 +121,8 @@ class Describer {
       const PointMass& mass = assembly_.masses[static_cast<std::size_t>(body)];
       const Vector6 u = motions.segment<6>(6L * mass.node);
       const Vector3 move = u.head<3>() + u.tail<3>().cross(mass.offset);
+      const Vector3 turn = u.tail<3>();
+      if (turn.dot(mass.inertia * turn) > mass.mass * move.squaredNorm()) return turning(turn);
       return "moves as a body" + direction(move.cwiseAbs2());
     }
     return movement_of(static_cast<int>(part), content.strain_parts[part], motions);
@@ -133,9 +141,7 @@ class Describer {
     const Vector3 squares = moves.rowwise().squaredNorm();
     const RigidFit fit = fit_rigid(points, moves);
     if (fit.left < as_body && strain < little && nodes.size() > 1) {
-      Index axis = 0;
-      fit.turn.cwiseAbs().maxCoeff(&axis);
-      if (fit.by_turn > most) return fmt::format("turns as a body about {}", "xyz"[axis]);
+      if (fit.by_turn > most) return turning(fit.turn);
       return "moves as a body" + direction(squares);
     }
     switch (assembly_.parts[static_cast<std::size_t>(part)].form) {
@@ -168,7 +174,9 @@ std::string words(const Assembly& assembly, const ModeContent& content, const st
   if (strain.empty() || !(strain.front().second > 0)) return subject + ", free";
   if (strain.front().first == kinetic.front().first)
     return fmt::format("{}: {:.0f} % of the strain energy", subject, 100 * strain.front().second);
-  return fmt::format("{}: {:.0f} % of the kinetic energy; strain energy: {}", subject, 100 * kinetic.front().second,
+  constexpr double half = 0.5, much = 0.15;  // where the first has less than half, the second is named too
+  return fmt::format("{}: kinetic energy: {}; strain energy: {}", subject,
+                     shares_in_words(kinetic, much, kinetic.front().second < half ? 2 : 1),
                      shares_in_words(strain, 0.2, 2));
 }
 

@@ -9,8 +9,8 @@ namespace avrenk {
 
 /// One mode in words and shares.
 struct ModeContent {
-  /// "mast bends in x: 78 % of the strain energy"; "box moves as a body in z: 91 % of the kinetic energy; strain
-  /// energy: isolators 88 %".
+  /// "mast bends in x: 78 % of the strain energy"; "box moves as a body in z: kinetic energy: box 91 %;
+  /// strain energy: isolators 88 %".
   std::string in_words;
   Eigen::VectorXd strain_parts, strain_joints;    ///< parts of ½ω²; of a free motion zero
   Eigen::VectorXd kinetic_parts, kinetic_bodies;  ///< parts of ½ω²

@@ -80,27 +80,32 @@ ComplexSparse damping_matrix(const System& system, const General& general, doubl
   return d;
 }
 
-// The full equations at one frequency. Modes whose damping was given are corrected: D + MΦ Δ ΦᵀM, solved by the
-// Sherman–Morrison–Woodbury formula.
+// The full equations at one frequency. Where damping is given by mode: D + MΦ Δ ΦᵀM, solved by the Sherman–Morrison–
+// Woodbury formula.
 class Direct {
  public:
   Direct(const AuditSource& source, const EliminationOrder& order, double frequency)
       : omega_(2 * pi * frequency),
         damping_(damping_matrix(source.system, general_at(source.rule, frequency), omega_)),
         factor_(matrix(source.system), order) {
-    std::vector<int> given;
-    for (int r = 0; r < source.basis.modes; ++r)
-      if (is_given(source, r)) given.push_back(r);
-    if (given.empty()) return;
-    const MatrixXd shapes = source.basis.shapes(Eigen::all, given);
+    // A ratio is a property of modes, and so is a value given near a frequency: on the modes the damping is what the
+    // modal answer takes, coupling and all, elsewhere that of the elements.
+    const DampingRule& rule = source.rule;
+    if (rule.near.empty() && rule.form != DampingRule::Form::ratio && rule.form != DampingRule::Form::table) return;
+    // Only modes that this frequency can bring near resonance: of those far above it damping makes next to nothing.
+    constexpr double far_above = 4;
+    const VectorXd& own = source.basis.omega;
+    const auto near = (own.head(source.basis.modes).array() <= far_above * omega_).count();
+    const MatrixXd shapes = source.basis.shapes.leftCols(near);
     modes_ = (source.system.mass.ff * shapes).cast<Complex>();
     MatrixXcd correction = -(shapes.transpose().cast<Complex>() * (damping_ * shapes.cast<Complex>()));
-    for (std::size_t k = 0; k < given.size(); ++k) {
-      const int r = given[k];
-      const double own = source.basis.omega[r];
-      correction(static_cast<Index>(k), static_cast<Index>(k)) +=
-          imaginary * (2 * source.damping.zeta[r] * own * omega_ + source.damping.eta[r] * own * own);
-    }
+    if (source.damping.couples())
+      correction += imaginary * (omega_ * source.damping.viscous.topLeftCorner(near, near) +
+                                 source.damping.hysteretic.topLeftCorner(near, near));
+    else
+      correction.diagonal() += imaginary * (2 * omega_ * source.damping.zeta.cwiseProduct(own) +
+                                            source.damping.eta.cwiseProduct(own.cwiseAbs2()))
+                                               .head(near);
     solved_modes_ = factor_.solve(modes_);
     inner_ =
         MatrixXcd::Identity(correction.rows(), correction.cols()) + correction * (modes_.transpose() * solved_modes_);

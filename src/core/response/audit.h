@@ -42,10 +42,10 @@ struct AuditSource {
 ///
 ///     (K − ω²M + iωC + iK_η + general damping) y = −P ü_b − …
 ///
-/// with all unknowns of the model, one complex factorisation a frequency. Damping acts element by element there: a
-/// general ratio ζ as a loss factor 2ζ(f), which is the same at resonance; values given near a frequency replace what
-/// the elements give those modes. The error holds what is left out with the modes (the truncation), and what is left
-/// out when damping is taken not to couple them.
+/// with all unknowns of the model, one complex factorisation a frequency. Damping acts element by element there; a
+/// general ratio ζ and values given near a frequency are properties of modes and act on those below four times the
+/// frequency as in the modal answer, and the ratio as a loss factor 2ζ(f) on all else. The error holds what is left out
+/// with the modes (the truncation), and what is left out when damping is taken not to couple them.
 [[nodiscard]] std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<double>& frequencies,
                                                const Progress& progress = {});
 
