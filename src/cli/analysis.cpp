@@ -400,6 +400,11 @@ void audit_truncation(Analysis& analysis, const Request& request, Terminal& term
   constexpr double rate = 8e9, affordable = 5;  // operations a second; s
   constexpr int usual = 2;
   const double seconds = 4 * analysis.basis.factor_operations / rate;
+  if (!request.audit && !analysis.modes_from.empty()) {
+    analysis.audit_note = fmt::format(
+        "Not audited against the full equations, because the modes were there already: --audit {} does it.", usual);
+    return;
+  }
   if (!request.audit && usual * seconds > affordable) {
     analysis.audit_note = fmt::format(
         "Not audited against the full equations, which would take about {:.0f} s a frequency: --audit {} does it.",

@@ -23,7 +23,7 @@ constexpr Command all_commands[] = {
      "avrenk random deck.yaml launch", random},
     {"run", "PLAN", "all of it: modes, every environment, limits and verdict", "avrenk run deck.yaml --out results",
      run},
-    {"compare", "RUN RUN", "modes of two runs side by side: partners by shape, changed frequency, flipped order",
+    {"compare", "RUN RUN", "modes of two runs paired by shape: changed frequencies, flipped order",
      "avrenk compare deck-results thicker-results --out difference", compare},
     {"new", "[--mesh FILE] [PLAN]", "write a commented starter plan: for a mesh (.vtu), or a small one to change",
      "avrenk new --mesh bracket.vtu", new_plan},

@@ -149,7 +149,7 @@ std::string read_text(hid_t file, const char* name) {
 // One line each: fingerprint, blank, name.
 std::string lines_of(const std::map<std::string, std::string>& pieces) {
   std::string text;
-  for (const auto& [name, hash] : pieces) text += hash + " " + name + "\n";
+  for (const auto& [name, hash] : pieces) text.append(hash).append(" ").append(name).append("\n");
   return text;
 }
 

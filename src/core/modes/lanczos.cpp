@@ -25,8 +25,7 @@ using Eigen::VectorXd;
 
 constexpr double dependent = 1e-12;  // part of a column left by orthogonalisation that is only rounding
 constexpr int most_restarts = 60;
-constexpr int usual_block =
-    8;  // wider ones need more solves than they save on thin models, and gain little on thick ones
+constexpr int narrow = 8, wide = 16, many = 100;  // columns of a block, and pairs from which on the wide one pays
 
 MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   std::mt19937 generator(seed);  // its sequence is fixed by the standard; distributions are not
@@ -323,7 +322,7 @@ EigenCost& EigenCost::operator+=(const EigenCost& other) {
 
 EigenPairs modes_near_shift(const Factorisation& shifted, const MassProduct& mass, const LanczosRequest& request) {
   const Index n = mass.rows();
-  const Index block = std::min<Index>(n, request.block > 0 ? request.block : usual_block);
+  const Index block = std::min<Index>(n, request.block > 0 ? request.block : request.expected > many ? wide : narrow);
   const Index most = std::min<Index>(n, request.most > 0 ? request.most : 3L * request.expected + 10 * block) + block;
   Krylov krylov(shifted, mass, request, block, most);
   EigenPairs pairs;

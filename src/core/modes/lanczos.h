@@ -53,7 +53,7 @@ struct LanczosRequest {
   /// Told after each block how many right-hand sides were solved.
   std::function<void(int columns)> grown{};
   int expected = 0;                        ///< about how many pairs that will be: sizes the block and the basis
-  int block = 0;                           ///< columns of a block; 0: 8
+  int block = 0;                           ///< columns of a block; 0: 8, or 16 above 100 pairs
   int most = 0;                            ///< columns of the basis before it is restarted; 0: 3 expected + 10 blocks
   const Eigen::MatrixXd* known = nullptr;  ///< pairs found already, M-orthonormal: the search keeps clear of them
 };
