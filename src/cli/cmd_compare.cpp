@@ -23,10 +23,6 @@ KeptShapes shapes_of(const std::string& run) {
   return read_shapes(std::filesystem::is_directory(path) ? path / "results.h5" : path);
 }
 
-SampledModes sampled(KeptShapes& kept) {
-  return {std::move(kept.points), std::move(kept.mass), std::move(kept.translations)};
-}
-
 Table assurance_table(const ShapeMatch& match) {
   Table table{"modal-assurance",
               "MAC of every mode of the first run (lines) with every mode of the second (columns)",
@@ -48,21 +44,21 @@ ExitStatus compare(const Request& request, Terminal& terminal) {
   if (request.words.size() != 2)
     throw InputError(Problem{"", "compare takes two folders of results",
                              "write avrenk compare deck-results deck-modes-results", std::nullopt});
-  KeptShapes kept1 = shapes_of(request.words[0]), kept2 = shapes_of(request.words[1]);
-  const std::vector<double> frequency1 = kept1.frequency, frequency2 = kept2.frequency;
+  const KeptShapes kept1 = shapes_of(request.words[0]), kept2 = shapes_of(request.words[1]);
   const bool same = kept1.print == kept2.print;
-  const SampledModes first = sampled(kept1), second = sampled(kept2);
+  const SampledModes& first = kept1.modes;
   const double diagonal =
       first.points.cols() > 0 ? (first.points.rowwise().maxCoeff() - first.points.rowwise().minCoeff()).norm() : 0;
-  const ShapeMatch match = match_shapes(first, second, near * diagonal);
+  const ShapeMatch match = match_shapes(first, kept2.modes, near * diagonal);
   const Show show;
-  const Table table = match_table(frequency1, frequency2, match, show);
+  const Table table = match_table(kept1.frequency, kept2.frequency, match, show);
   terminal.table(table);
-  terminal.paragraph(fmt::format(
-      "MAC: modal assurance over the translations of nodes, weighted by their mass; pairs need {:.2g}. {}Points that "
-      "both have carry {:.3g} % of the first run's mass; the farthest two taken as one lie {} apart.",
-      least_assurance, same ? "Both runs are of the same model. " : "", 100 * match.points_used,
-      value_text(match.farthest, show.unit(kind::length), 3)));
+  terminal.paragraph(
+      fmt::format("MAC: modal assurance over the motions of nodes, weighted by their mass and inertia; pairs need "
+                  "{:.2g}. {}Points that "
+                  "both have carry {:.3g} % of the first run's mass; the farthest two taken as one lie {} apart.",
+                  least_assurance, same ? "Both runs are of the same model. " : "", 100 * match.points_used,
+                  value_text(match.farthest, show.unit(kind::length), 3)));
   if (!request.out) return ExitStatus::done;
   RunFolder folder(*request.out);
   Summary summary{avrenk_version,

@@ -23,9 +23,10 @@ po::options_description common_options() {
       ("real-and-imaginary", "figures of the real and imaginary part of sine responses too")             //
       ("anew", "compute the modes even if an earlier run kept those of the same model")                  //
       ("audit", po::value<int>()->value_name("N"),
-       "compare the modal answers with the full equations at N frequencies; default: 2 with new modes, if that takes seconds")  //
-      ("quiet", "print nothing but warnings and errors")                                                           //
-      ("verbose", "say what is being done and what it took")                                                       //
+       "compare the modal answers with the full equations at N frequencies; default: 2 with new modes, if that takes "
+       "seconds")                                             //
+      ("quiet", "print nothing but warnings and errors")      //
+      ("verbose", "say what is being done and what it took")  //
       ("help", "this text");
   return options;
 }

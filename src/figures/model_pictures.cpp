@@ -93,11 +93,11 @@ Image mode_picture(const PictureSource& source, int mode) {
   const NodeMotions motions = mode_motions(source, mode);
   const Largest largest = largest_of(motions);
   const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
-  Picture picture{mode_title(source, mode),
-                  fmt::format("{}effective mass {}; largest translation {} of the model's size; grey lines: as built",
-                              mode_energy(source, mode), effective_masses_in_words(source.basis, mode),
-                              largest_on_paper),
-                  1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
+  Picture picture{
+      mode_title(source, mode),
+      fmt::format("{}effective mass {}; largest translation {} of the model's size; grey lines: as built",
+                  mode_energy(source, mode), effective_masses_in_words(source.basis, mode), largest_on_paper),
+      1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
   picture.marks = {{source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
                         scale * motions.col(largest.node).head<3>(),
                     fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)}};

@@ -17,7 +17,7 @@ struct PictureSource {
   const ModalDamping& damping;
   std::string title;  ///< of the plan
   const Show& show;
-  const Surface* surface = nullptr;  ///< of shells and solids; nullptr: each picture looks for it
+  const Surface* surface = nullptr;                    ///< of shells and solids; nullptr: each picture looks for it
   const std::vector<ModeContent>* contents = nullptr;  ///< of every mode; nullptr: pictures do not say what moves
 };
 

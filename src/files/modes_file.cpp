@@ -192,7 +192,7 @@ bool write_places(hid_t file, const Assembly& assembly, const System& system) {
   for (Eigen::Index i = 0; i < rows.cols(); ++i) {
     const int component = system.component_of_column[static_cast<std::size_t>(i)];
     rows.col(i) << system.node_of_column[static_cast<std::size_t>(i)], component,
-        component < 3 ? std::max(0.0, load(i, component)) : 0.0;
+        std::max(0.0, component < 3 ? load(i, component) : system.mass.ff.coeff(i, i));
   }
   return write_compressed(file, "nodes", nodes) && write_compressed(file, "unknowns", rows);
 }
@@ -295,19 +295,24 @@ KeptShapes read_shapes(const std::filesystem::path& path) {
     if (rows(1, i) == 0 && rows(0, i + 2) == rows(0, i) && rows(1, i + 1) == 1 && rows(1, i + 2) == 2 &&
         rows(0, i) >= 0 && rows(0, i) < static_cast<double>(nodes.cols()))
       first.push_back(i);
-  kept.points.resize(3, static_cast<Eigen::Index>(first.size()));
-  kept.mass.resize(kept.points.cols());
-  for (Eigen::Index k = 0; k < kept.points.cols(); ++k) {
-    const Eigen::Index row = first[static_cast<std::size_t>(k)];
-    kept.points.col(k) = nodes.col(static_cast<Eigen::Index>(rows(0, row)));
-    kept.mass[k] = rows.block(2, row, 1, 3).mean();
-  }
+  const auto points = static_cast<Eigen::Index>(first.size());
+  kept.modes.points.resize(3, points);
+  kept.modes.mass = Eigen::MatrixXd::Zero(6, points);
+  // Calls `take` with every unknown of the points: point, direction, row.
+  const auto each = [&](const auto& take) {
+    for (Eigen::Index k = 0; k < points; ++k)
+      for (Eigen::Index row = first[static_cast<std::size_t>(k)];
+           row < rows.cols() && rows(0, row) == rows(0, first[static_cast<std::size_t>(k)]); ++row)
+        if (rows(1, row) >= 0 && rows(1, row) < 6) take(k, static_cast<Eigen::Index>(rows(1, row)), row);
+  };
+  for (Eigen::Index k = 0; k < points; ++k)
+    kept.modes.points.col(k) = nodes.col(static_cast<Eigen::Index>(rows(0, first[static_cast<std::size_t>(k)])));
+  each([&](Eigen::Index k, Eigen::Index direction, Eigen::Index row) { kept.modes.mass(direction, k) = rows(2, row); });
   for (int r = 0; r < static_cast<int>(numbers(0)); ++r) {
     kept.frequency.push_back(omega(r) / (2 * pi));
-    Eigen::Matrix3Xd own(3, kept.points.cols());
-    for (Eigen::Index k = 0; k < own.cols(); ++k)
-      own.col(k) = shapes.block<3, 1>(first[static_cast<std::size_t>(k)], r);
-    kept.translations.push_back(std::move(own));
+    Eigen::Matrix<double, 6, Eigen::Dynamic> own = Eigen::MatrixXd::Zero(6, points);
+    each([&](Eigen::Index k, Eigen::Index direction, Eigen::Index row) { own(direction, k) = shapes(row, r); });
+    kept.modes.motions.push_back(std::move(own));
   }
   return kept;
 }

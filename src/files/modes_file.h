@@ -6,6 +6,7 @@
 #include <optional>
 
 #include "core/modes/modal_basis.h"
+#include "core/modes/shape_match.h"
 #include "files/model_print.h"
 
 namespace avrenk {
@@ -30,13 +31,11 @@ struct KeptModes {
 [[nodiscard]] KeptModes read_modes(const std::filesystem::path& file, const System& system, const ModelPrint& print,
                                    const ModeRequest& request);
 
-/// Mode shapes of a run as other runs can compare them: translations at the nodes that have them for unknowns.
+/// Mode shapes of a run as other runs can compare them: motions at the nodes that have translations for unknowns.
 struct KeptShapes {
   std::string print;
-  std::vector<double> frequency;               ///< Hz
-  Eigen::Matrix3Xd points;                     ///< m
-  Eigen::VectorXd mass;                        ///< kg that moves with each point, about
-  std::vector<Eigen::Matrix3Xd> translations;  ///< of each mode, at the points, mass-normalised
+  std::vector<double> frequency;  ///< Hz
+  SampledModes modes;             ///< mass-normalised
 };
 /// @throws FileError  the file cannot be read, or is not what it says
 [[nodiscard]] KeptShapes read_shapes(const std::filesystem::path& file);

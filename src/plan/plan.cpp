@@ -81,8 +81,9 @@ void fill_in_modes(Plan& plan) {
   plan.modes_defaulted = true;
   if (highest > 0) {
     plan.modes.up_to = reach_asked * highest;
-    plan.notes.push_back(fmt::format(
-        "modes: up to {:g} Hz, {:g} times the highest frequency excited or limited (default)", *plan.modes.up_to, reach_asked));
+    plan.notes.push_back(
+        fmt::format("modes: up to {:g} Hz, {:g} times the highest frequency excited or limited (default)",
+                    *plan.modes.up_to, reach_asked));
   } else {
     plan.modes.count = 20;
     plan.notes.push_back("modes: the lowest 20 (default)");

@@ -78,16 +78,16 @@ TEST(ModesFile, TellsOtherReadersWhereEachRowIs) {
   const auto file = folder / "results.h5";
   write_modes(file, model, solved.system, solved.basis, print_of(model, solved.system), request);
   const KeptShapes kept = read_shapes(file);
-  ASSERT_EQ(kept.translations.size(), 5U);
+  ASSERT_EQ(kept.modes.motions.size(), 5U);
   for (int r = 0; r < 5; ++r) {
     EXPECT_DOUBLE_EQ(kept.frequency[static_cast<std::size_t>(r)], solved.basis.frequency(r));
     const Eigen::MatrixXd motions =
         (solved.system.transformation.topRows(solved.system.free).transpose() * solved.basis.shapes.col(r))
             .reshaped(6, static_cast<Eigen::Index>(model.nodes.size()));
-    for (Eigen::Index k = 0; k < kept.points.cols(); ++k) {
+    for (Eigen::Index k = 0; k < kept.modes.points.cols(); ++k) {
       Eigen::Index node = 0;
-      while (model.position(static_cast<int>(node)) != kept.points.col(k)) ++node;
-      EXPECT_LE((motions.col(node).head<3>() - kept.translations[static_cast<std::size_t>(r)].col(k)).norm(),
+      while (model.position(static_cast<int>(node)) != kept.modes.points.col(k)) ++node;
+      EXPECT_LE((motions.col(node) - kept.modes.motions[static_cast<std::size_t>(r)].col(k)).norm(),
                 1e-14 * motions.norm());
     }
   }

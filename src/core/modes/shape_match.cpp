@@ -40,27 +40,28 @@ ShapeMatch match_shapes(const SampledModes& first, const SampledModes& second, d
     if (other[k] < 0) continue;
     here.push_back(static_cast<Index>(k));
     there.push_back(other[k]);
-    used += first.mass[static_cast<Index>(k)];
+    used += first.mass.col(static_cast<Index>(k)).head<3>().sum();
     match.farthest = std::max(match.farthest, (second.points.col(other[k]) - first.points.col(here.back())).norm());
   }
-  match.points_used = first.mass.sum() > 0 ? used / first.mass.sum() : 0;
+  const double all_mass = first.mass.topRows<3>().sum();
+  match.points_used = all_mass > 0 ? used / all_mass : 0;
   const auto sampled = [&](const SampledModes& modes, const std::vector<Index>& which) {
-    Eigen::MatrixXd all(3 * static_cast<Index>(which.size()), static_cast<Index>(modes.translations.size()));
+    Eigen::MatrixXd all(6 * static_cast<Index>(which.size()), static_cast<Index>(modes.motions.size()));
     for (Index r = 0; r < all.cols(); ++r)
       for (std::size_t k = 0; k < which.size(); ++k)
-        all.block<3, 1>(3 * static_cast<Index>(k), r) =
-            std::sqrt(first.mass[here[k]]) * modes.translations[static_cast<std::size_t>(r)].col(which[k]);
+        all.block<6, 1>(6 * static_cast<Index>(k), r) =
+            first.mass.col(here[k]).cwiseSqrt().cwiseProduct(modes.motions[static_cast<std::size_t>(r)].col(which[k]));
     all.array().rowwise() /= all.colwise().norm().array().max(1e-300);
     return all;
   };
   match.assurance = (sampled(first, here).transpose() * sampled(second, there)).cwiseAbs2();
-  match.partner.assign(first.translations.size(), -1);
+  match.partner.assign(first.motions.size(), -1);
   std::vector<std::pair<double, std::pair<Index, Index>>> pairs;
   for (Index i = 0; i < match.assurance.rows(); ++i)
     for (Index j = 0; j < match.assurance.cols(); ++j)
       if (match.assurance(i, j) >= least_assurance) pairs.push_back({-match.assurance(i, j), {i, j}});
   std::sort(pairs.begin(), pairs.end());
-  std::vector<bool> taken(second.translations.size(), false);
+  std::vector<bool> taken(second.motions.size(), false);
   for (const auto& [assurance, pair] : pairs) {
     int& partner = match.partner[static_cast<std::size_t>(pair.first)];
     if (partner >= 0 || taken[static_cast<std::size_t>(pair.second)]) continue;

@@ -7,11 +7,11 @@
 #include "core/check/contact.h"
 #include "core/check/element_quality.h"
 #include "core/check/gravity.h"
-#include "core/system/energy.h"
 #include "core/error.h"
 #include "core/mesh/attach.h"
 #include "core/mesh/merge.h"
 #include "core/mesh/select.h"
+#include "core/system/energy.h"
 #include "support/solids.h"
 
 namespace avrenk {

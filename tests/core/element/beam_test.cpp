@@ -189,7 +189,8 @@ TEST(Beam, TapersLikeATruncatedCone) {
     const System system = make_system(model);
     Eigen::MatrixXd load = Eigen::MatrixXd::Zero(system.free, 2);
     load(system.free - 6, 0) = load(system.free - 4, 1) = 1;
-    const Eigen::MatrixXd answer = Factorisation(system.stiffness.ff, {system.stiffness.ff, system.node_of_column}).solve(load);
+    const Eigen::MatrixXd answer =
+        Factorisation(system.stiffness.ff, {system.stiffness.ff, system.node_of_column}).solve(load);
     const double error = std::abs(
         answer(system.free - 4, 1) / (64 * std::pow(length, 3) / (3 * pi * 70e9 * std::pow(root, 3) * tip)) - 1);
     EXPECT_LT(std::abs(answer(system.free - 6, 0) / (4 * length / (pi * 70e9 * root * tip)) - 1), 1e-4);
