@@ -66,8 +66,8 @@ void NormalModes::search(const Factorisation& shifted, double shift, int expecte
     now = std::min(all, before + static_cast<int>(found.size()));
     return judge(found);
   };
-  // About as many columns are needed as this: 200 to 280 for 60 modes, 490 to 660 for 200.
-  const double needed = 2.3 * expected + 100;
+  // About as many columns are needed as this: 200 to 280 for 60 modes, 590 to 820, in wider blocks, for 200.
+  const double needed = (expected > 100 ? 3 : 2.3) * expected + 100;
   request.grown = [&](int columns) {
     const double later = range_.count ? factor_seconds_ : 0;  // the count at the upper end
     const double rest = watch.seconds() * std::max(0.05, needed / columns - 1);
