@@ -48,24 +48,28 @@ TEST_P(LowestModes, AgreeWithADenseSolver) {
   const Eigen::VectorXd theta = dense.eigenvalues().reverse();
   const auto finite = (theta.array() > 1e-12 * theta[0]).count();
   const Factorisation factorisation(p.k, {p.k, p.node_of_row});
-  LanczosRequest request;
-  request.expected = wanted;
-  request.judge = [&](std::span<const double> found) {
-    return static_cast<int>(found.size()) >= wanted ? Search::enough : Search::go_on;
-  };
-  EigenPairs pairs = modes_near_shift(factorisation, MassProduct(p.m), request);
-  const auto kept = std::min<Eigen::Index>(wanted, pairs.values.size());
-  pairs.values.conservativeResize(kept);
-  pairs.vectors.conservativeResize(Eigen::NoChange, kept);
-  ASSERT_EQ(pairs.values.size(), std::min<Eigen::Index>(wanted, finite));
-  EXPECT_EQ(pairs.exhausted, wanted > finite);
-  for (Eigen::Index i = 0; i < pairs.values.size(); ++i) EXPECT_NEAR(pairs.values[i] * theta[i], 1, 1e-11) << i;
-  const auto size = pairs.values.size();
-  EXPECT_LE(
-      (pairs.vectors.transpose() * p.m * pairs.vectors - Eigen::MatrixXd::Identity(size, size)).cwiseAbs().maxCoeff(),
-      1e-10);
-  const Eigen::MatrixXd residual = p.k * pairs.vectors - p.m * pairs.vectors * pairs.values.asDiagonal();
-  EXPECT_LE(residual.norm(), 1e-8 * (p.k * pairs.vectors).norm());
+  for (const int most : {0, wanted + 40}) {  // the second is restarted again and again
+    LanczosRequest request;
+    request.expected = wanted;
+    request.most = most;
+    request.judge = [&](std::span<const double> found) {
+      return static_cast<int>(found.size()) >= wanted ? Search::enough : Search::go_on;
+    };
+    EigenPairs pairs = modes_near_shift(factorisation, MassProduct(p.m), request);
+    const auto kept = std::min<Eigen::Index>(wanted, pairs.values.size());
+    pairs.values.conservativeResize(kept);
+    pairs.vectors.conservativeResize(Eigen::NoChange, kept);
+    ASSERT_EQ(pairs.values.size(), std::min<Eigen::Index>(wanted, finite));
+    EXPECT_EQ(pairs.exhausted, wanted > finite);
+    for (Eigen::Index i = 0; i < pairs.values.size(); ++i) EXPECT_NEAR(pairs.values[i] * theta[i], 1, 1e-11) << i;
+    const auto size = pairs.values.size();
+    EXPECT_LE(
+        (pairs.vectors.transpose() * p.m * pairs.vectors - Eigen::MatrixXd::Identity(size, size)).cwiseAbs().maxCoeff(),
+        1e-10);
+    const Eigen::MatrixXd residual = p.k * pairs.vectors - p.m * pairs.vectors * pairs.values.asDiagonal();
+    // Pairs locked at a restart keep a trace of what has no mass.
+    EXPECT_LE(residual.norm(), (most == 0 ? 1e-8 : 1e-7) * (p.k * pairs.vectors).norm());
+  }
 }
 
 INSTANTIATE_TEST_SUITE_P(Pencils, LowestModes,
