@@ -1,21 +1,21 @@
 // bench/models.h: the models that are timed, and what is measured of them.
 #pragma once
 
-#include <chrono>
 #include <cmath>
 #include <cstdlib>
 #include <fstream>
 #include <functional>
 #include <string>
 
+#include "core/clock.h"
 #include "core/mesh/shapes.h"
 
 namespace avrenk::bench {
 
 inline double seconds(const std::function<void()>& work) {
-  const auto start = std::chrono::steady_clock::now();
+  const StopWatch watch;
   work();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  return watch.seconds();
 }
 
 /// GiB: "VmHWM:" (the most so far) or "VmRSS:" (now) of the process.

@@ -159,7 +159,7 @@ void peers(const Assembly& model, const std::string& name, int wanted) {
     request.judge = [&](std::span<const double> found) {
       return static_cast<int>(found.size()) >= wanted ? Search::enough : Search::go_on;
     };
-    EigenPairs pairs = modes_near_shift(factor, MassProduct(mass, 2), request);
+    EigenPairs pairs = modes_near_shift(factor, SymmetricProduct(mass, 2), request);
     pairs.values.conservativeResize(wanted);
     pairs.vectors.conservativeResize(Eigen::NoChange, wanted);
     const double time = watch.seconds();

@@ -35,18 +35,28 @@ std::string describe_rule(const DampingRule& rule) {
   return "";
 }
 
+// The frequency that the modes are asked to reach and do not; 0: they do.
+double frequency_not_reached(const Analysis& analysis) {
+  const ModalBasis& basis = analysis.basis;
+  if (analysis.plan.modes.near || analysis.plan.modes.free_motions) return 0;
+  const double asked = reach_asked * highest_excited(analysis.plan.environments);
+  return basis.exhausted || basis.proven_below >= asked * (1 - 1e-9) ? 0 : asked;
+}
+
+// Counts the modes up to where they are asked for, unless an earlier run did.
+void count_what_is_not_reached(Analysis& analysis) {
+  const double asked = frequency_not_reached(analysis);
+  if (asked == 0 || known_count(analysis.basis, asked)) return;
+  analysis.basis.slices.push_back({std::pow(2 * pi * asked, 2), count_modes_below(analysis.system, asked), 0, 0});
+  analysis.counted_more = true;
+}
+
 // Modes that end too near the band: how many more there are up to where they are asked for.
-void warn_about_reach(Analysis& analysis, double highest) {
-  ModalBasis& basis = analysis.basis;
-  const double asked = reach_asked * highest;
-  if (!(highest > 0) || basis.exhausted || basis.proven_below >= asked * (1 - 1e-9)) return;
-  std::optional<int> count = known_count(basis, asked);
-  if (!count) {
-    count = count_modes_below(analysis.system, asked);
-    basis.slices.push_back({std::pow(2 * pi * asked, 2), *count, 0, 0});
-    analysis.counted_more = true;
-  }
-  const int more = *count - basis.counted_below;
+void warn_about_reach(Analysis& analysis) {
+  const ModalBasis& basis = analysis.basis;
+  const double asked = frequency_not_reached(analysis), highest = highest_excited(analysis.plan.environments);
+  if (asked == 0) return;
+  const int more = known_count(basis, asked).value() - basis.counted_below;
   const std::string missing =
       more == 0 ? "no mode lies between"
                 : fmt::format("{} more mode{} between (pivot count)", more, more == 1 ? " lies" : "s lie");
@@ -80,10 +90,8 @@ void warn_about_mass(Analysis& analysis) {
 
 void warn_about_modes(Analysis& analysis) {
   const ModalBasis& basis = analysis.basis;
-  if (!analysis.plan.modes.near && !analysis.plan.modes.free_motions) {
-    warn_about_reach(analysis, highest_excited(analysis.plan.environments));
-    warn_about_mass(analysis);
-  }
+  warn_about_reach(analysis);
+  if (!analysis.plan.modes.near && !analysis.plan.modes.free_motions) warn_about_mass(analysis);
   if (basis.statics.grounded)
     analysis.warnings.push_back(
         fmt::format("a motion of all bases as one body strains the model (static motion and rigid motion differ by "
@@ -227,6 +235,10 @@ void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesy
   std::optional<OneBlasThread> held;
   if (analysis.system.free < small) held.emplace();
   take_or_solve_modes(analysis, terminal, kept);
+  if (const auto& asked = plan.modes.count; asked && analysis.basis.modes > *asked)
+    analysis.plan.notes.push_back(fmt::format(
+        "modes: {} instead of {}, because those with the same frequency are not parted", analysis.basis.modes, *asked));
+  count_what_is_not_reached(analysis);
   start = StopWatch();
   analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
   analysis.times.push_back({"damping", start.seconds()});

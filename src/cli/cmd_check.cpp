@@ -8,10 +8,11 @@
 #include "cli/output.h"
 #include "cli/report_of_run.h"
 #include "core/check/contact.h"
+#include "core/system/mechanism.h"
 #include "figures/model_pictures.h"
 #include "figures/report.h"
 #include "files/check_tables.h"
-#include "files/result_tables.h"
+#include "files/model_tables.h"
 #include "version.h"
 
 namespace avrenk {
@@ -120,6 +121,7 @@ Check look(Analysis& analysis, Terminal& terminal) {
   analysis.surface = surface_of(assembly);
   add(check.findings, unjoined_nodes(assembly));
   add(check.findings, open_gaps(assembly, analysis.surface));
+  add(check.findings, half_joined(assembly, analysis.surface));
   for (const Base& base : assembly.bases) {
     const Vector3 point = base.point.unaryExpr([](double x) { return std::abs(x) < 1e-12 ? 0.0 : 1e3 * x; });
     check.facts.push_back(fmt::format("Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm.", base.name,

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 #include <set>
 
 #include "cli/commands.h"
@@ -54,10 +55,18 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
   std::string topic;
   for (const std::string& word : request.words) topic += (topic.empty() ? "" : " ") + word;
   std::vector<const HandbookEntry*> found;
-  for (const HandbookEntry& entry : handbook())
-    if (std::any_of(entry.topics.begin(), entry.topics.end(),
-                    [&](const std::string& own) { return lower(own) == lower(topic); }))
-      found.push_back(&entry);
+  const auto find_topics = [&](bool of_the_plan, const auto& fits) {
+    for (const HandbookEntry& entry : handbook())
+      if ((entry.page == "plan") == of_the_plan &&
+          std::any_of(entry.topics.begin(), entry.topics.end(),
+                      [&](const std::string& own) { return fits(lower(own), lower(topic)); }))
+        found.push_back(&entry);
+  };
+  // What the plan can say comes before what is written: its words, then phrases that begin so ("residual vectors").
+  find_topics(true, std::equal_to<>());
+  if (found.empty())
+    find_topics(true, [](const std::string& own, const std::string& word) { return own.starts_with(word + " "); });
+  find_topics(false, std::equal_to<>());
   // A message as it was printed; then words of anything that the handbook says.
   if (found.empty())
     for (const HandbookEntry& entry : handbook())
@@ -80,7 +89,6 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
   }
   // A section says all that its own rows and items do.
   constexpr std::size_t most = 4;
-  std::stable_partition(found.begin(), found.end(), [](const HandbookEntry* entry) { return entry->page == "plan"; });
   const std::size_t shown = found.front()->whole ? 1 : std::min(most, found.size());
   for (std::size_t i = 0; i < shown; ++i) print_entry(*found[i], terminal);
   if (found.size() > most && !found.front()->whole)

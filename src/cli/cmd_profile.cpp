@@ -8,7 +8,7 @@
 #include "core/nearest.h"
 #include "core/parallel.h"
 #include "figures/response_charts.h"
-#include "files/result_tables.h"
+#include "files/model_tables.h"
 #include "version.h"
 
 namespace avrenk {

@@ -14,23 +14,23 @@ namespace {
 constexpr Command all_commands[] = {
     {"demo", "[DIR]", "write the demo plan into DIR (default: avrenk-demo) and run all of it", "avrenk demo", demo},
     {"check", "PLAN", "find mistakes before any mode: joints, gaps, elements, masses, 1 g; with a report",
-     "avrenk check deck.yaml", check},
+     "avrenk check payload-deck.yaml", check},
     {"modes", "PLAN", "natural frequencies, effective mass, damping",
-     "avrenk modes deck.yaml --set \"modes.up to=500 Hz\"", modes},
+     "avrenk modes payload-deck.yaml --set \"modes.up to=500 Hz\"", modes},
     {"sine", "PLAN [ENVIRONMENT…]", "sine environments: peaks, exact over frequency and phase",
-     "avrenk sine deck.yaml --set \"damping.otherwise=3 %\"", sine},
+     "avrenk sine payload-deck.yaml --set \"damping.otherwise=3 %\"", sine},
     {"random", "PLAN [ENVIRONMENT…]", "random environments: RMS, and which modes make it",
-     "avrenk random deck.yaml launch", random},
-    {"run", "PLAN", "all of it: modes, every environment, limits and verdict", "avrenk run deck.yaml --out results",
-     run},
+     "avrenk random payload-deck.yaml random", random},
+    {"run", "PLAN", "all of it: modes, every environment, limits and verdict",
+     "avrenk run payload-deck.yaml --out results", run},
     {"compare", "RUN RUN", "modes of two runs paired by shape: changed frequencies, flipped order",
-     "avrenk compare deck-results thicker-results --out difference", compare},
+     "avrenk compare payload-deck-results thicker-results --out difference", compare},
     {"new", "[--mesh FILE] [PLAN]", "write a commented starter plan: for a mesh (.vtu), or a small one to change",
      "avrenk new --mesh bracket.vtu", new_plan},
     {"explain", "[TOPIC]", "what the handbook says of a key, an element, a joint, a quantity or a message",
      "avrenk explain attach", explain},
     {"profile", "PLAN[:NAME]", "input profiles alone: slopes, RMS, velocity, stroke",
-     "avrenk profile deck.yaml:launch-random", profile},
+     "avrenk profile payload-deck.yaml:launch-random", profile},
 };
 
 void print_help() {
@@ -50,7 +50,7 @@ void print_help() {
 
 void print_help(const Command& command) {
   fmt::print("avrenk {} {}\n  {}\n\n{}\nExample\n  {}\n", command.name, command.arguments, command.summary,
-             describe_options(), command.example);
+             describe_options(command.name), command.example);
 }
 
 ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
@@ -64,7 +64,7 @@ ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
   }
   for (const Command& command : all_commands) {
     if (command.name != words[0]) continue;
-    const Request request = read_request(words.subspan(1));
+    const Request request = read_request(words.subspan(1), command.name);
     if (request.help) {
       print_help(command);
       return ExitStatus::done;

@@ -60,7 +60,7 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
   for (const int r : weighty_modes(analysis.basis)) {
     const std::string words = fmt::format(
         "Mode {}, {}: {}; effective mass {}.", r + 1, hertz(analysis, analysis.basis.frequency(r)),
-        analysis.contents[static_cast<std::size_t>(r)].in_words, effective_masses_in_words(analysis.basis, r));
+        analysis.contents[static_cast<std::size_t>(r)].in_words(), effective_masses_in_words(analysis.basis, r));
     drawings.push_back({"modes", fmt::format("mode.{:02}", r + 1), words, words, {}, [&analysis, r] {
                           return to_png(mode_picture(picture_source(analysis), r));
                         }});
@@ -164,55 +164,83 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
   return drawings;
 }
 
-void draw(const std::vector<Drawing>& drawings, const RunFolder& folder, int threads) {
-  run_jobs(drawings.size(), threads, [&](std::size_t i) {
-    const Drawing& each = drawings[i];
+Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder) {
+  Jobs jobs;
+  std::vector<ChartFiles> charts;
+  for (const Drawing& each : drawings) {
     if (each.chart)
-      draw_chart(*each.chart, folder.path("figures/" + each.name));
+      charts.push_back({&*each.chart, folder.path("figures/" + each.name)});
     else
-      folder.write(each.file(), each.picture());
-  });
+      jobs.emplace_back([&each, &folder] { folder.write(each.file(), each.picture()); });
+  }
+  constexpr std::size_t together = 6;  // charts in one process, so that its start does not weigh
+  for (std::size_t first = 0; first < charts.size(); first += together) {
+    const auto end = charts.begin() + static_cast<std::ptrdiff_t>(std::min(first + together, charts.size()));
+    jobs.emplace_back([batch = std::vector<ChartFiles>(charts.begin() + static_cast<std::ptrdiff_t>(first), end)] {
+      draw_charts(batch);
+    });
+  }
+  return jobs;
 }
 
-void write_fields(const Analysis& analysis, const RunFolder& folder) {
+namespace {
+
+void write_mode_field(const Analysis& analysis, const RunFolder& folder) {
   const Assembly& assembly = analysis.plan.assembly;
-  const ModalBasis& basis = analysis.basis;
-  const DisplayUnit length = analysis.plan.show.unit(kind::length);
-  const Grid model = model_grid(assembly, analysis.plan.show);
   std::optional<StressStations> own_stations;  // of a command that looked at no stress
   if (!analysis.stations && !assembly.groups.empty()) own_stations.emplace(assembly);
   const StressStations* const stations = analysis.stations ? &*analysis.stations
                                          : own_stations    ? &*own_stations
                                                            : nullptr;
-  folder.write("fields/modes.vtu",
-               to_vtu(mode_grid(assembly, analysis.system, basis, stations, analysis.plan.show, analysis.threads)));
+  folder.write("fields/modes.vtu", to_vtu(mode_grid(assembly, analysis.system, analysis.basis, stations,
+                                                    analysis.plan.show, analysis.threads),
+                                          analysis.threads));
+}
+
+void write_stress_field(const Analysis& analysis, const StressField& field, const RunFolder& folder) {
+  const Assembly& assembly = analysis.plan.assembly;
+  Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);
+  stress.point_arrays = stress_arrays(*analysis.stations, field, analysis.plan.show);
+  folder.write(fmt::format("fields/{}.stress.vtu", field.name), to_vtu(stress, 1));
+  const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
+  folder.write("tables/" + table.name + ".csv", to_csv(table));
+}
+
+void write_peak_field(const Analysis& analysis, const Outcome& outcome, std::size_t strongest,
+                      const RunFolder& folder) {
+  const Assembly& assembly = analysis.plan.assembly;
+  const ModalBasis& basis = analysis.basis;
+  const DisplayUnit length = analysis.plan.show.unit(kind::length);
+  const double frequency = outcome.sine[strongest].peak.frequency;
+  const Eigen::VectorXcd q =
+      sine_coordinates(*outcome.environment, outcome.axis, analysis.system, basis, analysis.damping, frequency);
+  const double instant = worst_instant(analysis.system, basis, q);
+  Grid field = model_grid(assembly, analysis.plan.show);
+  const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
+    field.point_arrays.push_back(
+        displacement_array(name_of_array(analysis, outcome.name(), frequency,
+                                         fmt::format("relative displacement, {} ({})", what, length.text)),
+                           assembly, node_motions(analysis.system, basis, coordinates), length.from_si(1)));
+  };
+  add((q * std::polar(1.0, instant)).real(), "worst instant");
+  add(q.real(), "real part");
+  add(q.imag(), "imaginary part");
+  folder.write(fmt::format("fields/{}.vtu", outcome.name()), to_vtu(field, 1));
+}
+
+}  // namespace
+
+Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
+  Jobs jobs{[&] { write_mode_field(analysis, folder); }};
   if (analysis.stations)
-    for (const StressField& field : analysis.stress.fields) {
-      Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);
-      stress.point_arrays = stress_arrays(*analysis.stations, field, analysis.plan.show);
-      folder.write(fmt::format("fields/{}.stress.vtu", field.name), to_vtu(stress));
-      const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
-      folder.write("tables/" + table.name + ".csv", to_csv(table));
-    }
-  for (const Outcome& outcome : analysis.outcomes) {
-    const int strongest = strongest_peak(outcome, analysis.watched);
-    if (strongest < 0) continue;
-    const double frequency = outcome.sine[static_cast<std::size_t>(strongest)].peak.frequency;
-    const Eigen::VectorXcd q =
-        sine_coordinates(*outcome.environment, outcome.axis, analysis.system, basis, analysis.damping, frequency);
-    const double instant = worst_instant(analysis.system, basis, q);
-    Grid field = model;
-    const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
-      field.point_arrays.push_back(
-          displacement_array(name_of_array(analysis, outcome.name(), frequency,
-                                           fmt::format("relative displacement, {} ({})", what, length.text)),
-                             assembly, node_motions(analysis.system, basis, coordinates), length.from_si(1)));
-    };
-    add((q * std::polar(1.0, instant)).real(), "worst instant");
-    add(q.real(), "real part");
-    add(q.imag(), "imaginary part");
-    folder.write(fmt::format("fields/{}.vtu", outcome.name()), to_vtu(field));
-  }
+    for (const StressField& field : analysis.stress.fields)
+      jobs.emplace_back([&analysis, &field, &folder] { write_stress_field(analysis, field, folder); });
+  for (const Outcome& outcome : analysis.outcomes)
+    if (const int strongest = strongest_peak(outcome, analysis.watched); strongest >= 0)
+      jobs.emplace_back([&analysis, &outcome, strongest, &folder] {
+        write_peak_field(analysis, outcome, static_cast<std::size_t>(strongest), folder);
+      });
+  return jobs;
 }
 
 }  // namespace avrenk

@@ -26,13 +26,15 @@ struct DrawingRequest {
 };
 [[nodiscard]] std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request);
 
-/// Draws all of them into the folder's figures/, several at a time.
-/// @throws FileError  the first that could not be drawn
-void draw(const std::vector<Drawing>& drawings, const RunFolder& folder, int threads);
+/// Pieces of work that may be done side by side; they refer to what they were made from.
+using Jobs = std::vector<std::function<void()>>;
 
-/// fields/*.vtu: the model with the shapes of all modes, the shape of each sine environment at its strongest peak, and
-/// the stress of shells and solids, which goes to tables/*.stress.csv too.
-void write_fields(const Analysis& analysis, const RunFolder& folder);
+/// Draws all of them into the folder's figures/; a job throws FileError where one could not be drawn.
+[[nodiscard]] Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder);
+
+/// Writes fields/*.vtu: the model with the shapes of all modes, the shape of each sine environment at its strongest
+/// peak, and the stress of shells and solids, which goes to tables/*.stress.csv too. The longest comes first.
+[[nodiscard]] Jobs field_jobs(const Analysis& analysis, const RunFolder& folder);
 
 /// The peak with the largest ratio to the static answer: index of the watched quantity, −1 if none has any.
 [[nodiscard]] int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched);

@@ -4,7 +4,7 @@
 #include <sstream>
 
 #include "cli/handbook_pages.h"
-#include "files/table.h"
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
@@ -14,11 +14,6 @@ std::vector<std::string> lines_of(const std::string& text) {
   std::istringstream stream(text);
   for (std::string line; std::getline(stream, line);) lines.push_back(line);
   return lines;
-}
-
-std::string trimmed(const std::string& text) {
-  const auto first = text.find_first_not_of(" \t"), last = text.find_last_not_of(" \t");
-  return first == std::string::npos ? "" : text.substr(first, last - first + 1);
 }
 
 // Words in `backticks`, without values or braces: "{part: mast, plane: …}" gives its keys.
@@ -35,7 +30,7 @@ std::vector<std::string> coded_words(const std::string& text) {
       for (const char c : word) {
         if (c == '{' || c == '[') ++depth;
         if (c == '}' || c == ']') --depth;
-        if (depth == 1 && c == ':') words.push_back(trimmed(key));
+        if (depth == 1 && c == ':') words.emplace_back(trimmed(key));
         if (depth == 1 && (c == '{' || c == ',' || c == ':'))
           key.clear();
         else if (depth == 1)
@@ -44,7 +39,7 @@ std::vector<std::string> coded_words(const std::string& text) {
       continue;
     }
     word = word.substr(0, word.find(':'));
-    if (!word.empty()) words.push_back(trimmed(word));
+    if (!word.empty()) words.emplace_back(trimmed(word));
   }
   return words;
 }
@@ -53,10 +48,10 @@ std::vector<std::string> split(const std::string& text, const std::string& at) {
   std::vector<std::string> parts;
   std::size_t from = 0;
   for (std::size_t found = text.find(at); found != std::string::npos; found = text.find(at, from)) {
-    parts.push_back(trimmed(text.substr(from, found - from)));
+    parts.emplace_back(trimmed(std::string_view(text).substr(from, found - from)));
     from = found + at.size();
   }
-  parts.push_back(trimmed(text.substr(from)));
+  parts.emplace_back(trimmed(std::string_view(text).substr(from)));
   return parts;
 }
 
@@ -89,13 +84,23 @@ void add_section(const std::string& page, const std::string& heading, const std:
   }
   HandbookEntry whole{page, heading, split(heading, ", "), text, "", true};
   if (whole.topics.size() > 1) whole.topics.push_back(heading);
+  for (const std::string_view article : {"A ", "An "})  // "A fold" is asked for as "fold"
+    if (heading.starts_with(article)) whole.topics.push_back(heading.substr(article.size()));
   all.push_back(std::move(whole));
   const auto example_of = [&](const std::vector<std::string>& topics) {
+    // Entries with what stands deeper below them.
+    const std::vector<std::string> all_lines = lines_of(code);
+    const auto indent = [](const std::string& line) { return line.find_first_not_of(' '); };
     std::string example;
-    for (const std::string& line : lines_of(code))
+    for (std::size_t i = 0; i < all_lines.size();) {
+      std::size_t end = i + 1;
+      while (end < all_lines.size() && indent(all_lines[i]) > 0 && indent(all_lines[end]) > indent(all_lines[i])) ++end;
+      std::string entry;
+      for (; i < end; ++i) entry += all_lines[i] + "\n";
       if (std::any_of(topics.begin(), topics.end(),
-                      [&](const std::string& topic) { return line.find(topic + ":") != std::string::npos; }))
-        example += line + "\n";
+                      [&](const std::string& topic) { return entry.find(topic + ":") != std::string::npos; }))
+        example += entry;
+    }
     return example;
   };
   in_code = false;
@@ -143,7 +148,7 @@ void add_page(const std::string& page, const char* text, std::vector<HandbookEnt
     if (line.starts_with("```")) in_code = !in_code;
     if (!in_code && line.starts_with("#")) {
       finish();
-      heading = trimmed(line.substr(line.find_first_not_of('#')));
+      heading = trimmed(std::string_view(line).substr(line.find_first_not_of('#')));
       continue;
     }
     lines.push_back(line);
@@ -156,28 +161,13 @@ std::string without_marks(std::string text) {
   return text;
 }
 
-// Words put on lines of at most `width` columns.
-std::string wrapped(const std::string& text, std::size_t width, const std::string& indent) {
-  std::string result, line;
-  for (const std::string& word : split(text, " ")) {
-    if (word.empty()) continue;
-    if (!line.empty() && display_width(line) + 1 + display_width(word) > width - indent.size()) {
-      result += line;
-      result += "\n";
-      result += indent;
-      line.clear();
-    }
-    line += (line.empty() ? "" : " ") + word;
-  }
-  return result + line + "\n";
-}
-
 }  // namespace
 
 const std::vector<HandbookEntry>& handbook() {
   static const std::vector<HandbookEntry> all = [] {
     std::vector<HandbookEntry> entries;
     add_page("plan", handbook_pages::plan, entries);
+    add_page("recipes", handbook_pages::recipes, entries);
     add_page("results", handbook_pages::results, entries);
     add_page("theory", handbook_pages::theory, entries);
     return entries;
@@ -198,7 +188,7 @@ std::string first_sentence(const std::string& section) {
       if (line.empty() && !text.empty()) break;
       text += (text.empty() ? "" : " ") + (line.starts_with("- ") ? line.substr(2) : line);
     }
-    text = without_marks(trimmed(text));
+    text = without_marks(std::string(trimmed(text)));
     const std::size_t end = text.find(". ");
     return end == std::string::npos ? text : text.substr(0, end + 1);
   }
@@ -233,7 +223,7 @@ std::string plain_text(const std::string& markdown) {
       if (!text.empty() && !text.ends_with("\n\n")) text += "\n";
     } else {
       if (line.starts_with("- ")) flush();
-      paragraph += (paragraph.empty() ? "" : " ") + trimmed(line);
+      paragraph += (paragraph.empty() ? "" : " ") + std::string(trimmed(line));
     }
   }
   flush();

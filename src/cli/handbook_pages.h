@@ -4,6 +4,7 @@
 namespace avrenk::handbook_pages {
 
 extern const char* const plan;
+extern const char* const recipes;
 extern const char* const results;
 extern const char* const theory;
 

@@ -10,6 +10,7 @@
 #include "cli/report_of_run.h"
 #include "core/parallel.h"
 #include "files/mode_tables.h"
+#include "files/model_tables.h"
 #include "files/modes_file.h"
 #include "files/result_tables.h"
 #include "files/stress_results.h"
@@ -51,6 +52,7 @@ std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>&
   if (!outcome.is_combined())
     tables.push_back(outcome.sine.empty() ? random_reason_table(outcome, watched, show)
                                           : sine_reason_table(outcome, watched, show));
+  if (Table asked = asked_table(outcome, watched, show); !asked.rows.empty()) tables.push_back(std::move(asked));
   return tables;
 }
 
@@ -134,6 +136,9 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
                is_steady = environment.type == Environment::Type::steady;
     if (overview && !is_steady) {
       terminal.table(overview_table(axes, analysis.watched, show));
+      for (const Outcome* outcome : axes)
+        if (const Table asked = asked_table(*outcome, analysis.watched, show); !asked.rows.empty())
+          terminal.table(asked);
     } else {
       for (const Outcome* outcome : axes)
         for (const Table& table : tables_of(*outcome, analysis.watched, show))
@@ -195,22 +200,40 @@ std::string verdict_of(const Analysis& analysis) {
   return text;
 }
 
-// Figures, fields and report. Why there are no figures, if they could not be drawn: the rest is worth keeping.
+// Figures, fields and report, and what else is to be written meanwhile. Why there are no figures, if they could not be
+// drawn: the rest is worth keeping.
 std::string write_for_readers(const Analysis& analysis, const Shown& shown, const Request& request,
-                              const std::string& verdict, const RunFolder& folder, Terminal& terminal) {
-  std::string failure;
+                              const std::string& verdict, const RunFolder& folder, const Jobs& others,
+                              Terminal& terminal) {
   std::vector<Drawing> drawings;
+  std::string failure;
+  Jobs to_draw;
   try {
     drawings = drawings_of(analysis, {shown.mass || shown.modes, shown.modes, shown.peaks || shown.overview,
                                       shown.overview, request.real_and_imaginary});
-    terminal.progress(fmt::format("drawing {} figures", drawings.size()), -1);
-    draw(drawings, folder, request.threads);
+    to_draw = drawing_jobs(drawings, folder);
   } catch (const FileError& error) {
     failure = error.what();
+  }
+  std::vector<std::string> failures(to_draw.size());
+  Jobs jobs = field_jobs(analysis, folder);
+  jobs.insert(jobs.begin() + 1, others.begin(), others.end());
+  for (std::size_t i = 0; i < to_draw.size(); ++i)
+    jobs.emplace_back([&, i] {
+      try {
+        to_draw[i]();
+      } catch (const FileError& error) {
+        failures[i] = error.what();
+      }
+    });
+  terminal.progress(fmt::format("drawing {} figures, writing fields", drawings.size()), -1);
+  run_jobs(jobs.size(), request.threads, [&](std::size_t i) { jobs[i](); });
+  for (const std::string& each : failures)
+    if (failure.empty()) failure = each;
+  if (!failure.empty()) {
     std::error_code ignored;
     std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
   }
-  write_fields(analysis, folder);
   if (!shown.overview) return failure;
   terminal.progress("writing the report", -1);
   ReportContext context{
@@ -241,6 +264,7 @@ std::filesystem::path result_folder(const Request& request, const std::string& p
 
 ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal) {
+  StopWatch watch;
   const Show& show = analysis.plan.show;
   for (const std::string& note : analysis.plan.notes) terminal.note(note);
   if (!analysis.modes_note.empty()) terminal.note(analysis.modes_note);
@@ -272,11 +296,18 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     const Table curves = curve_table(analysis.outcomes[i], analysis.watched, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   });
-  keep_modes(analysis, folder);
   folder.write("summary.json", to_json(summary));
-  const std::string failure =
-      request.figures ? write_for_readers(analysis, shown, request, verdict, folder, terminal) : "";
-  for (const StageTime& time : analysis.times) {
+  std::vector<StageTime> times = analysis.times;
+  times.push_back({"tables", watch.seconds()});
+  watch = StopWatch();
+  std::string failure;
+  if (request.figures)
+    failure =
+        write_for_readers(analysis, shown, request, verdict, folder, {[&] { keep_modes(analysis, folder); }}, terminal);
+  else
+    keep_modes(analysis, folder);
+  times.push_back({request.figures ? "figures, fields, report" : "keeping the modes", watch.seconds()});
+  for (const StageTime& time : times) {
     const std::string line = fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds);
     request.verbose ? terminal.note(line) : terminal.log(line);
   }

@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "files/mode_tables.h"
+#include "files/model_tables.h"
 #include "files/result_tables.h"
 #include "files/stress_results.h"
 #include "version.h"
@@ -215,6 +216,8 @@ class Writer {
   void add_outcome(const Outcome& outcome) {
     ReportSection& section = add(outcome.name(), outcome.name(), 3);
     put_figures(section, outcome.name());
+    if (Table asked = asked_table(outcome, analysis_.watched, show_); !asked.rows.empty())
+      section.tables.push_back(std::move(asked));
     ReportSection& details = add(outcome.name() + "-numbers", outcome.name() + ", all numbers and reasons", 3);
     details.folded = true;
     if (outcome.sine.empty()) {

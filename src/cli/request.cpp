@@ -10,41 +10,68 @@ namespace avrenk {
 namespace po = boost::program_options;
 namespace {
 
-po::options_description common_options() {
-  po::options_description options("Options", 100, 50);
-  options.add_options()  //
-      ("out", po::value<std::string>()->value_name("DIR"),
-       "folder of results; default: beside the plan, named after it")  //
-      ("set", po::value<std::vector<std::string>>()->value_name("path.to.key=VALUE"),
-       "change one value of the plan; may be repeated")                                                  //
-      ("mesh", po::value<std::string>()->value_name("FILE"), "mesh (.vtu) that avrenk new starts from")  //
-      ("threads", po::value<int>()->value_name("N"), "threads to use; default: all cores")               //
-      ("no-figures", "write no figures and no fields")                                                   //
-      ("real-and-imaginary", "figures of the real and imaginary part of sine responses too")             //
-      ("anew", "compute the modes even if an earlier run kept those of the same model")                  //
-      ("audit", po::value<int>()->value_name("N"),
-       "compare the modal answers with the full equations at N frequencies; default: 2 with new modes, if that takes "
-       "seconds")                                             //
-      ("quiet", "print nothing but warnings and errors")      //
-      ("verbose", "say what is being done and what it took")  //
-      ("help", "this text");
-  return options;
-}
+// An option, and the commands that have it.
+struct Option {
+  const char* name;
+  const char* value;  // what its value is called; nullptr: it has none
+  std::string_view commands;
+  const char* help;
+  [[nodiscard]] bool is_of(std::string_view command) const {
+    for (std::size_t at = commands.find(command); at != std::string_view::npos; at = commands.find(command, at + 1))
+      if ((at == 0 || commands[at - 1] == ' ') &&
+          (at + command.size() == commands.size() || commands[at + command.size()] == ' '))
+        return true;
+    return false;
+  }
+};
+constexpr std::string_view every_command = "demo check modes sine random run compare new explain profile",
+                           of_a_plan = "demo check modes sine random run profile",
+                           with_modes = "demo modes sine random run", with_responses = "demo sine random run";
+constexpr Option all_options[] = {
+    {"out", "DIR", "demo check modes sine random run compare profile",
+     "folder of results; default: beside the plan, named after it"},
+    {"set", "path.to.key=VALUE", of_a_plan, "change one value of the plan; may be repeated"},
+    {"mesh", "FILE", "new", "mesh (.vtu) that the new plan starts from"},
+    {"threads", "N", of_a_plan, "threads to use; default: all cores"},
+    {"no-figures", nullptr, of_a_plan, "write no figures and no fields"},
+    {"real-and-imaginary", nullptr, with_responses, "figures of the real and imaginary part of sine responses too"},
+    {"anew", nullptr, with_modes, "compute the modes even if an earlier run kept those of the same model"},
+    {"audit", "N", with_responses,
+     "compare the modal answers with the full equations at N frequencies; default: 2 with new modes, if that takes "
+     "seconds"},
+    {"quiet", nullptr, every_command, "print nothing but warnings and errors"},
+    {"verbose", nullptr, every_command, "say what is being done and what it took"},
+    {"help", nullptr, every_command, "this text"},
+};
 
-[[noreturn]] void refuse(std::string wrong, std::string instead) {
-  throw InputError(Problem{"", std::move(wrong), std::move(instead), std::nullopt});
+// Those of one command; of all without a name.
+po::options_description options_of(std::string_view command) {
+  po::options_description options("Options", 100, 50);
+  for (const Option& each : all_options) {
+    if (!command.empty() && !each.is_of(command)) continue;
+    const std::string name = each.name;
+    if (!each.value)
+      options.add_options()(each.name, each.help);
+    else if (name == "threads" || name == "audit")
+      options.add_options()(each.name, po::value<int>()->value_name(each.value), each.help);
+    else if (name == "set")
+      options.add_options()(each.name, po::value<std::vector<std::string>>()->value_name(each.value), each.help);
+    else
+      options.add_options()(each.name, po::value<std::string>()->value_name(each.value), each.help);
+  }
+  return options;
 }
 
 }  // namespace
 
-std::string describe_options() {
+std::string describe_options(std::string_view command) {
   std::ostringstream text;
-  text << common_options();
+  text << options_of(command);
   return text.str();
 }
 
-Request read_request(std::span<const std::string> words) {
-  po::options_description all = common_options();
+Request read_request(std::span<const std::string> words, std::string_view command) {
+  po::options_description all = options_of(command);
   all.add_options()("words", po::value<std::vector<std::string>>());
   po::positional_options_description positional;
   positional.add("words", -1);
@@ -61,12 +88,17 @@ Request read_request(std::span<const std::string> words) {
     po::notify(values);
   } catch (const po::unknown_option& error) {
     std::vector<std::string> names;
-    const po::options_description common = common_options();
-    for (const auto& option : common.options()) names.push_back("--" + option->long_name());
     const std::string given = error.get_option_name();
-    refuse(fmt::format("unknown option \"{}\"", given), suggest_name(given, names));
+    for (const Option& option : all_options) {
+      const std::string known = fmt::format("--{}", option.name);
+      if (known == given)
+        refuse("", fmt::format("avrenk {} has no option {}", command, given),
+               fmt::format("see avrenk {} --help", command));
+      if (option.is_of(command)) names.push_back(known);
+    }
+    refuse("", fmt::format("unknown option \"{}\"", given), suggest_name(given, names));
   } catch (const po::error& error) {
-    refuse(error.what(), "see avrenk --help");
+    refuse("", error.what(), "see avrenk --help");
   }
   Request request;
   if (values.contains("words")) request.words = values["words"].as<std::vector<std::string>>();
@@ -74,11 +106,12 @@ Request read_request(std::span<const std::string> words) {
   if (values.contains("out")) request.out = values["out"].as<std::string>();
   if (values.contains("threads")) {
     request.threads = values["threads"].as<int>();
-    if (request.threads < 1) refuse(fmt::format("--threads {} is not possible", request.threads), "write 1 or more");
+    if (request.threads < 1)
+      refuse("", fmt::format("--threads {} is not possible", request.threads), "write 1 or more");
   }
   if (values.contains("audit")) {
     request.audit = values["audit"].as<int>();
-    if (*request.audit < 0) refuse(fmt::format("--audit {} is not possible", *request.audit), "write 0 or more");
+    if (*request.audit < 0) refuse("", fmt::format("--audit {} is not possible", *request.audit), "write 0 or more");
   }
   request.quiet = values.contains("quiet");
   request.verbose = values.contains("verbose");

@@ -27,11 +27,11 @@ struct Request {
   bool anew = false;                ///< compute the modes even if an earlier run kept them
 };
 
-/// Reads the options common to all commands. Unknown options are errors with the nearest valid one.
+/// Reads the options of one command, by its name. Unknown options are errors with the nearest valid one.
 /// @throws InputError
-[[nodiscard]] Request read_request(std::span<const std::string> words);
+[[nodiscard]] Request read_request(std::span<const std::string> words, std::string_view command);
 
-/// The option list for `--help`.
-[[nodiscard]] std::string describe_options();
+/// The option list for `--help`: of one command, or of all.
+[[nodiscard]] std::string describe_options(std::string_view command = {});
 
 }  // namespace avrenk

@@ -9,7 +9,8 @@
 #include <condition_variable>
 #include <cstdlib>
 #include <fstream>
-#include <sstream>
+
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
@@ -51,18 +52,7 @@ void Terminal::print(const std::string& text) {
   if (!quiet_) fmt::print("{}", text);
 }
 
-void Terminal::paragraph(const std::string& text) {
-  std::string lines, word;
-  std::size_t column = 0;
-  for (std::istringstream words(text); words >> word;) {
-    const std::size_t width = display_width(word);
-    const bool wrap = column > 0 && column + 1 + width > widest_line;
-    if (column > 0) lines += wrap ? '\n' : ' ';
-    column = wrap || column == 0 ? width : column + 1 + width;
-    lines += word;
-  }
-  print(lines + "\n");
-}
+void Terminal::paragraph(const std::string& text) { print(wrapped(text, widest_line)); }
 
 void Terminal::table(const Table& table, std::size_t most_rows) {
   if (quiet_) return;

@@ -29,6 +29,10 @@ std::string Problem::sentence() const {
   return text;
 }
 
+void refuse(std::string subject, std::string wrong, std::string instead) {
+  throw InputError(Problem{std::move(subject), std::move(wrong), std::move(instead), std::nullopt});
+}
+
 InputError::InputError(std::vector<Problem> found) : Error(all_sentences(found)), problems(std::move(found)) {}
 
 }  // namespace avrenk

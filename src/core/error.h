@@ -36,6 +36,9 @@ struct InputError : Error {
   std::vector<Problem> problems;
 };
 
+/// Throws an InputError of one problem without a place.
+[[noreturn]] void refuse(std::string subject, std::string wrong, std::string instead);
+
 /// The computation could not reach its stated accuracy or ran out of memory (exit status 3).
 struct NumericalError : Error {
   using Error::Error;

@@ -536,30 +536,40 @@ std::string chart_program(const Chart& chart) {
   return program + "unset multiplot\n";
 }
 
-void draw_chart(const Chart& chart, const std::filesystem::path& base) {
+void draw_charts(std::span<const ChartFiles> charts) {
+  if (charts.empty()) return;
   need_typeface();
-  const std::string program = chart_program(chart);
   struct Output {
     const char *ending, *terminal, *last_bytes;
   };
   // One size of text in both: the one counts points of 4/3 pixels, the other pixels.
-  const Output outputs[] = {
+  constexpr Output outputs[] = {
       {".svg", "svg size 1280,800 fontscale 1.33333 font 'DejaVu Sans,12' background '#ffffff' name 'avrenk'",
        "</svg>"},
       {".png", "pngcairo size 1280,800 font 'DejaVu Sans,12' background '#ffffff'", "IEND"}};
-  const auto partial = [&](const Output& output) {
-    return std::filesystem::path(base.string() + output.ending + ".partial");
+  const auto partial = [](const ChartFiles& files, const Output& output) {
+    return std::filesystem::path(files.base.string() + output.ending + ".partial");
   };
   std::string whole;
-  for (const Output& output : outputs)
-    whole += fmt::format("set terminal {}\nset output {}\n{}set output\n", output.terminal,
-                         gnuplot_text(partial(output).string()), program);
-  const std::string complaint = run_gnuplot(whole, base.string() + ".partial");
-  for (const Output& output : outputs)
-    if (!complaint.empty() || !ends_with(partial(output), output.last_bytes))
-      throw FileError(fmt::format("{}{}: gnuplot wrote no whole figure{}{}", base.string(), output.ending,
-                                  complaint.empty() ? "" : ": ", complaint));
-  for (const Output& output : outputs) std::filesystem::rename(partial(output), base.string() + output.ending);
+  for (const ChartFiles& files : charts) {
+    const std::string program = chart_program(*files.chart);
+    for (const Output& output : outputs)
+      whole += fmt::format("set terminal {}\nset output {}\n{}set output\n", output.terminal,
+                           gnuplot_text(partial(files, output).string()), program);
+  }
+  const std::string complaint = run_gnuplot(whole, charts.front().base.string() + ".partial");
+  for (const ChartFiles& files : charts)
+    for (const Output& output : outputs)
+      if (!complaint.empty() || !ends_with(partial(files, output), output.last_bytes))
+        throw FileError(fmt::format("{}{}: gnuplot wrote no whole figure{}{}", files.base.string(), output.ending,
+                                    complaint.empty() ? "" : ": ", complaint));
+  for (const ChartFiles& files : charts)
+    for (const Output& output : outputs)
+      std::filesystem::rename(partial(files, output), files.base.string() + output.ending);
+}
+
+void draw_chart(const Chart& chart, const std::filesystem::path& base) {
+  draw_charts(std::array{ChartFiles{&chart, base}});
 }
 
 }  // namespace avrenk

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <filesystem>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -79,9 +80,17 @@ struct Chart {
 /// The gnuplot program that draws the chart, without terminal and output: the same text from the same chart.
 [[nodiscard]] std::string chart_program(const Chart& chart);
 
-/// Writes BASE.svg and BASE.png, 1280 x 800, each beside its target and renamed when it is known to be whole.
+/// A chart and where it goes: BASE.svg and BASE.png, 1280 x 800.
+struct ChartFiles {
+  const Chart* chart = nullptr;
+  std::filesystem::path base;
+};
+
+/// Draws charts in one process of gnuplot, which takes longer to start than to draw one. Each file is written beside
+/// its target and renamed when it is known to be whole.
 /// @throws FileError  gnuplot is missing, fails or complains, no typeface is installed, or a file does not end as it
 /// should
+void draw_charts(std::span<const ChartFiles> charts);
 void draw_chart(const Chart& chart, const std::filesystem::path& base);
 
 }  // namespace avrenk

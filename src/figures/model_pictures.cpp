@@ -36,18 +36,19 @@ std::string mode_name(const PictureSource& source, int mode) {
                      value_text(source.basis.frequency(mode), source.show.unit(kind::frequency), 4));
 }
 
-// "Mode 3, 62.1 Hz: mast bends in x"
-std::string mode_title(const PictureSource& source, int mode) {
-  const std::string what = source.contents ? (*source.contents)[static_cast<std::size_t>(mode)].in_words : "";
-  return mode_name(source, mode) + (what.empty() ? "" : ": " + what.substr(0, what.find(':')));
+// What is known of a mode in words; nothing where the source has no contents.
+ModeContent content_of(const PictureSource& source, int mode) {
+  return source.contents ? (*source.contents)[static_cast<std::size_t>(mode)] : ModeContent{};
 }
 
-// ": 78 % of the strain energy; ", for a subtitle.
-std::string mode_energy(const PictureSource& source, int mode) {
-  const std::string what = source.contents ? (*source.contents)[static_cast<std::size_t>(mode)].in_words : "";
-  const std::size_t colon = what.find(": ");
-  return colon == std::string::npos ? "" : what.substr(colon + 2) + "; ";
+// "Mode 3, 62.1 Hz: mast bends in x"
+std::string mode_title(const PictureSource& source, int mode) {
+  const std::string what = content_of(source, mode).what;
+  return mode_name(source, mode) + (what.empty() ? "" : ": " + what);
 }
+
+// Begins a line with one thing more, if there is any.
+std::string before(const std::string& text) { return text.empty() ? "" : text + "; "; }
 
 // Outer points of a motion to both sides: they hold the pictures of one animation still.
 std::vector<Vector3> reach_of(const Assembly& assembly, const NodeMotions& motions, double scale) {
@@ -93,11 +94,11 @@ Image mode_picture(const PictureSource& source, int mode) {
   const NodeMotions motions = mode_motions(source, mode);
   const Largest largest = largest_of(motions);
   const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
-  Picture picture{
-      mode_title(source, mode),
-      fmt::format("{}effective mass {}; largest translation {} of the model's size; grey lines: as built",
-                  mode_energy(source, mode), effective_masses_in_words(source.basis, mode), largest_on_paper),
-      1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
+  Picture picture{mode_title(source, mode),
+                  fmt::format("{}effective mass {}; largest translation {} of the model's size; grey lines: as built",
+                              before(content_of(source, mode).energy), effective_masses_in_words(source.basis, mode),
+                              largest_on_paper),
+                  1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
   picture.marks = {{source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
                         scale * motions.col(largest.node).head<3>(),
                     fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)}};
@@ -110,13 +111,8 @@ Image mode_sheet(const PictureSource& source) {
   for (int r = 0; r < count; ++r) {
     const NodeMotions motions = mode_motions(source, r);
     const Largest largest = largest_of(motions);
-    const std::string what = mode_title(source, r);
-    const std::size_t colon = what.find(": ");
     Picture picture{mode_name(source, r),
-                    colon == std::string::npos
-                        ? effective_masses_in_words(source.basis, r)
-                        : what.substr(colon + 2) + "; " + effective_masses_in_words(source.basis, r),
-                    426, 320};
+                    before(content_of(source, r).what) + effective_masses_in_words(source.basis, r), 426, 320};
     picture.triad = false;
     picture.margin = 0.72;
     pictures.push_back(

@@ -31,7 +31,7 @@ struct Report {
   enum class Outcome { met, exceeded, open } outcome = Outcome::open;
   std::string mark{};                ///< before the verdict; empty: "Met:", "Not met:" or "Open:"
   std::vector<std::string> summary;  ///< in words
-  std::vector<std::string> warnings, notes;
+  std::vector<std::string> warnings;
   std::vector<ReportSection> sections;
 };
 

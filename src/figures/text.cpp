@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "core/error.h"
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
@@ -37,50 +38,12 @@ Ruler& ruler() {
   return own;
 }
 
-std::vector<std::string> words_of(const std::string& text) {
-  std::vector<std::string> words(1);
-  for (const char c : text) {
-    if (static_cast<unsigned char>(c) > ' ')
-      words.back() += c;
-    else if (!words.back().empty())
-      words.emplace_back();
-  }
-  if (words.back().empty()) words.pop_back();
-  return words;
-}
-
-bool begins_character(char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }
-
 }  // namespace
 
 double text_width(const std::string& text, double points) { return ruler().width(text, points); }
 
 std::vector<std::string> wrapped_text(const std::string& text, double points, double width) {
-  std::vector<std::string> lines(1);
-  for (const std::string& word : words_of(text)) {
-    std::string& line = lines.back();
-    std::string longer = line;
-    if (!longer.empty()) longer += ' ';
-    longer += word;
-    if (text_width(longer, points) <= width) {
-      line = std::move(longer);
-      continue;
-    }
-    if (!line.empty()) lines.emplace_back();
-    for (std::size_t i = 0; i < word.size();) {
-      std::size_t end = i + 1;
-      while (end < word.size() && !begins_character(word[end])) ++end;
-      const std::string character = word.substr(i, end - i);
-      std::string next = lines.back();
-      next += character;
-      if (!lines.back().empty() && text_width(next, points) > width)
-        lines.push_back(character);
-      else
-        lines.back() = std::move(next);
-      i = end;
-    }
-  }
-  return lines;
+  return lines_of_words(words_of(text), width, [&](const std::string& line) { return text_width(line, points); });
 }
 
 double fitting_size(const std::string& text, double points, double width, std::size_t lines) {

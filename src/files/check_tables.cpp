@@ -199,9 +199,9 @@ Table gravity_stress_table(const Assembly& assembly, const std::vector<HighestSt
   for (const HighestStress& own : stress) {
     const auto worst =
         static_cast<std::size_t>(std::max_element(own.value.begin(), own.value.end()) - own.value.begin());
-    table.rows.push_back({assembly.parts[static_cast<std::size_t>(own.part)].name, unit.from_si(own.value[0]),
-                          unit.from_si(own.value[1]), unit.from_si(own.value[2]),
-                          assembly.describe_node(own.node[worst])});
+    const std::string& part = assembly.parts[static_cast<std::size_t>(own.part)].name;
+    table.rows.push_back({part, unit.from_si(own.value[0]), unit.from_si(own.value[1]), unit.from_si(own.value[2]),
+                          assembly.describe_node(own.node[worst], part)});
   }
   return table;
 }

@@ -24,8 +24,12 @@ class Hash {
     number(m.cols());
     bytes(m.data(), static_cast<std::size_t>(m.size()) * sizeof(double));
   }
-  void sparse(Eigen::SparseMatrix<double> m) {
-    m.makeCompressed();
+  void sparse(const Eigen::SparseMatrix<double>& m) {
+    if (!m.isCompressed()) {
+      Eigen::SparseMatrix<double> compressed = m;
+      compressed.makeCompressed();
+      return sparse(compressed);
+    }
     number(m.rows());
     number(m.cols());
     bytes(m.outerIndexPtr(), static_cast<std::size_t>(m.outerSize() + 1) * sizeof(int));

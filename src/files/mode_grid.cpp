@@ -2,9 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
-
-#include "core/parallel.h"
 #include "core/system/energy.h"
 #include "files/table.h"
 
@@ -15,49 +12,14 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Von Mises stress of every node, N x k, Pa; zero where no shell or solid is.
-MatrixXd node_stress(const Assembly& assembly, const StressStations& stations, const MatrixXd& motions, int threads) {
-  MatrixXd stress = MatrixXd::Zero(static_cast<Index>(assembly.nodes.size()), motions.cols());
-  constexpr std::size_t at_once = 256;
-  const std::size_t stretches = (stations.size() + at_once - 1) / at_once;
-  std::vector<MatrixXd> values(stretches);  // of each station, the highest of its levels
-  run_jobs(stretches, threads, [&](std::size_t stretch) {
-    const std::size_t first = stretch * at_once, count = std::min(at_once, stations.size() - first);
-    const MatrixXd rows = stations.rows(
-        first, count, [&](int node) -> MatrixXd { return motions.middleRows(6L * node, 6); }, motions.cols());
-    MatrixXd own = MatrixXd::Zero(static_cast<Index>(count), motions.cols());
-    for (std::size_t s = 0; s < count; ++s) {
-      const StressStation& station = stations.all()[first + s];
-      for (int level = 0; level < levels_of(station); ++level)
-        own.row(static_cast<Index>(s)) =
-            own.row(static_cast<Index>(s))
-                .cwiseMax(
-                    (von_mises_rows(station, level) * rows.middleRows(6 * static_cast<Index>(s), 6)).colwise().norm());
-    }
-    values[stretch] = std::move(own);
-  });
+// The highest of the stations at every node, N x k; zero where no shell or solid is.
+MatrixXd at_nodes(const Assembly& assembly, const StressStations& stations, const MatrixXd& values) {
+  MatrixXd highest = MatrixXd::Zero(static_cast<Index>(assembly.nodes.size()), values.cols());
   for (std::size_t s = 0; s < stations.size(); ++s) {
-    auto row = stress.row(stations.all()[s].node);
-    row = row.cwiseMax(values[s / at_once].row(static_cast<Index>(s % at_once)));
+    auto row = highest.row(stations.all()[s].node);
+    row = row.cwiseMax(values.row(static_cast<Index>(s)));
   }
-  return stress;
-}
-
-// Strain energy over volume of every cell of the grid, J/m³; zero of joints and bodies.
-MatrixXd densities(const Assembly& assembly, Index cells, const MatrixXd& motions, int threads) {
-  MatrixXd density = MatrixXd::Zero(cells, motions.cols());
-  Index cell = 0;
-  for (const BeamElement& beam : assembly.beams) {
-    const double volume = assembly.properties(beam).sections[1]->area * beam.geometry.length();
-    density.row(cell++) = strain_energy_of(assembly, beam, motions) / volume;
-  }
-  for (const ElementGroup& group : assembly.groups) {
-    const VectorXd volume = volume_of(assembly, group);
-    density.middleRows(cell, volume.size()) =
-        volume.cwiseInverse().asDiagonal() * strain_energy_of(assembly, group, motions, threads);
-    cell += volume.size();
-  }
-  return density;
+  return highest;
 }
 
 GridArray single(std::string name, const VectorXd& values, double factor) {
@@ -79,12 +41,12 @@ Grid mode_grid(const Assembly& assembly, const System& system, const ModalBasis&
   constexpr int at_once = 16;
   for (int first = 0; first < basis.modes; first += at_once) {
     const int count = std::min(at_once, basis.modes - first);
-    MatrixXd unknowns = MatrixXd::Zero(system.free + system.supports, count);
-    unknowns.topRows(system.free) = basis.shapes.middleCols(first, count);
-    const MatrixXd motions = system.transformation.transpose() * unknowns;
+    const MatrixXd motions = system.motions(basis.shapes.middleCols(first, count));
     MatrixXd mises;
-    if (stations) mises = node_stress(assembly, *stations, motions, threads);
-    const MatrixXd density = densities(assembly, cells, motions, threads);
+    if (stations) mises = at_nodes(assembly, *stations, highest_von_mises(*stations, motions, threads));
+    MatrixXd density = MatrixXd::Zero(cells, count);  // of joints and bodies zero
+    const MatrixXd of_elements = strain_energy_density(assembly, motions, threads);
+    density.topRows(of_elements.rows()) = of_elements;
     for (int k = 0; k < count; ++k) {
       const NodeMotions own = motions.col(k).reshaped(6, static_cast<Index>(assembly.nodes.size()));
       const double largest = own.topRows<3>().colwise().norm().maxCoeff(), densest = density.col(k).maxCoeff();

@@ -71,7 +71,7 @@ Table shape_table(const Assembly& assembly, const ModalBasis& basis, const std::
     row.emplace_back(shares_in_words(strain_shares(assembly, content), 0.05, 4));
     row.emplace_back(shares_in_words(kinetic_shares(assembly, content), 0.05, 4));
     row.emplace_back(driven_by(r, watched, outcomes));
-    row.emplace_back(content.in_words);
+    row.emplace_back(content.in_words());
     table.rows.push_back(std::move(row));
   }
   return table;

@@ -1,9 +1,10 @@
-// Tables of the model, its modes and its inputs.
+#include "files/model_tables.h"
+
 #include <fmt/format.h>
 
 #include <cmath>
 
-#include "files/result_tables.h"
+#include "core/response/environment.h"
 
 namespace avrenk {
 namespace {

@@ -10,8 +10,6 @@
 namespace avrenk {
 namespace {
 
-constexpr double degrees = 180 / pi;
-
 std::string share_text(const std::vector<std::pair<int, double>>& shares) {  // "3 81 %, 5 12 %"
   std::string text;
   for (std::size_t i = 0; i < std::min<std::size_t>(shares.size(), 3); ++i) {
@@ -143,13 +141,15 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
                {"quantity", "", 4, false},
                {"distribution", "", 4, false}},
               {}};
+  const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const RandomRow& row = outcome.random[i];
     if (watched[i].quantity->per_input) continue;
-    const double rms = unit.from_si(row.rms);
+    const double rms = real[i] ? unit.from_si(row.rms) : 0;
     table.rows.push_back({watched[i].name, rms, 2 * rms, 3 * rms, unit.text,
-                          row.rms > 0 ? 100 * (row.curve_rms / row.rms - 1) : 0.0, share_text(row.shares), row.where,
+                          real[i] ? 100 * (row.curve_rms / row.rms - 1) : 0.0,
+                          real[i] ? share_text(row.shares) : std::string(), real[i] ? row.where : std::string(),
                           std::string(watched[i].quantity->description),
                           std::string(watched[i].is_gaussian() ? "Gaussian" : "not Gaussian")});
   }
@@ -273,6 +273,44 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
     row.emplace_back(frequency.from_si(outcome.grid[k]));
     row.emplace_back(input.from_si(levels[k]));
     for (const auto& value : values) row.emplace_back(value(k));
+  }
+  return table;
+}
+
+Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  const bool sine = !outcome.sine.empty();
+  Table table{outcome.name() + ".asked",
+              fmt::format("{}: {} at the frequencies asked for", outcome.name(),
+                          sine ? "amplitude and phase, at the place of the peak," : "PSD, at the place of the RMS,"),
+              {{"at", frequency.text, 5},
+               {"watched", ""},
+               {sine ? "amplitude" : "PSD", ""},
+               {"unit", ""},
+               {"phase", "°", 3, sine, 1},
+               {"where", ""}},
+              {}};
+  const std::vector<bool> real = real_answers(outcome, watched);
+  for (const double asked : outcome.grid.empty() ? std::vector<double>{} : outcome.environment->grid.at) {
+    const auto point = static_cast<std::size_t>(
+        std::lower_bound(outcome.grid.begin(), outcome.grid.end(), asked * (1 - 1e-9)) - outcome.grid.begin());
+    if (point == outcome.grid.size() || outcome.grid[point] > asked * (1 + 1e-9)) continue;  // outside the band
+    for (std::size_t i = 0; i < watched.size(); ++i) {
+      if (!watched[i].is_headline() || (!sine && watched[i].quantity->per_input)) continue;
+      const DisplayUnit own = show.unit(*watched[i].quantity->kind), unit = sine ? own : psd_unit(own);
+      double value = 0, phase = std::nan("");
+      if (real[i] && sine) {
+        const Eigen::VectorXcd amplitude = outcome.sine[i].curve.col(static_cast<Eigen::Index>(point));
+        value = unit.from_si(largest_over_phase(amplitude));
+        phase = degrees * phase_of_largest(amplitude);
+      } else if (real[i]) {
+        value = unit.from_si(outcome.random[i].psd[point]);
+      }
+      table.rows.push_back({frequency.from_si(asked), watched[i].name, value, unit.text, phase,
+                            !real[i] ? std::string()
+                            : sine   ? outcome.sine[i].where
+                                     : outcome.random[i].where});
+    }
   }
   return table;
 }

@@ -3,24 +3,20 @@
 #pragma once
 
 #include "core/assess/limits.h"
-#include "core/check/gravity.h"
 #include "core/quantity/show.h"
 #include "files/table.h"
 
 namespace avrenk {
 
-[[nodiscard]] Table mass_table(const Assembly& assembly, const Show& show);
-/// 1 g along x, y, z: where the model deflects most, and the reaction over the weight.
-[[nodiscard]] Table static_table(const Assembly& assembly, const std::vector<GravityCase>& cases, const Show& show);
-/// Modes with effective mass as a fraction of the whole, running sums, damping and its source; last line: what is left.
-[[nodiscard]] Table mode_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);
-[[nodiscard]] Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);
+/// Sine: the largest over frequency and phase of all that is watched, where and at what frequency and phase.
 [[nodiscard]] Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// Random: 1σ, 2σ, 3σ of all that is watched, and the modes that make it.
 [[nodiscard]] Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// Why each peak: shares of the modes, amplification over the static answer, half-power Q, sweep.
 [[nodiscard]] Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// Dominating frequencies, crossings, expected largest, spectral moments.
 [[nodiscard]] Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// The answer to a static environment.
 [[nodiscard]] Table steady_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// What is left of each gap in each environment; no rows without clearances.
 [[nodiscard]] Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
@@ -30,11 +26,10 @@ namespace avrenk {
                                    const Show& show);
 /// Magnitude and phase, or PSD, of every watched quantity at every frequency of the grid.
 [[nodiscard]] Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// Magnitude and phase (sine) or PSD (random) of every magnitude and single number at the frequencies that the plan
+/// asks for by `at`; no rows where it asks for none.
+[[nodiscard]] Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// Limits with their margins, worst first.
 [[nodiscard]] Table limit_table(const std::vector<LimitResult>& results, const Show& show);
-/// The stretches of a profile: levels, slope, area and share.
-[[nodiscard]] Table profile_table(const LogLogTable& table, bool random, const Kind& stated, const Show& show);
-
-/// An amplitude table's value as another derivative: acceleration (0), velocity (1), displacement (2) at a frequency.
-[[nodiscard]] double as_derivative(double acceleration, double frequency, int derivative);
 
 }  // namespace avrenk

@@ -8,8 +8,6 @@
 namespace avrenk {
 namespace {
 
-constexpr double degrees = 180 / pi;
-
 std::string level_name(const StressStation& station, int level) {
   return station.shell ? std::string(shell_levels[static_cast<std::size_t>(level)]) : "";
 }

@@ -8,6 +8,8 @@
 #include <iterator>
 #include <sstream>
 
+#include "core/words.h"
+
 namespace avrenk {
 namespace {
 
@@ -19,33 +21,21 @@ std::string csv_field(const std::string& text) {
 }
 
 // Words of a text; a share such as "3 81 %," is one.
-std::vector<std::string> words_of(const std::string& text) {
+std::vector<std::string> words_and_shares(const std::string& text) {
   std::vector<std::string> words;
-  std::istringstream stream(text);
-  for (std::string word; stream >> word; words.push_back(word)) {
-    if (word[0] != '%') continue;
+  for (std::string word : words_of(text)) {
+    if (word[0] != '%') {
+      words.push_back(std::move(word));
+      continue;
+    }
     for (int i = 0; i < 2 && !words.empty(); ++i) {
       if (i == 1 && words.back().ends_with(',')) break;
       word = fmt::format("{} {}", words.back(), word);
       words.pop_back();
     }
+    words.push_back(std::move(word));
   }
   return words;
-}
-
-// The text in lines of at most `width` columns, broken between words, and inside one that is longer than a line.
-std::vector<std::string> wrapped(const std::string& text, std::size_t width) {
-  std::vector<std::string> lines{""};
-  for (const std::string& word : words_of(text)) {
-    if (!lines.back().empty() && display_width(lines.back()) + 1 + display_width(word) > width) lines.emplace_back();
-    if (!lines.back().empty()) lines.back() += " ";
-    for (const char c : word) {
-      const bool begins = (static_cast<unsigned char>(c) & 0xC0) != 0x80;  // of a code point
-      if (begins && display_width(lines.back()) == width) lines.emplace_back();
-      lines.back() += c;
-    }
-  }
-  return lines;
 }
 
 std::string terminal_number(double value, const Column& column) {
@@ -55,11 +45,6 @@ std::string terminal_number(double value, const Column& column) {
 }
 
 }  // namespace
-
-std::size_t display_width(const std::string& text) {
-  return static_cast<std::size_t>(
-      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
 
 std::string format_number(double value, int digits) {
   if (std::isnan(value)) return "–";
@@ -146,7 +131,8 @@ std::string to_text(const Table& table, std::size_t width) {
   for (std::size_t i = 0; i < total; ++i) text += "─";
   text += '\n';
   for (const auto& row : cells) {
-    const std::vector<std::string> ends = wrapped(row.back(), widths.back());
+    const std::vector<std::string> ends =
+        lines_of_words(words_and_shares(row.back()), static_cast<double>(widths.back()));
     for (std::size_t i = 0; i < ends.size(); ++i)
       text += line([&](std::size_t k) { return k + 1 == row.size() ? ends[i] : i == 0 ? row[k] : std::string(); });
   }

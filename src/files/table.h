@@ -9,6 +9,8 @@
 
 namespace avrenk {
 
+inline constexpr double degrees = 180 / pi;  ///< in a radian
+
 struct Column {
   std::string name;
   std::string unit;      ///< empty for text and plain numbers
@@ -37,9 +39,6 @@ struct Table {
 
 /// A cell as the terminal and the report show it.
 [[nodiscard]] std::string cell_text(const Cell& cell, const Column& column);
-
-/// Columns a text takes on a terminal: code points, not bytes.
-[[nodiscard]] std::size_t display_width(const std::string& text);
 
 /// Text for a terminal: heading, column names, units, a rule, rows; numbers right, text left; two spaces between
 /// columns. The last text column goes on in further lines where the line would pass `width`.

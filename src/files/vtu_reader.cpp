@@ -32,7 +32,7 @@ constexpr NumberType number_types[] = {
     {"Float32", 4, true, true}, {"Float64", 8, true, true}};
 
 // Letters of base64 for so many bytes, padding included.
-std::size_t letters(std::size_t bytes) { return (bytes + 2) / 3 * 4; }
+std::size_t letters_for(std::size_t bytes) { return (bytes + 2) / 3 * 4; }
 
 bool is_space(char c) { return c == ' ' || c == '\n' || c == '\r' || c == '\t'; }
 
@@ -144,16 +144,16 @@ class Reader {
       return *blocks == 0 ? std::string() : inflated(array, source.substr(0, header), source.substr(header));
     }
     if (compressed_) {
-      const std::string first = decoded(array, source.substr(0, letters(header_size_)));
+      const std::string first = decoded(array, source.substr(0, letters_for(header_size_)));
       const auto blocks = header_number(first, 0);
       if (!blocks || *blocks > source.size()) fail_array(array, "is cut short");
       if (*blocks == 0) return {};
-      const std::size_t header = letters(header_size_ * (3 + *blocks));
+      const std::size_t header = letters_for(header_size_ * (3 + *blocks));
       if (header > source.size()) fail_array(array, "is cut short");
       return inflated(array, decoded(array, source.substr(0, header)), decoded(array, source.substr(header)));
     }
     // The header by itself ends in padding; together with the data it does not.
-    const std::string_view head = source.substr(0, letters(header_size_));
+    const std::string_view head = source.substr(0, letters_for(header_size_));
     const bool apart = head.find('=') != std::string_view::npos;
     return plain(array,
                  apart ? decoded(array, head) + decoded(array, source.substr(head.size())) : decoded(array, source));
@@ -179,21 +179,22 @@ class Reader {
 
   // Letters that one array takes of appended base64, of which others may follow.
   [[nodiscard]] std::size_t base64_length(const pugi::xml_node& array, std::string_view source) const {
-    const std::string first = decoded(array, source.substr(0, letters(header_size_)));
+    const std::string first = decoded(array, source.substr(0, letters_for(header_size_)));
     const auto number = header_number(first, 0);
     if (!number || *number > source.size()) fail_array(array, "is cut short");
     if (!compressed_) {
-      const bool apart = source.substr(0, letters(header_size_)).find('=') != std::string_view::npos;
-      const std::size_t length = apart ? letters(header_size_) + letters(*number) : letters(header_size_ + *number);
+      const bool apart = source.substr(0, letters_for(header_size_)).find('=') != std::string_view::npos;
+      const std::size_t length =
+          apart ? letters_for(header_size_) + letters_for(*number) : letters_for(header_size_ + *number);
       return std::min(length, source.size());
     }
-    const std::size_t header = letters(header_size_ * (3 + *number));
+    const std::size_t header = letters_for(header_size_ * (3 + *number));
     if (header > source.size()) fail_array(array, "is cut short");
     const std::string whole = decoded(array, source.substr(0, header));
     std::size_t packed = 0;
     for (std::size_t b = 0; b < *number; ++b)
       packed += std::min(header_number(whole, 3 + b).value_or(0), source.size());
-    return std::min(header + letters(packed), source.size());
+    return std::min(header + letters_for(packed), source.size());
   }
 
   [[nodiscard]] std::vector<double> ascii_numbers(const pugi::xml_node& array) const {

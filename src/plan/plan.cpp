@@ -14,7 +14,7 @@ void read_title(const Tree& section, Reading& reading) {
 
 using SectionReader = void (*)(const Tree&, Reading&);
 struct Section {
-  const char* key;
+  std::string_view key;
   SectionReader read;  // nullptr: used elsewhere
   bool named;          // a map of the user's names
   bool required;
@@ -31,9 +31,12 @@ constexpr Section sections[] = {
     {"levels", read_levels, true, false},       {"environments", read_environments, true, false},
     {"factors", read_factors, true, false},     {"limits", read_limits, true, false}};
 
+static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
+                         [](const Section& section, std::string_view name) { return section.key == name; }));
+
 void read_section(const Section& section, const Tree& value, Reading& reading) {
   if (section.named && !value.is_map()) {
-    reading.problems.add(value, section.key,
+    reading.problems.add(value, std::string(section.key),
                          value.kind == Tree::Kind::empty ? "the section is empty" : "a map of names is due",
                          fmt::format("write {}: {{NAME: …}}, or leave it out", section.key));
     return;
@@ -68,6 +71,7 @@ Plan read_from(const std::string& file, const std::vector<Override>& overrides, 
   const Tree tree = read_tree(file, overrides, list);
   Reading reading{plan, problems};
   read(tree, reading);
+  problems.finish();
   refuse_if_wrong(list);
   return plan;
 }
@@ -107,10 +111,10 @@ Plan read_plan(const std::string& file, const std::vector<Override>& overrides) 
     MapReader map(tree, "", reading.problems);
     for (const Section& section : sections) {
       const Tree* const value = section.required && !may_be_free(tree)
-                                    ? map.required(section.key, "{fixture: {place: feet}}")
-                                    : map.optional(section.key);
+                                    ? map.required(std::string(section.key), "{fixture: {place: feet}}")
+                                    : map.optional(std::string(section.key));
       if (!value) continue;
-      reading.plan.subjects.try_emplace(section.key, value->place);
+      reading.plan.subjects.try_emplace(std::string(section.key), value->place);
       if (section.read) read_section(section, *value, reading);
       if (section.read != read_parts) continue;
       if (const Tree* joints = tree.find("joints")) read_merges(*joints, reading);

@@ -4,21 +4,17 @@
 #include <filesystem>
 #include <fstream>
 
+#include "core/words.h"
 #include "plan/sections.h"
 
 namespace avrenk {
 namespace {
 
-std::string trimmed(const std::string& text) {
-  const auto first = text.find_first_not_of(" \t\r"), last = text.find_last_not_of(" \t\r");
-  return first == std::string::npos ? "" : text.substr(first, last - first + 1);
-}
-
 std::vector<std::string> fields_of(const std::string& line) {
   const boost::tokenizer<boost::escaped_list_separator<char>> fields(
       line, boost::escaped_list_separator<char>("", ",", "\""));
   std::vector<std::string> all;
-  for (const std::string& field : fields) all.push_back(trimmed(field));
+  for (const std::string& field : fields) all.emplace_back(trimmed(field));
   return all;
 }
 
@@ -26,7 +22,7 @@ std::vector<std::string> fields_of(const std::string& line) {
 std::pair<std::string, std::string> name_and_unit(const std::string& field) {
   const auto open = field.find('(');
   if (open == std::string::npos || field.back() != ')') return {field, ""};
-  return {trimmed(field.substr(0, open)), field.substr(open + 1, field.size() - open - 2)};
+  return {std::string(trimmed(field.substr(0, open))), field.substr(open + 1, field.size() - open - 2)};
 }
 
 Tree text_at(const std::string& text, const Place& place) {

@@ -57,7 +57,7 @@ void read_damping(const Tree& section, Reading& reading) {
   Problems& problems = reading.problems;
   MapReader map(section, "damping", problems);
   if (!map.is_map()) return;
-  const Tree* const otherwise = map.required("otherwise", "1.5 %");
+  const Tree* const otherwise = map.required("otherwise", "1.5 %, the damping of all that has none of its own");
   DampingRule& rule = reading.plan.damping;
   const auto ratio = [&](const Tree& tree) {
     const auto value = read_quantity(tree, kind::ratio, "damping", problems, Sign::not_negative);

@@ -257,6 +257,11 @@ void read_grid(const Tree& tree, const std::string& subject, Environment& enviro
       if (const auto f = read_quantity(*each, kind::frequency, map.subject() + " at", problems, Sign::positive))
         grid.at.push_back(*f);
   map.done();
+  for (const double each : grid.at)
+    if (each < grid.from * (1 - 1e-9) || each > grid.to * (1 + 1e-9))
+      problems.add(*map.tree().find("at"), map.subject(),
+                   fmt::format("{:.6g} Hz lies outside {:g} to {:g} Hz", each, grid.from, grid.to),
+                   "ask for frequencies inside the band");
   if (!(grid.from < grid.to))
     problems.add(tree, map.subject(), fmt::format("{:g} Hz to {:g} Hz is no range", grid.from, grid.to),
                  "let `from` lie below `to`");

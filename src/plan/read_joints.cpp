@@ -1,6 +1,7 @@
 // masses, base and joints: what the structure carries, and what holds it together.
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "core/mesh/attach.h"
 #include "core/mesh/select.h"
@@ -8,8 +9,6 @@
 
 namespace avrenk {
 namespace {
-
-using Nodes = std::vector<int>;
 
 std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
@@ -152,7 +151,7 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
   std::optional<Vector3> point;
   if (const Tree* at = map.optional("acts at")) point = read_vector(*at, kind::length, subject + " acts at", problems);
   map.done();
-  const Nodes* const from = from_tree ? reading.places.find(*from_tree, subject, problems) : nullptr;
+  const std::optional<Nodes> from = from_tree ? read_nodes(*from_tree, subject, reading) : std::nullopt;
   std::vector<std::string> others{"ground"};
   Base* own_base = nullptr;
   for (Base& base : assembly.bases) {
@@ -165,8 +164,7 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
   } else if (from && own_base) {
     const Nodes held = base_nodes_at(*from, *own_base, assembly);
     for (std::size_t i = 0; i < from->size(); ++i) pairs.push_back({(*from)[i], held[i]});
-  } else if (const Nodes* const to = to_tree ? reading.places.find(*to_tree, subject, problems, others) : nullptr;
-             from && to) {
+  } else if (const auto to = to_tree ? read_nodes(*to_tree, subject, reading, others) : std::nullopt; from && to) {
     pairs = pair_nodes(*to_tree, *from, *to, subject, reading).value_or(std::vector<std::array<int, 2>>{});
   }
   if (problems.count() > before || pairs.empty()) return std::nullopt;
@@ -217,7 +215,7 @@ void read_masses(const Tree& section, Reading& reading) {
       const Tree* const carrier = map.required("carried by", "PLACE");
       const Tree* const link = map.optional("link");
       const bool on_average = link && read_word(*link, {"rigid", "average"}, subject + " link", problems) == 1;
-      const Nodes* const carried_by = carrier ? reading.places.find(*carrier, subject, problems) : nullptr;
+      const std::optional<Nodes> carried_by = carrier ? read_nodes(*carrier, subject, reading) : std::nullopt;
       if (at && carried_by) {
         mass.node = static_cast<int>(assembly.nodes.size());
         assembly.nodes.push_back({*at, entry.key});
@@ -251,6 +249,38 @@ void read_masses(const Tree& section, Reading& reading) {
   }
 }
 
+namespace {
+
+// "all", or a list of directions.
+std::array<bool, 6> read_holds(const Tree& tree, const std::string& subject, Problems& problems) {
+  std::array<bool, 6> holds{true, true, true, true, true, true};
+  if (tree.is_text() && tree.text == "all") return holds;
+  holds.fill(false);
+  const std::vector<std::string> names(axis_names.begin(), axis_names.end());
+  for (const Tree* each : one_or_more(tree))
+    if (const auto axis = read_word(*each, names, subject + " holds", problems))
+      holds[static_cast<std::size_t>(*axis)] = true;
+  return holds;
+}
+
+// Feet at the nodes of one or several places; a node that stands in several entries is held in all their directions.
+void add_feet(MapReader& map, const Tree& place, Base& base, Reading& reading) {
+  Foot foot;
+  if (const Tree* holds = map.optional("holds")) foot.holds = read_holds(*holds, map.subject(), reading.problems);
+  for (const int node : read_nodes(place, map.subject(), reading).value_or(Nodes{})) {
+    const auto known =
+        std::find_if(base.feet.begin(), base.feet.end(), [&](const Foot& other) { return other.node == node; });
+    foot.node = node;
+    if (known == base.feet.end())
+      base.feet.push_back(foot);
+    else
+      std::transform(foot.holds.begin(), foot.holds.end(), known->holds.begin(), known->holds.begin(),
+                     std::logical_or<>());
+  }
+}
+
+}  // namespace
+
 void read_base(const Tree& section, Reading& reading) {
   Problems& problems = reading.problems;
   if (!section.is_map() || section.entries.empty()) {
@@ -263,22 +293,18 @@ void read_base(const Tree& section, Reading& reading) {
     reading.plan.subjects["base " + entry.key] = entry.place;
     MapReader map(entry.value, "base " + entry.key, problems);
     if (!map.is_map()) continue;
-    Foot foot;
-    if (const Tree* holds = map.optional("holds"); holds && !(holds->is_text() && holds->text == "all")) {
-      foot.holds.fill(false);
-      const std::vector<std::string> names(axis_names.begin(), axis_names.end());
-      for (const Tree* each : one_or_more(*holds))
-        if (const auto axis = read_word(*each, names, map.subject() + " holds", problems))
-          foot.holds[static_cast<std::size_t>(*axis)] = true;
+    const Tree* const place = map.optional("place");  // neither: springs to the base hold the model
+    const Tree* const feet = map.optional("feet");
+    if (place && feet) problems.add(*feet, map.subject(), "\"place\" and \"feet\" cannot both be given", "keep one");
+    if (place) add_feet(map, *place, base, reading);
+    for (const Tree* each : feet ? one_or_more(*feet) : std::vector<const Tree*>{}) {
+      MapReader some(*each, map.subject() + " feet", problems);
+      if (!some.is_map()) continue;
+      if (const Tree* own = some.required("place", "PLACE")) add_feet(some, *own, base, reading);
+      some.done();
     }
-    const Tree* const place = map.optional("place");  // absent: springs to the base hold the model
-    const Nodes* const nodes = place ? reading.places.find(*place, map.subject(), problems) : nullptr;
-    for (const int node : nodes ? *nodes : Nodes{}) {
-      foot.node = node;
-      base.feet.push_back(foot);
-      base.point +=
-          reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position / static_cast<double>(nodes->size());
-    }
+    for (const Foot& foot : base.feet)
+      base.point += reading.plan.assembly.position(foot.node) / static_cast<double>(base.feet.size());
     if (const Tree* point = map.optional("point"))
       base.point = read_vector(*point, kind::length, map.subject() + " point", problems).value_or(Vector3::Zero());
     map.done();

@@ -5,16 +5,15 @@
 #include "core/mesh/attach.h"
 #include "core/mesh/merge.h"
 #include "core/mesh/select.h"
+#include "core/words.h"
 #include "plan/sections.h"
 
 namespace avrenk {
 namespace {
 
-using Nodes = std::vector<int>;
-
-const Nodes* find_place(MapReader& map, const std::string& key, Reading& reading) {
+std::optional<Nodes> required_nodes(MapReader& map, const std::string& key, Reading& reading) {
   const Tree* const tree = map.required(key, "PLACE");
-  return tree ? reading.places.find(*tree, map.subject(), reading.problems) : nullptr;
+  return tree ? read_nodes(*tree, map.subject(), reading) : std::nullopt;
 }
 
 // Parts of shells or solids, whose faces carry others.
@@ -36,8 +35,8 @@ std::vector<int> read_carriers(const Tree& tree, const std::string& subject, Rea
 void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
   MapReader map(tree, "joint " + name, reading.problems);
   if (!map.is_map()) return;
-  const Nodes* const lead = find_place(map, "lead", reading);
-  const Nodes* const follow = find_place(map, "follow", reading);
+  const std::optional<Nodes> lead = required_nodes(map, "lead", reading);
+  const std::optional<Nodes> follow = required_nodes(map, "follow", reading);
   map.done();
   if (!lead || !follow) return;
   Assembly& assembly = reading.plan.assembly;
@@ -56,8 +55,8 @@ void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
 void read_average(const Tree& tree, const std::string& name, Reading& reading) {
   MapReader map(tree, "joint " + name, reading.problems);
   if (!map.is_map()) return;
-  const Nodes* const follow = find_place(map, "follow", reading);
-  const Nodes* const of = find_place(map, "of", reading);
+  const std::optional<Nodes> follow = required_nodes(map, "follow", reading);
+  const std::optional<Nodes> of = required_nodes(map, "of", reading);
   const Tree* const by_tree = map.optional("weights");
   const int by =
       by_tree ? read_word(*by_tree, {"equal", "area"}, map.subject() + " weights", reading.problems).value_or(0) : 0;
@@ -103,8 +102,9 @@ void read_attachment(const Tree& tree, const std::string& name, Reading& reading
     }
   } else if (how == "place") {
     request.all = true;
-    request.followers = "place " + what->text;
-    if (const Nodes* nodes = reading.places.find(*what, map.subject(), problems)) request.nodes = *nodes;
+    for (const Tree* each : one_or_more(*what))
+      request.followers += (request.followers.empty() ? "place " : ", ") + each->text;
+    request.nodes = read_nodes(*what, map.subject(), reading).value_or(Nodes{});
   }
   if (to) request.to = read_carriers(*to, map.subject(), reading);
   if (problems.count() > before || !what || !to) return;
@@ -118,7 +118,7 @@ std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& 
   const std::size_t before = problems.count();
   Assembly& assembly = reading.plan.assembly;
   const std::string& subject = map.subject();
-  const Nodes* const at = find_place(map, "at", reading);
+  const std::optional<Nodes> at = required_nodes(map, "at", reading);
   const Tree* const grips = map.required("grips", "[bracket, deck]");
   Bolt bolt;
   bolt.joint = name;
@@ -165,13 +165,14 @@ std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& 
   std::vector<int> springs(places.size());
   std::iota(springs.begin(), springs.end(), static_cast<int>(assembly.springs.size()));
   add_bolts(assembly, reading.surface(), bolt, places, along, first[0], second[0], base);
-  reading.plan.notes.push_back(
-      fmt::format("joint {}: {} bolts of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm", name, places.size(),
-                  1e3 * bolt.diameter, 1e3 * bolt.footprint, 1e3 * bolt.length));
+  reading.plan.notes.push_back(fmt::format("joint {}: {} of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm",
+                                           name, counted(places.size(), "bolt"), 1e3 * bolt.diameter,
+                                           1e3 * bolt.footprint, 1e3 * bolt.length));
   return springs;
 }
 
 void read_merges(const Tree& section, Reading& reading) {
+  constexpr double same_spot = 1e-9;  // m: nearer than this is rounding
   for (const Tree::Entry& entry : section.entries) {
     if (!entry.value.is_map() || entry.value.entries.size() != 1 || entry.value.entries[0].key != "merge") continue;
     MapReader map(entry.value.entries[0].value, "joint " + entry.key, reading.problems);
@@ -191,8 +192,10 @@ void read_merges(const Tree& section, Reading& reading) {
       if (merged.nodes == 0)
         reading.problems.add(map.tree(), map.subject(), "no two nodes of these parts are that near to one another",
                              "write a larger distance within, or leave the joint out");
-      reading.plan.notes.push_back(fmt::format("joint {}: {} node{} merged, over {:.3g} mm at most", entry.key,
-                                               merged.nodes, merged.nodes == 1 ? "" : "s", 1e3 * merged.farthest));
+      reading.plan.notes.push_back(fmt::format(
+          "joint {}: {} merged with another at the same spot{}", entry.key,
+          counted(static_cast<std::size_t>(merged.nodes), "node"),
+          merged.farthest > same_spot ? fmt::format(", at most {:.3g} mm away", 1e3 * merged.farthest) : ""));
     } catch (const InputError& error) {
       reading.problems.add(map.tree(), map.subject(), error.problems.front().wrong, error.problems.front().instead);
     }

@@ -12,20 +12,21 @@ namespace {
 using Size = std::array<double, 2>;
 
 // The sizes of one shape by name, and how to make the section of them.
-struct Shape {
+struct SectionShape {
   const char* key;
   std::vector<const char*> sizes;     // all due, but where a default stands below
   std::vector<const char*> optional;  // those that may be left out
 };
-const std::vector<Shape>& shapes() {
-  static const std::vector<Shape> all{{"rod", {"diameter"}, {}},
-                                      {"tube", {"diameter", "wall"}, {}},
-                                      {"rectangle", {"width", "height"}, {}},
-                                      {"box", {"width", "height", "wall"}, {"flange"}},
-                                      {"I", {"width", "height", "web", "flange"}, {"bottom width", "bottom flange"}},
-                                      {"channel", {"width", "height", "web", "flange"}, {}},
-                                      {"angle", {"width", "height", "wall"}, {}},
-                                      {"T", {"width", "height", "web", "flange"}, {}}};
+const std::vector<SectionShape>& shapes() {
+  static const std::vector<SectionShape> all{
+      {"rod", {"diameter"}, {}},
+      {"tube", {"diameter", "wall"}, {}},
+      {"rectangle", {"width", "height"}, {}},
+      {"box", {"width", "height", "wall"}, {"flange"}},
+      {"I", {"width", "height", "web", "flange"}, {"bottom width", "bottom flange"}},
+      {"channel", {"width", "height", "web", "flange"}, {}},
+      {"angle", {"width", "height", "wall"}, {}},
+      {"T", {"width", "height", "web", "flange"}, {}}};
   return all;
 }
 
@@ -83,7 +84,7 @@ std::optional<Size> read_size(const Tree& tree, const std::string& subject, Prob
   return size;
 }
 
-std::optional<ReadSection> read_shape(const Shape& shape, const Tree& tree, const std::string& subject,
+std::optional<ReadSection> read_shape(const SectionShape& shape, const Tree& tree, const std::string& subject,
                                       double poissons_ratio, Problems& problems) {
   MapReader map(tree, fmt::format("{} {}", subject, shape.key), problems);
   if (!map.is_map()) return std::nullopt;
@@ -169,12 +170,12 @@ std::optional<ReadSection> read_section(const Tree& tree, const std::string& sub
   MapReader section(tree, subject + " section", problems);
   if (!section.is_map()) return std::nullopt;
   std::vector<std::string> keys;
-  for (const Shape& shape : shapes()) keys.emplace_back(shape.key);
+  for (const SectionShape& shape : shapes()) keys.emplace_back(shape.key);
   keys.emplace_back("given");
   const auto [key, sizes] = section.one_of(keys);
   section.done();
   if (!sizes) return std::nullopt;
-  for (const Shape& shape : shapes())
+  for (const SectionShape& shape : shapes())
     if (key == shape.key) return read_shape(shape, *sizes, subject, poissons_ratio, problems);
   return read_given(*sizes, subject, problems);
 }
@@ -282,25 +283,26 @@ std::vector<Line> read_line(const Tree& tree, const std::string& subject, Proble
 }
 
 // The line part of a plan: its section and its lines, placed and copied.
-bool read_lines(const Tree& tree, MapReader& part, Part made, Reading& reading) {
+bool read_lines(const Tree& tree, MapReader& part, Part made, std::size_t before, Reading& reading) {
   Problems& problems = reading.problems;
   const std::string& subject = part.subject();
-  const std::size_t before = problems.count();
   std::vector<Line> lines;
   if (const Tree* line = part.optional("line"))
     for (const Tree* each : one_or_more(*line))
       for (const Line& stretch : read_line(*each, subject, problems)) lines.push_back(stretch);
   const Tree* const section_tree = part.required("section", "{tube: {diameter: 22 mm, wall: 2 mm}}");
-  const Material& material = reading.plan.assembly.materials[static_cast<std::size_t>(made.material)];
+  static const Material unknown;  // its name was wrong, which has been said
+  const Material& material =
+      made.material < 0 ? unknown : reading.plan.assembly.materials[static_cast<std::size_t>(made.material)];
   const auto section =
       section_tree ? read_section(*section_tree, subject, material.poissons_ratio, problems) : std::nullopt;
   if (material.orthotropic)
     problems.add(*tree.find("material"), subject, "beams are made of isotropic materials",
                  "give a material with one E, that along the beam");
   const Copies copies = read_copies(part, reading);
-  made.extra_mass = part.quantity("non-structural mass", kind::line_density, Sign::not_negative).value_or(0);
+  made.extra_mass = part.quantity("extra mass", kind::line_density, Sign::not_negative).value_or(0);
   part.done();
-  if (problems.count() > before || !section || lines.empty()) return false;
+  if (problems.count() > before || made.material < 0 || !section || lines.empty()) return false;
   std::vector<Line> placed;
   for (const Placement& placement : copies.placements) {
     for (Line line : lines) {
@@ -352,9 +354,10 @@ bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   made.name = name;
   made.weighed = part.quantity("weighed", kind::mass, Sign::positive);
   if (read_scaling(part, made.weighed.has_value())) reading.scaled.insert(name);
-  if (problems.count() > before || !material || !what) return false;  // what is inside makes no sense without them
-  made.material = *material;
-  return form == "line" ? read_lines(tree, part, made, reading) : read_continuum(form, *what, part, made, reading);
+  if (!what) return false;                    // which keys belong here cannot be told
+  made.material = material ? *material : -1;  // all else is read too, so that its problems are said in the same reading
+  return form == "line" ? read_lines(tree, part, made, before, reading)
+                        : read_continuum(form, *what, part, made, before, reading);
 }
 
 }  // namespace

@@ -12,8 +12,6 @@ namespace {
 constexpr double place_tolerance =
     1e-6;  // m: nodes this near to a plane, box or cylinder lie in it unless it says more
 
-using Nodes = std::vector<int>;
-
 void add_new(Nodes& all, const Nodes& more) {
   std::set<int> known(all.begin(), all.end());
   for (const int node : more)
@@ -252,6 +250,21 @@ class Selector {
 };
 
 }  // namespace
+
+std::optional<Nodes> read_nodes(const Tree& tree, const std::string& subject, Reading& reading,
+                                const std::vector<std::string>& also_valid) {
+  if (tree.is_list() && tree.items.empty()) {
+    reading.problems.add(tree, subject, "the list is empty", "name a place");
+    return std::nullopt;
+  }
+  std::optional<Nodes> all = Nodes{};
+  for (const Tree* each : one_or_more(tree)) {
+    const Nodes* const own = reading.places.find(*each, subject, reading.problems, also_valid);
+    if (!own) all.reset();
+    if (own && all) add_new(*all, *own);
+  }
+  return all;
+}
 
 std::vector<int> read_parts_named(const Tree& tree, const std::string& subject, Reading& reading) {
   std::vector<int> parts;

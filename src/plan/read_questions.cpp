@@ -77,7 +77,7 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   request.name = entry.key;
   Subject kind = Subject::node;
   if (how == "at") {
-    if (const auto* nodes = reading.places.find(*what, subject, problems)) request.items = *nodes;
+    request.items = read_nodes(*what, subject, reading).value_or(request.items);
   } else if (how == "between") {
     kind = Subject::pair;
     if (!what->is_list() || what->items.size() != 2) {
@@ -281,10 +281,15 @@ void read_allowable(MapReader& map, const WatchRequest& request, Limit& limit, R
                                 : std::pair{std::string("allowable"),
                                             map.required("allowable", std::string(request.quantity->kind->example))};
   if (!value) return;
-  if (key == "at least")
+  if (key == "at least") {
     limit.at_least =
         read_quantity(*value, kind::length, map.subject() + " at least", reading.problems, Sign::not_negative);
-  else if (value->is_text() && (value->text == "yield" || value->text == "ultimate"))
+    const double gap_there = smallest_gap(reading.plan.assembly, request);
+    if (limit.at_least && *limit.at_least >= gap_there)
+      reading.problems.add(*value, map.subject(),
+                           fmt::format("at least {} is to be left of a gap of {:.4g} mm", value->text, 1e3 * gap_there),
+                           "write less than the gap");
+  } else if (value->is_text() && (value->text == "yield" || value->text == "ultimate"))
     read_property(*value, request, limit, reading);
   else
     limit.allowable =
@@ -352,7 +357,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
     if (environment->type == Environment::Type::steady) continue;
     excited.push_back(environment);
     const bool sine = environment->type == Environment::Type::sine;
-    if (with && sine && each->text.ends_with(".combined"))
+    if (with && each->text.ends_with(".combined"))
       problems.add(*each, map.subject(), "a static answer cannot be added to axes that are combined already",
                    fmt::format("write in: {}", environment->name));
     if (!sine && request && request->quantity->per_input)

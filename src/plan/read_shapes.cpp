@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "core/mesh/shapes.h"
+#include "core/words.h"
 #include "plan/array_choice.h"
 #include "plan/sections.h"
 
@@ -151,15 +152,15 @@ std::optional<Meshing> read_meshing(const std::string& form, MapReader& part, Pa
   if (!meshing.solid) {
     made.thickness = meshing.thickness;
     made.offset = part.quantity("offset", kind::length).value_or(0);
-    made.extra_mass = part.quantity("non-structural mass", kind::area_density, Sign::not_negative).value_or(0);
+    made.extra_mass = part.quantity("extra mass", kind::area_density, Sign::not_negative).value_or(0);
   }
   made.form = meshing.solid ? Part::Form::solid : Part::Form::shell;
   return problems.count() > before ? std::nullopt : std::optional(meshing);
 }
 
-bool read_shape(const std::string& form, const Tree& what, MapReader& part, Part made, Reading& reading) {
+bool read_shape(const std::string& form, const Tree& what, MapReader& part, Part made, std::size_t before,
+                Reading& reading) {
   Problems& problems = reading.problems;
-  const std::size_t before = problems.count();
   MapReader map(what, part.subject() + " " + form, problems);
   if (!map.is_map()) return false;
   const Shape shape = read_sizes(form, map);
@@ -169,7 +170,7 @@ bool read_shape(const std::string& form, const Tree& what, MapReader& part, Part
   map.done();
   const Copies copies = read_copies(part, reading);
   part.done();
-  if (problems.count() > before || !meshing || !fineness) return false;
+  if (problems.count() > before || made.material < 0 || !meshing || !fineness) return false;
   if (const auto wrong = misfit(shape, *meshing)) {
     problems.add(what, map.subject(), *wrong, "change the sizes or the thickness");
     return false;
@@ -180,9 +181,8 @@ bool read_shape(const std::string& form, const Tree& what, MapReader& part, Part
   return true;
 }
 
-bool read_ribs(const Tree& what, MapReader& part, Part made, Reading& reading) {
+bool read_ribs(const Tree& what, MapReader& part, Part made, std::size_t before, Reading& reading) {
   Problems& problems = reading.problems;
-  const std::size_t before = problems.count();
   MapReader map(what, part.subject() + " ribs", problems);
   if (!map.is_map()) return false;
   const Tree* const on_tree = map.required("on", "PART");
@@ -218,9 +218,9 @@ bool read_ribs(const Tree& what, MapReader& part, Part made, Reading& reading) {
   map.done();
   made.form = Part::Form::shell;
   made.thickness = part.required_quantity("thickness", kind::length, Sign::positive).value_or(1);
-  made.extra_mass = part.quantity("non-structural mass", kind::area_density, Sign::not_negative).value_or(0);
+  made.extra_mass = part.quantity("extra mass", kind::area_density, Sign::not_negative).value_or(0);
   part.done();
-  if (problems.count() > before || !on || !towards || !fineness) return false;
+  if (problems.count() > before || made.material < 0 || !on || !towards || !fineness) return false;
   Assembly& assembly = reading.plan.assembly;
   assembly.parts.push_back(made);
   try {
@@ -255,11 +255,12 @@ MeshFile as_mesh(Grid grid, double unit, const std::string& name, Reading& readi
       if (file.mesh.cells[k].kind == kind) file.cell_of[k].push_back(cell);
   }
   for (const auto& [type, count] : left_out)
-    reading.plan.notes.push_back(
-        fmt::format("{}: {} cells of VTK's type {} are no shells or solids and are left out", name, count, type));
+    reading.plan.notes.push_back(fmt::format("{}: {} of VTK's type {} {} left out: no shells or solids", name,
+                                             counted(count, "cell"), type, count == 1 ? "is" : "are"));
   if (const int turned = turn_inverted(file.mesh); turned > 0)
-    reading.plan.notes.push_back(
-        fmt::format("{}: {} cells were numbered inside out and have been turned", name, turned));
+    reading.plan.notes.push_back(fmt::format("{}: {} numbered inside out {} been turned", name,
+                                             counted(static_cast<std::size_t>(turned), "cell"),
+                                             turned == 1 ? "has" : "have"));
   return file;
 }
 
@@ -293,24 +294,25 @@ MeshFile* find_file(const Tree& what, const Tree& unit_tree, const std::string& 
     return &reading.meshes.emplace(key, as_mesh(read_vtu(bytes.str(), path.string()), unit, what.text, reading))
                 .first->second;
   } catch (const FileError& error) {
-    problems.add(what, subject, error.what(), "give a VTK XML unstructured grid (.vtu)");
+    const std::string wrong = error.what();  // many say what to do
+    problems.add(what, subject, wrong,
+                 wrong.find("; ") == std::string::npos ? "give a VTK XML unstructured grid (.vtu)" : "");
     return nullptr;
   }
 }
 
-bool read_mesh(const Tree& what, MapReader& part, Part made, Reading& reading) {
+bool read_mesh(const Tree& what, MapReader& part, Part made, std::size_t before, Reading& reading) {
   Problems& problems = reading.problems;
-  const std::size_t before = problems.count();
   const std::string& subject = part.subject();
   const Tree* const unit = part.required("length", "mm");
   const Tree* const cells_tree = part.optional("cells");
   const auto thickness = part.quantity("thickness", kind::length, Sign::positive);
   made.offset = part.quantity("offset", kind::length).value_or(0);
-  made.extra_mass = part.quantity("non-structural mass", kind::area_density, Sign::not_negative).value_or(0);
+  made.extra_mass = part.quantity("extra mass", kind::area_density, Sign::not_negative).value_or(0);
   const Copies copies = read_copies(part, reading);
   part.done();
   MeshFile* const file = unit ? find_file(what, *unit, subject, reading) : nullptr;
-  if (!file || problems.count() > before) return false;
+  if (!file || problems.count() > before || made.material < 0) return false;
   const ArrayChoice choice(cells_tree, file->arrays, "cell", subject + " cells", problems);
   if (problems.count() > before) return false;
   std::vector<std::vector<int>> chosen(file->mesh.cells.size());
@@ -433,10 +435,11 @@ Copies read_copies(MapReader& part, Reading& reading) {
   return result;
 }
 
-bool read_continuum(const std::string& form, const Tree& what, MapReader& part, Part made, Reading& reading) {
-  if (form == "mesh") return read_mesh(what, part, std::move(made), reading);
-  if (form == "ribs") return read_ribs(what, part, std::move(made), reading);
-  return read_shape(form, what, part, std::move(made), reading);
+bool read_continuum(const std::string& form, const Tree& what, MapReader& part, Part made, std::size_t before,
+                    Reading& reading) {
+  if (form == "mesh") return read_mesh(what, part, std::move(made), before, reading);
+  if (form == "ribs") return read_ribs(what, part, std::move(made), before, reading);
+  return read_shape(form, what, part, std::move(made), before, reading);
 }
 
 }  // namespace avrenk

@@ -14,7 +14,38 @@ std::string found_instead(const Tree& tree) {
 
 std::string example_of(const Kind& kind) { return fmt::format("write {} such as \"{}\"", kind.name, kind.example); }
 
+// Where else in the same thing a key belongs: "line" of "part strut line" beside "part strut"; empty: nowhere.
+std::string home_of(const std::string& key, const std::string& subject,
+                    const std::map<std::string, std::vector<std::string>>& known) {
+  for (const auto& [other, keys] : known) {
+    if (std::find(keys.begin(), keys.end(), key) == keys.end()) continue;
+    if (other.starts_with(subject + " ")) return fmt::format("it belongs in {}", other.substr(subject.size() + 1));
+    if (subject.starts_with(other + " "))
+      return fmt::format("it belongs beside {}, in {}", subject.substr(other.size() + 1), other);
+  }
+  return "";
+}
+
 }  // namespace
+
+void Problems::add_unknown_key(const std::string& key, const Place& place, const std::string& subject) {
+  unknown_.push_back({list_.size(), key, subject});
+  list_.push_back({subject, fmt::format("unknown key \"{}\"", key), "", place});
+}
+
+void Problems::finish() {
+  for (const auto& [problem, key, subject] : unknown_) {
+    const std::vector<std::string>& keys = known_[subject];
+    std::string& instead = list_[problem].instead;
+    const auto nearest = nearest_name(key, keys);
+    if (!nearest) instead = home_of(key, subject, known_);
+    if (nearest)
+      instead = fmt::format("write \"{}\"", *nearest);
+    else if (instead.empty() && !keys.empty())
+      instead = fmt::format("its keys are {}", fmt::join(keys, ", "));
+  }
+  unknown_.clear();
+}
 
 std::optional<double> read_quantity(const Tree& tree, const Kind& kind, const std::string& subject, Problems& problems,
                                     Sign sign) {
@@ -145,12 +176,10 @@ std::pair<std::string, const Tree*> MapReader::one_of(const std::vector<std::str
 }
 
 void MapReader::done() {
-  for (const Tree::Entry& entry : tree_.entries) {
-    if (std::find(asked_.begin(), asked_.end(), entry.key) != asked_.end()) continue;
-    Tree at;
-    at.place = entry.place;
-    problems_.add(at, subject_, fmt::format("unknown key \"{}\"", entry.key), suggest_name(entry.key, asked_));
-  }
+  problems_.knows(subject_, asked_);
+  for (const Tree::Entry& entry : tree_.entries)
+    if (std::find(asked_.begin(), asked_.end(), entry.key) == asked_.end())
+      problems_.add_unknown_key(entry.key, entry.place, subject_);
 }
 
 std::optional<double> MapReader::quantity(const std::string& key, const Kind& kind, Sign sign) {

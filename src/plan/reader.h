@@ -23,11 +23,23 @@ class Problems {
     if (!said) list_.push_back({std::move(subject), std::move(wrong), std::move(instead), at.place});
     noted_ += said ? 1 : 0;
   }
+  /// A key that the map of this subject does not have; what to write instead is said by `finish`.
+  void add_unknown_key(const std::string& key, const Place& place, const std::string& subject);
+  /// A map was read that knows these keys.
+  void knows(const std::string& subject, const std::vector<std::string>& keys) { known_[subject] = keys; }
+  /// Says of each unknown key the nearest known one, else the map of the same thing that has it, else all keys.
+  void finish();
   [[nodiscard]] std::size_t count() const { return list_.size() + noted_; }
 
  private:
+  struct UnknownKey {
+    std::size_t problem;  // in the list
+    std::string key, subject;
+  };
   std::vector<Problem>& list_;
   std::size_t noted_ = 0;  // said before, and still a reason not to go on
+  std::vector<UnknownKey> unknown_;
+  std::map<std::string, std::vector<std::string>> known_;  // keys of every map that was read, by its subject
 };
 
 enum class Sign { any, positive, not_negative };

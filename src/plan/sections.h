@@ -9,6 +9,8 @@
 
 namespace avrenk {
 
+using Nodes = std::vector<int>;  ///< of a place
+
 /// A mesh as read from a file, and what became of it.
 struct MeshFile {
   Mesh mesh;
@@ -50,6 +52,10 @@ struct Reading {
 [[nodiscard]] std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, const std::vector<int>& from,
                                                                         const std::vector<int>& to,
                                                                         const std::string& subject, Reading& reading);
+/// The nodes of a place by its name, or of a list of places, each node once; absent with a problem noted.
+/// @param also_valid  further names that the message about an unknown one offers
+[[nodiscard]] std::optional<Nodes> read_nodes(const Tree& tree, const std::string& subject, Reading& reading,
+                                              const std::vector<std::string>& also_valid = {});
 /// Index of a base by its name; −1 with a problem noted, here or where the base is read.
 [[nodiscard]] int find_base(const Tree& tree, const std::string& subject, Reading& reading);
 /// A direction: x, y or z, or three plain numbers.
@@ -64,8 +70,12 @@ struct Copies {
   std::array<bool, 3> mirror{};
 };
 [[nodiscard]] Copies read_copies(MapReader& part, Reading& reading);
-/// A part of shells or solids: one of our shapes, ribs, or cells of a file. @return  whether it was added
-bool read_continuum(const std::string& form, const Tree& what, MapReader& part, Part made, Reading& reading);
+/// A part of shells or solids: one of our shapes, ribs, or cells of a file.
+/// @param made    its material −1: not known, which has been said
+/// @param before  problems that there were before this part: where there are more, it is read but not added
+/// @return  whether it was added
+bool read_continuum(const std::string& form, const Tree& what, MapReader& part, Part made, std::size_t before,
+                    Reading& reading);
 
 /// scale: yes beside weighed.
 [[nodiscard]] bool read_scaling(MapReader& map, bool weighed);

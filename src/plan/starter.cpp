@@ -8,26 +8,13 @@
 #include <set>
 
 #include "core/error.h"
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
 
 // A sentence as a comment of at most 100 columns.
-std::string commented(const std::string& text) {
-  std::string result, line = "#";
-  std::size_t from = 0;
-  while (from < text.size()) {
-    const std::size_t end = std::min(text.find(' ', from), text.size());
-    const std::string word = text.substr(from, end - from);
-    if (line.size() + 1 + word.size() > 100) {
-      result += line + "\n";
-      line = "#";
-    }
-    line += " " + word;
-    from = end + 1;
-  }
-  return text.empty() ? "" : result + line + "\n";
-}
+std::string commented(const std::string& text) { return text.empty() ? "" : "# " + wrapped(text, 100, "# "); }
 
 std::string name_from(const std::string& text) {
   std::string name;
@@ -61,7 +48,7 @@ std::string value_of(const GridArray& array, std::size_t cell) {
 }
 
 // Quoted where YAML would read something else.
-std::string quoted(const std::string& text) {
+std::string in_quotes(const std::string& text) {
   const bool plain = std::all_of(text.begin(), text.end(), [](unsigned char c) {
     return std::isalnum(c) || c == '-' || c == '_' || c == '.' || c == ' ';
   });
@@ -181,11 +168,11 @@ class Starter {
           name_from(array ? (number ? array->name + "-" + group : group) : file_.substr(0, file_.rfind('.')));
       while (!used.insert(name).second) name += "-2";
       names_ += (names_.empty() ? "" : ", ") + name;
-      text_ +=
-          fmt::format("  {}: {{mesh: {}, length: {}, {}{}material: alloy}}  # {} {}{}\n", name, quoted(file_), unit_,
-                      array ? fmt::format("cells: {{{}: {}}}, ", quoted(array->name), quoted(group)) : std::string(),
-                      found.shells > 0 ? "thickness: 2 mm, " : "", found.shells > 0 ? found.shells : found.solids,
-                      found.shells > 0 ? "shells" : "solids", found.shells > 0 ? "; CHECK the thickness" : "");
+      text_ += fmt::format(
+          "  {}: {{mesh: {}, length: {}, {}{}material: alloy}}  # {} {}{}\n", name, in_quotes(file_), unit_,
+          array ? fmt::format("cells: {{{}: {}}}, ", in_quotes(array->name), in_quotes(group)) : std::string(),
+          found.shells > 0 ? "thickness: 2 mm, " : "", found.shells > 0 ? found.shells : found.solids,
+          found.shells > 0 ? "shells" : "solids", found.shells > 0 ? "; CHECK the thickness" : "");
     }
     text_ +=
         fmt::format("  # CHECK the unit of length: the mesh is {:.4g} {} long\n\n", box_.sizes().maxCoeff(), unit_);
@@ -222,7 +209,7 @@ class Starter {
       for (const std::string& group : groups) {
         if (group == "0" || group.empty()) continue;
         text_ += fmt::format("  # {}: {{part: [{}], set: {{{}: {}}}}}\n", name_from(array.name + "-" + group), names_,
-                             quoted(array.name), quoted(group));
+                             in_quotes(array.name), in_quotes(group));
       }
     }
     text_ += "\n";

@@ -158,8 +158,16 @@ void apply(const Override& override, Tree& plan, std::vector<Problem>& problems)
       return;
     }
     Tree* next = at->find(key);
+    if (!next && at == &plan &&
+        std::find(std::begin(section_names), std::end(section_names), key) != std::end(section_names)) {
+      at->entries.push_back({key, place, Tree{}});  // a section that the plan does not have yet
+      next = &at->entries.back().value;
+      next->kind = Tree::Kind::map;
+      next->place = place;
+    }
     if (!next) {
-      const std::vector<std::string> known = keys_of(*at);
+      std::vector<std::string> known = keys_of(*at);
+      if (at == &plan) known.assign(std::begin(section_names), std::end(section_names));
       problems.push_back({"", fmt::format("the plan has no \"{}\"", key), suggest_name(key, known), place});
       return;
     }

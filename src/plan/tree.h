@@ -37,6 +37,11 @@ struct Override {
   std::string path, value;
 };
 
+/// Sections of a plan, all of them maps but the first two.
+inline constexpr const char* section_names[] = {"title",  "include",  "values", "show",         "materials", "parts",
+                                                "places", "masses",   "base",   "joints",       "modes",     "damping",
+                                                "watch",  "profiles", "levels", "environments", "factors",   "limits"};
+
 /// Splits "path.to.key=VALUE". @throws InputError  no "="
 [[nodiscard]] Override parse_override(const std::string& text);
 

@@ -238,8 +238,15 @@ TEST(Program, SaysHowItIsUsed) {
   for (const char* command : {"demo", "check", "modes", "sine", "random", "run", "profile"}) {
     const Ran own = run_program(folder, std::string(command) + " --help");
     EXPECT_EQ(own.status, 0);
-    EXPECT_THAT(own.out, AllOf(HasSubstr(std::string("avrenk ") + command), HasSubstr("Example\n  avrenk")));
+    EXPECT_THAT(own.out, AllOf(HasSubstr(std::string("avrenk ") + command), HasSubstr("Example\n  avrenk"),
+                               testing::Not(HasSubstr("--mesh"))));
   }
+  // Options only where a command has them, in its help and on its line.
+  EXPECT_THAT(run_program(folder, "new --help").out, AllOf(HasSubstr("--mesh"), testing::Not(HasSubstr("--audit"))));
+  EXPECT_THAT(run_program(folder, "explain --help").out, testing::Not(HasSubstr("--set")));
+  const Ran stray = run_program(folder, "profile mast.yaml --audit 2");
+  EXPECT_EQ(stray.status, 2);
+  EXPECT_THAT(stray.err, HasSubstr("avrenk profile has no option --audit; see avrenk profile --help"));
   EXPECT_EQ(run_program(folder, "").status, 2);
   EXPECT_THAT(run_program(folder, "--version").out, testing::MatchesRegex("avrenk [0-9]+\\.[0-9]+\\.[0-9]+\n"));
 }

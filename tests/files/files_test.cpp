@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/error.h"
+#include "core/words.h"
 #include "files/run_folder.h"
 #include "files/summary.h"
 #include "support/temporary.h"
@@ -53,7 +54,7 @@ TEST(Table, ShowsNumbersAsAnEngineerWritesThem) {
 }
 
 TEST(Summary, IsJsonWithUnitsAndNullForWhatIsNotFinite) {
-  const Summary summary{"1.2.3",   "run", "deck.yaml", "Deck \"A\"", "met", {"note"}, {}, {{"total mass", 20.5, "kg"}},
+  const Summary summary{"1.2.3",   "run", "plan.yaml", "Deck \"A\"", "met", {"note"}, {}, {{"total mass", 20.5, "kg"}},
                         {sample()}};
   const std::string json = to_json(summary);
   EXPECT_THAT(json, testing::HasSubstr("\"layout\": 1"));

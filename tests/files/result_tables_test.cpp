@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 
+#include "files/model_tables.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -70,6 +71,22 @@ TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
   EXPECT_NEAR(highest / number(peaks, 3, "peak"), 1, 0.05);
   EXPECT_EQ(curves.columns.size(), 2U + 3 * 2 + 1);  // frequency, input, three with phase, a magnitude
   EXPECT_EQ(curve_table(two, watched, show).columns[2].unit, "g²/Hz");
+  // At the frequency asked for: the row of the curve there.
+  sine.grid.at = shake.grid.at = {33.3};
+  const Table asked = asked_table(run_environment(sine, 0, solved.system, solved.basis, solved.damping, watched),
+                                  watched, show),
+              asked_psd = asked_table(run_environment(shake, 0, solved.system, solved.basis, solved.damping, watched),
+                                      watched, show);
+  EXPECT_EQ(asked.rows.size() + asked_psd.rows.size(), 2U);
+  EXPECT_TRUE(asked_table(one, watched, show).rows.empty());  // its grid has no such point
+  EXPECT_EQ(number(asked, 0, "at"), 33.3);
+  const Table through =
+      curve_table(run_environment(sine, 0, solved.system, solved.basis, solved.damping, watched), watched, show);
+  for (std::size_t row = 0; row < through.rows.size(); ++row)
+    if (number(through, row, "frequency") == 33.3)
+      EXPECT_EQ(number(through, row, "box.acceleration"), number(asked, 0, "amplitude"));
+  EXPECT_EQ(std::get<std::string>(asked_psd.rows[0][3]), "g²/Hz");
+  EXPECT_TRUE(std::isnan(number(asked_psd, 0, "phase")) && !std::isnan(number(asked, 0, "phase")));
   const Table overview = overview_table({&one}, watched, show);
   EXPECT_EQ(overview.rows.size(), 1U);
   EXPECT_THAT(std::get<std::string>(overview.rows[0][2]), testing::HasSubstr(" @ "));

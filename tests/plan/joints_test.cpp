@@ -13,7 +13,7 @@ using test::replaced;
 using test::TemporaryFolder;
 using testing::HasSubstr;
 
-const std::string good = R"(materials:
+const std::string ring_joint = R"(materials:
   alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3}
   steel: {E: 205 GPa, nu: 0.29, density: 7850 kg/m^3}
   sheet: {E: {x: 62 GPa, y: 60 GPa, z: 9 GPa}, nu: {xy: 0.05, yz: 0.3, xz: 0.3}, G: {xy: 4 GPa, yz: 3 GPa, xz: 3 GPa}, density: 1600 kg/m^3, axes: {x: [1, 0, 0], y: [0, 1, 0]}}
@@ -75,14 +75,14 @@ Plan plan_of(const TemporaryFolder& folder, const std::string& text) {
   return test::plan_in(folder, text, {{"foot.vtu", foot_file()}});
 }
 
-std::string problem_of(const std::string& text) {
+std::string problem_with_foot(const std::string& text) {
   const std::string problem = test::problem_of(text, {{"foot.vtu", foot_file()}});
   return problem.empty() ? "none" : problem;
 }
 
 TEST(PlanJoints, BecomeWhatTheySay) {
   const TemporaryFolder folder;
-  const Plan plan = plan_of(folder, good);
+  const Plan plan = plan_of(folder, ring_joint);
   const Assembly& model = plan.assembly;
   const auto count = [&](const char* place) { return model.places.at(place).size(); };
   EXPECT_EQ(count("slope"), 9U);  // the diagonal of 25 mm squares
@@ -188,10 +188,10 @@ TEST(PlanJoints, SayInOneSentenceWhatIsWrong) {
       {"{joint: bolts, quantities: [force, travel]}",
        "{joint: bolts, quantities: [force], axes: {x: [0, 1, 0], y: [0, 0, 1]}}",
        "watch bolts: a spring has axes of its own; leave axes out"}};
-  ASSERT_EQ(problem_of(good), "none");
+  ASSERT_EQ(problem_with_foot(ring_joint), "none");
   for (const auto& [from, to, sentence] : cases) {
-    ASSERT_NE(good.find(from), std::string::npos) << from;
-    EXPECT_THAT(problem_of(replaced(good, from, to)), HasSubstr(sentence)) << to;
+    ASSERT_NE(ring_joint.find(from), std::string::npos) << from;
+    EXPECT_THAT(problem_with_foot(replaced(ring_joint, from, to)), HasSubstr(sentence)) << to;
   }
 }
 
@@ -207,23 +207,24 @@ TEST(PlanJoints, NameBothSidesOfAConflict) {
     }
     return std::string("none");
   };
-  EXPECT_THAT(refusal(good + "  \n").substr(0, 4), "none");
-  EXPECT_THAT(refusal(replaced(good, "  mean: {", "  second: {rigid: {lead: centre, follow: all-tower}}\n  mean: {")),
-              testing::AllOf(HasSubstr("joint second"), HasSubstr("already follows in joint")));
-  EXPECT_THAT(refusal(replaced(good, "  mean: {", "  back: {rigid: {lead: centre, follow: rim}}\n  mean: {")),
+  EXPECT_THAT(refusal(ring_joint + "  \n").substr(0, 4), "none");
+  EXPECT_THAT(
+      refusal(replaced(ring_joint, "  mean: {", "  second: {rigid: {lead: centre, follow: all-tower}}\n  mean: {")),
+      testing::AllOf(HasSubstr("joint second"), HasSubstr("already follows in joint")));
+  EXPECT_THAT(refusal(replaced(ring_joint, "  mean: {", "  back: {rigid: {lead: centre, follow: rim}}\n  mean: {")),
               HasSubstr("a ring of joints"));
-  EXPECT_THAT(refusal(replaced(good, "  mean: {", "  held: {rigid: {lead: centre, follow: side}}\n  mean: {")),
+  EXPECT_THAT(refusal(replaced(ring_joint, "  mean: {", "  held: {rigid: {lead: centre, follow: side}}\n  mean: {")),
               HasSubstr("follow"));
 }
 
 TEST(PlanJoints, AFreeModelNeedsNoBase) {
-  const std::string free = replaced(replaced(good, "base:\n  fixture: {place: side, holds: all}\n", ""),
+  const std::string free = replaced(replaced(ring_joint, "base:\n  fixture: {place: side, holds: all}\n", ""),
                                     "damping:", "modes: {count: 8, free: yes}\ndamping:");
   const TemporaryFolder folder;
   const Plan plan = plan_of(folder, free);
   EXPECT_TRUE(plan.modes.free_motions);
   EXPECT_TRUE(plan.assembly.bases.empty());
-  EXPECT_THAT(problem_of(replaced(free, ", free: yes", "")), HasSubstr("\"base\" is missing"));
+  EXPECT_THAT(problem_with_foot(replaced(free, ", free: yes", "")), HasSubstr("\"base\" is missing"));
   EXPECT_EQ(solve_modes(plan.assembly, make_system(plan.assembly), plan.modes).free_motions(), 6);
 }
 

@@ -14,7 +14,7 @@ using test::replaced;
 using test::TemporaryFolder;
 
 // A plan with something of every section; line numbers matter to the tests below.
-const std::string good = R"(title: Mast on a bracket
+const std::string mast_on_bracket = R"(title: Mast on a bracket
 show: {acceleration: m/s^2}
 values: {height: 600 mm}
 materials:
@@ -70,7 +70,7 @@ std::string problems_of(const std::string& text, const std::vector<Override>& ov
 
 TEST(Plan, BecomesTheModelItDescribes) {
   const TemporaryFolder folder;
-  const Plan plan = read_plan(folder.write("mast.yaml", good), {});
+  const Plan plan = read_plan(folder.write("mast.yaml", mast_on_bracket), {});
   const Assembly& model = plan.assembly;
   EXPECT_EQ(plan.title, "Mast on a bracket");
   EXPECT_EQ(plan.show.unit(kind::acceleration).text, "m/s²");
@@ -120,8 +120,33 @@ TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
       {"tube: {", "pipe: {",
        "mast.yaml:9:14: part mast section: nothing says what it is; give one of: rod, tube, rectangle, box, I, "
        "channel, angle, T, given\n"
-       "mast.yaml:9:15: part mast section: unknown key \"pipe\"; write one of: rod, tube, rectangle, box, I, channel, "
+       "mast.yaml:9:15: part mast section: unknown key \"pipe\"; its keys are rod, tube, rectangle, box, I, channel, "
        "angle, T, given"},
+      // A key that belongs elsewhere in the same thing.
+      {"    material: alloy", "    up: [0, 1, 0]\n    material: alloy",
+       "mast.yaml:10:5: part mast: unknown key \"up\"; it belongs in line"},
+      {"divisions: 6}", "divisions: 6, material: alloy}",
+       "mast.yaml:8:83: part mast line: unknown key \"material\"; it belongs beside line, in part mast"},
+      // All that is wrong in a part is said beside its unknown material.
+      {"\"${height}\"], divisions: 6}\n    section: {tube: {diameter: 26 mm, wall: 1.5 mm}}\n    material: alloy",
+       "300], divisions: 6}\n    section: {tube: {diamter: 26 mm, wall: 1.5 mm}}\n    material: aloy",
+       "mast.yaml:8:55: part mast line to: \"300\" has no unit; write a length such as \"8 mm\"\n"
+       "mast.yaml:9:21: part mast tube: \"diameter\" is missing; write diameter: 8 mm\n"
+       "mast.yaml:9:22: part mast tube: unknown key \"diamter\"; write \"diameter\"\n"
+       "mast.yaml:10:15: part mast: no material \"aloy\"; write \"alloy\""},
+      {"place: root, holds", "place: [root, tap], holds",
+       "mast.yaml:19:26: base fixture: no place \"tap\"; write \"tip\""},
+      {"place: root, holds: all", "place: root, feet: {place: tip, holds: z}",
+       "mast.yaml:19:32: base fixture: \"place\" and \"feet\" cannot both be given; keep one"},
+      {"place: root, holds: all", "feet: [{holds: z}]",
+       "mast.yaml:19:20: base fixture feet: \"place\" is missing; write place: PLACE"},
+      {"{otherwise: 1.5 %}", "{coupled: yes}",
+       "mast.yaml:22:10: damping: \"otherwise\" is missing; write otherwise: 1.5 %, the damping of all that has none "
+       "of "
+       "its own"},
+      {"level: acceptance}", "level: acceptance, frequencies: {at: [50 Hz, 300 Hz]}}",
+       "mast.yaml:31:97: environment sine frequencies: 300 Hz lies outside 5 to 200 Hz; ask for frequencies inside the "
+       "band"},
       {"plane: {z: 0 mm}", "plane: {z: 7 mm}",
        "mast.yaml:12:29: place root: no node lies there; check the coordinates, or let a line end there"},
       {"nearest: [0 mm, 0 mm, 900 mm]", "nearest: [0 mm, 0 mm]",
@@ -189,7 +214,7 @@ TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
        "mast.yaml:20:39: joint mount: no place \"fixture\"; write one of: root, tip, corners, box, ground"}};
   for (const Bad& bad : cases) {
     SCOPED_TRACE(bad.to);
-    EXPECT_EQ(problems_of(replaced(good, bad.from, bad.to)), bad.sentence);
+    EXPECT_EQ(problems_of(replaced(mast_on_bracket, bad.from, bad.to)), bad.sentence);
   }
   EXPECT_EQ(problems_of("parts: [1, 2"), "mast.yaml:1:1: this is not YAML: end of sequence flow not found");
   EXPECT_EQ(problems_of("just text"),
@@ -206,7 +231,7 @@ parts:
     line: {from: [0 mm, 0 mm, 0 mm], to: [0 mm, 0 mm, 300 mm], divisions: 4, offset: {to: [0 mm, 5 mm, 0 mm]}, releases: {from: [ry]}}
     section: {channel: {width: 20 mm, height: [30 mm, 24 mm], web: 2 mm, flange: 3 mm}}
     material: alloy
-    non-structural mass: 80 gram/m
+    extra mass: 80 gram/m
     weighed: 0.2 kg
   bar:
     line: {from: [0 mm, 0 mm, 300 mm], to: [400 mm, 0 mm, 300 mm], divisions: 4}
@@ -299,8 +324,8 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
        "bad.yaml:7:134: part post line releases: \"rw\" is not known here; write \"rx\""},
       {"releases: {from: [ry]}", "releases: [ry]",
        "bad.yaml:7:122: part post line releases: a list stands here, a map is due; write {key: value, …}"},
-      {"non-structural mass: 80 gram/m", "non-structural mass: 80 gram",
-       "bad.yaml:10:26: part post non-structural mass: \"80 gram\" is a mass; write a mass per length such as \"0.3 "
+      {"extra mass: 80 gram/m", "extra mass: 80 gram",
+       "bad.yaml:10:26: part post extra mass: \"80 gram\" is a mass; write a mass per length such as \"0.3 "
        "kg/m\""},
       {"rayleigh: [[20 Hz, 1 %], [900 Hz, 4 %]]", "rayleigh: [[900 Hz, 1 %], [20 Hz, 4 %]]",
        "bad.yaml:26:33: damping rayleigh: two pairs of a frequency and a ratio are due, in rising order; write "
@@ -366,6 +391,11 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"in: [sine, random], take: {sine", "in: [sine.combined, random], take: {sine",
        "bad.yaml:43:37: limit stress: a static answer cannot be added to axes that are combined already; write in: "
        "sine"},
+      {"in: [sine, random], take: {sine", "in: [sine, random.combined], take: {sine",
+       "bad.yaml:43:43: limit stress: a static answer cannot be added to axes that are combined already; write in: "
+       "random"},
+      {"at least: 1 mm", "at least: 4 mm",
+       "bad.yaml:44:77: limit room: at least 4 mm is to be left of a gap of 4 mm; write less than the gap"},
       {"with: gravity", "with: rock",
        "bad.yaml:43:95: limit stress with: environment \"rock\" is not static; name one that is written as {static: "
        "{acceleration: {z: -1 g}}}"},
@@ -392,7 +422,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
 }
 
 TEST(Plan, ReportsAllThatIsWrongInOneReading) {
-  std::string text = replaced(good, "E: 71 GPa", "E: 71");
+  std::string text = replaced(mast_on_bracket, "E: 71 GPa", "E: 71");
   text = replaced(text, "mass: 180 gram", "mass: 180 lb");
   text = replaced(text, "allowable: 10 mm", "allowable: 10");
   EXPECT_THAT(problems_of(text),
@@ -406,7 +436,7 @@ TEST(Plan, TakesOverridesIncludesAndValues) {
   const TemporaryFolder folder;
   (void)folder.write("alloys.yaml",
                      "materials:\n  steel: {E: 200 GPa, nu: 0.3, density: 7850 kg/m^3}\nvalues: {pad: 3 mm}\n");
-  const std::string file = folder.write("mast.yaml", "include: alloys.yaml\n" + good);
+  const std::string file = folder.write("mast.yaml", "include: alloys.yaml\n" + mast_on_bracket);
   const Plan plan = read_plan(file, {{"parts.mast.material", "steel"},
                                      {"values.height", "0.5 m"},
                                      {"damping.otherwise", "{loss factor: 3 %}"},
@@ -415,11 +445,18 @@ TEST(Plan, TakesOverridesIncludesAndValues) {
   EXPECT_NEAR(plan.assembly.nodes[6].position.z(), 0.5, 1e-15);
   EXPECT_EQ(plan.damping.form, DampingRule::Form::loss_factor);
   EXPECT_EQ(plan.modes.count, 4);
-  EXPECT_EQ(problems_of(good, {{"parts.mast.material", "wood"}}),
+  EXPECT_EQ(problems_of(mast_on_bracket, {{"parts.mast.material", "wood"}}),
             "--set parts.mast.material: part mast: no material \"wood\"; write \"alloy\"");
-  EXPECT_EQ(problems_of(good, {{"part.mast.material", "alloy"}}),
+  EXPECT_EQ(problems_of(mast_on_bracket, {{"part.mast.material", "alloy"}}),
             "--set part.mast.material: the plan has no \"part\"; write \"parts\"");
-  EXPECT_EQ(problems_of("include: nowhere.yaml\n" + good).substr(0, 42), "mast.yaml:1:10: include: there is no file ");
+  // A section that the plan does not have is added; nothing else is made on the way.
+  EXPECT_EQ(read_plan(file, {{"modes.count", "3"}}).modes.count, 3);
+  EXPECT_EQ(problems_of(mast_on_bracket, {{"modes.cuont", "3"}}),
+            "--set modes.cuont: modes: unknown key \"cuont\"; write \"count\"");
+  EXPECT_EQ(problems_of(mast_on_bracket, {{"parts.mats.material", "alloy"}}),
+            "--set parts.mats.material: the plan has no \"mats\"; write \"mast\"");
+  EXPECT_EQ(problems_of("include: nowhere.yaml\n" + mast_on_bracket).substr(0, 42),
+            "mast.yaml:1:10: include: there is no file ");
   (void)folder.write("alloys.yaml",
                      "materials:\n  alloy: {E: 200 GPa, nu: 0.3, density: 7850 kg/m^3}\ninclude: mast.yaml\n");
   try {
@@ -433,26 +470,57 @@ TEST(Plan, TakesOverridesIncludesAndValues) {
   EXPECT_THROW((void)parse_override("values.height"), InputError);
 }
 
+// A list of places stands where one may; feet of one base are held in other directions at other places.
+TEST(Plan, TakesListsOfPlacesAndFeetThatAreHeldDifferently) {
+  const TemporaryFolder folder;
+  const std::string more =
+      replaced(mast_on_bracket, "quantities: force}",
+               "quantities: force}\n  both: {at: [tip, corners, tip], quantities: [acceleration]}");
+  const auto feet_of = [&](const std::string& base) {
+    const Plan plan = read_plan(folder.write("mast.yaml", replaced(more, "place: root, holds: all", base)), {});
+    std::vector<Foot> feet = plan.assembly.bases[0].feet;
+    feet.resize(feet.size() - 2);  // those of the springs
+    return feet;
+  };
+  const auto held = [](const Foot& foot) {
+    std::string text;
+    for (const bool each : foot.holds) text += each ? '1' : '0';
+    return text;
+  };
+  const std::vector<Foot> list = feet_of("place: [root, tip], holds: [x, y]");
+  ASSERT_EQ(list.size(), 2U);
+  EXPECT_EQ(held(list[0]) + held(list[1]), "110000110000");
+  // A node of two entries is held in the directions of both.
+  const std::vector<Foot> feet = feet_of("feet: [{place: root, holds: [x, z]}, {place: [root, tip], holds: [y, z]}]");
+  ASSERT_EQ(feet.size(), 2U);
+  EXPECT_EQ(held(feet[0]) + held(feet[1]), "111000011000");
+  const Plan plan = read_plan(folder.write("mast.yaml", more), {});
+  EXPECT_EQ(plan.watch.back().items.size(), 3U);
+  EXPECT_NEAR(plan.assembly.bases[0].point.norm(), 0, 1e-15);
+}
+
 TEST(Plan, TakesDampingInAllItsForms) {
   const auto rule = [](const std::string& otherwise) {
     const TemporaryFolder folder;
-    return read_plan(folder.write("mast.yaml", good), {{"damping.otherwise", otherwise}}).damping;
+    return read_plan(folder.write("mast.yaml", mast_on_bracket), {{"damping.otherwise", otherwise}}).damping;
   };
   EXPECT_EQ(rule("2 %").ratio(70), 0.02);
   EXPECT_EQ(rule("{Q: 25}").ratio(70), 0.02);  // ζ = 1/2Q
   EXPECT_EQ(rule("{loss factor: 4 %}").value, 0.04);
   EXPECT_EQ(rule("{loss factor: 4 %}").ratio(70), 0);
   EXPECT_NEAR(rule("[[600 rpm, 1 %], [1 kHz, 3 %]]").ratio(100), 0.02, 1e-15);  // half way from 10 to 1000 Hz
-  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "{Q: 0.4}"}}),
+  EXPECT_THAT(problems_of(mast_on_bracket, {{"damping.otherwise", "{Q: 0.4}"}}),
               testing::HasSubstr("Q below 0.5 is beyond critical"));
-  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "[]"}}), testing::HasSubstr("damping: the table is empty"));
-  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "[[50 Hz, 1 %], [20 Hz, 1 %]]"}}),
+  EXPECT_THAT(problems_of(mast_on_bracket, {{"damping.otherwise", "[]"}}),
+              testing::HasSubstr("damping: the table is empty"));
+  EXPECT_THAT(problems_of(mast_on_bracket, {{"damping.otherwise", "[[50 Hz, 1 %], [20 Hz, 1 %]]"}}),
               testing::HasSubstr("frequencies do not rise from 50 to 20 Hz"));
-  EXPECT_THAT(problems_of(good, {{"damping.otherwise", "{eta: 3 %}"}}), testing::HasSubstr("unknown key \"eta\""));
+  EXPECT_THAT(problems_of(mast_on_bracket, {{"damping.otherwise", "{eta: 3 %}"}}),
+              testing::HasSubstr("unknown key \"eta\""));
 }
 
 TEST(Plan, TakesSineBranchesAndFactors) {
-  std::string text = replaced(good, "sine: {acceleration:", "sine: {displacement: 1 mm, acceleration:");
+  std::string text = replaced(mast_on_bracket, "sine: {acceleration:", "sine: {displacement: 1 mm, acceleration:");
   text = replaced(text, "allowable: 10 mm", "allowable: 10 mm, factors: [yield, model]");
   text = replaced(text, "levels: {", "factors: {yield: 1.25, model: 1.2}\nlevels: {");
   const TemporaryFolder folder;
@@ -467,7 +535,7 @@ TEST(Plan, TakesSineBranchesAndFactors) {
 
 TEST(Plan, MirrorsLinesAndJoinsThemWhereTheyMeet) {
   const std::string text =
-      replaced(replaced(good, "material: alloy", "material: alloy\n    copies: {mirror: [x, y]}"),
+      replaced(replaced(mast_on_bracket, "material: alloy", "material: alloy\n    copies: {mirror: [x, y]}"),
                "line: {from: [0 mm, 0 mm, 0 mm], to: [0 mm, 0 mm, \"${height}\"], divisions: 6}",
                "line: [{from: [30 mm, 20 mm, 0 mm], to: [0 mm, 0 mm, 600 mm], divisions: 3}, "
                "{through: [[0 mm, 0 mm, 600 mm], [0 mm, 0 mm, 700 mm], [0 mm, 0 mm, 800 mm]], element: 60 mm}]");
@@ -485,7 +553,7 @@ TEST(Plan, SurvivesAnyMutilation) {
   std::mt19937 generator(5);
   int refused = 0;
   for (int trial = 0; trial < 400; ++trial) {
-    std::string text = good;
+    std::string text = mast_on_bracket;
     for (auto cuts = 1 + generator() % 3; cuts > 0; --cuts) {
       const std::size_t at = generator() % text.size(), length = 1 + generator() % 12;
       if (generator() % 3 == 0)

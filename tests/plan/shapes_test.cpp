@@ -13,11 +13,11 @@ using test::replaced;
 using test::TemporaryFolder;
 using testing::HasSubstr;
 
-const std::string good = R"(materials:
+const std::string plate_and_lug = R"(materials:
   alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield: 430 MPa}
   sheet: {E: {x: 62 GPa, y: 60 GPa, z: 9 GPa}, nu: {xy: 0.05, yz: 0.3, xz: 0.3}, G: {xy: 4 GPa, yz: 3 GPa, xz: 3 GPa}, density: 1600 kg/m^3, axes: {x: [0, 0, 1], y: [1, 0, 0]}}
 parts:
-  deck: {plate: {size: [300 mm, 200 mm], divisions: [6, 4]}, thickness: 3 mm, material: alloy, offset: 1 mm, non-structural mass: 0.5 kg/m^2}
+  deck: {plate: {size: [300 mm, 200 mm], divisions: [6, 4]}, thickness: 3 mm, material: alloy, offset: 1 mm, extra mass: 0.5 kg/m^2}
   ribs: {ribs: {on: deck, along: [[[-150 mm, 0 mm, 0 mm], [150 mm, 0 mm, 0 mm]]], height: 30 mm, towards: -z, divisions: 2}, thickness: 4 mm, material: alloy}
   pad: {box: {size: [40 mm, 30 mm, 20 mm], element: 10 mm}, material: alloy, position: [100 mm, 50 mm, 30 mm], copies: {mirror: [x, y]}}
   barrel: {tube: {diameter: 80 mm, height: 100 mm, divisions: [16, 4]}, thickness: 2 mm, material: sheet, rotation: {about: y, by: 90 deg}, position: [0 mm, 0 mm, 100 mm]}
@@ -39,13 +39,13 @@ limits:
   stress: {of: metal.von Mises, in: sine, take: peak, allowable: yield}
 )";
 
-std::string problem_of(const std::string& text, const std::string& mesh = "") {
+std::string problem_with_mesh(const std::string& text, const std::string& mesh = "") {
   return test::problem_of(text, mesh.empty() ? test::Files{} : test::Files{{"part.vtu", mesh}});
 }
 
 TEST(PlanShapes, BecomeTheMassesAndPlacesTheyDescribe) {
   const TemporaryFolder folder;
-  const Plan plan = plan_in(folder, good);
+  const Plan plan = plan_in(folder, plate_and_lug);
   const Assembly& model = plan.assembly;
   const auto masses = mass_breakdown(model);
   const auto mass_of = [&](const std::string& name) {
@@ -78,7 +78,7 @@ TEST(PlanShapes, BecomeTheMassesAndPlacesTheyDescribe) {
 TEST(PlanShapes, SayInOneSentenceWhatIsWrong) {
   const std::tuple<const char*, const char*, const char*> cases[] = {
       {"size: [300 mm, 200 mm]", "size: [300 mm]",
-       "deck.yaml:5:24: part deck plate size: two lengths are due; write [620 mm, 420 mm]"},
+       "plan.yaml:5:24: part deck plate size: two lengths are due; write [620 mm, 420 mm]"},
       {"size: [300 mm, 200 mm]", "size: [300 mm, -200 mm]", "part deck plate size: \"-200 mm\" is not positive"},
       {"divisions: [6, 4]}, thickness", "divisions: 6}, thickness",
        "part deck plate divisions: 1 numbers stand here, 2 are due; write [24, 12]"},
@@ -90,8 +90,7 @@ TEST(PlanShapes, SayInOneSentenceWhatIsWrong) {
        "part deck plate: the hole reaches the edge"},
       {"thickness: 3 mm, material: alloy, offset", "material: alloy, offset",
        "part deck: \"thickness\" is missing; write thickness: 8 mm"},
-      {"non-structural mass: 0.5 kg/m^2", "non-structural mass: 0.5 kg/m",
-       "part deck non-structural mass: \"0.5 kg/m\" is"},
+      {"extra mass: 0.5 kg/m^2", "extra mass: 0.5 kg/m", "part deck extra mass: \"0.5 kg/m\" is"},
       {"on: deck", "on: dek", "part ribs ribs: no part \"dek\"; write \"deck\""},
       {"[[-150 mm, 0 mm, 0 mm], [150 mm, 0 mm, 0 mm]]", "[[-150 mm, 10 mm, 0 mm], [150 mm, 10 mm, 0 mm]]",
        "part ribs ribs: 0 nodes of deck lie on the line from (-150, 10, 0) to (150, 10, 0) mm; let the mesh of that "
@@ -122,9 +121,9 @@ TEST(PlanShapes, SayInOneSentenceWhatIsWrong) {
       {"[deck, ribs, pad]", "[deck, barrel]", "limit stress: material sheet has no yield stress"},
   };
   for (const auto& [from, to, sentence] : cases) {
-    const std::string text = replaced(good, from, to);
-    ASSERT_NE(text, good) << from;
-    const std::string found = problem_of(text);
+    const std::string text = replaced(plate_and_lug, from, to);
+    ASSERT_NE(text, plate_and_lug) << from;
+    const std::string found = problem_with_mesh(text);
     EXPECT_THAT(found, HasSubstr(sentence)) << from << " -> " << to;
     EXPECT_EQ(std::count(found.begin(), found.end(), '\n'), 0) << found;  // one mistake, one sentence
   }
@@ -216,7 +215,7 @@ TEST(PlanMeshes, AreChosenByTextsToo) {
   const Plan plan = plan_in(folder, text);
   EXPECT_NEAR(total_mass(plan.assembly).mass, 2810 * 0.01 * 0.01 * 0.002, 1e-15);
   EXPECT_NEAR(total_mass(plan.assembly).centre.x(), 0.005, 1e-12);
-  EXPECT_THAT(problem_of(replaced(text, "part: rib}", "part: lip}"), file),
+  EXPECT_THAT(problem_with_mesh(replaced(text, "part: rib}", "part: lip}"), file),
               HasSubstr("no cell of the file is taken; its values are lid, rib"));
 }
 
@@ -239,7 +238,7 @@ TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
   for (Vector3& point : inside_out.points) point.x() *= -1;
   (void)folder.write("part.vtu", file_of(inside_out, region));
   EXPECT_THAT(plan_in(folder, from_file).notes,
-              testing::Contains(HasSubstr("12 cells were numbered inside out and have been turned")));
+              testing::Contains(HasSubstr("12 cells numbered inside out have been turned")));
   Grid with_line;
   with_line.points = mesh.points;
   with_line.add_cell(12, std::span<const int>(mesh.cells[0].nodes).first(8));
@@ -262,9 +261,9 @@ TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
         {"length: mm, cells: {region: 1}", "length: kg, cells: {region: 1}", "part low length: "},
         {"region: 1}, material", "region: 1}, thickness: 2 mm, material",
          "part low: solids have no thickness; leave thickness out"}})
-    EXPECT_THAT(problem_of(replaced(from_file, from, to), file), HasSubstr(sentence));
-  EXPECT_THAT(problem_of(from_file, "no file at all"), HasSubstr("give a VTK XML unstructured grid (.vtu)"));
-  EXPECT_THAT(problem_of(from_file, file.substr(0, file.size() / 2)), HasSubstr("part.vtu"));
+    EXPECT_THAT(problem_with_mesh(replaced(from_file, from, to), file), HasSubstr(sentence));
+  EXPECT_THAT(problem_with_mesh(from_file, "no file at all"), HasSubstr("give a VTK XML unstructured grid (.vtu)"));
+  EXPECT_THAT(problem_with_mesh(from_file, file.substr(0, file.size() / 2)), HasSubstr("part.vtu"));
 }
 
 }  // namespace

@@ -14,7 +14,7 @@ using Files = std::map<std::string, std::string>;
 
 inline Plan plan_in(const TemporaryFolder& folder, const std::string& text, const Files& files = {}) {
   for (const auto& [name, content] : files) (void)folder.write(name, content);
-  return read_plan(folder.write("deck.yaml", text), {});
+  return read_plan(folder.write("plan.yaml", text), {});
 }
 
 /// All that a refused plan is told, without its folder; empty if it is read.

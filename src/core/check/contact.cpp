@@ -41,6 +41,30 @@ std::set<std::pair<int, int>> connected_parts(const Assembly& assembly, const st
   return pairs;
 }
 
+// What of each part may touch another: nodes of its surface or its lines, the box around them, and how long its edges
+// are.
+struct Outside {
+  std::vector<int> nodes;
+  Eigen::AlignedBox3d box;
+  double edge = 0;  // m, mean over the faces; 0: it has none
+};
+std::vector<Outside> outsides(const Assembly& assembly, const Surface& surface) {
+  std::vector<Outside> all(assembly.parts.size());
+  std::vector<int> edges(assembly.parts.size(), 0);
+  for (const Surface::Face& face : surface.faces) {
+    const auto p = static_cast<std::size_t>(face.part);
+    all[p].edge += std::sqrt(area_vector(assembly, face).norm());
+    ++edges[p];
+  }
+  for (std::size_t p = 0; p < all.size(); ++p) {
+    if (edges[p] > 0) all[p].edge /= edges[p];
+    all[p].nodes = edges[p] > 0 ? nodes_of_surface(assembly, surface, {static_cast<int>(p)}, std::nullopt, 0)
+                                : nodes_of_part(assembly, assembly.parts[p].name);
+    for (const int node : all[p].nodes) all[p].box.extend(assembly.position(node));
+  }
+  return all;
+}
+
 }  // namespace
 
 std::vector<std::vector<int>> parts_of_nodes(const Assembly& assembly) {
@@ -127,43 +151,29 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
   std::vector<Finding> findings;
   const std::vector<std::vector<int>> parts = parts_of_nodes(assembly);
   const auto connected = connected_parts(assembly, parts);
-  std::vector<Eigen::AlignedBox3d> boxes(assembly.parts.size());
-  std::vector<double> edge(assembly.parts.size(), 0);  // mean length of the edges of faces
-  std::vector<int> edges(assembly.parts.size(), 0);
-  for (const Surface::Face& face : surface.faces) {
-    const auto p = static_cast<std::size_t>(face.part);
-    edge[p] += std::sqrt(area_vector(assembly, face).norm());
-    ++edges[p];
-  }
-  std::vector<std::vector<int>> nodes(assembly.parts.size());
-  for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
-    if (edges[p] > 0) edge[p] /= edges[p];
-    nodes[p] = edges[p] > 0 ? nodes_of_surface(assembly, surface, {static_cast<int>(p)}, std::nullopt, 0)
-                            : nodes_of_part(assembly, assembly.parts[p].name);
-    for (const int node : nodes[p]) boxes[p].extend(assembly.position(node));
-  }
+  const std::vector<Outside> outside = outsides(assembly, surface);
   // Of a line only its ends are meant to touch.
   std::vector<int> beams_at(assembly.nodes.size(), 0);
   for (const BeamElement& beam : assembly.beams)
     for (const int node : beam.nodes) ++beams_at[static_cast<std::size_t>(node)];
   std::set<std::pair<int, int>> told;
   for (int to = 0; to < static_cast<int>(assembly.parts.size()); ++to) {
-    if (edges[static_cast<std::size_t>(to)] == 0) continue;
+    if (outside[static_cast<std::size_t>(to)].edge == 0) continue;
     std::optional<FaceSearch> search;
     for (int from = 0; from < static_cast<int>(assembly.parts.size()); ++from) {
       const auto pair = std::minmax(from, to);
       if (from == to || connected.contains(pair) || told.contains(pair)) continue;
       const auto f = static_cast<std::size_t>(from), t = static_cast<std::size_t>(to);
-      const double half = 0.5 * (assembly.parts[f].thickness + assembly.parts[t].thickness), limit = 0.2 * edge[t],
-                   reach = limit + half + std::abs(assembly.parts[t].offset);
-      if (boxes[f].exteriorDistance(boxes[t]) > reach) continue;
+      const double half = 0.5 * (assembly.parts[f].thickness + assembly.parts[t].thickness),
+                   limit = 0.2 * outside[t].edge, reach = limit + half + std::abs(assembly.parts[t].offset);
+      if (outside[f].box.exteriorDistance(outside[t].box) > reach) continue;
       if (!search) search.emplace(assembly, surface, std::vector<int>{to});
       int count = 0, first = -1;
       double nearest = limit;
-      for (const int node : nodes[f]) {
+      for (const int node : outside[f].nodes) {
         if (assembly.parts[f].form == Part::Form::line && beams_at[static_cast<std::size_t>(node)] != 1) continue;
         const Vector3& x = assembly.position(node);
-        if (boxes[t].exteriorDistance(x) > reach) continue;
+        if (outside[t].box.exteriorDistance(x) > reach) continue;
         const double gap = gap_to_face(*search, search->nearest(x), x);
         if (gap > limit) continue;
         ++count;
@@ -187,6 +197,64 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
                        a, b, std::max(0.01, 1e3 * limit)),
            assembly.position(first)});
     }
+  }
+  return findings;
+}
+
+std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surface) {
+  constexpr double on_face = 1e-3;  // of an edge of the face: nearer than any gap that is meant
+  const std::vector<std::vector<int>> parts = parts_of_nodes(assembly);
+  const std::vector<Outside> outside = outsides(assembly, surface);
+  std::vector<std::set<int>> linked(parts.size());  // by a joint of another kind: to these parts
+  for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) {
+    std::set<int> all;
+    for (const int node : nodes)
+      if (node >= 0)
+        all.insert(parts[static_cast<std::size_t>(node)].begin(), parts[static_cast<std::size_t>(node)].end());
+    for (const int node : nodes)
+      if (node >= 0) linked[static_cast<std::size_t>(node)].insert(all.begin(), all.end());
+  });
+  std::map<std::pair<int, int>, std::vector<int>> joined;
+  for (std::size_t n = 0; n < parts.size(); ++n)
+    for (const int a : parts[n])
+      for (const int b : parts[n])
+        if (a < b) joined[{a, b}].push_back(static_cast<int>(n));
+  std::vector<Finding> findings;
+  for (const auto& [pair, nodes] : joined) {
+    Eigen::AlignedBox3d between;
+    for (const int node : nodes) between.extend(assembly.position(node));
+    std::map<int, std::vector<int>> loose;  // of each of the two parts
+    for (const auto& [from, to] : {pair, std::pair(pair.second, pair.first)}) {
+      const Outside &own = outside[static_cast<std::size_t>(from)], &other = outside[static_cast<std::size_t>(to)];
+      if (other.edge == 0) continue;
+      const double tolerance = on_face * other.edge;
+      std::optional<FaceSearch> search;
+      for (const int node : own.nodes) {
+        const std::vector<int>& of = parts[static_cast<std::size_t>(node)];
+        const Vector3& x = assembly.position(node);
+        if (std::binary_search(of.begin(), of.end(), to) || linked[static_cast<std::size_t>(node)].contains(to))
+          continue;
+        if (between.exteriorDistance(x) > tolerance) continue;
+        if (!search) search.emplace(assembly, surface, std::vector<int>{to});
+        if (search->nearest(x).distance <= tolerance) loose[from].push_back(node);
+      }
+    }
+    if (loose.empty()) continue;
+    const std::string a = name_of_part(assembly, pair.first), b = name_of_part(assembly, pair.second);
+    std::string counts;
+    for (const auto& [part, own] : loose)
+      counts += fmt::format("{}{} of {}", counts.empty() ? "" : " and ", own.size(), name_of_part(assembly, part));
+    const int first = loose.begin()->second.front();
+    findings.push_back(
+        {Finding::Grade::warning, "part " + a,
+         fmt::format("it is joined to {} at {} nodes, but {} that lie on the other between those pass no force, the "
+                     "first at {}",
+                     b, nodes.size(), counts, at_millimetres(assembly.position(first))),
+         fmt::format(
+             "give both the same divisions along their seam, or in place of the joint write attach: {{part: {}, "
+             "to: {}, within: {:.2g} mm}}",
+             a, b, 1e3 * on_face * outside[static_cast<std::size_t>(pair.second)].edge),
+         assembly.position(first)});
   }
   return findings;
 }

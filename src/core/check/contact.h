@@ -18,6 +18,10 @@ inline constexpr double coincident_part = 1e-5;
 /// off.
 [[nodiscard]] std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface);
 
+/// Pairs of parts that are joined at some nodes, while other nodes of one lie on a face or edge of the other between
+/// those and pass no force: a seam of two meshes whose divisions differ, merged where nodes happen to coincide.
+[[nodiscard]] std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surface);
+
 /// For each node the parts that it belongs to, ascending: those of its elements; of a node without elements those of
 /// the nodes that carry it or that it carries.
 [[nodiscard]] std::vector<std::vector<int>> parts_of_nodes(const Assembly& assembly);

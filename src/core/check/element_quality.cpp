@@ -4,7 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
+
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
@@ -130,7 +131,7 @@ std::vector<Finding> poor_elements(const Assembly& assembly, const std::vector<P
     if (own.worst.aspect > quality_bounds.aspect)
       say(1, fmt::format("is {:.3g} times as long as wide", own.worst.aspect), Finding::Grade::warning);
     if (own.worst.warp > quality_bounds.warp)
-      say(2, fmt::format("is warped by {:.3g}°", own.worst.warp * 180 / std::numbers::pi), Finding::Grade::warning);
+      say(2, fmt::format("is warped by {:.3g}°", own.worst.warp * 180 / pi), Finding::Grade::warning);
   }
   return findings;
 }

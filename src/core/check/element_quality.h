@@ -25,7 +25,10 @@ struct PartQuality {
   std::array<Vector3, 3> at;  ///< centres of the elements that are worst in jacobian, aspect, warp
   int beyond = 0;             ///< elements beyond the bounds
 };
+/// The shape of the elements of every part of shells and solids.
 [[nodiscard]] std::vector<PartQuality> part_quality(const Assembly& assembly);
+/// Elements beyond the bounds on Jacobian, aspect ratio and warp, the worst of each part by its place; a folded one is
+/// an error.
 [[nodiscard]] std::vector<Finding> poor_elements(const Assembly& assembly, const std::vector<PartQuality>& quality);
 
 }  // namespace avrenk

@@ -21,10 +21,9 @@ std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& s
     GravityCase own;
     own.axis = axis;
     own.weight = weight;
-    VectorXd unknowns = VectorXd::Zero(system.free + system.supports);
     const VectorXd motions = system.together.col(axis);
-    unknowns.head(system.free) = -standard_gravity * (statics.unit_acceleration * motions);
-    own.motions = system.transformation.transpose() * unknowns;
+    const VectorXd unknowns = -standard_gravity * (statics.unit_acceleration * motions);
+    own.motions = system.motions(unknowns);
     double largest = -1;
     for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
       const double move = own.motions.segment<3>(6L * node).norm();
@@ -35,7 +34,7 @@ std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& s
     own.deflection = std::max(0.0, largest);
     // Spring and element forces at the feet, and the mass that sits on them.
     const MatrixXd as_one = system.support_motion * system.together;
-    const VectorXd elastic = as_one.transpose() * (system.stiffness.fs.transpose() * unknowns.head(system.free));
+    const VectorXd elastic = as_one.transpose() * (system.stiffness.fs.transpose() * unknowns);
     const VectorXd sitting = as_one.transpose() * (system.mass.fs.transpose() * (statics.influence * motions) +
                                                    system.mass.ss * (system.support_motion * motions));
     own.reaction = elastic[axis] + standard_gravity * sitting[axis];
@@ -73,16 +72,10 @@ std::vector<HighestStress> highest_stress(const Assembly& assembly, const Matrix
   }
   if (!assembly.groups.empty()) {
     const StressStations stations(assembly);
-    const MatrixXd rows = stations.rows(
-        0, stations.size(), [&](int node) -> MatrixXd { return motions.middleRows(6L * node, 6); }, motions.cols());
-    for (std::size_t s = 0; s < stations.size(); ++s) {
-      const StressStation& station = stations.all()[s];
-      for (int level = 0; level < levels_of(station); ++level) {
-        const MatrixXd mises = von_mises_rows(station, level) * rows.middleRows(6 * static_cast<Index>(s), 6);
-        for (std::size_t c = 0; c < columns; ++c)
-          look(station.part, station.node, c, mises.col(static_cast<Index>(c)).norm());
-      }
-    }
+    const MatrixXd mises = highest_von_mises(stations, motions);
+    for (std::size_t s = 0; s < stations.size(); ++s)
+      for (std::size_t c = 0; c < columns; ++c)
+        look(stations.all()[s].part, stations.all()[s].node, c, mises(static_cast<Index>(s), static_cast<Index>(c)));
   }
   std::erase_if(all, [](const HighestStress& own) { return own.node.empty() || own.node[0] < 0; });
   return all;

@@ -14,6 +14,8 @@ struct GravityCase {
   int node = 0;                     ///< where
   double weight = 0, reaction = 0;  ///< N, along the axis
 };
+/// The three axes in turn: deflection K⁻¹P g, and the force of springs and elements at the feet with the mass that sits
+/// on them.
 [[nodiscard]] std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& system,
                                                      const StaticSolution& statics);
 
@@ -24,6 +26,7 @@ struct HighestStress {
   std::vector<double> value;  ///< Pa, one for each column
   std::vector<int> node;
 };
+/// Of every part that has stress. @param motions  6 N x k, m and rad
 [[nodiscard]] std::vector<HighestStress> highest_stress(const Assembly& assembly, const Eigen::MatrixXd& motions);
 
 /// Reactions that are not the weight, deflections beyond a tenth of the model, stress beyond yield.

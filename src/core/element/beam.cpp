@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/dense.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -163,7 +164,7 @@ BeamMatrix follow_releases(const BeamMatrix& k, const std::array<bool, 12>& rele
   for (int i = 0; i < 12; ++i) (released[static_cast<std::size_t>(i)] ? free : held).push_back(i);
   BeamMatrix g = BeamMatrix::Identity();
   if (free.empty()) return g;
-  const Eigen::MatrixXd solution = Eigen::MatrixXd(k(free, free)).ldlt().solve(Eigen::MatrixXd(k(free, held)));
+  const Eigen::MatrixXd solution = solve_symmetric(k(free, free), k(free, held));
   for (std::size_t i = 0; i < free.size(); ++i) {
     g.row(free[i]).setZero();
     for (std::size_t j = 0; j < held.size(); ++j)
@@ -221,7 +222,7 @@ bool releases_hold(const BeamGeometry& geometry, const BeamProperties& propertie
   const BeamMatrix k = whole_stiffness(geometry.length(), properties);
   const Eigen::VectorXd scale = k.diagonal()(free).cwiseSqrt().cwiseInverse();
   const Eigen::MatrixXd scaled = scale.asDiagonal() * Eigen::MatrixXd(k(free, free)) * scale.asDiagonal();
-  return Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(scaled).eigenvalues()[0] > 1e-9;
+  return symmetric_eigen(scaled).values[0] > 1e-9;
 }
 
 Eigen::Matrix<double, 3, 6> stress_rows(const BeamSection& section, const StressPoint& point) {

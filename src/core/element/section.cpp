@@ -50,14 +50,14 @@ struct WallFlow {
   double start = 0, middle = 0, end = 0;  // q per unit shear force, positive from `from` to `to`
 };
 
-struct Moments {
+struct SectionMoments {
   double area = 0;
   Vector2d centre = Vector2d::Zero();
   double yy = 0, zz = 0, yz = 0;  // ∫z², ∫y², ∫yz about the centroid
 };
 
-Moments moments_of(const std::vector<Rectangle>& rectangles) {
-  Moments m;
+SectionMoments moments_of(const std::vector<Rectangle>& rectangles) {
+  SectionMoments m;
   for (const Rectangle& r : rectangles) {
     m.area += r.width * r.height;
     m.centre += r.width * r.height * r.centre;
@@ -73,8 +73,8 @@ Moments moments_of(const std::vector<Rectangle>& rectangles) {
   return m;
 }
 
-Moments moments_of(const MiddleLines& lines) {
-  Moments m;
+SectionMoments moments_of(const MiddleLines& lines) {
+  SectionMoments m;
   const auto each = [&](auto&& take) {
     for (const Wall& wall : lines.walls) {
       const Vector2d a = lines.joints[static_cast<std::size_t>(wall.from)],
@@ -99,10 +99,10 @@ Moments moments_of(const MiddleLines& lines) {
 // Shear flow under a unit shear force along `direction` through the shear centre (Jourawski): with the gradient of the
 // bending stress, linear over the section, the flow balances what the walls before it take up.
 std::vector<WallFlow> shear_flow(const MiddleLines& lines, const Vector2d& direction) {
-  const Moments m = moments_of(lines);
+  const SectionMoments m = moments_of(lines);
   Eigen::Matrix2d inertia;  // ∫ r rᵀ dA
   inertia << m.zz, m.yz, m.yz, m.yy;
-  const Vector2d gradient = inertia.ldlt().solve(direction);
+  const Vector2d gradient = inertia.inverse() * direction;
   std::vector<WallFlow> flows(lines.walls.size());
   std::vector<bool> known(lines.walls.size(), false);
   const auto at = [&](int joint) {  // stress gradient times 1 at a joint
@@ -168,7 +168,7 @@ double flow_torque(const MiddleLines& lines, const std::vector<WallFlow>& flows,
 }
 
 // What is common to all sections of walls: exact moments turned to principal axes.
-BeamSection from_moments(const Moments& m) {
+BeamSection from_moments(const SectionMoments& m) {
   BeamSection section;
   section.area = m.area;
   const bool turned = std::abs(m.yz) > 1e-12 * (m.yy + m.zz);
@@ -184,7 +184,7 @@ BeamSection from_moments(const Moments& m) {
 
 // Shear areas and stress points. The flows are per unit force along the principal y and z, each on its own middle lines
 // with the walls in the same order and place.
-void add_flows(BeamSection& section, const Moments& exact, const MiddleLines& lines,
+void add_flows(BeamSection& section, const SectionMoments& exact, const MiddleLines& lines,
                const std::vector<WallFlow>& along_y, const std::vector<WallFlow>& along_z, bool closed,
                double enclosed) {
   const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
@@ -212,7 +212,7 @@ void add_flows(BeamSection& section, const Moments& exact, const MiddleLines& li
 
 // Walls that close no cell.
 BeamSection open_section(const std::vector<Rectangle>& rectangles, const MiddleLines& lines) {
-  const Moments exact = moments_of(rectangles), thin = moments_of(lines);
+  const SectionMoments exact = moments_of(rectangles), thin = moments_of(lines);
   BeamSection section = from_moments(exact);
   for (const Rectangle& r : rectangles)
     section.torsion_constant += std::max(r.width, r.height) * std::pow(std::min(r.width, r.height), 3) / 3;
@@ -322,7 +322,7 @@ BeamSection box_section(double width, double height, double web, double flange) 
     return lines;
   };
   const MiddleLines for_z = cut({2, 6}), for_y = cut({0, 4});
-  const Moments exact = moments_of(rectangles);
+  const SectionMoments exact = moments_of(rectangles);
   BeamSection section = from_moments(exact);
   section.outlines = {outline_of({Vector2d::Zero(), width, height}, Vector2d::Zero())};
   const double enclosed = 4 * b * h;

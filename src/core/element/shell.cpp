@@ -21,7 +21,7 @@ using Eigen::Vector2d;
 using Eigen::Vector3d;
 
 template <int rows, int nodes>
-using Motions = Eigen::Matrix<double, rows, 6 * nodes>;  // by the motions of the nodes
+using ByMotions = Eigen::Matrix<double, rows, 6 * nodes>;  // by the motions of the nodes
 
 constexpr double shear_factor = 5.0 / 6;
 // Of the shear stiffness. Measured on the twisted cantilever and the pinched hemisphere of the obstacle course: 0.001
@@ -40,29 +40,29 @@ double shear_softening(const Eigen::Matrix<double, 3, n>& nodes, double thicknes
   return thickness * thickness / (thickness * thickness + triangle_softening * h2);
 }
 
-enum Motion { x, y, z, about_x, about_y, about_z };  // of a node, in the element's axes
+enum Motion { along_x, along_y, along_z, about_x, about_y, about_z };  // of a node, in the element's axes
 
-struct Point {
+struct QuadraturePoint {
   Vector2d at;
   double weight;
 };
 template <int n>
-const std::array<Point, static_cast<std::size_t>(n)>& rule() {
+const std::array<QuadraturePoint, static_cast<std::size_t>(n)>& rule() {
   if constexpr (n == 3) {
-    static const std::array<Point, 3> points{
+    static const std::array<QuadraturePoint, 3> points{
         {{{1.0 / 6, 1.0 / 6}, 1.0 / 6}, {{2.0 / 3, 1.0 / 6}, 1.0 / 6}, {{1.0 / 6, 2.0 / 3}, 1.0 / 6}}};
     return points;
   } else {
     static const double g = 1 / std::sqrt(3);
-    static const std::array<Point, 4> points{{{{-g, -g}, 1}, {{g, -g}, 1}, {{g, g}, 1}, {{-g, g}, 1}}};
+    static const std::array<QuadraturePoint, 4> points{{{{-g, -g}, 1}, {{g, -g}, 1}, {{g, g}, 1}, {{-g, g}, 1}}};
     return points;
   }
 }
 
 // Shape functions: values and slopes along the reference axes.
 template <int n>
-struct Functions {
-  explicit Functions(const Vector2d& p) {
+struct FlatFunctions {
+  explicit FlatFunctions(const Vector2d& p) {
     if constexpr (n == 3) {
       value << 1 - p.x() - p.y(), p.x(), p.y();
       slope << -1, 1, 0, -1, 0, 1;
@@ -90,28 +90,28 @@ class Flat {
     const Nodes local = axes_ * (nodes.colwise() - centre);
     plane_ = local.template topRows<2>();
     height_ = local.row(2);
-    for (const Point& point : rule<n>())
-      if (!(jacobian(Functions<n>(point.at)).determinant() > 0))
+    for (const QuadraturePoint& point : rule<n>())
+      if (!(jacobian(FlatFunctions<n>(point.at)).determinant() > 0))
         throw NumericalError(n == 3 ? std::string("a triangle of a shell has no area")
                                     : std::string("a quadrilateral of a shell has a corner of 180° or more"));
   }
 
-  [[nodiscard]] Matrix2d jacobian(const Functions<n>& f) const { return f.slope * plane_.transpose(); }
+  [[nodiscard]] Matrix2d jacobian(const FlatFunctions<n>& f) const { return f.slope * plane_.transpose(); }
 
   // xx yy xy of the membrane.
-  [[nodiscard]] Motions<3, n> membrane_rows(const Functions<n>& f) const {
-    const Gradient gradient = jacobian(f).inverse() * f.slope;
-    Motions<3, n> rows = Motions<3, n>::Zero();
+  [[nodiscard]] ByMotions<3, n> membrane_rows(const FlatFunctions<n>& f) const {
+    const Gradient gradient = gradients(f);
+    ByMotions<3, n> rows = ByMotions<3, n>::Zero();
     for (int i = 0; i < n; ++i) {
-      rows(0, 6 * i + x) = rows(2, 6 * i + y) = gradient(0, i);
-      rows(1, 6 * i + y) = rows(2, 6 * i + x) = gradient(1, i);
+      rows(0, 6 * i + along_x) = rows(2, 6 * i + along_y) = gradient(0, i);
+      rows(1, 6 * i + along_y) = rows(2, 6 * i + along_x) = gradient(1, i);
     }
     return rows;
   }
   // Curvatures: u = z θ_y, v = −z θ_x.
-  [[nodiscard]] Motions<3, n> curvature_rows(const Functions<n>& f) const {
-    const Gradient gradient = jacobian(f).inverse() * f.slope;
-    Motions<3, n> rows = Motions<3, n>::Zero();
+  [[nodiscard]] ByMotions<3, n> curvature_rows(const FlatFunctions<n>& f) const {
+    const Gradient gradient = gradients(f);
+    ByMotions<3, n> rows = ByMotions<3, n>::Zero();
     for (int i = 0; i < n; ++i) {
       rows(0, 6 * i + about_y) = gradient(0, i);
       rows(1, 6 * i + about_x) = -gradient(1, i);
@@ -122,31 +122,31 @@ class Flat {
   }
   // γ_xz = w,x + θ_y and γ_yz = w,y − θ_x from covariant strains that are sampled where they are free of the false
   // shear of bending.
-  [[nodiscard]] Motions<2, n> shear_rows(const Vector2d& p) const {
-    Motions<2, n> covariant;
+  [[nodiscard]] ByMotions<2, n> shear_rows(const Vector2d& p) const {
+    ByMotions<2, n> covariant;
     if constexpr (n == 4) {
       covariant.row(0) =
           0.5 * (1 - p.y()) * covariant_shear({0, -1}, 0) + 0.5 * (1 + p.y()) * covariant_shear({0, 1}, 0);
       covariant.row(1) =
           0.5 * (1 - p.x()) * covariant_shear({-1, 0}, 1) + 0.5 * (1 + p.x()) * covariant_shear({1, 0}, 1);
     } else {
-      const Motions<1, n> along_r = covariant_shear({0.5, 0}, 0), along_s = covariant_shear({0, 0.5}, 1);
-      const Motions<1, n> turn = along_s - along_r - covariant_shear({0.5, 0.5}, 1) + covariant_shear({0.5, 0.5}, 0);
+      const ByMotions<1, n> along_r = covariant_shear({0.5, 0}, 0), along_s = covariant_shear({0, 0.5}, 1);
+      const ByMotions<1, n> turn = along_s - along_r - covariant_shear({0.5, 0.5}, 1) + covariant_shear({0.5, 0.5}, 0);
       covariant.row(0) = along_r + p.y() * turn;
       covariant.row(1) = along_s - p.x() * turn;
     }
-    return jacobian(Functions<n>(p)).inverse() * covariant;
+    return jacobian(FlatFunctions<n>(p)).inverse().lazyProduct(covariant);
   }
   // θ_z − ½(v,x − u,y), incompatible modes included: without them the spring would resist bending in the plane, which
   // turns the element's middle as those modes do.
-  [[nodiscard]] Motions<1, n> drilling_row(const Functions<n>& f, const Vector2d& p,
-                                           const Motions<4, n>& amplitudes) const {
-    const Gradient gradient = jacobian(f).inverse() * f.slope;
-    Motions<1, n> row = Motions<1, n>::Zero();
+  [[nodiscard]] ByMotions<1, n> drilling_row(const FlatFunctions<n>& f, const Vector2d& p,
+                                             const ByMotions<4, n>& amplitudes) const {
+    const Gradient gradient = gradients(f);
+    ByMotions<1, n> row = ByMotions<1, n>::Zero();
     for (int i = 0; i < n; ++i) {
       row[6 * i + about_z] = f.value[i];
-      row[6 * i + y] = -0.5 * gradient(0, i);
-      row[6 * i + x] = 0.5 * gradient(1, i);
+      row[6 * i + along_y] = -0.5 * gradient(0, i);
+      row[6 * i + along_x] = 0.5 * gradient(1, i);
     }
     if (n == 4) {
       const Eigen::Matrix<double, 3, 4> strains =
@@ -159,7 +159,7 @@ class Flat {
   }
   // Membrane strains of the incompatible modes 1 − ξ² and 1 − η² of u and v.
   [[nodiscard]] Eigen::Matrix<double, 3, 4> bubble_rows(const Vector2d& p, double determinant) const {
-    const Matrix2d middle = jacobian(Functions<n>(Vector2d::Zero()));
+    const Matrix2d middle = jacobian(FlatFunctions<n>(Vector2d::Zero()));
     const Matrix2d inverse = middle.inverse();
     Eigen::Matrix<double, 3, 4> rows = Eigen::Matrix<double, 3, 4>::Zero();
     for (Index k = 0; k < 2; ++k) {
@@ -171,23 +171,24 @@ class Flat {
   }
 
   // Amplitudes of the incompatible modes from the nodes' motions, 4 x 6n.
-  [[nodiscard]] Motions<4, n> bubbles() const {
-    if (n == 3) return Motions<4, n>::Zero();
+  [[nodiscard]] ByMotions<4, n> bubbles() const {
+    if (n == 3) return ByMotions<4, n>::Zero();
     Eigen::Matrix4d inner = Eigen::Matrix4d::Zero();
-    Motions<4, n> mixed = Motions<4, n>::Zero();
-    for (const Point& point : rule<n>()) {
-      const Functions<n> f(point.at);
+    ByMotions<4, n> mixed = ByMotions<4, n>::Zero();
+    for (const QuadraturePoint& point : rule<n>()) {
+      const FlatFunctions<n> f(point.at);
       const double determinant = jacobian(f).determinant(), weight = point.weight * determinant * section_.thickness;
       const auto rows = bubble_rows(point.at, determinant);
-      inner += weight * rows.transpose() * section_.in_plane * rows;
-      mixed += weight * rows.transpose() * section_.in_plane * membrane_rows(f);
+      const Eigen::Matrix<double, 4, 3> force = weight * rows.transpose().lazyProduct(section_.in_plane);
+      inner += force.lazyProduct(rows);
+      mixed += force.lazyProduct(membrane_rows(f));
     }
-    return -inner.ldlt().solve(mixed);
+    return -inner.inverse().lazyProduct(mixed);
   }
-  [[nodiscard]] Motions<3, n> whole_membrane_rows(const Functions<n>& f, const Vector2d& p,
-                                                  const Motions<4, n>& amplitudes) const {
-    Motions<3, n> rows = membrane_rows(f);
-    if (n == 4) rows += bubble_rows(p, jacobian(f).determinant()) * amplitudes;
+  [[nodiscard]] ByMotions<3, n> whole_membrane_rows(const FlatFunctions<n>& f, const Vector2d& p,
+                                                    const ByMotions<4, n>& amplitudes) const {
+    ByMotions<3, n> rows = membrane_rows(f);
+    if (n == 4) rows += bubble_rows(p, jacobian(f).determinant()).lazyProduct(amplitudes);
     return rows;
   }
 
@@ -197,37 +198,40 @@ class Flat {
     Eigen::Matrix<double, 6, 6> own = Eigen::Matrix<double, 6, 6>::Zero();
     own.topLeftCorner<3, 3>() = own.bottomRightCorner<3, 3>() = axes_;
     const double length = section_.offset - height_[i];  // along the normal: θ × arm = arm (θ_y, −θ_x, 0)
-    own.block<1, 3>(x, 3) = length * axes_.row(1);
-    own.block<1, 3>(y, 3) = -length * axes_.row(0);
+    own.block<1, 3>(along_x, 3) = length * axes_.row(1);
+    own.block<1, 3>(along_y, 3) = -length * axes_.row(0);
     return own;
   }
-  [[nodiscard]] Motions<6 * n, n> arms() const {
-    Motions<6 * n, n> all = Motions<6 * n, n>::Zero();
+  [[nodiscard]] ByMotions<6 * n, n> arms() const {
+    ByMotions<6 * n, n> all = ByMotions<6 * n, n>::Zero();
     for (int i = 0; i < n; ++i) all.template block<6, 6>(6 * i, 6 * i) = arm(i);
     return all;
   }
 
   /// Area of the surface itself for each unit of the reference element.
-  [[nodiscard]] double area_density(const Functions<n>& f) const {
+  [[nodiscard]] double area_density(const FlatFunctions<n>& f) const {
     const Vector3d along = global_ * f.slope.row(0).transpose(), across = global_ * f.slope.row(1).transpose();
     return along.cross(across).norm();
   }
 
  private:
+  using Gradient = Eigen::Matrix<double, 2, n>;
+  [[nodiscard]] Gradient gradients(const FlatFunctions<n>& f) const {
+    return jacobian(f).inverse().lazyProduct(f.slope);
+  }
   // w,ξ + x,ξ θ_y − y,ξ θ_x along reference axis `axis`.
-  [[nodiscard]] Motions<1, n> covariant_shear(const Vector2d& p, Index axis) const {
-    const Functions<n> f(p);
+  [[nodiscard]] ByMotions<1, n> covariant_shear(const Vector2d& p, Index axis) const {
+    const FlatFunctions<n> f(p);
     const Matrix2d j = jacobian(f);
-    Motions<1, n> row = Motions<1, n>::Zero();
+    ByMotions<1, n> row = ByMotions<1, n>::Zero();
     for (int i = 0; i < n; ++i) {
-      row[6 * i + z] = f.slope(axis, i);
+      row[6 * i + along_z] = f.slope(axis, i);
       row[6 * i + about_y] = j(axis, 0) * f.value[i];
       row[6 * i + about_x] = -j(axis, 1) * f.value[i];
     }
     return row;
   }
 
-  using Gradient = Eigen::Matrix<double, 2, n>;
   const ShellSection& section_;
   Matrix3d axes_;
   Nodes global_;
@@ -237,11 +241,11 @@ class Flat {
 
 // Aᵀ X A with the arms A of the nodes, one block a node.
 template <int n>
-Motions<6 * n, n> carried(const Flat<n>& flat, const Motions<6 * n, n>& x) {
+ByMotions<6 * n, n> carried(const Flat<n>& flat, const ByMotions<6 * n, n>& x) {
   using Block = Eigen::Matrix<double, 6, 6>;
   std::array<Block, static_cast<std::size_t>(n)> arm;
   for (int i = 0; i < n; ++i) arm[static_cast<std::size_t>(i)] = flat.arm(i);
-  Motions<6 * n, n> result;
+  ByMotions<6 * n, n> result;
   for (int j = 0; j < n; ++j)
     for (int i = 0; i < n; ++i) {
       const Block own = x.template block<6, 6>(6 * i, 6 * j);
@@ -252,22 +256,24 @@ Motions<6 * n, n> carried(const Flat<n>& flat, const Motions<6 * n, n>& x) {
 }
 
 template <int n>
-Motions<6 * n, n> stiffness_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section) {
+ByMotions<6 * n, n> stiffness_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section) {
   const Flat<n> flat(nodes, section);
   const double soft = shear_softening<n>(nodes, section.thickness);
   const double t = section.thickness, drilling = drilling_part * section.in_plane(2, 2) * t;
-  const Motions<4, n> amplitudes = flat.bubbles();
-  Motions<6 * n, n> k = Motions<6 * n, n>::Zero();
-  for (const Point& point : rule<n>()) {
-    const Functions<n> f(point.at);
+  const ByMotions<4, n> amplitudes = flat.bubbles();
+  ByMotions<6 * n, n> k = ByMotions<6 * n, n>::Zero();
+  for (const QuadraturePoint& point : rule<n>()) {
+    const FlatFunctions<n> f(point.at);
     const double weight = point.weight * flat.jacobian(f).determinant();
-    const Motions<3, n> membrane = flat.whole_membrane_rows(f, point.at, amplitudes), bending = flat.curvature_rows(f);
-    const Motions<2, n> shear = flat.shear_rows(point.at);
-    const Motions<1, n> spin = flat.drilling_row(f, point.at, amplitudes);
-    const Motions<3, n> force = weight * t * section.in_plane * membrane,
-                        moment = weight * t * t * t / 12 * section.in_plane * bending;
-    const Motions<2, n> across = weight * soft * shear_factor * t * section.transverse * shear;
-    const Motions<1, n> torque = weight * drilling * spin;
+    const ByMotions<3, n> membrane = flat.whole_membrane_rows(f, point.at, amplitudes),
+                          bending = flat.curvature_rows(f);
+    const ByMotions<2, n> shear = flat.shear_rows(point.at);
+    const ByMotions<1, n> spin = flat.drilling_row(f, point.at, amplitudes);
+    const Matrix3d stretch = weight * t * section.in_plane, bend = weight * t * t * t / 12 * section.in_plane;
+    const Matrix2d slide = weight * soft * shear_factor * t * section.transverse;
+    const ByMotions<3, n> force = stretch.lazyProduct(membrane), moment = bend.lazyProduct(bending);
+    const ByMotions<2, n> across = slide.lazyProduct(shear);
+    const ByMotions<1, n> torque = weight * drilling * spin;
     // Products of this size are not worth a call of BLAS, which locks besides.
     k += membrane.transpose().lazyProduct(force);
     k += bending.transpose().lazyProduct(moment);
@@ -278,18 +284,18 @@ Motions<6 * n, n> stiffness_of(const Eigen::Matrix<double, 3, n>& nodes, const S
 }
 
 template <int n>
-Motions<6 * n, n> mass_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section) {
+ByMotions<6 * n, n> mass_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section) {
   const Flat<n> flat(nodes, section);
   const double t = section.thickness, mass = section.density * t + section.extra_mass,
                rotary = section.density * t * t * t / 12;
-  Motions<6 * n, n> m = Motions<6 * n, n>::Zero();
-  for (const Point& point : rule<n>()) {
-    const Functions<n> f(point.at);
+  ByMotions<6 * n, n> m = ByMotions<6 * n, n>::Zero();
+  for (const QuadraturePoint& point : rule<n>()) {
+    const FlatFunctions<n> f(point.at);
     const double area = point.weight * flat.area_density(f);
     for (int i = 0; i < n; ++i)
       for (int j = 0; j < n; ++j) {
         const double both = area * f.value[i] * f.value[j];
-        for (const Motion d : {x, y, z}) m(6 * i + d, 6 * j + d) += mass * both;
+        for (const Motion d : {along_x, along_y, along_z}) m(6 * i + d, 6 * j + d) += mass * both;
         for (const Motion d : {about_x, about_y}) m(6 * i + d, 6 * j + d) += rotary * both;
       }
   }
@@ -360,8 +366,8 @@ Moments shell_moments(const ShellBlock& block) {
       const Eigen::Matrix<double, 3, n> nodes = block.coordinates.middleCols<n>(n * element);
       const Flat<n> flat(nodes, section);
       const Vector3d normal = shell_axes(nodes, section).row(2);
-      for (const Point& point : rule<n>()) {
-        const Functions<n> f(point.at);
+      for (const QuadraturePoint& point : rule<n>()) {
+        const FlatFunctions<n> f(point.at);
         const double area = point.weight * flat.area_density(f);
         const Vector3d at = nodes * f.value.transpose() + section.offset * normal;
         sum.mass += mass * area;
@@ -377,11 +383,12 @@ namespace {
 
 // Stress of the membrane, and that of bending at the top, at one point, from the motions of the flat element's corners.
 template <int n>
-std::pair<Motions<3, n>, Motions<3, n>> stress_at(const Flat<n>& flat, const ShellSection& section,
-                                                  const Motions<4, n>& amplitudes, const Vector2d& point) {
-  const Functions<n> f(point);
-  return {section.in_plane * flat.whole_membrane_rows(f, point, amplitudes),
-          0.5 * section.thickness * section.in_plane * flat.curvature_rows(f)};
+std::pair<ByMotions<3, n>, ByMotions<3, n>> stress_at(const Flat<n>& flat, const ShellSection& section,
+                                                      const ByMotions<4, n>& amplitudes, const Vector2d& point) {
+  const FlatFunctions<n> f(point);
+  const Matrix3d bending = 0.5 * section.thickness * section.in_plane;
+  return {section.in_plane.lazyProduct(flat.whole_membrane_rows(f, point, amplitudes)),
+          bending.lazyProduct(flat.curvature_rows(f))};
 }
 
 }  // namespace
@@ -390,7 +397,8 @@ MatrixXd shell_stress_rows(const Matrix3Xd& nodes, const ShellSection& section, 
   return with_nodes(static_cast<int>(nodes.cols()), [&](auto n) -> MatrixXd {
     const Flat<n> flat(nodes, section);
     const auto [membrane, bending] = stress_at<n>(flat, section, flat.bubbles(), point);
-    return (membrane + height * bending) * flat.arms();
+    const ByMotions<3, n> both = membrane + height * bending;
+    return both.lazyProduct(flat.arms());
   });
 }
 
@@ -403,8 +411,8 @@ const Eigen::Matrix<double, n, n>& points_to_nodes() {
     Eigen::Matrix<double, n, n> at_points, at_nodes;
     constexpr double corner[2][4][2] = {{{0, 0}, {1, 0}, {0, 1}, {0, 0}}, {{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}};
     for (int g = 0; g < n; ++g) {
-      at_points.row(g) = Functions<n>(rule<n>()[static_cast<std::size_t>(g)].at).value;
-      at_nodes.row(g) = Functions<n>(Vector2d(corner[n == 4][g][0], corner[n == 4][g][1])).value;
+      at_points.row(g) = FlatFunctions<n>(rule<n>()[static_cast<std::size_t>(g)].at).value;
+      at_nodes.row(g) = FlatFunctions<n>(Vector2d(corner[n == 4][g][0], corner[n == 4][g][1])).value;
     }
     return Eigen::Matrix<double, n, n>(at_nodes * at_points.inverse());
   }();
@@ -416,18 +424,18 @@ const Eigen::Matrix<double, n, n>& points_to_nodes() {
 MatrixXd shell_nodal_stress_rows(const ShellBlock& block, Index element) {
   return with_nodes(block.nodes, [&](auto n) -> MatrixXd {
     const Flat<n> flat(block.coordinates.middleCols<n>(n * element), block.section);
-    const Motions<4, n> amplitudes = flat.bubbles();
-    const Motions<6 * n, n> arms = flat.arms();
+    const ByMotions<4, n> amplitudes = flat.bubbles();
+    const ByMotions<6 * n, n> arms = flat.arms();
     const Eigen::Matrix<double, n, n>& carry = points_to_nodes<n>();
     MatrixXd all = MatrixXd::Zero(6 * n, 6 * n);
     for (int g = 0; g < n; ++g) {
       const auto [membrane, bending] =
           stress_at<n>(flat, block.section, amplitudes, rule<n>()[static_cast<std::size_t>(g)].at);
-      Motions<6, n> both;
+      ByMotions<6, n> both;
       both << membrane - bending, membrane + bending;
       for (int i = 0; i < n; ++i) all.middleRows(6 * i, 6) += carry(i, g) * both;
     }
-    return all * arms;
+    return all.lazyProduct(arms);
   });
 }
 

@@ -11,6 +11,7 @@
 #include <span>
 #include <string_view>
 
+#include "core/element/elasticity.h"
 #include "core/element/moments.h"
 
 namespace avrenk {
@@ -24,20 +25,6 @@ struct SolidFacts {
   int cell_type = 0;  ///< of VTK
 };
 [[nodiscard]] const SolidFacts& facts_of(SolidShape shape);
-
-/// Stress from strain, xx yy zz xy yz zx with engineering shear strains; Pa, global axes.
-using Elasticity = Eigen::Matrix<double, 6, 6>;
-
-[[nodiscard]] Elasticity isotropic_elasticity(double youngs_modulus, double poissons_ratio);
-
-/// Three planes of symmetry. ν_xy = −ε_y/ε_x under σ_x; E in Pa along x, y, z of `axes`, whose rows are those axes.
-struct Orthotropic {
-  Eigen::Vector3d youngs_modulus;  ///< E_x, E_y, E_z
-  Eigen::Vector3d poissons_ratio;  ///< ν_xy, ν_yz, ν_xz
-  Eigen::Vector3d shear_modulus;   ///< G_xy, G_yz, G_zx
-};
-/// @throws InputError  the constants store negative energy under some strain
-[[nodiscard]] Elasticity orthotropic_elasticity(const Orthotropic& constants, const Eigen::Matrix3d& axes);
 
 /// A block of elements of one shape and material, computed without branches on the shape.
 struct SolidBlock {

@@ -18,10 +18,6 @@ using Eigen::MatrixXd;
 using Eigen::Vector2d;
 using Eigen::VectorXd;
 
-[[noreturn]] void refuse(const std::string& joint, std::string wrong, std::string instead) {
-  throw InputError(Problem{"joint " + joint, std::move(wrong), std::move(instead), std::nullopt});
-}
-
 Follower follower_of(const std::string& joint, Joint::Type type, int node, const Mixture& mixture, double gap,
                      int patch) {
   Follower follower{joint, type, node, {}, {}, gap, patch};
@@ -128,7 +124,8 @@ class Attacher {
       : assembly_(assembly), surface_(surface), request_(request), carrier_(assembly, surface, request.to) {}
 
   int run() {
-    if (carrier_.empty()) refuse(request_.joint, "what carries has no faces", "name parts of shells or solids");
+    if (carrier_.empty())
+      refuse("joint " + request_.joint, "what carries has no faces", "name parts of shells or solids");
     find_followers();
     find_facets();
     const std::size_t before = assembly_.followers.size();
@@ -208,18 +205,19 @@ class Attacher {
       return words;
     };
     if (nearest_node < 0)
-      refuse(request_.joint, fmt::format("every node of {} belongs to {} already", request_.followers, parts()),
+      refuse("joint " + request_.joint,
+             fmt::format("every node of {} belongs to {} already", request_.followers, parts()),
              "name another part or place");
     const auto say = [&](int node, double gap) {
       return fmt::format("{} is {:.4g} mm from {}, and only what is within {:.4g} mm follows",
                          assembly_.describe_node(node), 1e3 * gap, parts(), 1e3 * request_.within);
     };
     if (chosen_.empty())
-      refuse(request_.joint,
+      refuse("joint " + request_.joint,
              "nothing is near enough: of " + request_.followers + " the nearest, " + say(nearest_node, nearest),
              fmt::format("close the gap, or write within: {:.4g} mm", 1e3 * nearest * 1.01));
     if (request_.all && farthest > request_.within * (1 + 1e-9) + 1e-12)
-      refuse(request_.joint, say(farthest_node, farthest),
+      refuse("joint " + request_.joint, say(farthest_node, farthest),
              fmt::format("leave it out of {}, or write within: {:.4g} mm", request_.followers, 1e3 * farthest * 1.01));
   }
 
@@ -369,7 +367,7 @@ class Attacher {
     if (beam != beam_of_.end() && !of_solids_.contains(node)) {
       mixture = footprint(carrier_, section_points(beam->second.first, beam->second.second, x), x);
       if (mixture.empty())
-        refuse(request_.joint,
+        refuse("joint " + request_.joint,
                fmt::format("the footprint of {} falls on a line of the faces", assembly_.describe_node(node)),
                "attach it to a face, not to an edge");
     } else {
@@ -436,7 +434,7 @@ void add_average(Assembly& assembly, const std::string& joint, int node, const s
   }
   const Mixture mixture = best_fit(points, motions, weights, assembly.position(node));
   if (mixture.empty())
-    refuse(joint,
+    refuse("joint " + joint,
            fmt::format("the {} nodes that carry {} lie on one line, and turning about it would not be carried",
                        of.size(), assembly.describe_node(node)),
            "name a place of three nodes or more that do not lie on a line");
@@ -498,14 +496,14 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
       const double gap = gap_to_face(search, search.nearest(place), place);
       if (gap > bolt.within)
         refuse(
-            bolt.joint,
+            "joint " + bolt.joint,
             fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
                         "{:.4g} mm",
                         1e3 * place.x(), 1e3 * place.y(), 1e3 * place.z(), 1e3 * gap, name, 1e3 * bolt.within),
             fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
       const Mixture mixture = footprint(search, ellipse(place, radius * across, radius * third), place);
       if (mixture.empty())
-        refuse(bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
+        refuse("joint " + bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
                "let the bolt run across a face");
       assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
     }

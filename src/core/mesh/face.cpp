@@ -95,13 +95,6 @@ void add(Mixture& sum, double weight, const Mixture& other) {
   }
 }
 
-Mixture carried_to(const Mixture& mixture, const Vector3& from, const Vector3& at) {
-  const Matrix6 arm = rigid_arm(from, at);
-  Mixture result;
-  for (const auto& [node, share] : mixture) result.emplace_hint(result.end(), node, arm * share);
-  return result;
-}
-
 namespace geometry = boost::geometry;
 using TreePoint = geometry::model::point<double, 3, geometry::cs::cartesian>;
 using TreeBox = geometry::model::box<TreePoint>;
@@ -150,7 +143,8 @@ FacePoint FaceSearch::project(std::size_t index, const Vector3& x) const {
     const FaceFunctions f = face_functions(n, at);
     const Vector3 apart = x - nodes * f.value;
     const Eigen::Matrix<double, 3, 2> tangent = nodes * f.slope.transpose();
-    const Vector2d change = (tangent.transpose() * tangent).ldlt().solve(tangent.transpose() * apart);
+    const Vector2d change =
+        Eigen::Matrix2d(tangent.transpose() * tangent).inverse() * Vector2d(tangent.transpose() * apart);
     at += change;
     found = change.norm() < 1e-12;
     if (at.norm() > 20) break;  // far outside

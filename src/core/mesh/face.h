@@ -28,8 +28,6 @@ struct FacePoint {
 /// Six motions of a point as sums over nodes: Σ A_k u_k.
 using Mixture = std::map<int, Matrix6>;
 void add(Mixture& sum, double weight, const Mixture& other);
-/// The same body at another point.
-[[nodiscard]] Mixture carried_to(const Mixture& mixture, const Vector3& from, const Vector3& at);
 
 /// Faces of some parts, searched by a tree of their boxes. Holds references to what it is given.
 class FaceSearch {

@@ -11,7 +11,7 @@ namespace {
 
 constexpr double spot_part = 1e-6;  // of the size of a mesh
 
-double size_of(const std::vector<Vector3>& points) {
+double extent_of(const std::vector<Vector3>& points) {
   Eigen::AlignedBox3d box;
   for (const Vector3& point : points) box.extend(point);
   return box.diagonal().norm();
@@ -42,7 +42,7 @@ std::vector<Placement> with_mirror_images(std::vector<Placement> placements, con
 }
 
 void add_mesh(Assembly& assembly, int part, const Mesh& mesh, const std::vector<Placement>& placements) {
-  Spots spots(std::max(spot_part * size_of(mesh.points), 1e-300));
+  Spots spots(std::max(spot_part * extent_of(mesh.points), 1e-300));
   const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
   std::vector<bool> used(mesh.points.size());
   for (const Mesh::Cells& cells : mesh.cells)

@@ -2,9 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "core/mesh/surface.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
@@ -41,17 +41,16 @@ double longest_edge(const Assembly& assembly, const ElementGroup& group) {
 }  // namespace
 
 double bending_frequency(double wavelength, double stiffness_over_mass, double shear_speed) {
-  const double k = 2 * std::numbers::pi / wavelength, bending2 = k * k * stiffness_over_mass,
-               shear2 = shear_speed * shear_speed;
+  const double k = 2 * pi / wavelength, bending2 = k * k * stiffness_over_mass, shear2 = shear_speed * shear_speed;
   return std::sqrt(bending2 * shear2 / (bending2 + shear2)) / wavelength;
 }
 
 double element_for(const MeshReach& reach, double frequency) {
   // (2πf)² = ω² with c² = ω²/k²: ω²(1/(k⁴ D/μ) + 1/(k² c_s²)) = 1, quadratic in 1/k².
-  const double omega = 2 * std::numbers::pi * frequency, a = 1 / reach.stiffness_over_mass,
+  const double omega = 2 * pi * frequency, a = 1 / reach.stiffness_over_mass,
                b = 1 / (reach.shear_speed * reach.shear_speed);
   const double inverse2 = (-b + std::sqrt(b * b + 4 * a / (omega * omega))) / (2 * a);  // 1/k²
-  return 2 * std::numbers::pi * std::sqrt(inverse2) / reach.waves;
+  return 2 * pi * std::sqrt(inverse2) / reach.waves;
 }
 
 std::vector<MeshReach> mesh_reach(const Assembly& assembly) {

@@ -3,12 +3,11 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
-#include <numbers>
+
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
-
-using std::numbers::pi;
 
 // A block of cells over 0 ≤ s ≤ across[0], 0 ≤ t ≤ across[1], 0 ≤ u ≤ 1, mapped into space; u runs through the
 // thickness.

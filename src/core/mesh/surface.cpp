@@ -2,12 +2,13 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
+
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
 
-const double fold = std::cos(30 * std::numbers::pi / 180);
+const double fold = std::cos(30 * pi / 180);
 
 // A face by its corners, whatever their order.
 struct Keyed {

@@ -27,6 +27,8 @@ struct Surface {
 /// Area times outward normal of a face by its corners, m².
 [[nodiscard]] Vector3 area_vector(const Assembly& assembly, const Surface::Face& face);
 
+/// The outer faces and feature edges of all parts of shells and solids, part by part; the nodes of an edge that two
+/// parts share belong to both.
 [[nodiscard]] Surface surface_of(const Assembly& assembly);
 
 }  // namespace avrenk

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <complex>
 
+#include "core/dense.h"
 #include "core/error.h"
 #include "core/quantity/quantity.h"
 
@@ -121,8 +122,7 @@ std::vector<std::pair<double, double>> coupled_poles(const ModalBasis& basis, co
   companion.bottomLeftCorner(m, m) -= basis.omega.array().square().matrix().asDiagonal();
   companion.bottomRightCorner(m, m) = -damping.viscous.cast<std::complex<double>>();
   std::vector<std::pair<double, double>> poles;
-  const Eigen::ComplexEigenSolver<Eigen::MatrixXcd> solver(companion, false);
-  for (const std::complex<double>& s : solver.eigenvalues())
+  for (const std::complex<double>& s : complex_eigenvalues(std::move(companion)))
     if (s.imag() > 0) poles.emplace_back(std::abs(s) / (2 * pi), -s.real() / std::abs(s));
   std::sort(poles.begin(), poles.end());
   return poles;

@@ -7,14 +7,8 @@
 #include <random>
 
 #include "core/clock.h"
+#include "core/dense.h"
 #include "core/error.h"
-#include "core/parallel.h"
-
-extern "C" {
-// LAPACK: eigenvalues and eigenvectors of a symmetric matrix by divide and conquer.
-void dsyevd_(const char* job, const char* triangle, const int* n, double* a, const int* lda, double* w, double* work,
-             const int* work_size, int* iwork, const int* iwork_size, int* info);
-}
 
 namespace avrenk {
 namespace {
@@ -35,20 +29,10 @@ MatrixXd random_block(Index rows, Index columns, unsigned seed) {
   return block;
 }
 
-// a becomes its eigenvectors; ascending eigenvalues.
-VectorXd symmetric_eigen(MatrixXd& a) {
-  const int n = static_cast<int>(a.rows());
-  VectorXd values(n);
-  if (n == 0) return values;
-  int info = 0, ask = -1, integers = 0;
-  double size = 0;
-  dsyevd_("V", "L", &n, a.data(), &n, values.data(), &size, &ask, &integers, &ask, &info);
-  const int work_size = static_cast<int>(size);
-  std::vector<double> work(static_cast<std::size_t>(work_size));
-  std::vector<int> iwork(static_cast<std::size_t>(integers));
-  dsyevd_("V", "L", &n, a.data(), &n, values.data(), work.data(), &work_size, iwork.data(), &integers, &info);
-  if (info != 0) throw NumericalError("the projected eigenvalue problem did not converge");
-  return values;
+// Purified pairs are no longer quite M-orthonormal, by the tolerance: made so again.
+void orthonormalise(Eigen::Ref<MatrixXd> pairs, const SymmetricProduct& mass) {
+  const MatrixXd gram = pairs.transpose() * mass(pairs);
+  Eigen::LLT<MatrixXd>(gram).matrixU().solveInPlace<Eigen::OnTheRight>(pairs);
 }
 
 // The basis V, M-orthonormal, with the projected operator H = VᵀM A V, A = (K − σM)⁻¹M, grown block by block. The first
@@ -56,7 +40,8 @@ VectorXd symmetric_eigen(MatrixXd& a) {
 //     A V = V H + V₊ C.
 class Krylov {
  public:
-  Krylov(const Factorisation& shifted, const MassProduct& mass, const LanczosRequest& request, Index block, Index most)
+  Krylov(const Factorisation& shifted, const SymmetricProduct& mass, const LanczosRequest& request, Index block,
+         Index most)
       : shifted_(shifted),
         mass_(mass),
         known_(request.known),
@@ -109,12 +94,11 @@ class Krylov {
   void ritz() {
     const TimedUntilEnd timed(cost.projected);
     const Index active = size_ - locked;
-    MatrixXd s = projected_.block(locked, locked, active, active);
-    const VectorXd values = symmetric_eigen(s);
+    const auto [values, s] = symmetric_eigen(MatrixXd(projected_.block(locked, locked, active, active)));
     std::vector<Index> order(static_cast<std::size_t>(active));
     std::iota(order.begin(), order.end(), Index{0});
     std::stable_sort(order.begin(), order.end(),
-                     [&](Index a, Index b) { return std::abs(values[a]) > std::abs(values[b]); });
+                     [&size = values](Index a, Index b) { return std::abs(size[a]) > std::abs(size[b]); });
     theta = values(order);
     vectors_ = s(Eigen::all, order);
     residual = closed() ? VectorXd(VectorXd::Zero(active))
@@ -137,7 +121,7 @@ class Krylov {
     MatrixXd pairs = ritz_vectors(done + kept);
     if (done > 0) {
       purify(pairs.leftCols(done));
-      orthonormalise_converged(pairs, done);
+      orthonormalise(pairs.leftCols(done), mass_);
     }
     const MatrixXd rest = coupling_.rightCols(active) * vectors_.middleCols(done, kept);
     basis_.middleCols(locked, done + kept) = pairs;
@@ -194,13 +178,6 @@ class Krylov {
                                   theta.head(count).cwiseInverse().asDiagonal());
   }
 
-  // Purified pairs are no longer quite orthogonal, by the tolerance: made so again.
-  void orthonormalise_converged(MatrixXd& pairs, Index done) {
-    const MatrixXd gram = pairs.leftCols(done).transpose() * mass_(pairs.leftCols(done));
-    const Eigen::LLT<MatrixXd> factor(gram);
-    factor.matrixU().solveInPlace<Eigen::OnTheRight>(pairs.leftCols(done));
-  }
-
   // One pass against all that is there.
   void clear_of_basis(MatrixXd& w, const MatrixXd& mass_w) {
     const TimedUntilEnd timed(cost.orthogonalisation);
@@ -232,8 +209,7 @@ class Krylov {
     constexpr double well_conditioned = 1e-6, far_above_rounding = 1e-7;
     const TimedUntilEnd timed(cost.orthogonalisation);
     const MatrixXd gram = w.transpose() * mass_w;
-    MatrixXd turn = 0.5 * (gram + gram.transpose());
-    const VectorXd squares = symmetric_eigen(turn);
+    const auto [squares, turn] = symmetric_eigen(MatrixXd(0.5 * (gram + gram.transpose())));
     if (!(squares[0] > well_conditioned * squares[squares.size() - 1]) ||
         !(squares[0] > std::pow(far_above_rounding * scale, 2)))
       return false;
@@ -271,7 +247,7 @@ class Krylov {
   }
 
   const Factorisation& shifted_;
-  const MassProduct& mass_;
+  const SymmetricProduct& mass_;
   const MatrixXd* known_;
   Index block_;
   MatrixXd basis_, projected_, vectors_;
@@ -281,34 +257,6 @@ class Krylov {
 };
 
 }  // namespace
-
-MatrixXd MassProduct::operator()(const Eigen::Ref<const MatrixXd>& x) const {
-  using RowMajor = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
-  constexpr Index width = 8;
-  MatrixXd result(x.rows(), x.cols());
-  const auto parts =
-      static_cast<Index>(std::max(1, std::min<int>(thread_count(threads_), static_cast<int>(x.rows() / 4096))));
-  for (Index first = 0; first < x.cols(); first += width) {
-    const Index columns = std::min(width, x.cols() - first);
-    const RowMajor in = x.middleCols(first, columns);  // the numbers of one row lie together
-    run_jobs(static_cast<std::size_t>(parts), static_cast<int>(parts), [&](std::size_t part) {
-      const Index from = static_cast<Index>(part) * x.rows() / parts,
-                  to = (static_cast<Index>(part) + 1) * x.rows() / parts;
-      for (Index row = from; row < to; ++row) {
-        Eigen::Array<double, width, 1> sum = Eigen::Array<double, width, 1>::Zero();
-        if (columns == width) {
-          for (SparseMatrix::InnerIterator entry(mass_, row); entry; ++entry)  // symmetric: a column is a row
-            sum += entry.value() * Eigen::Map<const Eigen::Array<double, width, 1>>(&in(entry.row(), 0));
-        } else {
-          for (SparseMatrix::InnerIterator entry(mass_, row); entry; ++entry)
-            for (Index j = 0; j < columns; ++j) sum[j] += entry.value() * in(entry.row(), j);
-        }
-        for (Index j = 0; j < columns; ++j) result(row, first + j) = sum[j];
-      }
-    });
-  }
-  return result;
-}
 
 EigenCost& EigenCost::operator+=(const EigenCost& other) {
   solves += other.solves;
@@ -320,7 +268,7 @@ EigenCost& EigenCost::operator+=(const EigenCost& other) {
   return *this;
 }
 
-EigenPairs modes_near_shift(const Factorisation& shifted, const MassProduct& mass, const LanczosRequest& request) {
+EigenPairs modes_near_shift(const Factorisation& shifted, const SymmetricProduct& mass, const LanczosRequest& request) {
   const Index n = mass.rows();
   const Index block = std::min<Index>(n, request.block > 0 ? request.block : request.expected > many ? wide : narrow);
   const Index most = std::min<Index>(n, request.most > 0 ? request.most : 3L * request.expected + 10 * block) + block;
@@ -384,10 +332,7 @@ EigenPairs modes_near_shift(const Factorisation& shifted, const MassProduct& mas
   for (const auto& [theta, column] : all) columns.push_back(column);
   pairs.vectors = krylov.pairs(converged);
   if (!std::is_sorted(columns.begin(), columns.end())) pairs.vectors = pairs.vectors(Eigen::all, columns).eval();
-  if (!columns.empty()) {
-    const MatrixXd gram = pairs.vectors.transpose() * mass(pairs.vectors);
-    Eigen::LLT<MatrixXd>(gram).matrixU().solveInPlace<Eigen::OnTheRight>(pairs.vectors);
-  }
+  if (!columns.empty()) orthonormalise(pairs.vectors, mass);
   pairs.cost = krylov.cost;
   return pairs;
 }

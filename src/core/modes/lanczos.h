@@ -4,22 +4,9 @@
 #include <functional>
 
 #include "core/system/factorisation.h"
+#include "core/system/symmetric_product.h"
 
 namespace avrenk {
-
-/// M X for blocks of vectors, on several threads; the digits do not depend on their number.
-class MassProduct {
- public:
-  /// @param mass  M, n x n, both triangles stored; must outlive this
-  explicit MassProduct(const SparseMatrix& mass, int threads = 0) : mass_(mass), threads_(threads) {}
-  /// M X, n x k.
-  [[nodiscard]] Eigen::MatrixXd operator()(const Eigen::Ref<const Eigen::MatrixXd>& x) const;
-  [[nodiscard]] Eigen::Index rows() const { return mass_.rows(); }
-
- private:
-  const SparseMatrix& mass_;
-  int threads_;
-};
 
 /// Where the time of a search went, s.
 struct EigenCost {
@@ -69,7 +56,7 @@ struct LanczosRequest {
 /// digits.
 /// @param shifted  K − σM factorised
 /// @throws NumericalError  the judge is not content after many restarts: says how many pairs converged
-[[nodiscard]] EigenPairs modes_near_shift(const Factorisation& shifted, const MassProduct& mass,
+[[nodiscard]] EigenPairs modes_near_shift(const Factorisation& shifted, const SymmetricProduct& mass,
                                           const LanczosRequest& request);
 
 }  // namespace avrenk

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/clock.h"
+#include "core/dense.h"
 #include "core/error.h"
 #include "core/modes/normal_modes.h"
 #include "core/quantity/quantity.h"
@@ -41,7 +42,7 @@ void align_repeated(MatrixXd& shapes, const VectorXd& omega, const MatrixXd& ine
     while (end < omega.size() && omega[end] - omega[end - 1] <= equal * omega[end]) ++end;
     if (end - first > 1) {
       const MatrixXd participation = shapes.middleCols(first, end - first).transpose() * inertia_load;
-      const MatrixXd turn = participation.householderQr().householderQ();
+      const MatrixXd turn = orthonormal_basis(participation, participation.rows());
       shapes.middleCols(first, end - first) = (shapes.middleCols(first, end - first) * turn).eval();
     }
     first = end;
@@ -74,15 +75,15 @@ MatrixXd residual_vectors(const System& system, const StaticSolution& statics, c
   // Rayleigh–Ritz in their span: the mass is the identity there, to rounding.
   const MatrixXd k = kept.transpose() * (system.stiffness.ff * kept);
   const MatrixXd m = kept.transpose() * (system.mass.ff * kept);
-  const Eigen::GeneralizedSelfAdjointEigenSolver<MatrixXd> ritz(0.5 * (k + k.transpose()), 0.5 * (m + m.transpose()));
-  pseudo_omega = ritz.eigenvalues().cwiseSqrt();
-  return kept * ritz.eigenvectors();
+  const SymmetricEigen ritz = symmetric_eigen(0.5 * (k + k.transpose()), 0.5 * (m + m.transpose()));
+  pseudo_omega = ritz.values.cwiseSqrt();
+  return kept * ritz.vectors;
 }
 
 // ‖Kφ − λMφ‖ / ‖Kφ‖ of each mode (of a free motion 0), and how far ΦᵀMΦ is from I.
 void add_proof(const System& system, int threads, ModalBasis& basis) {
-  const MatrixXd mass_shapes = MassProduct(system.mass.ff, threads)(basis.shapes);
-  const MatrixXd stiffness_shapes = MassProduct(system.stiffness.ff, threads)(basis.shapes);
+  const MatrixXd mass_shapes = SymmetricProduct(system.mass.ff, threads)(basis.shapes);
+  const MatrixXd stiffness_shapes = SymmetricProduct(system.stiffness.ff, threads)(basis.shapes);
   const MatrixXd gram = basis.shapes.transpose() * mass_shapes;
   const MatrixXd off = (gram - MatrixXd::Identity(gram.rows(), gram.cols())).cwiseAbs();
   basis.nonorthogonality = off.colwise().maxCoeff().transpose();
@@ -145,9 +146,9 @@ void solve_free(const System& system, const EliminationOrder& order, const ModeR
                 ModalBasis& basis, const Progress& progress) {
   tell(progress, fmt::format("factorising {} equations, free motions and all", system.free));
   // λ of a free motion is rounding, 1e-16 of the stiffest element's; what is below 1e-11 of it is free.
-  constexpr double part = 1e-8, rounding = 1e-3;
+  constexpr double part = 1e-8;
   const double shift = -part * system.stiffness.ff.diagonal().maxCoeff() / system.mass.ff.diagonal().maxCoeff();
-  const int free_motions = modes.count_below(-rounding * shift);
+  const int free_motions = modes.count_below(-free_motion_part * shift);
   ModeRange range = range_of(request);
   if (range.below) (void)modes.count_below(*range.below);
   if (range.count) range.count = std::max(*range.count, free_motions);
@@ -158,7 +159,7 @@ void solve_free(const System& system, const EliminationOrder& order, const ModeR
     modes.begin(shifted, shift, range);
   }
   modes.complete();
-  const auto zeros = (modes.values.array().abs() < rounding * -shift).count();
+  const auto zeros = (modes.values.array().abs() < free_motion_part * -shift).count();
   if (zeros != free_motions)
     throw NumericalError(fmt::format(
         "the stiffness has {} free motions, but {} modes at 0 Hz are found: some part is held by next to nothing",

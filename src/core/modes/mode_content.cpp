@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <set>
 
+#include "core/dense.h"
 #include "core/parallel.h"
 #include "core/system/energy.h"
 
@@ -47,7 +48,7 @@ RigidFit fit_rigid(const Translations& points, const Translations& moves) {
     inertia += x.squaredNorm() * Matrix3::Identity() - x * x.transpose();
     moment += x.cross(moves.col(i) - mean);
   }
-  fit.turn = inertia.completeOrthogonalDecomposition().solve(moment);
+  fit.turn = least_squares(inertia, moment);  // the shortest: a line does not turn about itself
   fit.by_turn = fit.turn.dot(moment) / all;
   fit.left = 1 - static_cast<double>(moves.cols()) * mean.squaredNorm() / all - fit.by_turn;
   return fit;
@@ -167,17 +168,20 @@ std::vector<std::pair<std::string, double>> sorted_shares(std::vector<std::pair<
   return all;
 }
 
-std::string words(const Assembly& assembly, const ModeContent& content, const std::string& movement) {
+void put_in_words(const Assembly& assembly, const std::string& movement, ModeContent& content) {
   const auto strain = strain_shares(assembly, content), kinetic = kinetic_shares(assembly, content);
-  if (kinetic.empty()) return "";
-  const std::string subject = kinetic.front().first + " " + movement;
-  if (strain.empty() || !(strain.front().second > 0)) return subject + ", free";
-  if (strain.front().first == kinetic.front().first)
-    return fmt::format("{}: {:.0f} % of the strain energy", subject, 100 * strain.front().second);
-  constexpr double half = 0.5, much = 0.15;  // where the first has less than half, the second is named too
-  return fmt::format("{}: kinetic energy: {}; strain energy: {}", subject,
-                     shares_in_words(kinetic, much, kinetic.front().second < half ? 2 : 1),
-                     shares_in_words(strain, 0.2, 2));
+  if (kinetic.empty()) return;
+  const auto& [mover, part] = kinetic.front();
+  content.what = mover + " " + movement;
+  if (strain.empty() || !(strain.front().second > 0)) {
+    content.what += ", free";
+  } else if (strain.front().first == mover) {
+    content.energy = fmt::format("{:.0f} % of the strain energy", 100 * strain.front().second);
+  } else {
+    constexpr double half = 0.5, much = 0.15;  // where the first has less than half, the second is named too
+    content.energy = fmt::format("kinetic energy: {}; strain energy: {}",
+                                 shares_in_words(kinetic, much, part < half ? 2 : 1), shares_in_words(strain, 0.2, 2));
+  }
 }
 
 }  // namespace
@@ -218,9 +222,7 @@ std::vector<ModeContent> contents_of_modes(const Assembly& assembly, const Syste
   std::vector<ModeContent> contents(static_cast<std::size_t>(basis.modes));
   for (int first = 0; first < basis.modes; first += at_once) {
     const int count = std::min(at_once, basis.modes - first);
-    MatrixXd unknowns = MatrixXd::Zero(system.free + system.supports, count);
-    unknowns.topRows(system.free) = basis.shapes.middleCols(first, count);
-    const MatrixXd motions = system.transformation.transpose() * unknowns;
+    const MatrixXd motions = system.motions(basis.shapes.middleCols(first, count));
     const StrainEnergy strain = strain_energy(assembly, motions, threads);
     const KineticEnergy kinetic = kinetic_energy(assembly, motions, threads);
     run_jobs(static_cast<std::size_t>(count), threads, [&](std::size_t k) {
@@ -231,7 +233,7 @@ std::vector<ModeContent> contents_of_modes(const Assembly& assembly, const Syste
       own.strain_joints = scale * strain.joints.col(column);
       own.kinetic_parts = 2 * kinetic.parts.col(column);
       own.kinetic_bodies = 2 * kinetic.bodies.col(column);
-      own.in_words = words(assembly, own, describer.movement(own, motions.col(column)));
+      put_in_words(assembly, describer.movement(own, motions.col(column)), own);
     });
   }
   return contents;

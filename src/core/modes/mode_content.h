@@ -9,9 +9,9 @@ namespace avrenk {
 
 /// One mode in words and shares.
 struct ModeContent {
-  /// "mast bends in x: 78 % of the strain energy"; "box moves as a body in z: kinetic energy: box 91 %;
-  /// strain energy: isolators 88 %".
-  std::string in_words;
+  std::string what;    ///< "mast bends in x"; "box moves as a body in z"
+  std::string energy;  ///< "78 % of the strain energy"; "kinetic energy: box 91 %; strain energy: isolators 88 %"
+  [[nodiscard]] std::string in_words() const { return energy.empty() ? what : what + ": " + energy; }
   Eigen::VectorXd strain_parts, strain_joints;    ///< parts of ½ω²; of a free motion zero
   Eigen::VectorXd kinetic_parts, kinetic_bodies;  ///< parts of ½ω²
 };

@@ -4,11 +4,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <numeric>
 
 #include "core/clock.h"
 #include "core/error.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
@@ -20,9 +20,8 @@ using Eigen::VectorXd;
 constexpr int one_slice = 400;        // up to so many modes from one shift: a further factorisation gains nothing
 constexpr int modes_per_slice = 200;  // of a wider band
 constexpr double just_above = 1 + 2e-6;
-constexpr double above_zero = 1e-3;  // of a shift below zero: where free motions are counted
 
-double hertz(double value) { return std::sqrt(std::max(0.0, value)) / (2 * std::numbers::pi); }
+double hertz(double value) { return std::sqrt(std::max(0.0, value)) / (2 * pi); }
 
 }  // namespace
 
@@ -110,7 +109,7 @@ void NormalModes::keep(Index first, Index count) {
 
 void NormalModes::begin(const Factorisation& shifted, double shift, const ModeRange& range) {
   range_ = range;
-  least_count_ = above_zero * std::max(0.0, -shift);
+  least_count_ = free_motion_part * std::max(0.0, -shift);
   if (range.below) {
     proven_below = *range.below;
     counted_below = slices.back().below;

@@ -10,6 +10,9 @@
 
 namespace avrenk {
 
+/// λ of a free motion is rounding: with a shift below zero it lies within this part of the shift from zero.
+inline constexpr double free_motion_part = 1e-3;
+
 /// Exactly one is given.
 struct ModeRange {
   std::optional<double> below;  ///< all with λ < this, (rad/s)²
@@ -70,7 +73,7 @@ class NormalModes {
 
   const SparseMatrix &stiffness_, &mass_;
   const EliminationOrder& order_;
-  MassProduct product_;
+  SymmetricProduct product_;
   Progress progress_;
   ModeRange range_;
   double factor_seconds_ = 0;  // of the last factorisation: the next will take about as long

@@ -9,6 +9,7 @@
 
 #include "core/error.h"
 #include "core/nearest.h"
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
@@ -93,19 +94,16 @@ std::string plain_signs(std::string_view text) {
   return out;
 }
 
-[[noreturn]] void refuse(std::string wrong, std::string instead) {
-  throw InputError(Problem{"", std::move(wrong), std::move(instead), std::nullopt});
-}
-
 const NamedUnit& find_unit(std::string_view name) {
   for (const NamedUnit& unit : units)
     if (unit.name == name) return unit;
-  if (name == "lb" || name == "lbs") refuse(fmt::format("\"{}\" may be a mass or a force", name), "write lbm or lbf");
-  if (name == "G") refuse("\"G\" is no unit", "write \"g\" for standard gravity, 9.80665 m/s^2");
+  if (name == "lb" || name == "lbs")
+    refuse("", fmt::format("\"{}\" may be a mass or a force", name), "write lbm or lbf");
+  if (name == "G") refuse("", "\"G\" is no unit", "write \"g\" for standard gravity, 9.80665 m/s^2");
   std::vector<std::string> names;
   for (const NamedUnit& unit : units) names.emplace_back(unit.name);
   const auto nearest = nearest_name(name, names);
-  refuse(fmt::format("unknown unit \"{}\"", name),
+  refuse("", fmt::format("unknown unit \"{}\"", name),
          nearest ? fmt::format("write \"{}\"", *nearest) : "see the list of units in docs/plan.md");
 }
 
@@ -116,7 +114,8 @@ class UnitParser {
 
   Unit parse() {
     Unit unit = product();
-    if (at_ != text_.size()) refuse(fmt::format("unit \"{}\" has an unexpected \"{}\"", text_, text_.substr(at_)), "");
+    if (at_ != text_.size())
+      refuse("", fmt::format("unit \"{}\" has an unexpected \"{}\"", text_, text_.substr(at_)), "");
     return unit;
   }
 
@@ -135,7 +134,7 @@ class UnitParser {
         divided = true;
       } else if (space || text_[at_] == '(') {
         if (divided)
-          refuse(fmt::format("unit \"{}\" can be read in two ways", text_),
+          refuse("", fmt::format("unit \"{}\" can be read in two ways", text_),
                  "put what is divided by in brackets, as in N/(m s)");
         const Unit next = factor();
         total = {total.factor * next.factor, total.dimension * next.dimension};
@@ -150,12 +149,12 @@ class UnitParser {
     if (at_ < text_.size() && text_[at_] == '(') {
       ++at_;
       base = product();
-      if (at_ == text_.size()) refuse(fmt::format("unit \"{}\" lacks a closing bracket", text_), "");
+      if (at_ == text_.size()) refuse("", fmt::format("unit \"{}\" lacks a closing bracket", text_), "");
       ++at_;
     } else {
       const std::size_t start = at_;
       while (at_ < text_.size() && std::string_view(" /()^").find(text_[at_]) == std::string_view::npos) ++at_;
-      if (start == at_) refuse(fmt::format("unit \"{}\" is not complete", text_), "");
+      if (start == at_) refuse("", fmt::format("unit \"{}\" is not complete", text_), "");
       const NamedUnit& named = find_unit(text_.substr(start, at_ - start));
       base = {named.factor, named.dimension};
     }
@@ -163,7 +162,7 @@ class UnitParser {
       int exponent = 0;
       const auto [end, bad] = std::from_chars(text_.data() + at_ + 1, text_.data() + text_.size(), exponent);
       if (bad != std::errc{} || std::abs(exponent) > 8)
-        refuse(fmt::format("unit \"{}\" has no whole exponent after ^", text_), "");
+        refuse("", fmt::format("unit \"{}\" has no whole exponent after ^", text_), "");
       at_ = static_cast<std::size_t>(end - text_.data());
       base = {std::pow(base.factor, exponent), power(base.dimension, exponent)};
     }
@@ -179,12 +178,6 @@ class UnitParser {
   std::string_view text_;
   std::size_t at_ = 0;
 };
-
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && (text.front() == ' ' || text.front() == '\t')) text.remove_prefix(1);
-  while (!text.empty() && (text.back() == ' ' || text.back() == '\t')) text.remove_suffix(1);
-  return text;
-}
 
 constexpr const Kind* known_kinds[] = {&kind::length,
                                        &kind::area,
@@ -244,8 +237,8 @@ Quantity parse_quantity(std::string_view text) {
   if (begin != end && *begin == '+') ++begin;
   double number = 0;
   const auto [rest, bad] = std::from_chars(begin, end, number);
-  if (bad != std::errc{}) refuse(fmt::format("\"{}\" is not a number with a unit", text), "");
-  if (!std::isfinite(number)) refuse(fmt::format("\"{}\" is not a finite number", text), "");
+  if (bad != std::errc{}) refuse("", fmt::format("\"{}\" is not a number with a unit", text), "");
+  if (!std::isfinite(number)) refuse("", fmt::format("\"{}\" is not a finite number", text), "");
   const std::string_view unit_text = trimmed({rest, static_cast<std::size_t>(end - rest)});
   if (unit_text.empty()) return {number, {}, true};
   const Unit unit = UnitParser(unit_text).parse();
@@ -263,10 +256,10 @@ double parse_as(const Kind& due, std::string_view text) {
   }
   const bool unitless = due.dimension == none;
   if (quantity.bare && !unitless)
-    refuse(fmt::format("\"{}\" has no unit", trimmed(text)),
+    refuse("", fmt::format("\"{}\" has no unit", trimmed(text)),
            fmt::format("write {} such as \"{}\"", due.name, due.example));
   if (!fits(due, quantity.dimension))
-    refuse(fmt::format("\"{}\" is {}", trimmed(text), describe(quantity.dimension)),
+    refuse("", fmt::format("\"{}\" is {}", trimmed(text), describe(quantity.dimension)),
            fmt::format("write {} such as \"{}\"", due.name, due.example));
   return quantity.value;
 }

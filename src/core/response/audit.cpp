@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/dense.h"
 #include "core/quantity/quantity.h"
 #include "core/response/channels.h"
 
@@ -18,7 +19,6 @@ using Eigen::VectorXcd;
 using Eigen::VectorXd;
 using ComplexSparse = Eigen::SparseMatrix<Complex>;
 
-const Complex imaginary(0, 1);
 constexpr double same = 0.005;  // part of a frequency
 
 // The frequency that matters to a quantity; 0: it has none worth a look.
@@ -113,7 +113,7 @@ class Direct {
   }
   [[nodiscard]] MatrixXcd solve(const MatrixXcd& loads) const {
     MatrixXcd y = factor_.solve(loads);
-    if (modes_.cols() > 0) y -= solved_modes_ * inner_.partialPivLu().solve(correction_ * (modes_.transpose() * y));
+    if (modes_.cols() > 0) y -= solved_modes_ * ComplexLu(inner_).solve(correction_ * (modes_.transpose() * y));
     return y;
   }
 
@@ -155,7 +155,7 @@ VectorXcd state_of_two(double omega, const VectorXcd& directions) {
   return z;
 }
 
-double size_of(const MatrixXcd& rows, const VectorXcd& z, bool random) {
+double magnitude_of(const MatrixXcd& rows, const VectorXcd& z, bool random) {
   const VectorXcd w = rows * z;
   return random ? w.norm() : largest_over_phase(w);
 }
@@ -164,7 +164,7 @@ double size_of(const MatrixXcd& rows, const VectorXcd& z, bool random) {
 double answer(const Watched& watched, const VectorXcd& z, bool random) {
   double largest = 0;
   for (std::size_t k = 0; k < watched.candidates->items.size(); ++k)
-    largest = std::max(largest, size_of(watched.measure(k).rows, z, random));
+    largest = std::max(largest, magnitude_of(watched.measure(k).rows, z, random));
   return largest;
 }
 

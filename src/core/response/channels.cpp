@@ -5,10 +5,6 @@ namespace avrenk {
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 
-namespace {
-const Complex imaginary(0, 1);
-}
-
 Channels::Channels(const Assembly& assembly, const System& system, const ModalBasis& basis, const ModalDamping& damping)
     : assembly_(assembly),
       system_(system),

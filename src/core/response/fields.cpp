@@ -3,9 +3,7 @@
 namespace avrenk {
 
 NodeMotions node_motions(const System& system, const ModalBasis& basis, const Eigen::VectorXd& q) {
-  Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
-  unknowns.head(system.free) = basis.shapes * q;
-  const Eigen::VectorXd all = system.transformation.transpose() * unknowns;
+  const Eigen::VectorXd all = system.motions(basis.shapes * q);
   return Eigen::Map<const NodeMotions>(all.data(), 6, all.size() / 6);
 }
 

@@ -48,9 +48,9 @@ std::map<int, Matrix6> moved_nodes(const Assembly& assembly, const JointSide& si
   return moved;
 }
 
-class Collector {
+class SideRows {
  public:
-  Collector(const Assembly& assembly, const JointSide& side) : moved_(moved_nodes(assembly, side)) {}
+  SideRows(const Assembly& assembly, const JointSide& side) : moved_(moved_nodes(assembly, side)) {}
 
   [[nodiscard]] bool touches(std::span<const int> nodes) const {
     return std::any_of(nodes.begin(), nodes.end(), [&](int node) { return moved_.contains(node); });
@@ -90,42 +90,42 @@ std::vector<JointSide> joint_sides(const Assembly& assembly, const std::string& 
 }
 
 JointRows joint_rows(const Assembly& assembly, const JointSide& side) {
-  const Collector collector(assembly, side);
+  const SideRows rows_of_side(assembly, side);
   JointRows rows;
   const auto add = [&](const MatrixXd& k, std::span<const int> nodes, const std::optional<double>& loss_factor) {
-    collector.add(k, nodes, loss_factor ? rows.own_stiffness : rows.stiffness);
-    if (loss_factor) collector.add(*loss_factor * k, nodes, rows.loss);
+    rows_of_side.add(k, nodes, loss_factor ? rows.own_stiffness : rows.stiffness);
+    if (loss_factor) rows_of_side.add(*loss_factor * k, nodes, rows.loss);
   };
   for (const BeamElement& beam : assembly.beams) {
-    if (!collector.touches(beam.nodes)) continue;
+    if (!rows_of_side.touches(beam.nodes)) continue;
     const BeamProperties properties = assembly.properties(beam);
     const BeamMatrix arms = beam_arms(assembly, beam);
     add(arms.transpose() * stiffness(beam.geometry, properties) * arms, beam.nodes,
         assembly.material_of(beam.part).loss_factor);
-    collector.add(arms.transpose() * mass(beam.geometry, properties) * arms, beam.nodes, rows.mass);
+    rows_of_side.add(arms.transpose() * mass(beam.geometry, properties) * arms, beam.nodes, rows.mass);
   }
   for (const ElementGroup& group : assembly.groups) {
     std::optional<ElementBlock> block;
     for (std::size_t e = 0; e < group.elements(); ++e) {
-      if (!collector.touches(group.element(e))) continue;
+      if (!rows_of_side.touches(group.element(e))) continue;
       if (!block) block = assembly.block(group);
       const auto index = static_cast<Index>(e);
       add(stiffness(*block, index, 1), group.element(e), assembly.material_of(group.part).loss_factor);
-      collector.add(mass(*block, index, 1), group.element(e), rows.mass);
+      rows_of_side.add(mass(*block, index, 1), group.element(e), rows.mass);
     }
   }
   for (const Spring& spring : assembly.springs) {
-    if (!collector.touches(spring.nodes)) continue;
+    if (!rows_of_side.touches(spring.nodes)) continue;
     const SpringMatrix k = spring_stiffness(assembly, spring);
-    if (spring.has_dashpot()) collector.add(spring_dashpot(assembly, spring), spring.nodes, rows.dashpot);
+    if (spring.has_dashpot()) rows_of_side.add(spring_dashpot(assembly, spring), spring.nodes, rows.dashpot);
     if (spring.has_dashpot() && !spring.loss_factor)
-      collector.add(k, spring.nodes, rows.own_stiffness);
+      rows_of_side.add(k, spring.nodes, rows.own_stiffness);
     else
       add(k, spring.nodes, spring.loss_factor);
   }
   for (const PointMass& mass : assembly.masses)
-    if (collector.touches(std::array{mass.node}))
-      collector.add(mass_at_node(mass.mass, mass.inertia, mass.offset), std::array{mass.node}, rows.mass);
+    if (rows_of_side.touches(std::array{mass.node}))
+      rows_of_side.add(mass_at_node(mass.mass, mass.inertia, mass.offset), std::array{mass.node}, rows.mass);
   return rows;
 }
 

@@ -13,6 +13,8 @@ struct JointSide {
   std::vector<int> nodes;
   Vector3 point = Vector3::Zero();  ///< the mean of the nodes
 };
+/// What follows in a joint without stiffness, piece by piece: each lead of a rigid joint, each patch of an attachment,
+/// each node of an average.
 [[nodiscard]] std::vector<JointSide> joint_sides(const Assembly& assembly, const std::string& joint);
 
 /// Rows on the six motions of nodes whose sum is the force (N) and moment (N m) about a point that the joint puts on

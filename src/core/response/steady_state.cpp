@@ -3,8 +3,9 @@
 #include <algorithm>
 #include <boost/math/tools/roots.hpp>
 #include <cmath>
-#include <numbers>
 #include <numeric>
+
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
@@ -41,7 +42,7 @@ double phase_of_largest(const VectorXcd& w) {
 
 LargestWithStatic largest_with_static(const VectorXd& constant, const VectorXcd& w) {
   if (w.size() == 1) {  // both along one line
-    const double instant = constant[0] < 0 ? std::numbers::pi - std::arg(w[0]) : -std::arg(w[0]);
+    const double instant = constant[0] < 0 ? pi - std::arg(w[0]) : -std::arg(w[0]);
     return {std::abs(constant[0]) + std::abs(w[0]), instant};
   }
   // |v|² = c0 + Re(g e^{iθ} + h e^{2iθ}), g = 2 sᵀŵ, h = ½ ŵᵀŵ. With θ = x − ½ arg h it is c0 + p cos x − q sin x
@@ -50,7 +51,7 @@ LargestWithStatic largest_with_static(const VectorXd& constant, const VectorXcd&
   const Complex g = 2.0 * (constant.cast<Complex>().transpose() * w)(0), h = 0.5 * (w.transpose() * w)(0);
   const double turn = -0.5 * std::arg(h);
   const Complex turned = g * std::polar(1.0, turn);
-  const double p = std::abs(turned.real()), q = std::abs(turned.imag()), quadrant = 0.5 * std::numbers::pi;
+  const double p = std::abs(turned.real()), q = std::abs(turned.imag()), quadrant = 0.5 * pi;
   const double four = 4 * std::abs(h), scale = p + q + four;
   double x = 0;
   if (scale > 0) {
@@ -61,7 +62,7 @@ LargestWithStatic largest_with_static(const VectorXd& constant, const VectorXcd&
     std::uintmax_t steps = 60;
     x = boost::math::tools::newton_raphson_iterate(slope, std::atan2(q, p + four), 0.0, quadrant, 50, steps);
   }
-  const double instant = turn + (turned.imag() > 0 ? -1 : 1) * (turned.real() < 0 ? std::numbers::pi - x : x);
+  const double instant = turn + (turned.imag() > 0 ? -1 : 1) * (turned.real() < 0 ? pi - x : x);
   return {at_instant(constant, w, instant).norm(), instant};
 }
 
@@ -98,7 +99,7 @@ const VectorXd& SineResponse::Curves::bounds(bool per_input) {
 }
 
 double grid_shortfall(int points_per_resonance) {
-  return 1 - 4 * (1 - std::cos(0.5 * std::numbers::pi / (points_per_resonance + 1)));
+  return 1 - 4 * (1 - std::cos(0.5 * pi / (points_per_resonance + 1)));
 }
 
 double SineResponse::level(const Measure& measure, double frequency) const {

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <unordered_map>
+
+#include "core/parallel.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
@@ -11,7 +13,7 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-const double one_surface = std::cos(30 * std::numbers::pi / 180);
+const double one_surface = std::cos(30 * pi / 180);
 
 // Nodes of one element and what its shell axes are.
 Matrix3 axes_of(const ShellBlock& block, std::size_t element) {
@@ -179,6 +181,25 @@ MatrixXd von_mises_rows(const StressStation& station, int level) {
   rows.leftCols<3>() = bottom * plane;
   rows.rightCols<3>() = (1 - bottom) * plane;
   return rows;
+}
+
+MatrixXd highest_von_mises(const StressStations& stations, const MatrixXd& motions, int threads) {
+  constexpr std::size_t at_once = 256;
+  MatrixXd highest = MatrixXd::Zero(static_cast<Eigen::Index>(stations.size()), motions.cols());
+  const std::size_t stretches = (stations.size() + at_once - 1) / at_once;
+  run_jobs(stretches, threads, [&](std::size_t stretch) {
+    const std::size_t first = stretch * at_once, count = std::min(at_once, stations.size() - first);
+    const MatrixXd rows = stations.rows(
+        first, count, [&](int node) -> MatrixXd { return motions.middleRows(6L * node, 6); }, motions.cols());
+    for (std::size_t s = 0; s < count; ++s) {
+      const StressStation& station = stations.all()[first + s];
+      auto own = highest.row(static_cast<Eigen::Index>(first + s));
+      for (int level = 0; level < levels_of(station); ++level)
+        own = own.cwiseMax(
+            (von_mises_rows(station, level) * rows.middleRows(6 * static_cast<Eigen::Index>(s), 6)).colwise().norm());
+    }
+  });
+  return highest;
 }
 
 Matrix3 stress_tensor(const StressStation& station, int level, const Vector6& values) {

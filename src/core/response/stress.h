@@ -74,6 +74,12 @@ inline constexpr std::array<std::string_view, 3> shell_levels{"bottom", "middle"
 /// station.
 [[nodiscard]] Eigen::MatrixXd von_mises_rows(const StressStation& station, int level);
 
+/// Von Mises stress of every station under some motions (6 N x k), of a shell the highest of its levels: stations x k,
+/// Pa.
+/// @param threads  0: one a processor
+[[nodiscard]] Eigen::MatrixXd highest_von_mises(const StressStations& stations, const Eigen::MatrixXd& motions,
+                                                int threads = 0);
+
 /// The stress tensor in global axes at one level, from the six values of a station.
 [[nodiscard]] Matrix3 stress_tensor(const StressStation& station, int level, const Vector6& values);
 

@@ -6,6 +6,7 @@
 #include <numeric>
 #include <set>
 
+#include "core/dense.h"
 #include "core/parallel.h"
 
 namespace avrenk {
@@ -65,13 +66,11 @@ MatrixXd factor_of(const MatrixXcd& gamma, const MatrixXcd& fold) {
   const MatrixXd covariance = (fold * gamma * fold.adjoint()).real();
   const Eigen::VectorXd size = covariance.diagonal().cwiseMax(0).cwiseSqrt(),
                         inverse = size.unaryExpr([](double x) { return x > 0 ? 1 / x : 0.0; });
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> parts(inverse.asDiagonal() * covariance * inverse.asDiagonal());
-  const Eigen::VectorXd& values = parts.eigenvalues();
+  const auto [values, vectors] = symmetric_eigen(MatrixXd(inverse.asDiagonal() * covariance * inverse.asDiagonal()));
   Index first = 0;  // what rounding leaves
   while (first + 1 < values.size() && values[first] <= 1e-15 * values[values.size() - 1]) ++first;
   const Index kept = values.size() - first;
-  return size.asDiagonal() * parts.eigenvectors().rightCols(kept) *
-         values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
+  return size.asDiagonal() * vectors.rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
 }
 
 // Frequencies by the strain energy of the modes, Σ ω_r² |q_r|², largest first.

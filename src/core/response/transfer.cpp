@@ -1,5 +1,6 @@
 #include "core/response/transfer.h"
 
+#include "core/dense.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -7,10 +8,6 @@ namespace avrenk {
 using Eigen::Index;
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
-
-namespace {
-const Complex imaginary(0, 1);
-}
 
 InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, const MatrixXcd& directions) {
   InputColumns inputs;
@@ -86,7 +83,7 @@ Transfer::Point Transfer::at(double frequency, bool slope) const {
   }
   MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
   stiffness.diagonal().array() += natural2_ - omega * omega;
-  const Eigen::PartialPivLU<MatrixXcd> solver(stiffness);
+  const ComplexLu solver(std::move(stiffness));
   point.q = solver.solve(modal_force(frequency));
   if (!slope) return point;
   MatrixXcd right = 2 * omega * point.q - imaginary * (damping_.viscous * point.q);

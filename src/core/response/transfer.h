@@ -13,6 +13,7 @@
 namespace avrenk {
 
 using Complex = std::complex<double>;
+inline constexpr Complex imaginary(0, 1);
 
 /// Where the parts of the state z begin.
 struct StateLayout {

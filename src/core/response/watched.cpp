@@ -55,7 +55,7 @@ constexpr NodeMotion node_motions[] = {  // in the order of the first nine quant
 bool is(const WatchedQuantity& quantity, std::string_view keyword) { return quantity.keyword == keyword; }
 
 // Blocks of rows with their labels, put side by side.
-class Collector {
+class LabelledRows {
  public:
   void add(std::string label, Eigen::MatrixXcd rows) {
     labels_.push_back(std::move(label));
@@ -132,7 +132,7 @@ std::vector<int> mixes_of(const Assembly& assembly, const WatchedQuantity& quant
 
 // The worst places of shells and solids: six rows of stress each, mixed to von Mises stress at one level.
 void add_stations(const Assembly& assembly, const Channels& channels, const WatchRequest& request,
-                  const StressSource& stress, Collector& collector, std::vector<Candidates::Mix>& mixes,
+                  const StressSource& stress, LabelledRows& labelled, std::vector<Candidates::Mix>& mixes,
                   std::vector<Candidates::Item>& items) {
   if (!stress.survey || request.parts.empty()) return;
   std::map<std::pair<bool, int>, int> mix_of;
@@ -144,14 +144,14 @@ void add_stations(const Assembly& assembly, const Channels& channels, const Watc
       const Eigen::MatrixXd rows = stress.stations->rows(
           static_cast<std::size_t>(place.station), 1, [&](int node) { return channels.strain_rows(node); },
           channels.strain_columns());
-      collector.add(assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name),
-                    channels.from_strain(rows, assembly.material_of(station.part).loss_factor));
+      labelled.add(assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name),
+                   channels.from_strain(rows, assembly.material_of(station.part).loss_factor));
     }
     const auto [mix, fresh] = mix_of.try_emplace({station.shell, place.level}, static_cast<int>(mixes.size()));
     if (fresh)
       mixes.push_back({station.shell ? fmt::format(", {}", shell_levels[static_cast<std::size_t>(place.level)]) : "",
                        von_mises_rows(station, place.level)});
-    items.push_back({static_cast<int>(collector.size()) - 1, mix->second});
+    items.push_back({static_cast<int>(labelled.size()) - 1, mix->second});
   }
 }
 
@@ -160,7 +160,7 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
   const WatchedQuantity& quantity = *request.quantity;
   const bool stress = quantity.kind == &kind::stress;
   const auto [first, count] = force_rows(quantity);
-  Collector collector;
+  LabelledRows labelled;
   std::vector<const BeamSection*> sections;
   std::vector<int> parts;
   for (const int beam : request.items) {
@@ -168,16 +168,17 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
     const BeamProperties properties = assembly.properties(element);
     const Eigen::MatrixXcd forces = channels.beam_forces(beam);
     for (std::size_t end = 0; end < 2; ++end) {
-      collector.add(assembly.describe_node(element.nodes[end]),
-                    forces.middleRows(6 * static_cast<Eigen::Index>(end) + first, count));
+      labelled.add(
+          assembly.describe_node(element.nodes[end], assembly.parts[static_cast<std::size_t>(element.part)].name),
+          forces.middleRows(6 * static_cast<Eigen::Index>(end) + first, count));
       sections.push_back(properties.sections[2 * end]);
       parts.push_back(element.part);
     }
   }
   std::vector<Candidates::Mix> station_mixes;
   std::vector<Candidates::Item> station_items;
-  add_stations(assembly, channels, request, stress_source, collector, station_mixes, station_items);
-  Candidates all = collector.finish();
+  add_stations(assembly, channels, request, stress_source, labelled, station_mixes, station_items);
+  Candidates all = labelled.finish();
   if (!stress) return all;
   all.items.clear();
   std::map<const BeamSection*, std::vector<int>> known;
@@ -202,12 +203,14 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
   return all;
 }
 
+constexpr double one_spot = 1e-9;  // m
+
 // Direction and gap of one pair.
 std::pair<Vector3, double> line_of(const Assembly& assembly, const WatchRequest& request,
                                    const std::array<int, 2>& pair) {
   const Vector3 apart = assembly.nodes[static_cast<std::size_t>(pair[1])].position -
                         assembly.nodes[static_cast<std::size_t>(pair[0])].position;
-  if (!request.along && apart.norm() < 1e-9)
+  if (!request.along && apart.norm() < one_spot)
     throw InputError(Problem{"watch " + request.name, "the two places lie at one spot, so no line joins them",
                              "give along: x, or another direction", std::nullopt});
   const Vector3 along = request.along ? *request.along : Vector3(apart.normalized());
@@ -230,7 +233,7 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
                          const StressSource& stress) {
   const WatchedQuantity& quantity = *request.quantity;
   if (quantity.subject == Subject::part) return part_candidates(assembly, channels, request, stress);
-  Collector collector;
+  LabelledRows labelled;
   const bool lower_half = is(quantity, "moment") || is(quantity, "turn") || is(quantity, "foot moment");
   const auto half = [&](const Eigen::MatrixXcd& six) -> Eigen::MatrixXcd {
     return six.middleRows(lower_half ? 3 : 0, 3);
@@ -238,37 +241,37 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
   const Eigen::Matrix3cd axes = request.axes.cast<Complex>();
   for (const std::array<int, 2>& pair : request.pairs) {
     const Vector3 along = line_of(assembly, request, pair).first;
-    collector.add(fmt::format("{} to {}", assembly.describe_node(pair[0]), assembly.describe_node(pair[1])),
-                  channels.approach(pair, along));
+    labelled.add(fmt::format("{} to {}", assembly.describe_node(pair[0]), assembly.describe_node(pair[1])),
+                 channels.approach(pair, along));
   }
   if (quantity.subject == Subject::joint)
     for (const JointSide& side : joint_sides(assembly, request.joint))
-      collector.add(fmt::format("{} at {}", request.joint, assembly.describe_node(side.nodes.front())),
-                    axes * half(channels.joint_force(side)));
+      labelled.add(fmt::format("{} at {}", request.joint, assembly.describe_node(side.nodes.front())),
+                   axes * half(channels.joint_force(side)));
   for (const int item : request.items) {
     const auto index = static_cast<std::size_t>(item);
     if (quantity.subject == Subject::node) {
       refuse_motion(assembly, channels, request, item);
-      collector.add(assembly.describe_node(item),
-                    axes * channels.motion(item, node_motions[&quantity - &quantities[0]]));
+      labelled.add(assembly.describe_node(item),
+                   axes * channels.motion(item, node_motions[&quantity - &quantities[0]]));
     } else if (quantity.subject == Subject::spring) {
       const Spring& spring = assembly.springs[index];
       const bool travel = is(quantity, "travel") || is(quantity, "turn");
       const std::string at = assembly.describe_node(spring.nodes[0]);
       const bool own_node = assembly.nodes[static_cast<std::size_t>(spring.nodes[0])].origin == spring.joint;
-      collector.add(own_node ? at : fmt::format("{} at {}", spring.joint, at),
-                    half(travel ? channels.spring_travel(item) : channels.spring_force(item)));
+      labelled.add(own_node ? at : fmt::format("{} at {}", spring.joint, at),
+                   half(travel ? channels.spring_travel(item) : channels.spring_force(item)));
     } else if (quantity.subject == Subject::foot) {
       const int node = assembly.feet()[index].second.node;
       const Vector3& at = assembly.nodes[static_cast<std::size_t>(node)].position;
-      collector.add(assembly.describe_node(node), axes * half(channels.foot_reaction(item, at)));
+      labelled.add(assembly.describe_node(node), axes * half(channels.foot_reaction(item, at)));
     } else if (quantity.subject == Subject::base) {
       const double over = is(quantity, "equivalent acceleration") ? 1 / channels.total_mass() : 1;
-      collector.add("base " + assembly.bases[index].name,
-                    over * (axes * half(channels.base_reaction(item, request.about))));
+      labelled.add("base " + assembly.bases[index].name,
+                   over * (axes * half(channels.base_reaction(item, request.about))));
     }
   }
-  return collector.finish();
+  return labelled.finish();
 }
 
 std::vector<std::string> components_of(const WatchedQuantity& quantity) {
@@ -329,6 +332,16 @@ std::vector<std::string> watched_names(const std::vector<WatchRequest>& requests
       names.push_back(full_name(request, component));
   }
   return names;
+}
+
+double smallest_gap(const Assembly& assembly, const WatchRequest& request) {
+  double smallest = request.gap.value_or(HUGE_VAL);
+  for (const auto& pair : request.pairs) {
+    const Vector3 apart = assembly.position(pair[1]) - assembly.position(pair[0]);
+    if (!request.gap && (request.along || apart.norm() >= one_spot))
+      smallest = std::min(smallest, line_of(assembly, request, pair).second);
+  }
+  return smallest;
 }
 
 }  // namespace avrenk

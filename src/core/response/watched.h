@@ -76,6 +76,9 @@ struct StressSource {
 /// By its name; nullptr if none.
 [[nodiscard]] const Watched* find_watched(const std::vector<Watched>& all, std::string_view name);
 
+/// The narrowest gap of a request between two places before anything moves, m; infinite where no line joins them.
+[[nodiscard]] double smallest_gap(const Assembly& assembly, const WatchRequest& request);
+
 /// All names that `watch` will make, without the modes: for checking a plan.
 [[nodiscard]] std::vector<std::string> watched_names(const std::vector<WatchRequest>& requests);
 

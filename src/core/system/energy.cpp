@@ -39,28 +39,7 @@ MatrixXd energies(const Assembly& assembly, const ElementGroup& group, Kernel ke
   return energy;
 }
 
-}  // namespace
-
-MatrixXd motions_of_nodes(const MatrixXd& all, std::span<const int> nodes, int each) {
-  MatrixXd own(each * static_cast<Index>(nodes.size()), all.cols());
-  for (std::size_t i = 0; i < nodes.size(); ++i) {
-    if (nodes[i] < 0)
-      own.middleRows(each * static_cast<Index>(i), each).setZero();
-    else
-      own.middleRows(each * static_cast<Index>(i), each) = all.middleRows(6L * nodes[i], each);
-  }
-  return own;
-}
-
-MatrixXd strain_energy_of(const Assembly& assembly, const ElementGroup& group, const MatrixXd& motions, int threads) {
-  return energies(assembly, group, &stiffness, motions, threads);
-}
-
-RowVectorXd strain_energy_of(const Assembly& assembly, const BeamElement& beam, const MatrixXd& motions) {
-  return energy_of(stiffness(beam.geometry, assembly.properties(beam)),
-                   beam_arms(assembly, beam) * motions_of_nodes(motions, beam.nodes, 6));
-}
-
+// m³ of every element of one group.
 VectorXd volume_of(const Assembly& assembly, const ElementGroup& group) {
   ElementBlock block = assembly.block(group);  // of density 1, without what carries no load
   if (auto* shells = std::get_if<ShellBlock>(&block)) {
@@ -77,13 +56,48 @@ VectorXd volume_of(const Assembly& assembly, const ElementGroup& group) {
   return volume;
 }
 
+}  // namespace
+
+MatrixXd motions_of_nodes(const MatrixXd& all, std::span<const int> nodes, int each) {
+  MatrixXd own(each * static_cast<Index>(nodes.size()), all.cols());
+  for (std::size_t i = 0; i < nodes.size(); ++i) {
+    if (nodes[i] < 0)
+      own.middleRows(each * static_cast<Index>(i), each).setZero();
+    else
+      own.middleRows(each * static_cast<Index>(i), each) = all.middleRows(6L * nodes[i], each);
+  }
+  return own;
+}
+
+RowVectorXd strain_energy_of(const Assembly& assembly, const BeamElement& beam, const MatrixXd& motions) {
+  return energy_of(stiffness(beam.geometry, assembly.properties(beam)),
+                   beam_arms(assembly, beam) * motions_of_nodes(motions, beam.nodes, 6));
+}
+
+MatrixXd strain_energy_density(const Assembly& assembly, const MatrixXd& motions, int threads) {
+  Index elements = static_cast<Index>(assembly.beams.size());
+  for (const ElementGroup& group : assembly.groups) elements += static_cast<Index>(group.elements());
+  MatrixXd density(elements, motions.cols());
+  Index row = 0;
+  for (const BeamElement& beam : assembly.beams)
+    density.row(row++) = strain_energy_of(assembly, beam, motions) /
+                         (assembly.properties(beam).sections[1]->area * beam.geometry.length());
+  for (const ElementGroup& group : assembly.groups) {
+    const VectorXd volume = volume_of(assembly, group);
+    density.middleRows(row, volume.size()) =
+        volume.cwiseInverse().asDiagonal() * energies(assembly, group, &stiffness, motions, threads);
+    row += volume.size();
+  }
+  return density;
+}
+
 StrainEnergy strain_energy(const Assembly& assembly, const MatrixXd& motions, int threads) {
   StrainEnergy energy{MatrixXd::Zero(static_cast<Index>(assembly.parts.size()), motions.cols()),
                       MatrixXd::Zero(static_cast<Index>(assembly.joints.size()), motions.cols())};
   for (const BeamElement& beam : assembly.beams)
     energy.parts.row(beam.part) += strain_energy_of(assembly, beam, motions);
   for (const ElementGroup& group : assembly.groups)
-    energy.parts.row(group.part) += strain_energy_of(assembly, group, motions, threads).colwise().sum();
+    energy.parts.row(group.part) += energies(assembly, group, &stiffness, motions, threads).colwise().sum();
   std::map<std::string, Index> row;
   for (std::size_t j = 0; j < assembly.joints.size(); ++j) row[assembly.joints[j].name] = static_cast<Index>(j);
   for (const Spring& spring : assembly.springs)

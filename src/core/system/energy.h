@@ -21,11 +21,9 @@ struct KineticEnergy {
 };
 [[nodiscard]] KineticEnergy kinetic_energy(const Assembly& assembly, const Eigen::MatrixXd& motions, int threads = 0);
 
-/// Strain energy of every element of one group, elements x k.
-[[nodiscard]] Eigen::MatrixXd strain_energy_of(const Assembly& assembly, const ElementGroup& group,
-                                               const Eigen::MatrixXd& motions, int threads = 0);
-/// m³ of every element of one group.
-[[nodiscard]] Eigen::VectorXd volume_of(const Assembly& assembly, const ElementGroup& group);
+/// Strain energy over volume, J/m³, of every beam, then of every element of the groups: elements x k.
+[[nodiscard]] Eigen::MatrixXd strain_energy_density(const Assembly& assembly, const Eigen::MatrixXd& motions,
+                                                    int threads = 0);
 
 /// Strain energy of one beam, 1 x k.
 [[nodiscard]] Eigen::RowVectorXd strain_energy_of(const Assembly& assembly, const BeamElement& beam,

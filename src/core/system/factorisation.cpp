@@ -14,7 +14,7 @@
 
 namespace avrenk {
 
-namespace {
+namespace sparse {  // named, because the instances derive from it
 
 // The same interface for real and complex numbers.
 template <typename Scalar>
@@ -154,12 +154,12 @@ class Mumps {
   bool started_ = false;
 };
 
-}  // namespace
+}  // namespace sparse
 
-struct Factorisation::Instance : Mumps<double> {
+struct Factorisation::Instance : sparse::Mumps<double> {
   using Mumps::Mumps;
 };
-struct ComplexFactorisation::Instance : Mumps<std::complex<double>> {
+struct ComplexFactorisation::Instance : sparse::Mumps<std::complex<double>> {
   using Mumps::Mumps;
 };
 

@@ -1,14 +1,15 @@
-// Factorising the stiffness, and saying in the user's terms what moves freely when it is singular.
+#include "core/system/mechanism.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <map>
 #include <set>
 
+#include "core/dense.h"
 #include "core/error.h"
 #include "core/mesh/closest.h"
 #include "core/model/connections.h"
-#include "core/system/system.h"
 
 namespace avrenk {
 namespace {
@@ -20,13 +21,13 @@ std::string direction_words(const Vector3& direction) {
 }
 
 // The motion of the nodes of one origin (part, mass or place) under a null vector.
-struct Motion {
+struct FreeMotion {
   std::vector<Vector3> at, move, turn;
   std::vector<bool> turns;  // whether the node has rotations
 };
 
 // Fits one rigid motion (u, θ about the centroid) to the nodes and says it in words.
-std::string describe_motion(const Motion& motion) {
+std::string describe_motion(const FreeMotion& motion) {
   const auto count = static_cast<Eigen::Index>(motion.at.size());
   Vector3 centre = Vector3::Zero();
   for (const Vector3& at : motion.at) centre += at / static_cast<double>(count);
@@ -41,7 +42,7 @@ std::string describe_motion(const Motion& motion) {
     values.segment<3>(6 * i + 3) = motion.turn[n];
     size = std::max(size, (motion.at[n] - centre).norm());
   }
-  const Eigen::VectorXd fit = rows.colPivHouseholderQr().solve(values);
+  const Eigen::VectorXd fit = least_squares(rows, values);
   const Vector3 move = fit.head<3>(), turn = fit.tail<3>();
   const double misfit = (rows * fit - values).norm() / std::max(values.norm(), 1e-300);
   if (misfit > 0.2) return "moves freely, changing its shape";
@@ -60,16 +61,14 @@ std::string describe_motion(const Motion& motion) {
 std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves);
 
 Problem describe_mechanism(const Assembly& assembly, const System& system, const Eigen::VectorXd& null_vector) {
-  Eigen::VectorXd unknowns = Eigen::VectorXd::Zero(system.free + system.supports);
-  unknowns.head(system.free) = null_vector;
-  const Eigen::VectorXd raw = system.transformation.transpose() * unknowns;
+  const Eigen::VectorXd raw = system.motions(null_vector);
   double largest_move = 0, largest_turn = 0;
   for (std::size_t n = 0; n < assembly.nodes.size(); ++n) {
     const auto at = 6 * static_cast<Eigen::Index>(n);
     largest_move = std::max(largest_move, raw.segment<3>(at).norm());
     largest_turn = std::max(largest_turn, raw.segment<3>(at + 3).norm());
   }
-  std::vector<std::pair<std::string, Motion>> moving;  // in the order of the model
+  std::vector<std::pair<std::string, FreeMotion>> moving;  // in the order of the model
   std::map<std::string, std::size_t> index;
   std::vector<bool> moves(assembly.nodes.size());
   for (std::size_t n = 0; n < assembly.nodes.size(); ++n) {
@@ -78,8 +77,8 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
     if (move.norm() <= 1e-3 * largest_move && turn.norm() <= 1e-3 * largest_turn) continue;
     moves[n] = true;
     const auto [found, fresh] = index.try_emplace(assembly.nodes[n].origin, moving.size());
-    if (fresh) moving.emplace_back(assembly.nodes[n].origin, Motion{});
-    Motion& motion = moving[found->second].second;
+    if (fresh) moving.emplace_back(assembly.nodes[n].origin, FreeMotion{});
+    FreeMotion& motion = moving[found->second].second;
     motion.at.push_back(assembly.nodes[n].position);
     motion.move.push_back(move);
     motion.turn.push_back(turn);
@@ -139,7 +138,22 @@ std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes
       assembly.nodes[static_cast<std::size_t>(nearest.node)].origin, other, 1e3 * within);
 }
 
-// What nothing joins to anything that is held: one problem for each such group.
+// Joints that have a node that moves and one that does not: what carries the motion, with too little.
+std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves) {
+  std::vector<std::string> names;
+  for_each_connection(assembly, [&](const std::string& joint, const std::vector<int>& nodes) {
+    bool moving = false, still = false;
+    for (const int node : nodes) (node >= 0 && moves[static_cast<std::size_t>(node)] ? moving : still) = true;
+    if (moving && still && std::find(names.begin(), names.end(), joint) == names.end()) names.push_back(joint);
+  });
+  std::string text;
+  constexpr std::size_t most = 4;
+  for (std::size_t i = 0; i < std::min(most, names.size()); ++i) text += (i > 0 ? ", " : "") + names[i];
+  return names.empty() || names.size() > most ? "" : text;
+}
+
+}  // namespace
+
 std::vector<Problem> loose_groups(const Assembly& assembly) {
   NodeSets groups = joined_nodes(assembly);
   const std::size_t held = groups.of(-1);
@@ -179,28 +193,11 @@ std::vector<Problem> loose_groups(const Assembly& assembly) {
   return problems;
 }
 
-// Joints that have a node that moves and one that does not: what carries the motion, with too little.
-std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves) {
-  std::vector<std::string> names;
-  for_each_connection(assembly, [&](const std::string& joint, const std::vector<int>& nodes) {
-    bool moving = false, still = false;
-    for (const int node : nodes) (node >= 0 && moves[static_cast<std::size_t>(node)] ? moving : still) = true;
-    if (moving && still && std::find(names.begin(), names.end(), joint) == names.end()) names.push_back(joint);
-  });
-  std::string text;
-  constexpr std::size_t most = 4;
-  for (std::size_t i = 0; i < std::min(most, names.size()); ++i) text += (i > 0 ? ", " : "") + names[i];
-  return names.empty() || names.size() > most ? "" : text;
-}
-
-}  // namespace
-
 std::vector<Problem> describe_motions(const Assembly& assembly, const System& system,
                                       const Eigen::MatrixXd& free_motions) {
   if (free_motions.cols() == 0) return {};
   // A null space of several vectors has no basis of its own: reduce it so that each vector moves as little as can be.
-  Eigen::MatrixXd reduced = free_motions.colPivHouseholderQr().householderQ() *
-                            Eigen::MatrixXd::Identity(free_motions.rows(), free_motions.cols());
+  Eigen::MatrixXd reduced = orthonormal_basis(free_motions, free_motions.cols());
   for (Eigen::Index k = 0; k < reduced.cols(); ++k) {  // Gauss–Jordan with the largest entry left as pivot
     Eigen::Index row = 0;
     const double peak = reduced.col(k).cwiseAbs().maxCoeff(&row);
@@ -216,17 +213,6 @@ std::vector<Problem> describe_motions(const Assembly& assembly, const System& sy
   if (reduced.cols() > most)
     problems.push_back({"mechanism", fmt::format("{} more free motions", reduced.cols() - most), "", std::nullopt});
   return problems;
-}
-
-Factorisation factorise_stiffness(const Assembly& assembly, const System& system, const EliminationOrder& order) {
-  if (system.free == 0)
-    throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
-                             "hold fewer nodes", std::nullopt});
-  if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
-  Factorisation factorisation(system.stiffness.ff, order, Factorisation::ZeroPivots::detect);
-  if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
-    throw InputError(std::move(problems));
-  return factorisation;
 }
 
 }  // namespace avrenk

@@ -14,10 +14,6 @@ namespace {
 constexpr double same_spot = 1e-6;  // m: a link shorter than this has no arm
 constexpr double no_share = 1e-9;   // a rotation that counts less than this in another does not count
 
-[[noreturn]] void refuse(std::string subject, std::string wrong, std::string instead) {
-  throw InputError(Problem{std::move(subject), std::move(wrong), std::move(instead), std::nullopt});
-}
-
 TravelRows travel_of(const Assembly& assembly, const Spring& spring) {
   const auto position = [&](int node) { return node < 0 ? spring.point : assembly.position(node); };
   return travel_rows(spring.point, spring.axes, position(spring.nodes[0]), position(spring.nodes[1]));
@@ -35,7 +31,7 @@ SpringMatrix spring_dashpot(const Assembly& assembly, const Spring& spring) {
 
 namespace {
 
-using Motions = Eigen::Matrix<double, 6, Eigen::Dynamic>;
+using LeadShares = Eigen::Matrix<double, 6, Eigen::Dynamic>;
 
 // Follows the leads of every carried node down to the roots.
 class Resolver {
@@ -59,7 +55,7 @@ class Resolver {
   struct Step {
     const std::string* joint;
     std::vector<int> leads;
-    const Motions* shares;  // nullptr: one rigid body
+    const LeadShares* shares;  // nullptr: one rigid body
   };
   enum class State : unsigned char { fresh, open, done };
 

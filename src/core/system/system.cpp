@@ -2,7 +2,9 @@
 
 #include <memory>
 
+#include "core/error.h"
 #include "core/system/gather.h"
+#include "core/system/mechanism.h"
 
 namespace avrenk {
 
@@ -114,6 +116,17 @@ StaticSolution solve_statics(const System& system, const Factorisation& stiffnes
   statics.inertia_load = system.mass.ff * statics.influence + system.mass.fs * system.support_motion;
   statics.unit_acceleration = stiffness.solve(statics.inertia_load);
   return statics;
+}
+
+Factorisation factorise_stiffness(const Assembly& assembly, const System& system, const EliminationOrder& order) {
+  if (system.free == 0)
+    throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
+                             "hold fewer nodes", std::nullopt});
+  if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
+  Factorisation factorisation(system.stiffness.ff, order, Factorisation::ZeroPivots::detect);
+  if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
+    throw InputError(std::move(problems));
+  return factorisation;
 }
 
 }  // namespace avrenk

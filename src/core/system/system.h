@@ -51,13 +51,20 @@ struct System {
   Partitioned loss;           ///< K_η = Σ η_e K_e over elements with a loss factor of their own
   Partitioned own_stiffness;  ///< Σ K_e over elements with a damping source of their own (loss factor or dashpot)
 
-  /// Row of T for one component of one node: coefficients on the n_f + n_s unknowns.
   /// False of a node of solids alone: it has no rotation.
   [[nodiscard]] bool has_rotation(int node) const {
     return transformation.col(6 * node + 3).nonZeros() + transformation.col(6 * node + 4).nonZeros() > 0;
   }
+  /// Row of T for one component of one node: coefficients on the n_f + n_s unknowns.
   [[nodiscard]] Eigen::SparseVector<double> row(int node, int component) const {
     return transformation.col(6 * node + component);
+  }
+  /// T [u_f; 0]: the six motions of every node while the supports stand still, 6 N x k.
+  /// @param unknowns  u_f, n_f x k
+  [[nodiscard]] Eigen::MatrixXd motions(const Eigen::MatrixXd& unknowns) const {
+    Eigen::MatrixXd all = Eigen::MatrixXd::Zero(free + supports, unknowns.cols());
+    all.topRows(free) = unknowns;
+    return transformation.transpose() * all;
   }
 };
 
@@ -90,11 +97,8 @@ inline constexpr double rigid_tolerance = 1e-5;
   return factorise_stiffness(assembly, system, {system.stiffness.ff, system.node_of_column});
 }
 
-/// Motions that strain nothing in words: what moves, how, and what could hold it.
-/// @param motions  n_f x k: a basis of them, in any mixture
-[[nodiscard]] std::vector<Problem> describe_motions(const Assembly& assembly, const System& system,
-                                                    const Eigen::MatrixXd& motions);
-
+/// B, P and K⁻¹P, and whether the bases as one body move the model without strain (theory: equations of motion).
+/// @param stiffness  the factors of K_ff
 [[nodiscard]] StaticSolution solve_statics(const System& system, const Factorisation& stiffness);
 
 }  // namespace avrenk

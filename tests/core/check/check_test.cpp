@@ -12,6 +12,8 @@
 #include "core/mesh/merge.h"
 #include "core/mesh/select.h"
 #include "core/system/energy.h"
+#include "core/system/mechanism.h"
+#include "support/findings.h"
 #include "support/solids.h"
 
 namespace avrenk {
@@ -23,13 +25,6 @@ using testing::Contains;
 using testing::HasSubstr;
 using testing::IsEmpty;
 using testing::SizeIs;
-
-std::vector<std::string> sentences(const std::vector<Finding>& findings) {
-  std::vector<std::string> all;
-  all.reserve(findings.size());
-  for (const Finding& each : findings) all.push_back(each.sentence());
-  return all;
-}
 
 // Two plates beside one another with a common edge line of four nodes, and a block `gap` above the first.
 Assembly plates_and_block(double gap = 1e-3) {
@@ -47,23 +42,51 @@ Assembly plates_and_block(double gap = 1e-3) {
 
 TEST(Contact, FindsNodesAtOneSpotAndGapsThatNothingJoins) {
   Assembly model = plates_and_block();
-  EXPECT_THAT(sentences(unjoined_nodes(model)),
+  EXPECT_THAT(test::sentences(unjoined_nodes(model)),
               testing::ElementsAre(
                   AllOf(HasSubstr("part left: 4 nodes lie at the same spot as nodes of right and are not joined, "
                                   "the first at (50, -30, 0) mm"),
                         HasSubstr("merge: {parts: [left, right], within: 0.01 mm}"))));
-  EXPECT_THAT(sentences(open_gaps(model, surface_of(model))),
+  EXPECT_THAT(test::sentences(open_gaps(model, surface_of(model))),
               Contains(AllOf(HasSubstr("part block: 9 of its nodes lie within 4 mm of left, the nearest 1 mm at"),
                              HasSubstr("attach: {part: block, to: left"))));
   // The block far enough away is no matter, nor are parts that a joint connects.
-  EXPECT_THAT(sentences(open_gaps(plates_and_block(6e-3), surface_of(plates_and_block(6e-3)))),
+  EXPECT_THAT(test::sentences(open_gaps(plates_and_block(6e-3), surface_of(plates_and_block(6e-3)))),
               testing::Each(testing::Not(HasSubstr("block"))));
   const Surface surface = surface_of(model);
   attach(model, surface, {"glue", nodes_of_part(model, "block"), "block", {0}, 2e-3});
-  EXPECT_THAT(sentences(open_gaps(model, surface)), testing::Each(testing::Not(HasSubstr("block"))));
+  EXPECT_THAT(test::sentences(open_gaps(model, surface)), testing::Each(testing::Not(HasSubstr("block"))));
   const Merged merged = merge_nodes(model, {0, 1}, 1e-6);
   EXPECT_EQ(merged.nodes, 4);
   EXPECT_EQ(merged.farthest, 0);
+}
+
+// A fold of two plates, merged: with equal divisions nothing is said; with others the nodes between those that happen
+// to coincide pass no force, on either side; an attachment takes them all.
+TEST(Contact, FindsASeamThatIsJoinedAtSomeOfItsNodes) {
+  const auto fold = [](int along) {
+    Assembly model;
+    model.materials = {test::alloy()};
+    model.parts = {test::shell_part("floor", 2e-3), test::shell_part("wall", 2e-3)};
+    add_mesh(model, 0, mesh_shape(Plate{0.1, 0.06}, {false, false, 2e-3, 1}, {std::nullopt, {5, 12}}), {Placement{}});
+    Placement upright;
+    upright.turn << 0, 0, 1, 0, 1, 0, -1, 0, 0;  // stands on the edge x = 50 mm
+    upright.shift = {0.05, 0, 0.05};
+    add_mesh(model, 1, mesh_shape(Plate{0.1, 0.06}, {false, false, 2e-3, 1}, {std::nullopt, {5, along}}), {upright});
+    (void)merge_nodes(model, {0, 1}, 1e-6);
+    return model;
+  };
+  const Assembly whole = fold(12), half = fold(8);  // 13 and 9 nodes along the seam: 5 coincide
+  EXPECT_THAT(half_joined(whole, surface_of(whole)), IsEmpty());
+  EXPECT_THAT(test::sentences(half_joined(half, surface_of(half))),
+              testing::ElementsAre(AllOf(
+                  HasSubstr("part floor: it is joined to wall at 5 nodes, but 8 of floor and 4 of wall that lie on the "
+                            "other between those pass no force, the first at (50, "),
+                  HasSubstr("give both the same divisions along their seam"))));
+  Assembly attached = half;
+  (void)attach(attached, surface_of(attached), {"seam", nodes_of_part(attached, "wall"), "wall", {0}, 1e-4});
+  for (const std::string& each : test::sentences(half_joined(attached, surface_of(attached))))
+    EXPECT_THAT(each, testing::Not(HasSubstr("of wall that")));
 }
 
 TEST(Contact, MergedNodesJoinPartsExactly) {
@@ -128,7 +151,7 @@ TEST(ElementQuality, TellsTheWorstElementOfAPart) {
     if (node.origin == "block" && (node.position - Vector3(0.01, 0.01, 0.022)).norm() < 1e-9) node.position.z() = 0.004;
   const std::vector<PartQuality> quality = part_quality(model);
   const std::vector<Finding> found = poor_elements(model, quality);
-  ASSERT_THAT(sentences(found), Contains(HasSubstr("part block: the element at (5, 5, ")));
+  ASSERT_THAT(test::sentences(found), Contains(HasSubstr("part block: the element at (5, 5, ")));
   EXPECT_EQ(found.front().grade, Finding::Grade::error);
   EXPECT_EQ(quality[2].beyond, 1);
 }
@@ -169,7 +192,7 @@ TEST(Gravity, BalancesEnergyStressAndReaction) {
   EXPECT_EQ(stress[0].node[2], 0);
   EXPECT_THAT(gravity_findings(model, cases, stress), IsEmpty());
   model.materials[0].yield = 1e5;
-  EXPECT_THAT(sentences(gravity_findings(model, cases, stress)),
+  EXPECT_THAT(test::sentences(gravity_findings(model, cases, stress)),
               Contains(HasSubstr("part mast: 1 g along z alone stresses it to")));
 }
 

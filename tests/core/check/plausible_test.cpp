@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 
+#include "support/findings.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -11,16 +12,10 @@ using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::IsEmpty;
 
-std::vector<std::string> sentences(const std::vector<Finding>& findings) {
-  std::vector<std::string> all;
-  for (const Finding& each : findings) all.push_back(each.sentence());
-  return all;
-}
-
 std::vector<std::string> doubts_about(const Material& material) {
   Assembly model;
   model.materials = {material};
-  return sentences(implausible_materials(model));
+  return test::sentences(implausible_materials(model));
 }
 
 TEST(Plausible, LetsEngineeringMaterialsPass) {
@@ -65,12 +60,12 @@ TEST(Plausible, ComparesWithWhatPartsWeigh) {
   model.masses[0].weighed = 1.55;
   EXPECT_THAT(weight_differences(model), IsEmpty());  // −3.2 %
   EXPECT_THAT(
-      sentences(weight_differences(model, 0.03)),
+      test::sentences(weight_differences(model, 0.03)),
       ElementsAre("mass battery: it has 1.5 kg in the model and weighs 1.55 kg: -3.2 %; find the difference, or "
                   "write scale: yes beside weighed"));
   const double frame = mass_breakdown(model)[0].second.mass;
   model.parts[0].weighed = frame / 1.1;
-  EXPECT_THAT(sentences(weight_differences(model)), ElementsAre(HasSubstr("part frame: it has ")));
+  EXPECT_THAT(test::sentences(weight_differences(model)), ElementsAre(HasSubstr("part frame: it has ")));
   EXPECT_EQ(weighed(model, "brace"), std::nullopt);
   EXPECT_EQ(weighed(model, "frame"), frame / 1.1);
 }

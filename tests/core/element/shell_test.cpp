@@ -23,9 +23,9 @@ using Eigen::MatrixXd;
 using Eigen::Vector3d;
 using Eigen::VectorXd;
 
-constexpr double youngs = 71e9, poisson = 0.33, density = 2810, thickness = 2e-3;
+constexpr double shell_youngs = 71e9, shell_poisson = 0.33, shell_density = 2810, thickness = 2e-3;
 
-ShellSection plain(double t = thickness) { return isotropic_shell(t, youngs, poisson, density); }
+ShellSection plain(double t = thickness) { return isotropic_shell(t, shell_youngs, shell_poisson, shell_density); }
 
 // A quadrilateral (warped where asked for) or a triangle, somewhere in space.
 Matrix3Xd element(Index nodes, double warp, const Matrix3d& turn = Matrix3d::Identity()) {
@@ -44,11 +44,11 @@ VectorXd rigid(const Matrix3Xd& nodes, int motion) {
   return u;
 }
 
-struct Case {
+struct FlatCase {
   Index nodes;
   double warp, offset;
 };
-class Shell : public testing::TestWithParam<Case> {};
+class Shell : public testing::TestWithParam<FlatCase> {};
 
 TEST_P(Shell, HasSixMotionsWithoutEnergyAndTurnsWithItsAxes) {
   const auto& [count, warp, offset] = GetParam();
@@ -103,7 +103,7 @@ TEST_P(Shell, HasExactMassAndMoments) {
       }
     }
   const MatrixXd m = shell_mass(nodes, section);
-  const double mass = area * (density * thickness + 1.5);
+  const double mass = area * (shell_density * thickness + 1.5);
   for (int d = 0; d < 3; ++d) EXPECT_NEAR(rigid(nodes, d).dot(m * rigid(nodes, d)) / mass, 1, 1e-5);
   // First moments: the centre of gravity, an offset away from the nodes' surface.
   const Vector3d centre = first / area + offset * shell_axes(nodes, section).row(2).transpose();
@@ -113,8 +113,8 @@ TEST_P(Shell, HasExactMassAndMoments) {
 }
 
 INSTANTIATE_TEST_SUITE_P(Kinds, Shell,
-                         testing::Values(Case{4, 0, 0}, Case{4, 0, 3e-3}, Case{4, 2e-3, 0}, Case{4, 2e-3, -1e-3},
-                                         Case{3, 0, 0}, Case{3, 0, 2e-3}));
+                         testing::Values(FlatCase{4, 0, 0}, FlatCase{4, 0, 3e-3}, FlatCase{4, 2e-3, 0},
+                                         FlatCase{4, 2e-3, -1e-3}, FlatCase{3, 0, 0}, FlatCase{3, 0, 2e-3}));
 
 TEST(Shell, AnOffsetIsAShellAtOtherNodes) {
   // Nodes on the middle surface, seen from places 5 mm below it along the normal.
@@ -135,12 +135,12 @@ TEST(Shell, AnOffsetIsAShellAtOtherNodes) {
 
 // A flat mesh over a rectangle a x b in the plane z = 0: n x n quadrilaterals, or twice as many triangles; inner nodes
 // moved by a part of the spacing.
-struct Mesh {
+struct FlatMesh {
   Matrix3Xd nodes;
   std::vector<std::vector<int>> elements;
 };
-Mesh rectangle(Index kind, int n, double a, double b, double distortion) {
-  Mesh mesh;
+FlatMesh rectangle(Index kind, int n, double a, double b, double distortion) {
+  FlatMesh mesh;
   mesh.nodes.resize(3, (n + 1) * (n + 1));
   for (int j = 0; j <= n; ++j)
     for (int i = 0; i <= n; ++i) {
@@ -161,11 +161,11 @@ Mesh rectangle(Index kind, int n, double a, double b, double distortion) {
     }
   return mesh;
 }
-Matrix3Xd nodes_of(const Mesh& mesh, const std::vector<int>& element) { return mesh.nodes(Eigen::all, element); }
-MatrixXd assembled(const Mesh& mesh, const std::function<MatrixXd(const Matrix3Xd&)>& own) {
+Matrix3Xd corners_of(const FlatMesh& mesh, const std::vector<int>& element) { return mesh.nodes(Eigen::all, element); }
+MatrixXd assembled(const FlatMesh& mesh, const std::function<MatrixXd(const Matrix3Xd&)>& own) {
   MatrixXd all = MatrixXd::Zero(6 * mesh.nodes.cols(), 6 * mesh.nodes.cols());
   for (const auto& element : mesh.elements) {
-    const MatrixXd k = own(nodes_of(mesh, element));
+    const MatrixXd k = own(corners_of(mesh, element));
     for (std::size_t i = 0; i < element.size(); ++i)
       for (std::size_t j = 0; j < element.size(); ++j)
         all.block<6, 6>(6 * element[i], 6 * element[j]) +=
@@ -184,7 +184,7 @@ TEST(Shell, PassesThePatchTestsOfMembraneBendingAndTwist) {
     Eigen::Vector3d strain, curvature;  // xx yy xy
   };
   for (const Index kind : {3, 4}) {
-    const Mesh mesh = rectangle(kind, 4, 0.24, 0.12, 0.3);
+    const FlatMesh mesh = rectangle(kind, 4, 0.24, 0.12, 0.3);
     const ShellSection section = plain();
     const MatrixXd k = assembled(mesh, [&](const Matrix3Xd& nodes) { return shell_stiffness(nodes, section); });
     for (const Field& field : {Field{{1e-3, -4e-4, 6e-4}, {0, 0, 0}}, Field{{0, 0, 0}, {1e-3, 5e-4, -7e-4}}}) {
@@ -215,7 +215,7 @@ TEST(Shell, PassesThePatchTestsOfMembraneBendingAndTwist) {
           VectorXd own(6 * static_cast<Index>(element.size()));
           for (std::size_t i = 0; i < element.size(); ++i)
             own.segment<6>(6 * static_cast<Index>(i)) = exact.segment<6>(6 * element[i]);
-          EXPECT_LE((shell_stress_rows(nodes_of(mesh, element), aligned, {0.2, 0.3}, height) * own - stress).norm(),
+          EXPECT_LE((shell_stress_rows(corners_of(mesh, element), aligned, {0.2, 0.3}, height) * own - stress).norm(),
                     1e-9 * stress.norm());
         }
       }
@@ -225,7 +225,7 @@ TEST(Shell, PassesThePatchTestsOfMembraneBendingAndTwist) {
 
 // Lowest frequency (Hz) of a simply supported rectangular plate, edges kept from turning about their normal.
 double lowest_of_plate(Index kind, int n, double a, double b, double t) {
-  const Mesh mesh = rectangle(kind, n, a, b, 0);
+  const FlatMesh mesh = rectangle(kind, n, a, b, 0);
   const ShellSection section = plain(t);
   const MatrixXd k = assembled(mesh, [&](const Matrix3Xd&nodes) { return shell_stiffness(nodes, section); }),
                  m = assembled(mesh, [&](const Matrix3Xd&nodes) { return shell_mass(nodes, section); });
@@ -245,11 +245,11 @@ TEST(Shell, ConvergesToThePlateOfMindlinWithoutLocking) {
   // Exact for these edges (Mindlin, J. Appl. Mech. 18, 1951): with λ² = π²(1/a² + 1/b²), ω² = ω_K² / (1 + λ² D/(κ G t))
   // to the first order in rotary inertia, which is 1e-4 at most here; ω_K = λ² √(D/ρt).
   const double a = 0.3, b = 0.2, lambda2 = pi * pi * (1 / (a * a) + 1 / (b * b));
-  const double shear = youngs / (2 * (1 + poisson));
+  const double shear = shell_youngs / (2 * (1 + shell_poisson));
   for (const double t : {0.2e-3, 2e-3, 10e-3}) {
-    const double stiffness = youngs * t * t * t / (12 * (1 - poisson * poisson));
+    const double stiffness = shell_youngs * t * t * t / (12 * (1 - shell_poisson * shell_poisson));
     const double rotary = 1 + lambda2 * t * t / 12;
-    const double exact = lambda2 * std::sqrt(stiffness / (density * t)) / (2 * pi) /
+    const double exact = lambda2 * std::sqrt(stiffness / (shell_density * t)) / (2 * pi) /
                          std::sqrt(rotary + lambda2 * stiffness / (5.0 / 6 * shear * t));
     for (const Index kind : {3, 4}) {
       const double coarse = lowest_of_plate(kind, 6, a, b, t) / exact - 1,

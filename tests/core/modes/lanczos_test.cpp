@@ -33,11 +33,11 @@ Pencil row_of_masses(int length, int copies) {
   return p;
 }
 
-struct Case {
+struct ChainCase {
   int length, copies, wanted;
 };
-void PrintTo(const Case& c, std::ostream* out) { *out << c.length << " x " << c.copies << ", " << c.wanted; }
-class LowestModes : public testing::TestWithParam<Case> {};
+void PrintTo(const ChainCase& c, std::ostream* out) { *out << c.length << " x " << c.copies << ", " << c.wanted; }
+class LowestModes : public testing::TestWithParam<ChainCase> {};
 
 // Against a dense solver on the inverse problem M x = θ K x, which takes a singular M (LAPACK-style reduction in
 // Eigen).
@@ -55,7 +55,7 @@ TEST_P(LowestModes, AgreeWithADenseSolver) {
     request.judge = [&](std::span<const double> found) {
       return static_cast<int>(found.size()) >= wanted ? Search::enough : Search::go_on;
     };
-    EigenPairs pairs = modes_near_shift(factorisation, MassProduct(p.m), request);
+    EigenPairs pairs = modes_near_shift(factorisation, SymmetricProduct(p.m), request);
     const auto kept = std::min<Eigen::Index>(wanted, pairs.values.size());
     pairs.values.conservativeResize(kept);
     pairs.vectors.conservativeResize(Eigen::NoChange, kept);
@@ -73,8 +73,9 @@ TEST_P(LowestModes, AgreeWithADenseSolver) {
 }
 
 INSTANTIATE_TEST_SUITE_P(Pencils, LowestModes,
-                         testing::Values(Case{1, 1, 1}, Case{1, 1, 5}, Case{9, 1, 3}, Case{9, 1, 50}, Case{300, 1, 20},
-                                         Case{40, 3, 30}, Case{30, 11, 44}, Case{100, 2, 120}));
+                         testing::Values(ChainCase{1, 1, 1}, ChainCase{1, 1, 5}, ChainCase{9, 1, 3},
+                                         ChainCase{9, 1, 50}, ChainCase{300, 1, 20}, ChainCase{40, 3, 30},
+                                         ChainCase{30, 11, 44}, ChainCase{100, 2, 120}));
 
 }  // namespace
 }  // namespace avrenk

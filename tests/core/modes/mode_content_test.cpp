@@ -24,7 +24,7 @@ TEST(ModeContent, SharesOfEnergySumToOne) {
   const auto one = contents_of_modes(model, solved.system, solved.basis, 1);
   for (std::size_t r = 0; r < one.size(); ++r) {
     EXPECT_EQ(one[r].strain_parts, contents[r].strain_parts);
-    EXPECT_EQ(one[r].in_words, contents[r].in_words);
+    EXPECT_EQ(one[r].in_words(), contents[r].in_words());
   }
 }
 
@@ -35,8 +35,8 @@ TEST(ModeContent, SaysInWordsWhatMoves) {
   const Assembly model = test::cantilever(c);
   const Solved solved(model, test::count(24), test::ratio(0.02));
   const auto contents = contents_of_modes(model, solved.system, solved.basis);
-  EXPECT_EQ(contents[0].in_words, "mast bends in y: 100 % of the strain energy");
-  EXPECT_EQ(contents[1].in_words, "mast bends in z: 100 % of the strain energy");
+  EXPECT_EQ(contents[0].in_words(), "mast bends in y: 100 % of the strain energy");
+  EXPECT_EQ(contents[1].in_words(), "mast bends in z: 100 % of the strain energy");
   // Clamped and free: the first stretching mode at √(E/ρ)/4L, the first twisting one at √(GJ/ρI_p)/4L (Rayleigh).
   const Elastic elastic = c.material.elastic();
   const double stretch = std::sqrt(elastic.youngs_modulus / c.material.density) / (4 * c.length);
@@ -49,7 +49,7 @@ TEST(ModeContent, SaysInWordsWhatMoves) {
       if (std::abs(solved.basis.frequency(r) - frequency) < std::abs(solved.basis.frequency(nearest) - frequency))
         nearest = r;
     EXPECT_NEAR(solved.basis.frequency(nearest) / frequency, 1, 0.002);
-    return contents[static_cast<std::size_t>(nearest)].in_words;
+    return contents[static_cast<std::size_t>(nearest)].in_words();
   };
   EXPECT_EQ(words_near(stretch), "mast stretches in x: 100 % of the strain energy");
   EXPECT_EQ(words_near(twist), "mast twists: 100 % of the strain energy");

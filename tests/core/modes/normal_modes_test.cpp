@@ -38,19 +38,19 @@ Rows rows(int n, int copies, double spread = 0) {
   return r;
 }
 
-struct Case {
+struct RangeCase {
   const char* name;
   int length, copies;
   double spread;
   ModeRange range;
   double shift;
 };
-void PrintTo(const Case& c, std::ostream* out) { *out << c.name; }
-class AllModesOf : public testing::TestWithParam<Case> {};
+void PrintTo(const RangeCase& c, std::ostream* out) { *out << c.name; }
+class AllModesOf : public testing::TestWithParam<RangeCase> {};
 
 // Every mode once, whatever the number of slices, repeats or clusters; counted again at one more shift.
 TEST_P(AllModesOf, ARangeAreFoundAndProven) {
-  const Case& c = GetParam();
+  const RangeCase& c = GetParam();
   const Rows r = rows(c.length, c.copies, c.spread);
   const EliminationOrder order(r.k, r.node_of_row);
   NormalModes modes(r.k, r.m, order, 2, {});
@@ -86,16 +86,16 @@ TEST_P(AllModesOf, ARangeAreFoundAndProven) {
 
 INSTANTIATE_TEST_SUITE_P(
     Rows, AllModesOf,
-    testing::Values(Case{"one slice", 400, 1, 0, {std::nullopt, 30}, 0},
-                    Case{"slices by number", 900, 1, 0, {std::nullopt, 620}, 0},
-                    Case{"slices by frequency", 900, 1, 0, {3.0, std::nullopt}, 0},
-                    Case{"below the first", 50, 1, 0, {1e-9, std::nullopt}, 0},
-                    Case{"repeated, more often than a block is wide", 60, 19, 0, {0.02, std::nullopt}, 0},
-                    Case{"repeated, cut apart by the number", 60, 11, 0, {std::nullopt, 30}, 0},
-                    Case{"clustered", 60, 12, 1e-9, {std::nullopt, 50}, 0},
-                    Case{"repeated, in slices", 150, 6, 0, {std::nullopt, 560}, 0},
-                    Case{"shift below zero", 300, 2, 0, {std::nullopt, 40}, -1e-4},
-                    Case{"all there are", 40, 1, 0, {std::nullopt, 100}, 0}),
+    testing::Values(RangeCase{"one slice", 400, 1, 0, {std::nullopt, 30}, 0},
+                    RangeCase{"slices by number", 900, 1, 0, {std::nullopt, 620}, 0},
+                    RangeCase{"slices by frequency", 900, 1, 0, {3.0, std::nullopt}, 0},
+                    RangeCase{"below the first", 50, 1, 0, {1e-9, std::nullopt}, 0},
+                    RangeCase{"repeated, more often than a block is wide", 60, 19, 0, {0.02, std::nullopt}, 0},
+                    RangeCase{"repeated, cut apart by the number", 60, 11, 0, {std::nullopt, 30}, 0},
+                    RangeCase{"clustered", 60, 12, 1e-9, {std::nullopt, 50}, 0},
+                    RangeCase{"repeated, in slices", 150, 6, 0, {std::nullopt, 560}, 0},
+                    RangeCase{"shift below zero", 300, 2, 0, {std::nullopt, 40}, -1e-4},
+                    RangeCase{"all there are", 40, 1, 0, {std::nullopt, 100}, 0}),
     [](const auto& each) {
       std::string name = each.param.name;
       std::erase_if(name, [](char ch) { return !std::isalnum(static_cast<unsigned char>(ch)); });

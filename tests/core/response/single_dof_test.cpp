@@ -8,19 +8,19 @@ namespace avrenk {
 namespace {
 
 using test::Solved;
-constexpr double mass = 2.5, natural_frequency = 40;
-const double stiffness = mass * std::pow(2 * pi * natural_frequency, 2);
+constexpr double one_mass = 2.5, natural_frequency = 40;
+const double one_spring = one_mass * std::pow(2 * pi * natural_frequency, 2);
 
-struct Case {
+struct DampedCase {
   double ratio, loss_factor;
 };
-class SingleDof : public testing::TestWithParam<Case> {};
+class SingleDof : public testing::TestWithParam<DampedCase> {};
 
 // Base displacement u: relative r²/(1 − r² + i(2ζr + η)), absolute (1 + i(2ζr + η))/(…), spring force −m ü_abs
 // (Thomson, Theory of Vibration, 1988, section 3.5). Closed form to 1e-10.
 TEST_P(SingleDof, FollowsTheClosedFormUnderBaseMotion) {
   const auto [zeta, eta] = GetParam();
-  const Solved solved(test::chain({mass}, {stiffness}), test::count(6),
+  const Solved solved(test::chain({one_mass}, {one_spring}), test::count(6),
                       eta > 0 ? test::loss_factor(eta) : test::ratio(zeta));
   for (const double r : {0.01, 0.5, 0.99, 1.0, 1.01, std::sqrt(2.0), 7.0, 60.0}) {
     if (zeta == 0 && eta == 0 && r == 1.0) continue;
@@ -37,19 +37,21 @@ TEST_P(SingleDof, FollowsTheClosedFormUnderBaseMotion) {
     expect(motion(NodeMotion::absolute_velocity), Complex(0, omega) * displacement * above / below);
     expect(motion(NodeMotion::absolute_acceleration), above / below);
     expect(motion(NodeMotion::relative_acceleration), r * r / below);
-    expect(solved.channels.spring_force(0).row(2), -mass * above / below);
+    expect(solved.channels.spring_force(0).row(2), -one_mass * above / below);
     expect(solved.channels.spring_travel(0).row(2), displacement * r * r / below);
-    expect(solved.channels.base_reaction(0, Vector3::Zero()).row(2), mass * above / below);
-    expect(solved.channels.foot_reaction(0, Vector3::Zero()).row(2), mass * above / below);
+    expect(solved.channels.base_reaction(0, Vector3::Zero()).row(2), one_mass * above / below);
+    expect(solved.channels.foot_reaction(0, Vector3::Zero()).row(2), one_mass * above / below);
   }
 }
 
-INSTANTIATE_TEST_SUITE_P(Damping, SingleDof, testing::Values(Case{0, 0}, Case{0.02, 0}, Case{0.3, 0}, Case{0, 0.1}));
+INSTANTIATE_TEST_SUITE_P(Damping, SingleDof,
+                         testing::Values(DampedCase{0, 0}, DampedCase{0.02, 0}, DampedCase{0.3, 0},
+                                         DampedCase{0, 0.1}));
 
 TEST(SingleDofPeak, LiesWhereCalculusPutsItWhateverTheGrid) {
   // |T|² = (1 + 4ζ²r²)/((1 − r²)² + 4ζ²r²) is largest at r² = (√(1 + 8ζ²) − 1)/4ζ² (Den Hartog, Mechanical Vibrations).
   for (const double zeta : {0.002, 0.02, 0.2}) {
-    const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::ratio(zeta));
+    const Solved solved(test::chain({one_mass}, {one_spring}), test::count(1), test::ratio(zeta));
     const Transfer transfer = solved.transfer(2);
     const double r = std::sqrt((std::sqrt(1 + 8 * zeta * zeta) - 1) / (4 * zeta * zeta));
     const double highest =
@@ -71,7 +73,7 @@ TEST(SingleDofPeak, IsReadBackAsQFromTheHalfPowerPoints) {
   // |1 − r² + 2iζr|² doubles at r² = 1 − 2ζ² ± 2ζ√(1 − ζ²) from its least value (relative displacement; Thomson, Theory
   // of Vibration, 1988, section 3.10), under an input of any shape.
   for (const double zeta : {0.005, 0.05}) {
-    const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::ratio(zeta));
+    const Solved solved(test::chain({one_mass}, {one_spring}), test::count(1), test::ratio(zeta));
     const Transfer transfer = solved.transfer(2);
     const SineResponse response(transfer, LogLogTable({{10, 1, {}}, {100, 1, {}}}, 20),
                                 frequency_grid({10, 100, 24, 21, {}}, {}, resonances(solved.basis, solved.damping)));
@@ -120,7 +122,7 @@ TEST(SingleDofSweep, AgreesWithIntegrationInTime) {
   for (const auto& [zeta, rate, least, most] :
        {std::tuple{0.02, 6.0, 0.9, 1.0}, {0.01, 4.0, 0.7, 0.98}, {0.005, 6.0, 0.3, 0.8}, {0.002, 20.0, 0.05, 0.35}}) {
     SCOPED_TRACE(rate);
-    const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::ratio(zeta));
+    const Solved solved(test::chain({one_mass}, {one_spring}), test::count(1), test::ratio(zeta));
     const Transfer transfer = solved.transfer(2);
     const LogLogTable flat({{25, 1, {}}, {64, 1, {}}}, 20);
     const SweptResponse swept(transfer, flat, rate, 25, 64);
@@ -135,7 +137,7 @@ TEST(SingleDofSweep, AgreesWithIntegrationInTime) {
   }
   EXPECT_NEAR(sweep_parameter(2, 25, 40), 2 * std::log(2.0) * 625 / 2400, 1e-12);
   // With a loss factor the envelope of ζ = η/2 is right to the order of ζ.
-  const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::loss_factor(0.01));
+  const Solved solved(test::chain({one_mass}, {one_spring}), test::count(1), test::loss_factor(0.01));
   const Transfer transfer = solved.transfer(2);
   const SweptResponse swept(transfer, LogLogTable({{25, 1, {}}, {64, 1, {}}}, 20), 6, 25, 64);
   EXPECT_NEAR(swept.peak({"", solved.channels.motion(1, NodeMotion::relative_displacement).row(2)}, 0).value /
@@ -161,7 +163,7 @@ TEST(SingleDofRandom, HasTheExactRootMeanSquare) {
   constexpr double level = 0.7;  // (m/s²)²/Hz
   for (const double zeta : {0.001, 0.02, 0.4}) {
     SCOPED_TRACE(zeta);
-    const Solved solved(test::chain({mass}, {stiffness}), test::count(1), test::ratio(zeta));
+    const Solved solved(test::chain({one_mass}, {one_spring}), test::count(1), test::ratio(zeta));
     const Transfer transfer = solved.transfer(2);
     const auto rms = [&](double from, double to, NodeMotion quantity) {
       const LogLogTable white({{from, level, {}}, {to, level, {}}}, 10);

@@ -137,7 +137,7 @@ TEST(Stress, IsNotAveragedAcrossFoldsPartsOrNothingElse) {
 
 // --- the survey of all nodes against channels taken one by one ---
 
-struct Shaken {
+struct ShakenPlate {
   Assembly assembly;
   System system;
   ModalBasis basis;
@@ -146,8 +146,8 @@ struct Shaken {
 };
 
 // A bracket of solids with a plate of shells (with a loss factor of its own) on it, on one or two bases.
-Shaken shaken(bool two_bases) {
-  Shaken s;
+ShakenPlate shaken(bool two_bases) {
+  ShakenPlate s;
   Assembly& model = s.assembly;
   model.materials = {test::alloy(), test::alloy(0.03)};
   model.parts = {solid_part("block"), shell_part("plate", 3e-3)};
@@ -195,7 +195,7 @@ Shaken shaken(bool two_bases) {
 
 TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
   for (const bool two_bases : {false, true}) {
-    const Shaken s = shaken(two_bases);
+    const ShakenPlate s = shaken(two_bases);
     const StressStations stations(s.assembly);
     std::vector<StressLoad> loads;
     for (const Environment& environment : s.environments) loads.push_back({&environment, 2});
@@ -264,7 +264,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
 }
 
 TEST(StressSurvey, TakesLittleMemoryAtOnceAndTheSameValuesHoweverLittle) {
-  const Shaken s = shaken(false);
+  const ShakenPlate s = shaken(false);
   const StressStations stations(s.assembly);
   const std::vector<StressLoad> loads{{&s.environments[1], 2}, {&s.environments[2], 2}};
   const StressSurvey small =

@@ -1,0 +1,85 @@
+#include "core/dense.h"
+
+#include <gmock/gmock.h>
+
+#include <algorithm>
+#include <numbers>
+
+#include "core/error.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+MatrixXd random_matrix(int rows, int columns, unsigned seed) {
+  std::srand(seed);
+  return MatrixXd::Random(rows, columns);
+}
+
+// Each decomposition gives back what it was made of, to 1e-12 of its size, for no row, one and many.
+TEST(Dense, DecompositionsAreWhatTheySay) {
+  for (const int n : {0, 1, 2, 7, 40}) {
+    SCOPED_TRACE(n);
+    const MatrixXd any = random_matrix(n, n, 1), a = 0.5 * (any + any.transpose()),
+                   b = any * any.transpose() + MatrixXd::Identity(n, n);
+    const double near = 1e-12 * (1 + n);
+    const SymmetricEigen own = symmetric_eigen(a);
+    EXPECT_LE((a * own.vectors - own.vectors * own.values.asDiagonal()).norm(), near);
+    EXPECT_LE((own.vectors.transpose() * own.vectors - MatrixXd::Identity(n, n)).norm(), near);
+    EXPECT_TRUE(std::is_sorted(own.values.begin(), own.values.end()));
+    const SymmetricEigen two = symmetric_eigen(a, b);
+    EXPECT_LE((a * two.vectors - b * two.vectors * two.values.asDiagonal()).norm(), near * (1 + b.norm()));
+    EXPECT_LE((two.vectors.transpose() * b * two.vectors - MatrixXd::Identity(n, n)).norm(), near);
+    const MatrixXd right = random_matrix(n, 3, 2);
+    EXPECT_LE((a * solve_symmetric(a, right) - right).norm(), 1e3 * near);
+    const MatrixXcd c = any.cast<std::complex<double>>() + std::complex<double>(0, 1) * b;
+    EXPECT_LE((c * ComplexLu(c).solve(right.cast<std::complex<double>>()) - right).norm(), 1e3 * near);
+    // The sum and the product of the eigenvalues are trace and determinant.
+    const Eigen::VectorXcd values = complex_eigenvalues(c);
+    ASSERT_EQ(values.size(), n);
+    EXPECT_LE(std::abs(values.sum() - c.trace()), near * (1 + b.norm()));
+  }
+}
+
+// Eigenvalues of a companion matrix are the roots of its polynomial: z⁵ = 1.
+TEST(Dense, ComplexEigenvaluesAreRoots) {
+  MatrixXcd companion = MatrixXcd::Zero(5, 5);
+  companion.diagonal(-1).setOnes();
+  companion(0, 4) = 1;
+  const Eigen::VectorXcd roots = complex_eigenvalues(companion);
+  for (int k = 0; k < 5; ++k) {
+    const std::complex<double> exact = std::polar(1.0, 2 * std::numbers::pi * k / 5);
+    EXPECT_LE((roots.array() - exact).abs().minCoeff(), 1e-14);
+  }
+}
+
+TEST(Dense, BasesAreOrthonormalAndExtended) {
+  for (const auto& [rows, columns, wanted] : {std::array{6, 2, 2}, {6, 2, 6}, {3, 6, 3}, {4, 1, 3}, {5, 0, 2}}) {
+    const MatrixXd a = random_matrix(rows, columns, 3), q = orthonormal_basis(a, wanted);
+    EXPECT_LE((q.transpose() * q - MatrixXd::Identity(wanted, wanted)).norm(), 1e-14);
+    const int held = std::min(columns, wanted);  // what the columns span lies in the first of the basis
+    const MatrixXd first = a.leftCols(held), back = q.leftCols(held) * (q.leftCols(held).transpose() * first);
+    EXPECT_LE((back - first).norm(), 1e-14 * (1 + first.norm()));
+  }
+}
+
+// Of many solutions the shortest: a singular matrix answers with its pseudo-inverse.
+TEST(Dense, LeastSquaresAreShortest) {
+  MatrixXd a(3, 2);
+  a << 1, 1, 2, 2, 3, 3;
+  const VectorXd x = least_squares(a, Eigen::Vector3d(1, 2, 4));
+  EXPECT_NEAR(x[0], 17.0 / 28, 1e-14);  // t = aᵀb/2aᵀa with a = (1, 2, 3)
+  EXPECT_NEAR(x[1], x[0], 1e-15);
+  EXPECT_EQ(least_squares(MatrixXd::Zero(3, 3), VectorXd::Ones(3)).norm(), 0);
+}
+
+TEST(Dense, RefuseWhatHasNoAnswer) {
+  EXPECT_THROW((void)solve_symmetric(MatrixXd::Zero(2, 2), MatrixXd::Ones(2, 1)), NumericalError);
+  EXPECT_THROW((void)symmetric_eigen(MatrixXd::Identity(2, 2), MatrixXd(-MatrixXd::Identity(2, 2))), NumericalError);
+}
+
+}  // namespace
+}  // namespace avrenk
