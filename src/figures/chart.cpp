@@ -2,159 +2,19 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
-#include <iterator>
-#include <numeric>
-#include <optional>
 
 #include "core/error.h"
+#include "figures/chart_labels.h"
 #include "figures/gnuplot.h"
 #include "figures/text.h"
 
 namespace avrenk {
 namespace {
 
-// Pixels from the lower left corner.
-constexpr double width = 1280, height = 800, legend_width = 300, legend_sample = 30;
-constexpr double widest_detour = 0.12;  // points nearer to the chord than this are not seen
-constexpr double label_points = 11, legend_line = 18;
-
-double across(double px) { return px / width; }
-double up(double px) { return px / height; }
-
-// Where the panels stand.
-struct Layout {
-  double left = 102, right = 1240, top = 720, bottom = 76;
-  std::vector<std::string> title, subtitle;
-  double title_points = 16, subtitle_points = 11;
-  std::vector<std::vector<std::string>> names;  // of a named y axis
-};
-
-bool has_legend(const Chart& chart) {
-  return !chart.uprights_are.empty() || std::any_of(chart.panels.begin(), chart.panels.end(), [](const Panel& panel) {
-    return panel.legend && std::any_of(panel.series.begin(), panel.series.end(),
-                                       [](const Series& series) { return !series.label.empty(); });
-  });
-}
-
-Layout layout_of(const Chart& chart) {
-  Layout layout;
-  if (has_legend(chart)) layout.right = width - legend_width - 40;
-  double longest = 0;
-  for (const Panel& panel : chart.panels) {
-    for (const std::string& name : panel.y.names) {
-      layout.names.push_back(wrapped_text(name, label_points, 300));
-      for (const std::string& line : layout.names.back()) longest = std::max(longest, text_width(line, label_points));
-    }
-  }
-  layout.left = std::max(layout.left, longest + 56);
-  const double room = width - 102 - 24;
-  layout.title_points = fitting_size(chart.title, 16, room, 1);
-  layout.title = wrapped_text(chart.title, layout.title_points, room);
-  layout.subtitle_points = fitting_size(chart.subtitle, 11, room, 2);
-  layout.subtitle = wrapped_text(chart.subtitle, layout.subtitle_points, room);
-  layout.top -= 16.0 * static_cast<double>(layout.title.size() + layout.subtitle.size() - 2);
-  if (!chart.uprights.empty()) layout.top -= 14;
-  if (chart.x.scale == Axis::Scale::named) {
-    double widest = 0;
-    for (const std::string& name : chart.x.names) widest = std::max(widest, text_width(name, label_points));
-    layout.bottom = 60 + widest;
-  }
-  return layout;
-}
-
-struct Frame {
-  const Axis& x;
-  double x_from, x_to, y_from, y_to;
-  bool log_y;
-  double left, right, bottom, top;  // px
-  [[nodiscard]] static double part(double value, double from, double to, bool logarithmic) {
-    return logarithmic ? std::log(value / from) / std::log(to / from) : (value - from) / (to - from);
-  }
-  [[nodiscard]] double px(double at) const {
-    return left + (right - left) * part(at, x_from, x_to, x.scale == Axis::Scale::logarithmic);
-  }
-  [[nodiscard]] double py(double at) const { return bottom + (top - bottom) * part(at, y_from, y_to, log_y); }
-};
-
-// 1, 2 or 5 times a power of ten.
-double round_upwards(double value) {
-  const double decade = std::pow(10, std::floor(std::log10(value)));
-  for (const double step : {1.0, 2.0, 5.0})
-    if (step * decade >= value * (1 - 1e-9)) return step * decade;
-  return 10 * decade;
-}
-
-void fit_range(const Panel& panel, Frame& frame) {
-  frame.y_from = panel.y.from;
-  frame.y_to = panel.y.to;
-  if (panel.y.scale == Axis::Scale::named) {
-    frame.y_from = 0.4;
-    frame.y_to = static_cast<double>(panel.y.names.size()) + 0.6;
-  }
-  if (frame.y_from < frame.y_to) return;
-  double lowest = HUGE_VAL, highest = -HUGE_VAL;
-  const auto take = [&](double y) {
-    if (!std::isfinite(y) || (frame.log_y && y <= 0)) return;
-    lowest = std::min(lowest, y);
-    highest = std::max(highest, y);
-  };
-  for (const Series& series : panel.series) {
-    std::for_each(series.y.begin(), series.y.end(), take);
-    std::for_each(series.y2.begin(), series.y2.end(), take);
-    for (const auto& bar : series.bars) {
-      take(bar[2]);
-      take(bar[3]);
-    }
-  }
-  if (!(lowest <= highest)) lowest = highest = 1;
-  if (frame.log_y) {
-    frame.y_to = round_upwards(3 * highest);  // room for labels
-    frame.y_from = std::max(1 / round_upwards(1.5 / lowest), std::pow(10, std::ceil(std::log10(frame.y_to)) - 5));
-  } else {
-    const double room = 0.08 * std::max(highest - lowest, 1e-12 * std::abs(highest));
-    frame.y_from = lowest >= 0 && lowest < 0.3 * highest ? 0 : lowest - room;
-    frame.y_to = highest + room;
-  }
-}
-
-bool drawable(const Series& series, const Frame& frame, std::size_t i) {
-  return std::isfinite(series.y[i]) && !(frame.log_y && series.y[i] <= 0);
-}
-
-// Greedy thinning: a point is dropped while all dropped ones stay within the detour of the chord.
-std::vector<std::size_t> visible_points(const Series& series, const Frame& frame) {
-  std::vector<std::size_t> kept;
-  const std::size_t n = series.x.size();
-  if (series.style == Series::Style::band) {
-    kept.resize(n);
-    std::iota(kept.begin(), kept.end(), 0);
-    return kept;
-  }
-  std::size_t anchor = 0;
-  for (std::size_t i = 0; i < n; ++i) {
-    if (kept.empty() || !drawable(series, frame, i) || !drawable(series, frame, i - 1)) {
-      kept.push_back(i);
-      anchor = i;
-      continue;
-    }
-    if (i + 1 < n && drawable(series, frame, i + 1)) {
-      const double x0 = frame.px(series.x[anchor]), y0 = frame.py(series.y[anchor]);
-      const double dx = frame.px(series.x[i + 1]) - x0, dy = frame.py(series.y[i + 1]) - y0,
-                   length = std::hypot(dx, dy);
-      bool straight = i - anchor < 200;
-      for (std::size_t k = anchor + 1; straight && k <= i; ++k)
-        straight =
-            std::abs((frame.px(series.x[k]) - x0) * dy - (frame.py(series.y[k]) - y0) * dx) <= widest_detour * length;
-      if (straight) continue;
-    }
-    kept.push_back(i);
-    anchor = i;
-  }
-  return kept;
-}
+double across(double px) { return px / chart_width; }
+double up(double px) { return px / chart_height; }
 
 // 1, 2 and 5 of each decade are major; all of them in a narrow band.
 std::string frequency_ticks(double from, double to, bool labelled) {
@@ -170,12 +30,6 @@ std::string frequency_ticks(double from, double to, bool labelled) {
   }
   return list;
 }
-
-struct Box {
-  double x0, y0, x1, y1;
-  [[nodiscard]] bool meets(const Box& o) const { return x0 < o.x1 && o.x0 < x1 && y0 < o.y1 && o.y0 < y1; }
-  [[nodiscard]] bool holds(double x, double y) const { return x > x0 && x < x1 && y > y0 && y < y1; }
-};
 
 // Everything that a plot command needs beside the data blocks; numbers are handed out once a chart.
 struct Numbers {
@@ -212,92 +66,18 @@ const char* colour_name(const std::vector<Series>& series, std::size_t index) {
   return palette[static_cast<std::size_t>(std::clamp(colour_of(series, index), 0, palette_size))];
 }
 
-// Each text stands where it covers no other, no circle, no limit and as little of a curve as possible, near its point.
-class PeakTexts {
- public:
-  PeakTexts(const Panel& panel, const Frame& frame) : panel_(panel), frame_(frame) {
-    for (const PeakLabel& peak : panel.peaks) {
-      const double x = frame.px(peak.x), y = frame.py(peak.y);
-      if (peak.circle) taken_.push_back({x - 7, y - 7, x + 7, y + 7});
+std::string peak_labels(const Panel& panel, const Frame& frame, int& number) {
+  std::string program;
+  for (const PlacedLabel& each : placed_labels(panel, frame)) {
+    if (each.leader) {
+      const auto& [x0, y0, x1, y1] = *each.leader;
+      program += stroke(number, x0, y0, x1, y1, "lw 0.8 lc rgb '#4b5563'");
     }
-    for (const FixedText& text : panel.texts) {
-      const double x = frame.px(text.x), y = frame.py(text.y), wide = text_width(text.text, label_points) + 12;
-      const double from = text.side == FixedText::Side::right  ? x
-                          : text.side == FixedText::Side::left ? x - wide
-                                                               : x - wide / 2;
-      taken_.push_back({from, y - 10, from + wide, y + (text.side == FixedText::Side::above ? 24 : 10)});
-    }
-    for (const Series& series : panel.series) {
-      if (series.style == Series::Style::bars) continue;
-      if (series.style == Series::Style::limit && !series.y.empty())
-        taken_.push_back({0, frame.py(series.y.front()) - 2, width, frame.py(series.y.front()) + 2});
-      for (std::size_t i = 0; i < series.x.size(); ++i) {
-        if (!drawable(series, frame, i)) continue;
-        const Eigen::Vector2d at(frame.px(series.x[i]), frame.py(series.y[i]));
-        curves_.emplace_back(at.x(), at.y());
-        if (i == 0 || !drawable(series, frame, i - 1)) continue;
-        const Eigen::Vector2d step = at - Eigen::Vector2d(frame.px(series.x[i - 1]), frame.py(series.y[i - 1]));
-        for (double back = 6; back < step.norm(); back += 6) {  // between points that lie far apart
-          const Eigen::Vector2d between = at - step * (back / step.norm());
-          curves_.emplace_back(between.x(), between.y());
-        }
-      }
-    }
-    std::sort(curves_.begin(), curves_.end());
+    program += label_at(number, each.peak->text, each.x, each.y, "center", label_points,
+                        colour_name(panel.series, each.peak->series), "boxed");
   }
-
-  std::string program(int& number) {
-    std::string program;
-    for (const PeakLabel& peak : panel_.peaks) {
-      const double x = frame_.px(peak.x), y = frame_.py(peak.y), half = 0.5 * text_width(peak.text, label_points) + 4;
-      const auto place = find(x, y, half);
-      if (!place) continue;  // the tables name it
-      const auto [cx, cy] = *place;
-      taken_.push_back({cx - half, cy - 10, cx + half, cy + 10});
-      if (std::hypot(cx - x, cy - y) > 26) {
-        const double toward = cy > y ? cy - 9 : cy + 9;
-        program += stroke(number, x, y + (cy > y ? 5 : -5), std::clamp(x, cx - half + 4, cx + half - 4), toward,
-                          "lw 0.8 lc rgb '#4b5563'");
-      }
-      program +=
-          label_at(number, peak.text, cx, cy, "center", label_points, colour_name(panel_.series, peak.series), "boxed");
-    }
-    return program;
-  }
-
- private:
-  [[nodiscard]] std::optional<std::pair<double, double>> find(double x, double y, double half) const {
-    std::optional<std::pair<double, double>> best;
-    double least = HUGE_VAL;
-    for (int row = -20; row <= 40; ++row) {
-      const double cy = y + 10 * row;
-      if (cy < frame_.bottom + 14 || cy > frame_.top - 12 || std::abs(row) < 2) continue;
-      for (int column = -8; column <= 8; ++column) {
-        const double cx = std::clamp(x + 0.5 * half * column, frame_.left + half + 2, frame_.right - half - 2);
-        const double distance = std::hypot(cx - x, row > 0 ? cy - y : 1.6 * (cy - y));
-        if (distance >= least) continue;
-        const Box box{cx - half, cy - 10, cx + half, cy + 10};
-        if (std::any_of(taken_.begin(), taken_.end(), [&](const Box& other) { return box.meets(other); })) continue;
-        const double cost = distance + (covers_curve(box) ? 300 : 0);
-        if (cost >= least) continue;
-        least = cost;
-        best = {cx, cy};
-      }
-    }
-    return best;
-  }
-  [[nodiscard]] bool covers_curve(const Box& box) const {
-    const auto first = std::lower_bound(curves_.begin(), curves_.end(), std::pair{box.x0, -HUGE_VAL});
-    for (auto at = first; at != curves_.end() && at->first < box.x1; ++at)
-      if (box.holds(at->first, at->second)) return true;
-    return false;
-  }
-
-  const Panel& panel_;
-  const Frame& frame_;
-  std::vector<Box> taken_;
-  std::vector<std::pair<double, double>> curves_;
-};
+  return program;
+}
 
 std::string data_block(const Series& series, const Frame& frame, int index) {
   std::string text = fmt::format("$d{} << EOD\n", index);
@@ -492,7 +272,7 @@ std::string panel_program(const Chart& chart, const Panel& panel, const Layout& 
              fmt::format("set xrange [{:.10g}:{:.10g}]\nset yrange [{:.10g}:{:.10g}]\nunset key\n", frame.x_from,
                          frame.x_to, frame.y_from, frame.y_to) +
              uprights(chart, first, frame, numbers) + legend(chart, panel, first, frame, numbers) +
-             fixed_texts(panel, frame, numbers) + PeakTexts(panel, frame).program(numbers.label);
+             fixed_texts(panel, frame, numbers) + peak_labels(panel, frame, numbers.label);
   return program + plots + "\nunset label\nunset arrow\nunset object\n";
 }
 

@@ -1,6 +1,5 @@
 #include "figures/scene.h"
 
-#include <cairo/cairo.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -8,6 +7,8 @@
 #include <memory>
 #include <numbers>
 
+#include "figures/canvas.h"
+#include "figures/pen.h"
 #include "figures/text.h"
 #include "files/table.h"
 
@@ -16,9 +17,6 @@ namespace {
 
 using Eigen::Vector2d;
 using Eigen::Vector3d;
-
-constexpr int samples = 2;  // a pixel, each way
-const Colour ink{0.12, 0.16, 0.22}, grey{0.42, 0.45, 0.50};
 
 double srgb(double linear) {
   linear = std::clamp(linear, 0.0, 1.0);
@@ -41,84 +39,6 @@ Colour exact_field_colour(double p) {
   const double chroma = 0.095 + 0.055 * p * p;
   return from_oklab(lightness, chroma * std::cos(hue), chroma * std::sin(hue));
 }
-
-// The samples of a picture: colour and depth of what is nearest to the eye.
-class Canvas {
- public:
-  Canvas(int width, int height)
-      : width_(samples * width),
-        height_(samples * height),
-        depth_(static_cast<std::size_t>(width_) * static_cast<std::size_t>(height_), -1e30F),
-        colour_(3 * depth_.size(), 255) {}
-
-  struct Corner {
-    Vector3d at;  // samples from the upper left, and depth towards the eye
-    double value = 0;
-  };
-
-  template <class Paint>
-  void triangle(const Corner& a, const Corner& b, const Corner& c, Paint&& paint) {
-    const auto twice = [](const Vector3d& p, const Vector3d& q, double x, double y) {
-      return (q.x() - p.x()) * (y - p.y()) - (q.y() - p.y()) * (x - p.x());
-    };
-    const double area = twice(a.at, b.at, c.at.x(), c.at.y());
-    if (std::abs(area) < 1e-9) return;
-    const auto low = [](double v) { return static_cast<int>(std::floor(std::max(v, 0.0))); };
-    const int x0 = low(std::min({a.at.x(), b.at.x(), c.at.x()})), y0 = low(std::min({a.at.y(), b.at.y(), c.at.y()}));
-    const int x1 = std::min(width_ - 1, static_cast<int>(std::max({a.at.x(), b.at.x(), c.at.x()})) + 1),
-              y1 = std::min(height_ - 1, static_cast<int>(std::max({a.at.y(), b.at.y(), c.at.y()})) + 1);
-    // Barycentric coordinates are linear: along a row they change by a step. A sample on the edge of two triangles
-    // belongs to both, so that rounding leaves no crack.
-    constexpr double edge = -1e-9;
-    const double u_step = -(c.at.y() - b.at.y()) / area, v_step = -(a.at.y() - c.at.y()) / area;
-    for (int y = y0; y <= y1; ++y) {
-      double u = twice(b.at, c.at, x0 + 0.5, y + 0.5) / area, v = twice(c.at, a.at, x0 + 0.5, y + 0.5) / area;
-      for (int x = x0; x <= x1; ++x, u += u_step, v += v_step) {
-        const double w = 1 - u - v;
-        if (u < edge || v < edge || w < edge) continue;
-        const double depth = u * a.at.z() + v * b.at.z() + w * c.at.z();
-        if (is_nearest(x, y, depth)) put(x, y, depth, paint(u * a.value + v * b.value + w * c.value));
-      }
-    }
-  }
-
-  [[nodiscard]] bool is_nearest(int x, int y, double depth) const {
-    return static_cast<float>(depth) > depth_[index(x, y)];
-  }
-  void put(int x, int y, double depth, const Colour& colour) {
-    const std::size_t i = index(x, y);
-    depth_[i] = static_cast<float>(depth);
-    colour_[3 * i] = byte(colour.red);
-    colour_[3 * i + 1] = byte(colour.green);
-    colour_[3 * i + 2] = byte(colour.blue);
-  }
-
-  // Mean of the samples of each pixel.
-  [[nodiscard]] Image image() const {
-    Image image{width_ / samples, height_ / samples, {}};
-    image.pixels.reserve(3 * static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height));
-    for (int y = 0; y < image.height; ++y)
-      for (int x = 0; x < image.width; ++x)
-        for (std::size_t channel = 0; channel < 3; ++channel) {
-          int sum = 0;
-          for (int j = 0; j < samples; ++j)
-            for (int i = 0; i < samples; ++i) sum += colour_[3 * index(samples * x + i, samples * y + j) + channel];
-          image.pixels.push_back(static_cast<unsigned char>(sum / (samples * samples)));
-        }
-    return image;
-  }
-
- private:
-  [[nodiscard]] std::size_t index(int x, int y) const {
-    return static_cast<std::size_t>(y) * static_cast<std::size_t>(width_) + static_cast<std::size_t>(x);
-  }
-  static unsigned char byte(double part) {
-    return static_cast<unsigned char>(std::lround(255 * std::clamp(part, 0.0, 1.0)));
-  }
-  int width_, height_;
-  std::vector<float> depth_;
-  std::vector<unsigned char> colour_;
-};
 
 // From space to samples on the canvas.
 struct Projection {
@@ -147,10 +67,10 @@ Projection fitted(const Scene& scene, const std::vector<Vector3d>& frame, const 
   for (const Vector3d& point : frame) take(point);
   if (!(low.x() <= high.x())) low = high = Vector2d::Zero();
   const Vector2d span = (high - low).cwiseMax(1e-12);
-  projection.scale = samples * std::min((room.right - room.left) / span.x(), (room.bottom - room.top) / span.y());
+  projection.scale = pixel_samples * std::min((room.right - room.left) / span.x(), (room.bottom - room.top) / span.y());
   const Vector2d middle = 0.5 * (low + high);
-  projection.origin = {0.5 * samples * (room.left + room.right) - projection.scale * middle.x(),
-                       0.5 * samples * (room.top + room.bottom) + projection.scale * middle.y()};
+  projection.origin = {0.5 * pixel_samples * (room.left + room.right) - projection.scale * middle.x(),
+                       0.5 * pixel_samples * (room.top + room.bottom) + projection.scale * middle.y()};
   return projection;
 }
 
@@ -183,10 +103,10 @@ void draw_strokes(const Scene& scene, const Projection& project, Canvas& canvas)
     const Vector3d a = project(scene.points[static_cast<std::size_t>(stroke.from)]),
                    b = project(scene.points[static_cast<std::size_t>(stroke.to)]);
     const Vector2d along = (b - a).head<2>();
-    const double length = along.norm(), half = 0.5 * samples * stroke.width;
+    const double length = along.norm(), half = 0.5 * pixel_samples * stroke.width;
     const Vector2d unit = length > 1e-9 ? Vector2d(along / length) : Vector2d(1, 0);
     const Vector3d side(-unit.y() * half, unit.x() * half, 0), end(unit.x() * half * 0.5, unit.y() * half * 0.5, 0),
-        nearer(0, 0, stroke.on_surface ? samples * (0.75 + 0.5 * stroke.width) : 0);
+        nearer(0, 0, stroke.on_surface ? pixel_samples * (0.75 + 0.5 * stroke.width) : 0);
     const double va = scene.values[static_cast<std::size_t>(stroke.from)],
                  vb = scene.values[static_cast<std::size_t>(stroke.to)];
     const Canvas::Corner c0{a + side - end + nearer, va}, c1{a - side - end + nearer, va},
@@ -198,101 +118,6 @@ void draw_strokes(const Scene& scene, const Projection& project, Canvas& canvas)
     canvas.triangle(c0, c2, c3, paint);
   }
 }
-
-// Text and lines over an image.
-class Pen {
- public:
-  explicit Pen(Image& image)
-      : image_(image),
-        surface_(cairo_image_surface_create(CAIRO_FORMAT_RGB24, image.width, image.height), cairo_surface_destroy),
-        context_(cairo_create(surface_.get()), cairo_destroy) {
-    unsigned char* data = cairo_image_surface_get_data(surface_.get());
-    const auto stride = static_cast<std::size_t>(cairo_image_surface_get_stride(surface_.get()));
-    each_pixel([&](std::size_t x, std::size_t y, unsigned char* own) {
-      unsigned char* at = data + y * stride + 4 * x;  // blue, green, red on every machine we build for
-      at[0] = own[2];
-      at[1] = own[1];
-      at[2] = own[0];
-    });
-    cairo_surface_mark_dirty(surface_.get());
-    cairo_select_font_face(context_.get(), typeface, CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
-  }
-  ~Pen() {
-    cairo_surface_flush(surface_.get());
-    const unsigned char* data = cairo_image_surface_get_data(surface_.get());
-    const auto stride = static_cast<std::size_t>(cairo_image_surface_get_stride(surface_.get()));
-    each_pixel([&](std::size_t x, std::size_t y, unsigned char* own) {
-      const unsigned char* at = data + y * stride + 4 * x;
-      own[0] = at[2];
-      own[1] = at[1];
-      own[2] = at[0];
-    });
-  }
-  Pen(const Pen&) = delete;
-  Pen& operator=(const Pen&) = delete;
-
-  void text(double x, double y, const std::string& words, double points, const Colour& colour, double align = 0) {
-    const double from = x - align * text_width(words, points);
-    use(colour);
-    cairo_set_font_size(context(), points * 4 / 3);
-    cairo_move_to(context(), from, y);
-    cairo_show_text(context(), words.c_str());
-    cairo_new_path(context());
-  }
-  // Lines of text downwards; the next free height.
-  double lines(double x, double y, const std::vector<std::string>& all, double points, const Colour& colour,
-               double align = 0) {
-    for (const std::string& line : all) {
-      text(x, y, line, points, colour, align);
-      y += 1.6 * points * 4 / 3 * 0.9;
-    }
-    return y;
-  }
-  void line(double x0, double y0, double x1, double y1, double width, const Colour& colour) {
-    use(colour);
-    cairo_set_line_width(context(), width);
-    cairo_move_to(context(), x0, y0);
-    cairo_line_to(context(), x1, y1);
-    cairo_stroke(context());
-  }
-  void box(double x, double y, double width, double height, const Colour& colour, double alpha = 1) {
-    cairo_set_source_rgba(context(), colour.red, colour.green, colour.blue, alpha);
-    cairo_rectangle(context(), x, y, width, height);
-    cairo_fill(context());
-  }
-  void ring(double x, double y, double radius) {
-    cairo_new_path(context());
-    cairo_arc(context(), x, y, radius, 0, 2 * std::numbers::pi);
-    cairo_set_source_rgb(context(), 1, 1, 1);
-    cairo_fill_preserve(context());
-    cairo_set_line_width(context(), 2);
-    use(ink);
-    cairo_stroke(context());
-  }
-  void arrow_head(double x, double y, const Vector2d& along, const Colour& colour) {
-    const Vector2d side(-along.y(), along.x());
-    use(colour);
-    cairo_move_to(context(), x + 9 * along.x(), y + 9 * along.y());
-    cairo_line_to(context(), x + 4 * side.x(), y + 4 * side.y());
-    cairo_line_to(context(), x - 4 * side.x(), y - 4 * side.y());
-    cairo_close_path(context());
-    cairo_fill(context());
-  }
-
- private:
-  template <class Each>
-  void each_pixel(Each&& each) {
-    for (std::size_t y = 0; y < static_cast<std::size_t>(image_.height); ++y)
-      for (std::size_t x = 0; x < static_cast<std::size_t>(image_.width); ++x)
-        each(x, y, image_.pixels.data() + 3 * (y * static_cast<std::size_t>(image_.width) + x));
-  }
-  [[nodiscard]] cairo_t* context() const { return context_.get(); }
-  void use(const Colour& colour) { cairo_set_source_rgb(context(), colour.red, colour.green, colour.blue); }
-
-  Image& image_;
-  std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface_;
-  std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context_;
-};
 
 void draw_triad(Pen& pen, const Eigen::Matrix3d& axes, double x, double y, double size) {
   const Colour colours[] = {{0.78, 0.20, 0.14}, {0.0, 0.53, 0.22}, {0.09, 0.33, 0.75}};
@@ -366,7 +191,7 @@ void draw_marks(Pen& pen, const Picture& picture, const Projection& project, dou
   };
   std::vector<Label> labels;
   for (const Picture::Mark& mark : picture.marks) {
-    const Vector3d at = project(mark.point) / samples;
+    const Vector3d at = project(mark.point) / pixel_samples;
     const double wide = text_width(mark.text, 11) + 12;
     Label own{at.x() + 16 + wide > right ? at.x() - 16 - wide : at.x() + 16, std::max(at.y() - 18, top), wide};
     const auto covers = [&](const Label& other) {

@@ -3,7 +3,7 @@
 #include <cmath>
 #include <functional>
 
-#include "core/mesh/attach.h"
+#include "core/mesh/average.h"
 #include "core/mesh/select.h"
 #include "plan/sections.h"
 
@@ -264,10 +264,11 @@ std::array<bool, 6> read_holds(const Tree& tree, const std::string& subject, Pro
 }
 
 // Feet at the nodes of one or several places; a node that stands in several entries is held in all their directions.
-void add_feet(MapReader& map, const Tree& place, Base& base, Reading& reading) {
+void add_feet(MapReader& map, const Tree* place, Base& base, Reading& reading) {
   Foot foot;
   if (const Tree* holds = map.optional("holds")) foot.holds = read_holds(*holds, map.subject(), reading.problems);
-  for (const int node : read_nodes(place, map.subject(), reading).value_or(Nodes{})) {
+  if (!place) return;
+  for (const int node : read_nodes(*place, map.subject(), reading).value_or(Nodes{})) {
     const auto known =
         std::find_if(base.feet.begin(), base.feet.end(), [&](const Foot& other) { return other.node == node; });
     foot.node = node;
@@ -296,11 +297,11 @@ void read_base(const Tree& section, Reading& reading) {
     const Tree* const place = map.optional("place");  // neither: springs to the base hold the model
     const Tree* const feet = map.optional("feet");
     if (place && feet) problems.add(*feet, map.subject(), "\"place\" and \"feet\" cannot both be given", "keep one");
-    if (place) add_feet(map, *place, base, reading);
+    if (!feet) add_feet(map, place, base, reading);
     for (const Tree* each : feet ? one_or_more(*feet) : std::vector<const Tree*>{}) {
       MapReader some(*each, map.subject() + " feet", problems);
       if (!some.is_map()) continue;
-      if (const Tree* own = some.required("place", "PLACE")) add_feet(some, *own, base, reading);
+      add_feet(some, some.required("place", "PLACE"), base, reading);
       some.done();
     }
     for (const Foot& foot : base.feet)

@@ -3,6 +3,8 @@
 #include <numeric>
 
 #include "core/mesh/attach.h"
+#include "core/mesh/average.h"
+#include "core/mesh/bolt.h"
 #include "core/mesh/merge.h"
 #include "core/mesh/select.h"
 #include "core/words.h"

@@ -248,7 +248,7 @@ TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
   EXPECT_THAT(
       plan_in(folder, from_file.substr(0, from_file.find("  high:")) + from_file.substr(from_file.find("places:")))
           .notes,
-      testing::Contains("part.vtu: 1 cells of VTK's type 3 are no shells or solids and are left out"));
+      testing::Contains("part.vtu: 1 cell of VTK's type 3 is left out: no shells or solids"));
   for (const auto& [from, to, sentence] :
        {std::tuple{"low: {mesh: part.vtu", "low: {mesh: other.vtu",
                    "4:15: part low: the file other.vtu cannot be read; paths start from the file of the plan"},

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/mesh/attach.h"
+#include "core/mesh/bolt.h"
 #include "core/mesh/select.h"
 #include "support/solids.h"
 

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "core/error.h"
+#include "core/mesh/footprint.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -17,17 +18,6 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::Vector2d;
 using Eigen::VectorXd;
-
-Follower follower_of(const std::string& joint, Joint::Type type, int node, const Mixture& mixture, double gap,
-                     int patch) {
-  Follower follower{joint, type, node, {}, {}, gap, patch};
-  follower.shares.resize(6, 6 * static_cast<Index>(mixture.size()));
-  for (const auto& [lead, share] : mixture) {
-    follower.shares.middleCols<6>(6 * static_cast<Index>(follower.leads.size())) = share;
-    follower.leads.push_back(lead);
-  }
-  return follower;
-}
 
 // Points and weights of a facet of the following side, on its corners: faces, or edges with two nodes.
 struct Sample {
@@ -90,28 +80,6 @@ FaceFunctions facet_functions(const Facet& facet, const Vector2d& at) {
   f.slope.resize(2, 2);
   f.slope << -0.5, 0.5, 0, 0;
   return f;
-}
-
-// Points around a centre.
-std::vector<Vector3> ellipse(const Vector3& centre, const Vector3& first, const Vector3& second) {
-  std::vector<Vector3> points;
-  constexpr int count = 16;
-  for (int k = 0; k < count; ++k) {
-    const double angle = 2 * pi * k / count;
-    points.emplace_back(centre + std::cos(angle) * first + std::sin(angle) * second);
-  }
-  return points;
-}
-
-// The rigid motion, at a point, of the places of the faces that are nearest to some points.
-Mixture footprint(const FaceSearch& carrier, std::vector<Vector3> points, const Vector3& at) {
-  std::vector<Mixture> motions;
-  for (Vector3& each : points) {
-    const FacePoint point = carrier.nearest(each);
-    motions.push_back(carrier.carry(point, point.position));
-    each = point.position;
-  }
-  return best_fit(points, motions, std::vector<double>(points.size(), 1.0), at);
 }
 
 // With the functions of middle nodes turned partly to the corners, N'_c = N_c + αΣN_m and N'_m = (1 − 2α)N_m, every
@@ -419,96 +387,6 @@ double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vect
 
 int attach(Assembly& assembly, const Surface& surface, const Attachment& request) {
   return Attacher(assembly, surface, request).run();
-}
-
-void add_average(Assembly& assembly, const std::string& joint, int node, const std::vector<int>& of,
-                 const std::vector<double>& weights) {
-  std::vector<Vector3> points;
-  points.reserve(of.size());
-  std::vector<Mixture> motions;
-  Vector3 centre = Vector3::Zero();
-  for (const int lead : of) {
-    points.push_back(assembly.position(lead));
-    motions.push_back({{lead, Matrix6::Identity()}});
-    centre += points.back() / static_cast<double>(of.size());
-  }
-  const Mixture mixture = best_fit(points, motions, weights, assembly.position(node));
-  if (mixture.empty())
-    refuse("joint " + joint,
-           fmt::format("the {} nodes that carry {} lie on one line, and turning about it would not be carried",
-                       of.size(), assembly.describe_node(node)),
-           "name a place of three nodes or more that do not lie on a line");
-  assembly.followers.push_back(
-      follower_of(joint, Joint::Type::average, node, mixture, (centre - assembly.position(node)).norm(), 0));
-}
-
-std::vector<double> tributary_areas(const Assembly& assembly, const Surface& surface, const std::vector<int>& nodes) {
-  std::map<int, double> area;
-  for (const int node : nodes) area[node] = 0;
-  for (const Surface::Face& face : surface.faces) {
-    if (!std::all_of(face.nodes.begin(), face.nodes.end(), [&](int n) { return area.contains(n); })) continue;
-    const double share = area_vector(assembly, face).norm() / face.corners;
-    for (std::size_t i = 0; i < static_cast<std::size_t>(face.corners); ++i) area[face.nodes[i]] += share;
-  }
-  std::vector<double> result;
-  result.reserve(nodes.size());
-  for (const int node : nodes) result.push_back(area[node]);
-  return result;
-}
-
-Vector6 bolt_stiffness(const Bolt& bolt) {
-  const BeamSection section =
-      rod_section(bolt.diameter, 0.5 * bolt.material.youngs_modulus / bolt.material.shear_modulus - 1);
-  const double e = bolt.material.youngs_modulus, g = bolt.material.shear_modulus, l = bolt.length;
-  const double shear =
-      1 / (l * l * l / (12 * e * section.second_moment_y) + l / (section.shear_factor_y * g * section.area));
-  Vector6 stiffness;
-  stiffness << shear, shear, e * section.area / l, e * section.second_moment_y / l, e * section.second_moment_y / l,
-      g * section.torsion_constant / l;
-  return stiffness;
-}
-
-void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
-               const std::optional<Vector3>& along, int first_part, int second_part, int base) {
-  const double radius = std::sqrt((bolt.footprint * bolt.footprint + bolt.diameter * bolt.diameter) / 8);
-  const FaceSearch first(assembly, surface, {first_part}), second(assembly, surface, {second_part});
-  int patch = 0;
-  for (const Vector3& place : at) {
-    const Vector3 axis = along ? *along : first.nearest(place).normal, across = axis.unitOrthogonal(),
-                  third = axis.cross(across);
-    Spring spring;
-    spring.joint = bolt.joint;
-    spring.point = place;
-    spring.stiffness = bolt_stiffness(bolt);
-    spring.loss_factor = bolt.loss_factor;
-    spring.axes << across.transpose(), third.transpose(), axis.transpose();
-    for (int side = 0; side < 2; ++side) {
-      const int part = side == 0 ? first_part : second_part;
-      const FaceSearch& search = side == 0 ? first : second;
-      const int node = static_cast<int>(assembly.nodes.size());
-      assembly.nodes.push_back({place, bolt.joint});
-      spring.nodes[static_cast<std::size_t>(side)] = node;
-      if (part < 0) {
-        assembly.bases[static_cast<std::size_t>(base)].feet.push_back({node});
-        continue;
-      }
-      const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
-      const double gap = gap_to_face(search, search.nearest(place), place);
-      if (gap > bolt.within)
-        refuse(
-            "joint " + bolt.joint,
-            fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
-                        "{:.4g} mm",
-                        1e3 * place.x(), 1e3 * place.y(), 1e3 * place.z(), 1e3 * gap, name, 1e3 * bolt.within),
-            fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
-      const Mixture mixture = footprint(search, ellipse(place, radius * across, radius * third), place);
-      if (mixture.empty())
-        refuse("joint " + bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
-               "let the bolt run across a face");
-      assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
-    }
-    assembly.springs.push_back(std::move(spring));
-  }
 }
 
 }  // namespace avrenk

@@ -1,5 +1,5 @@
-/// core/mesh/attach.h: joints between parts whose meshes do not match: faces, edges and ends on the faces of others,
-/// weighted averages, and the footprints of bolts (derivation: docs/theory.md, "Joints").
+/// core/mesh/attach.h: joints between parts whose meshes do not match: faces, edges and ends on the faces of others
+/// (derivation: docs/theory.md, "Joints").
 #pragma once
 
 #include "core/mesh/face.h"
@@ -33,39 +33,5 @@ inline constexpr int attachment_samples = 4;
 /// off, and of what stands there another half thickness as far as its normal points the same way.
 [[nodiscard]] double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vector3& x,
                                  double own_half = 0, const Vector3& own_normal = Vector3::Zero());
-
-/// A node that moves with the weighted mean of others: their best-fitting rigid motion, see best_fit(). It adds no
-/// stiffness, and shares out a force on it with exact resultants.
-/// @param weights  one for each, not all zero
-/// @throws InputError  the nodes lie on one line, so that turning about it is not carried
-void add_average(Assembly& assembly, const std::string& joint, int node, const std::vector<int>& of,
-                 const std::vector<double>& weights);
-
-/// The part of the surface that belongs to each of some nodes, m²: faces all of whose nodes are among them share
-/// theirs out to their corners.
-[[nodiscard]] std::vector<double> tributary_areas(const Assembly& assembly, const Surface& surface,
-                                                  const std::vector<int>& nodes);
-
-struct Bolt {
-  std::string joint;
-  double diameter = 0;   ///< m, of the shank
-  double footprint = 0;  ///< m, diameter of the ring that head and nut grip
-  double within = 0;     ///< m: as far off as a gripped part may be
-  double length = 0;     ///< m, clamped
-  Elastic material;
-  std::optional<double> loss_factor{};
-};
-
-/// Stiffness of a bolt about the middle of its length, its z along it: x, y: 1/(l³/12EI + l/κGA), z: EA/l, bending
-/// EI/l, torsion GJ/l: those of a straight round bar, which a spring at the middle has exactly.
-[[nodiscard]] Vector6 bolt_stiffness(const Bolt& bolt);
-
-/// A spring at each of some points between two parts, each gripped by the mean of a ring of points around it: the ring
-/// that has the second moment of the area between shank and footprint. The second part may be a base (−1: index
-/// `base`).
-/// @param along  absent: the normal of the first part there
-/// @throws InputError  a part is too far off: which, and how far
-void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
-               const std::optional<Vector3>& along, int first_part, int second_part, int base);
 
 }  // namespace avrenk

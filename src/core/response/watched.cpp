@@ -12,47 +12,123 @@
 namespace avrenk {
 namespace {
 
+using Rows = WatchedQuantity::Rows;
+using SectionRows = Eigen::Matrix<double, 3, 6>;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+
+template <NodeMotion motion>
+MatrixXcd of_node(const Channels& channels, const WatchedItem& item) {
+  return channels.motion(item.index, motion);
+}
+MatrixXcd of_pair(const Channels& channels, const WatchedItem& item) {
+  return channels.approach(item.pair, item.towards);
+}
+// Of six rows the first three, forces and translations, or the last three.
+enum class Half { upper, lower };
+template <Half half>
+MatrixXcd half_of(const MatrixXcd& six) {
+  return six.middleRows(half == Half::lower ? 3 : 0, 3);
+}
+template <Half half>
+MatrixXcd spring_force(const Channels& channels, const WatchedItem& item) {
+  return half_of<half>(channels.spring_force(item.index));
+}
+template <Half half>
+MatrixXcd spring_travel(const Channels& channels, const WatchedItem& item) {
+  return half_of<half>(channels.spring_travel(item.index));
+}
+template <Half half>
+MatrixXcd joint_force(const Channels& channels, const WatchedItem& item) {
+  return half_of<half>(channels.joint_force(*item.side));
+}
+template <Half half>
+MatrixXcd base_reaction(const Channels& channels, const WatchedItem& item) {
+  return half_of<half>(channels.base_reaction(item.index, item.towards));
+}
+template <Half half>
+MatrixXcd foot_reaction(const Channels& channels, const WatchedItem& item) {
+  return half_of<half>(channels.foot_reaction(item.index, item.towards));
+}
+MatrixXcd base_force_over_mass(const Channels& channels, const WatchedItem& item) {
+  return base_reaction<Half::upper>(channels, item) / channels.total_mass();
+}
+
+MatrixXd axial_stress(const SectionRows& at_point) { return at_point.row(0); }
+MatrixXd bending_stress(const SectionRows& at_point) { return at_point.row(1); }
+MatrixXd normal_stress(const SectionRows& at_point) { return at_point.row(0) + at_point.row(1); }
+MatrixXd shear_stress(const SectionRows& at_point) { return at_point.row(2); }
+MatrixXd von_mises_stress(const SectionRows& at_point) {  // σ² + 3τ²
+  MatrixXd both(2, 6);
+  both << at_point.row(0) + at_point.row(1), std::sqrt(3.0) * at_point.row(2);
+  return both;
+}
+
+constexpr WatchedQuantity node_quantity(std::string_view keyword, std::string_view description, const Kind& kind,
+                                        Rows rows, bool per_input = false) {
+  return {keyword, description, Subject::node, &kind, true, per_input, false, rows};
+}
+constexpr WatchedQuantity vector_quantity(std::string_view keyword, std::string_view description, Subject subject,
+                                          const Kind& kind, Rows rows, bool per_input = false) {
+  return {keyword, description, subject, &kind, true, per_input, false, rows};
+}
+constexpr WatchedQuantity section_force(std::string_view keyword, std::string_view description, const Kind& kind,
+                                        int first, int count) {
+  return {keyword, description, Subject::part, &kind, count > 1, false, false, nullptr, {first, count}};
+}
+constexpr WatchedQuantity stress_quantity(std::string_view keyword, std::string_view description,
+                                          WatchedQuantity::Stress make, bool needs_shear = false, bool positive = false,
+                                          bool same_everywhere = false) {
+  return {keyword,  description, Subject::part, &kind::stress, false,       false,
+          positive, nullptr,     {0, 6},        make,          needs_shear, same_everywhere};
+}
+
 constexpr WatchedQuantity quantities[] = {
-    {"acceleration", "absolute acceleration", Subject::node, &kind::acceleration, true},
-    {"relative acceleration", "relative acceleration", Subject::node, &kind::acceleration, true},
-    {"absolute velocity", "absolute velocity", Subject::node, &kind::velocity, true},
-    {"relative velocity", "relative velocity", Subject::node, &kind::velocity, true},
-    {"absolute displacement", "absolute displacement", Subject::node, &kind::length, true},
-    {"relative displacement", "relative displacement", Subject::node, &kind::length, true},
-    {"absolute rotation", "absolute rotation", Subject::node, &kind::angle, true},
-    {"relative rotation", "relative rotation", Subject::node, &kind::angle, true},
-    {"transmissibility", "absolute acceleration over that of the base", Subject::node, &kind::number, true, true},
-    {"relative motion", "motion of the second place from the first along a line", Subject::pair, &kind::length, false},
-    {"clearance", "motion along a line that uses up a gap", Subject::pair, &kind::length, false},
-    {"force", "spring force", Subject::spring, &kind::force, true},
-    {"moment", "spring moment", Subject::spring, &kind::moment, true},
-    {"travel", "spring travel", Subject::spring, &kind::length, true},
-    {"turn", "spring turn", Subject::spring, &kind::angle, true},
-    {"force", "force of the joint on what follows", Subject::joint, &kind::force, true},
-    {"moment", "moment of the joint on what follows", Subject::joint, &kind::moment, true},
-    {"axial force", "axial force", Subject::part, &kind::force, false},
-    {"shear force", "shear force", Subject::part, &kind::force, true},
-    {"torque", "torque about the shear centre", Subject::part, &kind::moment, false},
-    {"bending moment", "bending moment", Subject::part, &kind::moment, true},
-    {"axial stress", "stress of the axial force", Subject::part, &kind::stress, false},
-    {"bending stress", "bending stress at the outer fibres", Subject::part, &kind::stress, false},
-    {"normal stress", "axial and bending stress at the outer fibres", Subject::part, &kind::stress, false},
-    {"shear stress", "shear stress of shear force and torque", Subject::part, &kind::stress, false},
-    {"von Mises", "von Mises stress", Subject::part, &kind::stress, false, false, true},
-    {"force", "base reaction force", Subject::base, &kind::force, true},
-    {"moment", "base reaction moment", Subject::base, &kind::moment, true},
-    {"equivalent acceleration", "base reaction force over the total mass", Subject::base, &kind::acceleration, true},
-    {"apparent mass", "base reaction force over the acceleration of the base", Subject::base, &kind::mass, true, true},
-    {"foot force", "reaction force of a single foot", Subject::foot, &kind::force, true},
-    {"foot moment", "reaction moment of a single foot", Subject::foot, &kind::moment, true},
+    node_quantity("acceleration", "absolute acceleration", kind::acceleration,
+                  of_node<NodeMotion::absolute_acceleration>),
+    node_quantity("relative acceleration", "relative acceleration", kind::acceleration,
+                  of_node<NodeMotion::relative_acceleration>),
+    node_quantity("absolute velocity", "absolute velocity", kind::velocity, of_node<NodeMotion::absolute_velocity>),
+    node_quantity("relative velocity", "relative velocity", kind::velocity, of_node<NodeMotion::relative_velocity>),
+    node_quantity("absolute displacement", "absolute displacement", kind::length,
+                  of_node<NodeMotion::absolute_displacement>),
+    node_quantity("relative displacement", "relative displacement", kind::length,
+                  of_node<NodeMotion::relative_displacement>),
+    node_quantity("absolute rotation", "absolute rotation", kind::angle, of_node<NodeMotion::absolute_rotation>),
+    node_quantity("relative rotation", "relative rotation", kind::angle, of_node<NodeMotion::relative_rotation>),
+    node_quantity("transmissibility", "absolute acceleration over that of the base", kind::number,
+                  of_node<NodeMotion::absolute_acceleration>, true),
+    {"relative motion", "motion of the second place from the first along a line", Subject::pair, &kind::length, false,
+     false, false, of_pair},
+    {"clearance", "motion along a line that uses up a gap", Subject::pair, &kind::length, false, false, false, of_pair},
+    vector_quantity("force", "spring force", Subject::spring, kind::force, spring_force<Half::upper>),
+    vector_quantity("moment", "spring moment", Subject::spring, kind::moment, spring_force<Half::lower>),
+    vector_quantity("travel", "spring travel", Subject::spring, kind::length, spring_travel<Half::upper>),
+    vector_quantity("turn", "spring turn", Subject::spring, kind::angle, spring_travel<Half::lower>),
+    vector_quantity("force", "force of the joint on what follows", Subject::joint, kind::force,
+                    joint_force<Half::upper>),
+    vector_quantity("moment", "moment of the joint on what follows", Subject::joint, kind::moment,
+                    joint_force<Half::lower>),
+    section_force("axial force", "axial force", kind::force, 0, 1),
+    section_force("shear force", "shear force", kind::force, 1, 2),
+    section_force("torque", "torque about the shear centre", kind::moment, 3, 1),
+    section_force("bending moment", "bending moment", kind::moment, 4, 2),
+    stress_quantity("axial stress", "stress of the axial force", axial_stress, false, false, true),
+    stress_quantity("bending stress", "bending stress at the outer fibres", bending_stress),
+    stress_quantity("normal stress", "axial and bending stress at the outer fibres", normal_stress),
+    stress_quantity("shear stress", "shear stress of shear force and torque", shear_stress, true),
+    stress_quantity("von Mises", "von Mises stress", von_mises_stress, true, true),
+    vector_quantity("force", "base reaction force", Subject::base, kind::force, base_reaction<Half::upper>),
+    vector_quantity("moment", "base reaction moment", Subject::base, kind::moment, base_reaction<Half::lower>),
+    vector_quantity("equivalent acceleration", "base reaction force over the total mass", Subject::base,
+                    kind::acceleration, base_force_over_mass),
+    vector_quantity("apparent mass", "base reaction force over the acceleration of the base", Subject::base, kind::mass,
+                    base_reaction<Half::upper>, true),
+    vector_quantity("foot force", "reaction force of a single foot", Subject::foot, kind::force,
+                    foot_reaction<Half::upper>),
+    vector_quantity("foot moment", "reaction moment of a single foot", Subject::foot, kind::moment,
+                    foot_reaction<Half::lower>),
 };
-
-constexpr NodeMotion node_motions[] = {  // in the order of the first nine quantities
-    NodeMotion::absolute_acceleration, NodeMotion::relative_acceleration, NodeMotion::absolute_velocity,
-    NodeMotion::relative_velocity,     NodeMotion::absolute_displacement, NodeMotion::relative_displacement,
-    NodeMotion::absolute_rotation,     NodeMotion::relative_rotation,     NodeMotion::absolute_acceleration};
-
-bool is(const WatchedQuantity& quantity, std::string_view keyword) { return quantity.keyword == keyword; }
 
 // Blocks of rows with their labels, put side by side.
 class LabelledRows {
@@ -81,26 +157,6 @@ class LabelledRows {
   std::vector<Eigen::MatrixXcd> blocks_;
 };
 
-// Which of the six section forces a quantity takes; empty for a stress.
-std::pair<int, int> force_rows(const WatchedQuantity& quantity) {
-  if (is(quantity, "axial force")) return {0, 1};
-  if (is(quantity, "shear force")) return {1, 2};
-  if (is(quantity, "torque")) return {3, 1};
-  if (is(quantity, "bending moment")) return {4, 2};
-  return {0, 6};
-}
-
-Eigen::MatrixXd stress_mix(const WatchedQuantity& quantity, const BeamSection& section, const StressPoint& point) {
-  const Eigen::Matrix<double, 3, 6> rows = stress_rows(section, point);
-  if (is(quantity, "axial stress")) return rows.row(0);
-  if (is(quantity, "bending stress")) return rows.row(1);
-  if (is(quantity, "normal stress")) return rows.row(0) + rows.row(1);
-  if (is(quantity, "shear stress")) return rows.row(2);
-  Eigen::MatrixXd both(2, 6);  // σ² + 3τ²
-  both << rows.row(0) + rows.row(1), std::sqrt(3.0) * rows.row(2);
-  return both;
-}
-
 [[noreturn]] void refuse_stress(const Assembly& assembly, int part, const std::string& wrong,
                                 const std::string& instead) {
   throw InputError(
@@ -113,18 +169,18 @@ std::vector<int> mixes_of(const Assembly& assembly, const WatchedQuantity& quant
   if (section.points.empty())
     refuse_stress(assembly, part, fmt::format("its section has no fibres, so it has no {}", quantity.keyword),
                   "give fibres: [[0 mm, 10 mm], [0 mm, -10 mm]]");
-  if ((is(quantity, "shear stress") || is(quantity, "von Mises")) && !section.shear_stress)
+  if (quantity.needs_shear && !section.shear_stress)
     refuse_stress(assembly, part, fmt::format("its section has no torsion modulus, so it has no {}", quantity.keyword),
                   "give torsion modulus: 120 mm^3 and shear areas");
   std::vector<int> indices;
-  const bool anywhere = is(quantity, "axial stress");  // the same at every point
+  const bool anywhere = quantity.same_everywhere;
   const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
   for (const StressPoint& point : section.points) {
     const double y = 1e3 * (c * point.y - s * point.z), z = 1e3 * (s * point.y + c * point.z);
     const auto clean = [](double x) { return std::abs(x) < 5e-7 ? 0.0 : x; };
     indices.push_back(static_cast<int>(all.mixes.size()));
     all.mixes.push_back({anywhere ? "" : fmt::format(", fibre ({:.3g}, {:.3g}) mm", clean(y), clean(z)),
-                         stress_mix(quantity, section, point)});
+                         quantity.stress(stress_rows(section, point))});
     if (anywhere) break;
   }
   return indices;
@@ -158,8 +214,7 @@ void add_stations(const Assembly& assembly, const Channels& channels, const Watc
 Candidates part_candidates(const Assembly& assembly, const Channels& channels, const WatchRequest& request,
                            const StressSource& stress_source) {
   const WatchedQuantity& quantity = *request.quantity;
-  const bool stress = quantity.kind == &kind::stress;
-  const auto [first, count] = force_rows(quantity);
+  const auto [first, count] = quantity.section_forces;
   LabelledRows labelled;
   std::vector<const BeamSection*> sections;
   std::vector<int> parts;
@@ -179,7 +234,7 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
   std::vector<Candidates::Item> station_items;
   add_stations(assembly, channels, request, stress_source, labelled, station_mixes, station_items);
   Candidates all = labelled.finish();
-  if (!stress) return all;
+  if (!quantity.stress) return all;
   all.items.clear();
   std::map<const BeamSection*, std::vector<int>> known;
   for (std::size_t k = 0; k < sections.size(); ++k) {
@@ -234,41 +289,33 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
   const WatchedQuantity& quantity = *request.quantity;
   if (quantity.subject == Subject::part) return part_candidates(assembly, channels, request, stress);
   LabelledRows labelled;
-  const bool lower_half = is(quantity, "moment") || is(quantity, "turn") || is(quantity, "foot moment");
-  const auto half = [&](const Eigen::MatrixXcd& six) -> Eigen::MatrixXcd {
-    return six.middleRows(lower_half ? 3 : 0, 3);
-  };
   const Eigen::Matrix3cd axes = request.axes.cast<Complex>();
-  for (const std::array<int, 2>& pair : request.pairs) {
-    const Vector3 along = line_of(assembly, request, pair).first;
-    labelled.add(fmt::format("{} to {}", assembly.describe_node(pair[0]), assembly.describe_node(pair[1])),
-                 channels.approach(pair, along));
-  }
+  const auto add = [&](std::string label, const WatchedItem& item) {
+    const MatrixXcd rows = quantity.rows(channels, item);
+    const bool turned = rows.rows() == 3 && quantity.subject != Subject::spring;  // a spring has axes of its own
+    labelled.add(std::move(label), turned ? MatrixXcd(axes * rows) : rows);
+  };
+  for (const std::array<int, 2>& pair : request.pairs)
+    add(fmt::format("{} to {}", assembly.describe_node(pair[0]), assembly.describe_node(pair[1])),
+        {.pair = pair, .towards = line_of(assembly, request, pair).first});
   if (quantity.subject == Subject::joint)
     for (const JointSide& side : joint_sides(assembly, request.joint))
-      labelled.add(fmt::format("{} at {}", request.joint, assembly.describe_node(side.nodes.front())),
-                   axes * half(channels.joint_force(side)));
+      add(fmt::format("{} at {}", request.joint, assembly.describe_node(side.nodes.front())), {.side = &side});
   for (const int item : request.items) {
     const auto index = static_cast<std::size_t>(item);
     if (quantity.subject == Subject::node) {
       refuse_motion(assembly, channels, request, item);
-      labelled.add(assembly.describe_node(item),
-                   axes * channels.motion(item, node_motions[&quantity - &quantities[0]]));
+      add(assembly.describe_node(item), {.index = item});
     } else if (quantity.subject == Subject::spring) {
       const Spring& spring = assembly.springs[index];
-      const bool travel = is(quantity, "travel") || is(quantity, "turn");
       const std::string at = assembly.describe_node(spring.nodes[0]);
       const bool own_node = assembly.nodes[static_cast<std::size_t>(spring.nodes[0])].origin == spring.joint;
-      labelled.add(own_node ? at : fmt::format("{} at {}", spring.joint, at),
-                   half(travel ? channels.spring_travel(item) : channels.spring_force(item)));
+      add(own_node ? at : fmt::format("{} at {}", spring.joint, at), {.index = item});
     } else if (quantity.subject == Subject::foot) {
       const int node = assembly.feet()[index].second.node;
-      const Vector3& at = assembly.nodes[static_cast<std::size_t>(node)].position;
-      labelled.add(assembly.describe_node(node), axes * half(channels.foot_reaction(item, at)));
+      add(assembly.describe_node(node), {.index = item, .towards = assembly.position(node)});
     } else if (quantity.subject == Subject::base) {
-      const double over = is(quantity, "equivalent acceleration") ? 1 / channels.total_mass() : 1;
-      labelled.add("base " + assembly.bases[index].name,
-                   over * (axes * half(channels.base_reaction(item, request.about))));
+      add("base " + assembly.bases[index].name, {.index = item, .towards = request.about});
     }
   }
   return labelled.finish();

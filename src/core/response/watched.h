@@ -7,21 +7,40 @@
 #include "core/quantity/quantity.h"
 #include "core/response/candidates.h"
 #include "core/response/channels.h"
+#include "core/response/joint_force.h"
 
 namespace avrenk {
 
 /// What a quantity belongs to.
 enum class Subject { node, pair, spring, joint, part, base, foot };
 
-/// One quantity that can be watched; the table below is the only list.
+/// One place of a request, ready for the maker of its quantity.
+struct WatchedItem {
+  int index = 0;                      ///< node, spring, foot or base
+  std::array<int, 2> pair{};          ///< nodes of two places
+  Vector3 towards = Vector3::Zero();  ///< of a pair: along the line; of feet and bases: the point of moments
+  const JointSide* side = nullptr;    ///< of a joint without stiffness of its own
+};
+
+/// One quantity that can be watched; the table of watched_quantities() is the only list, and holds what makes each.
 struct WatchedQuantity {
+  /// Rows in the axes of the subject.
+  using Rows = Eigen::MatrixXcd (*)(const Channels& channels, const WatchedItem& item);
+  /// Rows of a stress on the six section forces, from those of axial, bending and shear stress at a point of a section.
+  using Stress = Eigen::MatrixXd (*)(const Eigen::Matrix<double, 3, 6>& at_point);
+
   std::string_view keyword;      ///< what the plan calls it
   std::string_view description;  ///< its full name in tables and on axes
   Subject subject;
   const Kind* kind;
-  bool vector;             ///< components and magnitude; else a single number
-  bool per_input = false;  ///< a ratio to the base's acceleration; only sine has it
-  bool positive = false;   ///< a magnitude by itself: von Mises
+  bool vector;                              ///< components and magnitude; else a single number
+  bool per_input = false;                   ///< a ratio to the base's acceleration; only sine has it
+  bool positive = false;                    ///< a magnitude by itself: von Mises
+  Rows rows = nullptr;                      ///< of all but parts
+  std::array<int, 2> section_forces{0, 6};  ///< of parts: which of N Vy Vz T My Mz, the first and how many
+  Stress stress = nullptr;                  ///< of parts: the stress that it is
+  bool needs_shear = false;                 ///< a stress that shear and torsion belong to
+  bool same_everywhere = false;             ///< a stress that does not depend on the point of the section
 };
 [[nodiscard]] std::span<const WatchedQuantity> watched_quantities();
 

@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "core/error.h"
+#include "core/mesh/average.h"
 #include "core/response/stress.h"
 #include "core/system/system.h"
 #include "support/solids.h"

@@ -1,0 +1,34 @@
+/// core/mesh/bolt.h: bolts between parts, or a part and a base, with the rings that they grip.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/mesh/surface.h"
+
+namespace avrenk {
+
+struct Bolt {
+  std::string joint;
+  double diameter = 0;   ///< m, of the shank
+  double footprint = 0;  ///< m, diameter of the ring that head and nut grip
+  double within = 0;     ///< m: as far off as a gripped part may be
+  double length = 0;     ///< m, clamped
+  Elastic material;
+  std::optional<double> loss_factor{};
+};
+
+/// Stiffness of a bolt about the middle of its length, its z along it: x, y: 1/(l³/12EI + l/κGA), z: EA/l, bending
+/// EI/l, torsion GJ/l: those of a straight round bar, which a spring at the middle has exactly.
+[[nodiscard]] Vector6 bolt_stiffness(const Bolt& bolt);
+
+/// A spring at each of some points between two parts, each gripped by the mean of a ring of points around it: the ring
+/// that has the second moment of the area between shank and footprint. The second part may be a base (−1: index
+/// `base`).
+/// @param along  absent: the normal of the first part there
+/// @throws InputError  a part is too far off: which, and how far
+void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
+               const std::optional<Vector3>& along, int first_part, int second_part, int base);
+
+}  // namespace avrenk
