@@ -70,6 +70,8 @@ struct Copies {
   std::array<bool, 3> mirror{};
 };
 [[nodiscard]] Copies read_copies(MapReader& part, Reading& reading);
+/// A part of cells of a mesh file; parameters as of read_continuum.
+bool read_mesh(const Tree& what, MapReader& part, Part made, std::size_t before, Reading& reading);
 /// A part of shells or solids: one of our shapes, ribs, or cells of a file.
 /// @param made    its material −1: not known, which has been said
 /// @param before  problems that there were before this part: where there are more, it is read but not added

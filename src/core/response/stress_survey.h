@@ -65,6 +65,10 @@ struct StressSurvey {
                                          const std::vector<StressLoad>& loads, const std::vector<bool>& parts,
                                          int threads, std::size_t bytes_at_once = 8U << 20U);
 
+/// The `most` largest values over the places of some parts, largest first. @param value  as in StressField
+[[nodiscard]] std::vector<StressPlace> largest_places(const Eigen::Matrix3Xd& value, const StressStations& stations,
+                                                      const std::vector<int>& parts, std::size_t most);
+
 /// All places of the given parts that could be the worst of any field, of the axes of one environment together, or of a
 /// sine environment and the steady one that it comes after: the `most` largest of each.
 [[nodiscard]] std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,

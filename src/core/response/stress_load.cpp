@@ -1,0 +1,98 @@
+#include "core/response/stress_load.h"
+
+#include <algorithm>
+#include <numeric>
+
+#include "core/dense.h"
+
+namespace avrenk {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+
+void make_state(const StressLoad& load, const System& system, const ModalBasis& basis, const ModalDamping& damping,
+                LoadState& state) {
+  const Environment& environment = *load.environment;
+  state.type = environment.type;
+  if (environment.type == Environment::Type::steady) {
+    state.still = steady_state(environment, system, basis);
+    return;
+  }
+  state.transfer.emplace(basis, damping, base_inputs(basis, damping, environment.directions(load.axis, system)));
+  if (environment.type == Environment::Type::random) {
+    state.gamma = integrate_covariance(*state.transfer, environment.input).gamma;
+    return;
+  }
+  state.response.emplace(*state.transfer, environment.input,
+                         frequency_grid(environment.grid, environment.input.curve_points(), resonances(basis, damping)),
+                         grid_shortfall(environment.grid.points_per_resonance));
+}
+
+namespace {
+
+// F with F Fᵀ = Re(C Γ Cᴴ), by the eigenvectors of the matrix of correlations: high modes move little and strain much,
+// so that each counts against its own size.
+MatrixXd factor_of(const MatrixXcd& gamma, const MatrixXcd& fold) {
+  const MatrixXd covariance = (fold * gamma * fold.adjoint()).real();
+  const Eigen::VectorXd size = covariance.diagonal().cwiseMax(0).cwiseSqrt(),
+                        inverse = size.unaryExpr([](double x) { return x > 0 ? 1 / x : 0.0; });
+  const auto [values, vectors] = symmetric_eigen(MatrixXd(inverse.asDiagonal() * covariance * inverse.asDiagonal()));
+  Index first = 0;  // what rounding leaves
+  while (first + 1 < values.size() && values[first] <= 1e-15 * values[values.size() - 1]) ++first;
+  const Index kept = values.size() - first;
+  return size.asDiagonal() * vectors.rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
+}
+
+// Frequencies by the strain energy of the modes, Σ ω_r² |q_r|², largest first.
+std::vector<Index> strongest_first(const MatrixXd& block, const Eigen::VectorXd& omega) {
+  const Index points = block.cols() / 2;
+  Eigen::VectorXd weight = Eigen::VectorXd::Ones(block.rows());
+  weight.head(omega.size()) = omega;
+  const Eigen::RowVectorXd parts = (weight.asDiagonal() * block).colwise().squaredNorm();
+  const Eigen::RowVectorXd energy = parts.head(points) + parts.tail(points);
+  std::vector<Index> order(static_cast<std::size_t>(points));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return energy[a] > energy[b]; });
+  return order;
+}
+
+}  // namespace
+
+LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
+  std::vector<MatrixXd> blocks;
+  LoadMatrix all;
+  all.fold = fold;
+  Index sum = 0;
+  for (const LoadState& state : states) {
+    MatrixXd block;
+    if (state.type == Environment::Type::sine) {
+      const MatrixXcd w = state.response->curves(fold);
+      block.resize(w.rows(), 2 * w.cols());
+      block << w.real(), w.imag();
+    } else if (state.type == Environment::Type::random) {
+      block = factor_of(state.gamma, fold);
+    } else {
+      block = (fold * state.still).real();
+    }
+    all.of_load.push_back({sum, block.cols()});
+    if (state.type == Environment::Type::sine) all.of_load.back().order = strongest_first(block, omega);
+    sum += block.cols();
+    blocks.push_back(std::move(block));
+  }
+  all.matrix.resize(fold.rows(), sum);
+  for (std::size_t i = 0; i < blocks.size(); ++i)
+    all.matrix.middleCols(all.of_load[i].first, blocks[i].cols()) = blocks[i];
+  return all;
+}
+
+MatrixXd columns_at(const LoadState& state, const LoadMatrix& load, std::size_t index, double frequency, double level) {
+  if (state.type != Environment::Type::sine)
+    return load.matrix.middleCols(load.of_load[index].first, load.of_load[index].count);
+  const Eigen::VectorXcd w = level * (load.fold * state.transfer->state(frequency).col(0));
+  MatrixXd both(w.size(), 2);
+  both << w.real(), w.imag();
+  return both;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,213 @@
+// environments: what is applied, where and how much of it.
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "plan/sections.h"
+
+namespace avrenk {
+namespace {
+
+// "0 dB", "+3 dB", "-3 dB"
+std::string decibels_text(double level) { return level == 0 ? "0 dB" : fmt::format("{:+g} dB", level); }
+
+// A named level or decibels written in place: name for headings and dB.
+std::optional<std::pair<std::string, double>> read_level(const Tree& tree, const std::string& subject,
+                                                         Reading& reading) {
+  if (tree.is_text() && reading.levels.knows(tree.text)) {
+    const double* const level = reading.levels.find(tree, subject, reading.problems);
+    return level ? std::optional(std::pair(fmt::format("{} ({})", tree.text, decibels_text(*level)), *level))
+                 : std::nullopt;
+  }
+  const bool number = tree.is_text() && tree.text.find_first_of("0123456789") != std::string::npos;
+  if (!number) {
+    (void)reading.levels.find(tree, subject, reading.problems);
+    return std::nullopt;
+  }
+  const auto level = read_quantity(tree, kind::level, subject, reading.problems);
+  return level ? std::optional(std::pair(decibels_text(*level), *level)) : std::nullopt;
+}
+
+std::vector<int> read_axes(const Tree& tree, const std::string& subject, Problems& problems) {
+  const std::vector<std::string> names(axis_names.begin(), axis_names.end());
+  std::vector<int> axes;
+  for (const Tree* each : one_or_more(tree)) {
+    const auto axis = read_word(*each, names, subject + " axes", problems);
+    if (axis && std::find(axes.begin(), axes.end(), *axis) != axes.end())
+      problems.add(*each, subject, fmt::format("axis {} is given twice", each->text), "");
+    else if (axis)
+      axes.push_back(*axis);
+  }
+  return axes;
+}
+
+void read_grid(const Tree& tree, const std::string& subject, Environment& environment, Problems& problems) {
+  GridRequest& grid = environment.grid;
+  MapReader map(tree, subject + " frequencies", problems);
+  if (!map.is_map()) return;
+  const double from = environment.input.from(), to = environment.input.to();
+  grid.from = map.quantity("from", kind::frequency, Sign::positive).value_or(from);
+  grid.to = map.quantity("to", kind::frequency, Sign::positive).value_or(to);
+  if (const Tree* density = map.optional("per octave"))
+    grid.per_octave = read_count(*density, map.subject() + " per octave", problems).value_or(24);
+  if (const Tree* points = map.optional("points per resonance")) {
+    grid.points_per_resonance = read_count(*points, map.subject() + " points per resonance", problems).value_or(21);
+    if (grid.points_per_resonance % 2 == 0)
+      problems.add(*points, map.subject(), "points per resonance must be odd",
+                   fmt::format("write {}", grid.points_per_resonance + 1));
+  }
+  if (const Tree* at = map.optional("at"))
+    for (const Tree* each : one_or_more(*at))
+      if (const auto f = read_quantity(*each, kind::frequency, map.subject() + " at", problems, Sign::positive))
+        grid.at.push_back(*f);
+  map.done();
+  for (const double each : grid.at)
+    if (each < grid.from * (1 - 1e-9) || each > grid.to * (1 + 1e-9))
+      problems.add(*map.tree().find("at"), map.subject(),
+                   fmt::format("{:.6g} Hz lies outside {:g} to {:g} Hz", each, grid.from, grid.to),
+                   "ask for frequencies inside the band");
+  if (!(grid.from < grid.to))
+    problems.add(tree, map.subject(), fmt::format("{:g} Hz to {:g} Hz is no range", grid.from, grid.to),
+                 "let `from` lie below `to`");
+  if (grid.from < from * (1 - 1e-12) || grid.to > to * (1 + 1e-12))
+    problems.add(tree, map.subject(), fmt::format("the profile reaches from {:g} to {:g} Hz only", from, to),
+                 "stay inside it");
+  if (environment.type == Environment::Type::random && (grid.from > from || grid.to < to))
+    problems.add(tree, map.subject(), "a random environment uses its whole profile",
+                 "leave `from` and `to` out, or cut the profile");
+}
+
+// Which bases move, how much of the profile and with what phase.
+void read_motions(MapReader& map, Environment& environment, Reading& reading) {
+  Problems& problems = reading.problems;
+  const Tree* const at = map.optional("at");
+  const Tree* const motion = map.optional("motion");
+  if (at && motion) problems.add(*motion, map.subject(), "\"at\" and \"motion\" cannot both be given", "keep one");
+  if (at) {
+    std::set<int> bases;
+    for (const Tree* each : one_or_more(*at))
+      if (const int base = find_base(*each, map.subject(), reading); base >= 0) bases.insert(base);
+    if (bases.size() < reading.plan.assembly.bases.size())
+      for (const int base : bases) environment.motions.push_back({base, 1});
+  }
+  if (!motion) return;
+  if (!motion->is_map() || motion->entries.empty()) {
+    problems.add(*motion, map.subject(), "a map of bases is due",
+                 "write motion: {left: {amplitude: 1}, right: {amplitude: 0.5, phase: 90 deg}}");
+    return;
+  }
+  for (const Tree::Entry& entry : motion->entries) {
+    Tree name;
+    name.kind = Tree::Kind::text;
+    name.text = entry.key;
+    name.place = entry.place;
+    const int base = find_base(name, map.subject(), reading);
+    MapReader own(entry.value, fmt::format("{} motion {}", map.subject(), entry.key), problems);
+    if (!own.is_map()) continue;
+    const double amplitude = own.quantity("amplitude", kind::number).value_or(1);
+    const double phase = own.quantity("phase", kind::angle).value_or(0);
+    own.done();
+    if (base >= 0) environment.motions.push_back({base, std::polar(1.0, phase) * amplitude});
+  }
+}
+
+// Components x, y, z of an acceleration.
+std::optional<Vector3> read_field(const Tree& tree, const std::string& subject, Problems& problems) {
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  Vector3 field = Vector3::Zero();
+  for (int axis = 0; axis < 3; ++axis)
+    field[axis] = map.quantity(std::string(1, "xyz"[axis]), kind::acceleration).value_or(0);
+  map.done();
+  if (field.isZero(0)) problems.add(tree, subject, "nothing acts", "write {z: -1 g}");
+  return field;
+}
+
+std::optional<Environment> read_static(const Tree& tree, const std::string& name, MapReader& map, Problems& problems) {
+  const std::size_t before = problems.count();
+  map.done();
+  MapReader own(tree, map.subject() + " static", problems);
+  if (!own.is_map()) return std::nullopt;
+  Environment environment;
+  environment.name = name;
+  environment.type = Environment::Type::steady;
+  if (const Tree* field = own.required("acceleration", "{z: -1 g}"))
+    environment.acceleration = read_field(*field, own.subject() + " acceleration", problems).value_or(Vector3::Zero());
+  own.done();
+  return problems.count() > before ? std::nullopt : std::optional(environment);
+}
+
+std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& reading) {
+  Problems& problems = reading.problems;
+  const std::string subject = "environment " + entry.key;
+  const std::size_t before = problems.count();
+  MapReader map(entry.value, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  if (const Tree* still = map.optional("static")) return read_static(*still, entry.key, map, problems);
+  Environment environment;
+  environment.name = entry.key;
+  const Tree* const profile_tree =
+      map.required("profile", reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front());
+  const Profile* const profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
+  read_motions(map, environment, reading);
+  if (const Tree* axes = map.required("axes", "[x, y, z]")) environment.axes = read_axes(*axes, subject, problems);
+  double decibels = 0;
+  environment.level = "+0 dB";
+  if (const Tree* level = map.optional("level"))
+    if (const auto found = read_level(*level, subject + " level", reading))
+      std::tie(environment.level, decibels) = *found;
+  const Tree* const frequencies = map.optional("frequencies");
+  if (const Tree* combine = map.optional("combine"))
+    environment.combination = static_cast<Environment::Combination>(
+        1 + read_word(*combine, {"envelope", "root sum of squares"}, subject + " combine", problems).value_or(0));
+  const Tree* const simultaneous = map.optional("simultaneous");
+  const bool together =
+      simultaneous && read_word(*simultaneous, {"no", "yes"}, subject + " simultaneous", problems).value_or(0) == 1;
+  if (environment.combination == Environment::Combination::root_sum_of_squares && !together)
+    problems.add(*entry.value.find("combine"), subject,
+                 "a root sum of squares is for axes that are shaken at the same time",
+                 "write simultaneous: yes if they are, else combine: envelope");
+  if (const Tree* after = map.optional("after")) {
+    const int* const index = reading.environments.find(*after, subject + " after", problems);
+    if (index && reading.plan.environments[static_cast<std::size_t>(*index)].type != Environment::Type::steady)
+      problems.add(*after, subject, fmt::format("environment \"{}\" is not static", after->text),
+                   "name one that is written as {static: {acceleration: {z: -1 g}}}");
+    if (index) environment.after = after->text;
+  }
+  map.done();
+  if (!profile) return std::nullopt;
+  environment.type = profile->type == Profile::Type::sine ? Environment::Type::sine : Environment::Type::random;
+  environment.profile = profile->name;
+  environment.sweep_rate = profile->sweep_rate;
+  environment.duration = profile->duration;
+  // Of a PSD the response follows the root.
+  environment.upper = environment.type == Environment::Type::sine ? profile->upper : std::sqrt(profile->upper);
+  environment.angular = profile->angular;
+  environment.input =
+      profile->table.scaled(std::pow(10, decibels / (environment.type == Environment::Type::sine ? 20 : 10)));
+  environment.grid.from = environment.input.from();
+  environment.grid.to = environment.input.to();
+  if (frequencies) read_grid(*frequencies, subject, environment, problems);
+  for (const int axis : environment.axes)
+    if ((axis > 2) != environment.angular)
+      problems.add(*entry.value.find("axes"), subject,
+                   fmt::format("axis {} is a {}, profile {} is given in {}", axis_names[static_cast<std::size_t>(axis)],
+                               axis > 2 ? "rotation" : "translation", profile->name,
+                               environment.angular ? "rotations" : "translations"),
+                   environment.angular ? "use rx, ry, rz" : "use x, y, z");
+  return problems.count() > before ? std::nullopt : std::optional(environment);
+}
+
+}  // namespace
+
+void read_environments(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    reading.plan.subjects["environment " + entry.key] = entry.place;
+    const auto environment = read_environment(entry, reading);
+    if (environment) reading.plan.environments.push_back(*environment);
+    reading.environments.declare(
+        entry.key, environment ? std::optional(static_cast<int>(reading.plan.environments.size()) - 1) : std::nullopt);
+  }
+}
+
+}  // namespace avrenk

@@ -1,0 +1,31 @@
+// modes: how many are computed.
+#include "plan/sections.h"
+
+namespace avrenk {
+
+void read_modes(const Tree& section, Reading& reading) {
+  MapReader map(section, "modes", reading.problems);
+  if (!map.is_map()) return;
+  ModeRequest& modes = reading.plan.modes;
+  modes.up_to = map.quantity("up to", kind::frequency, Sign::positive);
+  if (const Tree* count = map.optional("count")) {
+    if (section.find("up to"))
+      reading.problems.add(*count, "modes", "\"up to\" and \"count\" cannot both be given", "keep one");
+    modes.count = read_count(*count, "modes count", reading.problems);
+  }
+  if (const Tree* near = map.optional("near")) {
+    if (section.find("up to") || section.find("free"))
+      reading.problems.add(*near, "modes", "\"near\" cannot be given beside \"up to\" or \"free\"", "keep one");
+    else if (!section.find("count"))
+      reading.problems.add(*near, "modes", "\"near\" needs a number of modes", "write {near: 1150 rpm, count: 6}");
+    modes.near = read_quantity(*near, kind::frequency, "modes near", reading.problems, Sign::positive);
+  }
+  if (const Tree* residual = map.optional("residual vectors"))
+    modes.residual_vectors =
+        read_word(*residual, {"no", "yes"}, "modes residual vectors", reading.problems).value_or(1) == 1;
+  if (const Tree* free = map.optional("free"))
+    modes.free_motions = read_word(*free, {"no", "yes"}, "modes free", reading.problems).value_or(0) == 1;
+  map.done();
+}
+
+}  // namespace avrenk

@@ -1,0 +1,220 @@
+// profiles and levels: what the specification says.
+#include <cmath>
+
+#include "plan/sections.h"
+
+namespace avrenk {
+namespace {
+
+// What a sine profile may be stated in, with the power of ω that makes it an acceleration.
+struct SineForm {
+  const char* key;
+  const Kind* kind;
+  const Kind* angular;
+  int omega_power;
+};
+constexpr SineForm sine_forms[] = {{"acceleration", &kind::acceleration, &kind::angular_acceleration, 0},
+                                   {"velocity", &kind::velocity, &kind::angular_velocity, 1},
+                                   {"displacement", &kind::length, &kind::angle, 2}};
+
+// True if the first level of a table is an angle's: the whole table then is.
+bool is_angular(const Tree& table, const Kind& angular) {
+  for (const Tree* row : one_or_more(table)) {
+    const Tree& text = row->is_list() && row->items.size() == 2 ? row->items[1] : *row;  // a map is a file: see below
+    if (!text.is_text()) continue;
+    try {
+      const Quantity level = parse_quantity(text.text);
+      if (level.dimension == kind::slope.dimension) continue;
+      return level.dimension == angular.dimension;
+    } catch (const InputError&) {
+      return false;
+    }
+  }
+  return false;
+}
+
+std::optional<Breakpoint> read_breakpoint(const Tree& row, const Kind& kind, const std::string& subject,
+                                          Problems& problems) {
+  if (!row.is_list() || row.items.size() != 2) {
+    problems.add(row, subject, "a point is a frequency and a level",
+                 fmt::format("write [20 Hz, {}] or [20 Hz, +6 dB/oct]", kind.example));
+    return std::nullopt;
+  }
+  Breakpoint point;
+  const auto frequency = read_quantity(row.items[0], kind::frequency, subject, problems, Sign::positive);
+  bool slope = false;
+  try {
+    slope = row.items[1].is_text() && parse_quantity(row.items[1].text).dimension == kind::slope.dimension;
+  } catch (const InputError&) {  // said below, where the level is read
+  }
+  if (slope)
+    point.slope = read_quantity(row.items[1], kind::slope, subject, problems);
+  else
+    point.level = read_quantity(row.items[1], kind, subject, problems, Sign::positive);
+  if (!frequency || (!point.level && !point.slope)) return std::nullopt;
+  point.frequency = *frequency;
+  return point;
+}
+
+std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double decibel_factor,
+                                      const std::string& subject, Problems& problems) {
+  if (!tree.is_list()) {
+    problems.add(tree, subject, "a table is due", fmt::format("write [[20 Hz, {0}], [200 Hz, {0}]]", kind.example));
+    return std::nullopt;
+  }
+  std::vector<Breakpoint> points;
+  bool good = true;
+  for (const Tree& row : tree.items) {
+    const auto point = read_breakpoint(row, kind, subject, problems);
+    if (point && !points.empty() && point->frequency < points.back().frequency) {
+      problems.add(row, subject,
+                   fmt::format("frequencies fall from {:g} to {:g} Hz", points.back().frequency, point->frequency),
+                   "write them in rising order");
+      good = false;
+    } else if (point) {
+      points.push_back(*point);
+    }
+    good = good && point.has_value();
+  }
+  if (!good) return std::nullopt;
+  try {
+    return LogLogTable(points, decibel_factor);
+  } catch (const InputError& error) {
+    problems.add(tree, subject, error.problems.front().wrong, error.problems.front().instead);
+    return std::nullopt;
+  }
+}
+
+// Branches of a sine profile: tables, and constants that hold over the frequencies of the tables; the lowest governs.
+std::optional<LogLogTable> read_branches(const Tree& tree, const std::string& subject, Profile& profile,
+                                         Problems& problems) {
+  MapReader sine(tree, subject + " sine", problems);
+  if (!sine.is_map()) return std::nullopt;
+  const std::size_t before = problems.count();
+  std::vector<LogLogTable> branches;
+  std::vector<std::pair<const Tree*, const SineForm*>> constants;
+  for (const SineForm& form : sine_forms) {
+    const Tree* const levels = sine.optional(form.key);
+    if (!levels) continue;
+    std::optional<Tree> from_file;
+    if (levels->is_map()) {
+      from_file = read_csv_table(*levels, subject, problems);
+      if (!from_file) continue;
+    }
+    const Tree& given = from_file ? *from_file : *levels;
+    const bool angular = is_angular(given, *form.angular);
+    if (profile.stated && angular != profile.angular)
+      problems.add(*levels, subject, "rotations and translations are mixed", "give two profiles");
+    profile.angular = angular;
+    profile.stated = profile.stated ? &(angular ? kind::angular_acceleration : kind::acceleration)
+                     : angular      ? form.angular
+                                    : form.kind;
+    if (levels->is_text())
+      constants.emplace_back(levels, &form);
+    else if (const auto table = read_table(given, angular ? *form.angular : *form.kind, 20, subject, problems))
+      branches.push_back(table->times_omega(form.omega_power));
+  }
+  sine.done();
+  if (problems.count() == before && branches.empty())
+    problems.add(tree, subject,
+                 constants.empty() ? "nothing says what it is" : "no branch says from which frequency to which",
+                 "write one as a table: acceleration: [[5 Hz, 4 g], [100 Hz, 4 g]]");
+  if (problems.count() > before) return std::nullopt;
+  double from = branches.front().from(), to = branches.front().to();
+  for (const LogLogTable& branch : branches) {
+    from = std::min(from, branch.from());
+    to = std::max(to, branch.to());
+  }
+  for (const auto& [levels, form] : constants) {
+    const auto level =
+        read_quantity(*levels, profile.angular ? *form->angular : *form->kind, subject, problems, Sign::positive);
+    if (!level) return std::nullopt;
+    branches.push_back(LogLogTable({{from, *level, {}}, {to, *level, {}}}, 20).times_omega(form->omega_power));
+  }
+  return LogLogTable::lowest_of(branches);
+}
+
+std::optional<double> read_sweep_rate(const Tree& tree, const std::string& subject, Problems& problems) {
+  constexpr Kind rate{"a sweep rate", {{0, 0, -1, 0, 0, 1}}, "2 oct/min", "oct/min"};
+  const auto per_second = read_quantity(tree, rate, subject, problems, Sign::positive);
+  return per_second ? std::optional(60 * *per_second) : std::nullopt;
+}
+
+// "3 dB" or "10 %" both ways, or {above: 3 dB, below: 1.5 dB}.
+void read_tolerance(const Tree& tree, const std::string& subject, Profile& profile, Problems& problems) {
+  const double decibel_factor = profile.type == Profile::Type::sine ? 20 : 10;
+  // The factors up and down.
+  const auto factors = [&](const Tree& text) -> std::pair<double, double> {
+    bool decibels = false;
+    try {
+      decibels = text.is_text() && parse_quantity(text.text).dimension == kind::level.dimension;
+    } catch (const InputError&) {  // said by read_quantity
+    }
+    const auto amount = read_quantity(text, decibels ? kind::level : kind::ratio, subject, problems, Sign::positive);
+    if (!amount) return {1, 1};
+    if (!decibels && *amount >= 1) problems.add(text, subject, "a tolerance of 100 % or more is none", "write 10 %");
+    const double up = std::pow(10, *amount / decibel_factor);
+    return decibels ? std::pair{up, 1 / up} : std::pair{1 + *amount, 1 - *amount};
+  };
+  if (!tree.is_map()) {
+    std::tie(profile.upper, profile.lower) = factors(tree);
+    profile.tolerance = "±" + tree.text;
+    return;
+  }
+  MapReader map(tree, subject, problems);
+  const Tree* const above = map.required("above", "3 dB");
+  const Tree* const below = map.required("below", "1.5 dB");
+  map.done();
+  if (!above || !below) return;
+  profile.upper = factors(*above).first;
+  profile.lower = factors(*below).second;
+  profile.tolerance = fmt::format("+{}, −{}", above->text, below->text);
+}
+
+std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems) {
+  const std::string subject = "profile " + entry.key;
+  const std::size_t before = problems.count();
+  MapReader map(entry.value, subject, problems);
+  if (!map.is_map()) return std::nullopt;
+  Profile profile;
+  profile.name = entry.key;
+  const auto [type, what] = map.one_of({"sine", "random"});
+  std::optional<LogLogTable> table;
+  if (type == "sine") {
+    profile.type = Profile::Type::sine;
+    table = read_branches(*what, subject, profile, problems);
+    if (const Tree* rate = map.optional("sweep"))
+      profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);
+  } else if (type == "random") {
+    profile.type = Profile::Type::random;
+    const std::optional<Tree> from_file = what->is_map() ? read_csv_table(*what, subject, problems) : std::nullopt;
+    const Tree& given = from_file ? *from_file : *what;
+    profile.angular = is_angular(given, kind::angular_acceleration_psd);
+    profile.stated = profile.angular ? &kind::angular_acceleration_psd : &kind::acceleration_psd;
+    if (!what->is_map() || from_file) table = read_table(given, *profile.stated, 10, subject, problems);
+    profile.duration = map.quantity("duration", kind::time, Sign::positive);
+  }
+  if (const Tree* tolerance = map.optional("tolerance"))
+    read_tolerance(*tolerance, subject + " tolerance", profile, problems);
+  map.done();
+  if (problems.count() > before || !table) return std::nullopt;
+  profile.table = *table;
+  return profile;
+}
+
+}  // namespace
+
+void read_profiles(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    const auto profile = read_profile(entry, reading.problems);
+    if (profile) reading.plan.profiles.push_back(*profile);
+    reading.profiles.declare(entry.key, profile);
+  }
+}
+
+void read_levels(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries)
+    reading.levels.declare(entry.key, read_quantity(entry.value, kind::level, "level " + entry.key, reading.problems));
+}
+
+}  // namespace avrenk

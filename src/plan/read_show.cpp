@@ -1,0 +1,49 @@
+// show: units of results.
+#include "plan/sections.h"
+
+namespace avrenk {
+namespace {
+
+struct Shown {
+  const char* key;
+  const Kind* kind;
+};
+constexpr Shown shown[] = {{"length", &kind::length},
+                           {"velocity", &kind::velocity},
+                           {"acceleration", &kind::acceleration},
+                           {"angle", &kind::angle},
+                           {"angular acceleration", &kind::angular_acceleration},
+                           {"force", &kind::force},
+                           {"moment", &kind::moment},
+                           {"mass", &kind::mass},
+                           {"inertia", &kind::inertia},
+                           {"stress", &kind::stress},
+                           {"frequency", &kind::frequency}};
+
+}  // namespace
+
+void read_show(const Tree& section, Reading& reading) {
+  MapReader map(section, "show", reading.problems);
+  if (!map.is_map()) return;
+  for (const Shown& each : shown) {
+    const Tree* const unit = map.optional(each.key);
+    if (!unit) continue;
+    const std::string subject = fmt::format("show {}", each.key);
+    try {
+      if (!unit->is_text())
+        throw InputError(
+            Problem{"", "a unit is due", fmt::format("write, for example, {}", each.kind->display), std::nullopt});
+      const Dimension found = parse_unit(unit->text).dimension;
+      if (found == each.kind->dimension)
+        reading.plan.show.set(*each.kind, unit->text);
+      else
+        reading.problems.add(*unit, subject, fmt::format("\"{}\" is {}'s unit", unit->text, describe(found)),
+                             fmt::format("write a unit of {} such as {}", each.kind->name, each.kind->display));
+    } catch (const InputError& error) {
+      reading.problems.add(*unit, subject, error.problems.front().wrong, error.problems.front().instead);
+    }
+  }
+  map.done();
+}
+
+}  // namespace avrenk

@@ -1,0 +1,143 @@
+// watch: what is asked to be seen.
+#include <algorithm>
+
+#include "plan/sections.h"
+
+namespace avrenk {
+
+std::optional<Vector3> read_named_direction(const Tree& tree, const std::string& subject, Problems& problems) {
+  if (tree.is_list()) return read_direction(tree, subject, problems);
+  const auto axis = read_word(tree, {"x", "y", "z"}, subject, problems);
+  return axis ? std::optional<Vector3>(Vector3::Unit(*axis)) : std::nullopt;
+}
+
+namespace {
+
+std::vector<std::string> keywords_of(Subject subject) {
+  std::vector<std::string> words;
+  for (const WatchedQuantity& quantity : watched_quantities())
+    if (quantity.subject == subject) words.emplace_back(quantity.keyword);
+  if (subject == Subject::base)
+    for (const std::string& foot : keywords_of(Subject::foot)) words.push_back(foot);
+  return words;
+}
+
+const WatchedQuantity* find_quantity(const Tree& tree, Subject subject, const std::string& where, Problems& problems) {
+  if (tree.is_text()) {
+    for (const WatchedQuantity& quantity : watched_quantities())
+      if (quantity.keyword == tree.text &&
+          (quantity.subject == subject || (subject == Subject::base && quantity.subject == Subject::foot)))
+        return &quantity;
+    if (subject == Subject::node &&
+        (tree.text == "displacement" || tree.text == "velocity" || tree.text == "rotation")) {
+      problems.add(tree, where, fmt::format("\"{}\" may be relative to the base or absolute", tree.text),
+                   fmt::format("write \"relative {0}\" or \"absolute {0}\"", tree.text));
+      return nullptr;
+    }
+  }
+  problems.add(tree, where, fmt::format("no quantity \"{}\" here", tree.text),
+               suggest_name(tree.text, keywords_of(subject)));
+  return nullptr;
+}
+
+void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
+  const std::string subject = "watch " + entry.key;
+  Problems& problems = reading.problems;
+  const Assembly& assembly = reading.plan.assembly;
+  MapReader map(entry.value, subject, problems);
+  if (!map.is_map()) return;
+  const auto [how, what] = map.one_of({"at", "between", "joint", "part", "base"});
+  const Tree* const quantities = map.required("quantities", how == "between" ? "[clearance]" : "[acceleration]");
+  const Tree* const about_tree = how == "base" ? map.optional("about") : nullptr;
+  const Tree* const axes_tree = how == "base" || how == "at" || how == "joint" ? map.optional("axes") : nullptr;
+  const Tree* const along_tree = how == "between" ? map.optional("along") : nullptr;
+  const Tree* const gap_tree = how == "between" ? map.optional("gap") : nullptr;
+  map.done();
+  if (!what || !quantities) return;
+  WatchRequest request;
+  request.name = entry.key;
+  Subject kind = Subject::node;
+  if (how == "at") {
+    request.items = read_nodes(*what, subject, reading).value_or(request.items);
+  } else if (how == "between") {
+    kind = Subject::pair;
+    if (!what->is_list() || what->items.size() != 2) {
+      problems.add(*what, subject, "two places are due", "write between: [PLACE, PLACE]");
+      return;
+    }
+    const auto* first = reading.places.find(what->items[0], subject, problems);
+    const auto* second = reading.places.find(what->items[1], subject, problems);
+    if (!first || !second) return;
+    request.pairs = pair_nodes(*what, *first, *second, subject, reading).value_or(request.pairs);
+    if (along_tree) request.along = read_named_direction(*along_tree, subject + " along", problems);
+    if (gap_tree) request.gap = read_quantity(*gap_tree, kind::length, subject + " gap", problems, Sign::positive);
+  } else if (how == "joint") {
+    const auto* springs = reading.joints.find(*what, subject, problems);
+    if (!springs) return;
+    kind = springs->empty() ? Subject::joint : Subject::spring;
+    request.items = *springs;
+    if (kind == Subject::joint) {
+      request.joint = what->text;
+      for (const Joint& joint : assembly.joints)
+        if (joint.name == what->text && joint.type == Joint::Type::merge)
+          problems.add(*what, subject,
+                       fmt::format("joint \"{}\" merges nodes: no force passes between them", what->text),
+                       "watch an attachment, a rigid or an average joint, a spring or a bolt");
+    }
+  } else if (how == "part") {
+    kind = Subject::part;
+    for (const Tree* each : one_or_more(*what)) {
+      const int* const part = reading.parts.find(*each, subject, problems);
+      if (part && assembly.parts[static_cast<std::size_t>(*part)].form != Part::Form::line)
+        request.parts.push_back(*part);
+      for (int beam = 0; part && beam < static_cast<int>(assembly.beams.size()); ++beam)
+        if (assembly.beams[static_cast<std::size_t>(beam)].part == *part) request.items.push_back(beam);
+    }
+  } else {
+    kind = Subject::base;
+    const int base = find_base(*what, subject, reading);
+    if (base < 0) return;
+    request.items = {base};
+    request.about = assembly.bases[static_cast<std::size_t>(request.items.front())].point;
+    if (about_tree)
+      request.about = read_vector(*about_tree, kind::length, subject + " about", problems).value_or(Vector3::Zero());
+  }
+  if (axes_tree && kind == Subject::spring)
+    problems.add(*axes_tree, subject, "a spring has axes of its own", "leave axes out");
+  if (axes_tree) request.axes = read_turned_axes(*axes_tree, subject + " axes", problems).value_or(Matrix3::Identity());
+  for (const Tree* each : one_or_more(*quantities)) {
+    request.quantity = find_quantity(*each, kind, subject, problems);
+    if (!request.quantity) continue;
+    if (!request.parts.empty() && request.quantity->keyword != "von Mises") {
+      problems.add(
+          *each, subject,
+          fmt::format("part {} is of shells or solids, which have no {}",
+                      assembly.parts[static_cast<std::size_t>(request.parts.front())].name, request.quantity->keyword),
+          "write von Mises, or watch the parts made of lines apart");
+      continue;
+    }
+    WatchRequest one = request;
+    if (request.quantity->subject == Subject::foot) {
+      reading.plan.modes.feet = true;
+      one.items.clear();
+      const auto feet = assembly.feet();
+      for (std::size_t foot = 0; foot < feet.size(); ++foot)
+        if (feet[foot].first == request.items.front()) one.items.push_back(static_cast<int>(foot));
+    }
+    reading.plan.watch.push_back(std::move(one));
+  }
+}
+
+}  // namespace
+
+void read_watch(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    const std::size_t before = reading.problems.count();
+    read_watch_entry(entry, reading);
+    const bool made = std::any_of(reading.plan.watch.begin(), reading.plan.watch.end(),
+                                  [&](const WatchRequest& request) { return request.name == entry.key; });
+    if (reading.problems.count() > before || !made) reading.broken_watches.insert(entry.key);
+  }
+}
+
+}  // namespace avrenk
