@@ -38,7 +38,7 @@ Grid mode_grid(const Assembly& assembly, const System& system, const ModalBasis&
                     frequency = show.unit(kind::frequency);
   Grid grid = model_grid(assembly, show);
   const Index cells = static_cast<Index>(grid.types.size());
-  constexpr int at_once = 16;
+  constexpr int at_once = 64;  // modes: what elements are made of is computed once for them
   for (int first = 0; first < basis.modes; first += at_once) {
     const int count = std::min(at_once, basis.modes - first);
     const MatrixXd motions = system.motions(basis.shapes.middleCols(first, count));

@@ -253,7 +253,7 @@ std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surfac
          fmt::format(
              "give both the same divisions along their seam, or in place of the joint write attach: {{part: {}, "
              "to: {}, within: {:.2g} mm}}",
-             a, b, 1e3 * on_face * outside[static_cast<std::size_t>(pair.second)].edge),
+             a, b, std::max(0.01, 1e3 * on_face * outside[static_cast<std::size_t>(pair.second)].edge)),
          assembly.position(first)});
   }
   return findings;

@@ -145,11 +145,13 @@ VectorXcd load_of(const AuditSource& source, const VectorXcd& directions, double
   return load;
 }
 
-// The state of a basis of two columns, the real and the imaginary part of one answer, and of the bases.
-VectorXcd state_of_two(double omega, const VectorXcd& directions) {
+// The state of a basis of `answers` pairs of columns, the real and the imaginary part of each, that is one of them, and
+// of the bases.
+VectorXcd state_of_answer(Index answer, Index answers, double omega, const VectorXcd& directions) {
   const Index motions = directions.size();
-  VectorXcd z(3 * (2 + motions));
-  const Eigen::Vector2cd q(1, imaginary);
+  VectorXcd z(3 * (2 * answers + motions)), q = VectorXcd::Zero(2 * answers);
+  q[2 * answer] = 1;
+  q[2 * answer + 1] = imaginary;
   z << q, imaginary * omega * q, -omega * omega * q, -directions / (omega * omega), directions / (imaginary * omega),
       directions;
   return z;
@@ -214,26 +216,29 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     }
     if (looked_at.empty()) continue;
     const MatrixXcd solutions = Direct(source, order, frequency).solve(loads);
+    // Real and imaginary parts of all answers stand in for modes, so that what is watched has the same rows.
+    const Index count = solutions.cols();
+    ModalBasis parts;
+    parts.shapes.resize(system.free, 2 * count);
+    for (Index k = 0; k < count; ++k)
+      parts.shapes.middleCols<2>(2 * k) << solutions.col(k).real(), solutions.col(k).imag();
+    parts.omega = VectorXd::Constant(2 * count, omega);
+    parts.modes = static_cast<int>(2 * count);
+    parts.statics = source.basis.statics;
+    parts.foot_influence = source.basis.foot_influence;
+    derive(system, parts);
+    const General general = general_force(source, frequency);
+    ModalDamping own;
+    own.zeta = own.eta = VectorXd::Zero(2 * count);
+    own.general_loss = VectorXd::Constant(2 * count, general.loss);
+    own.general_rate = VectorXd::Constant(2 * count, general.stiffness_rate);
+    own.base_loss = source.damping.base_loss;
+    own.base_rate = source.damping.base_rate;
+    const std::vector<Watched> direct =
+        watch(source.assembly, Channels(source.assembly, system, parts, own), source.requests, source.stress);
     for (std::size_t o = 0; o < looked_at.size(); ++o) {
       const Outcome& outcome = *looked_at[o];
-      ModalBasis two;
-      two.shapes.resize(system.free, 2);
-      two.shapes << solutions.col(static_cast<Index>(o)).real(), solutions.col(static_cast<Index>(o)).imag();
-      two.omega = VectorXd::Constant(2, omega);
-      two.modes = 2;
-      two.statics = source.basis.statics;
-      two.foot_influence = source.basis.foot_influence;
-      derive(system, two);
-      const General general = general_force(source, frequency);
-      ModalDamping own;
-      own.zeta = own.eta = VectorXd::Zero(2);
-      own.general_loss = VectorXd::Constant(2, general.loss);
-      own.general_rate = VectorXd::Constant(2, general.stiffness_rate);
-      own.base_loss = source.damping.base_loss;
-      own.base_rate = source.damping.base_rate;
-      const std::vector<Watched> direct =
-          watch(source.assembly, Channels(source.assembly, system, two, own), source.requests, source.stress);
-      const VectorXcd z_direct = state_of_two(omega, directions[o]);
+      const VectorXcd z_direct = state_of_answer(static_cast<Index>(o), count, omega, directions[o]);
       const Transfer transfer(source.basis, source.damping, base_inputs(source.basis, source.damping, directions[o]));
       const VectorXcd z = transfer.state(frequency).col(0);
       const VectorXcd z_coupled = transfer.with_coupling().state(frequency).col(0);
