@@ -99,6 +99,12 @@ std::vector<std::size_t> visible_points(const Series& series, const Frame& frame
     std::iota(kept.begin(), kept.end(), 0);
     return kept;
   }
+  std::vector<double> x(n), y(n);  // px, made once: each point is looked at many times
+  for (std::size_t i = 0; i < n; ++i) {
+    if (!drawable(series, frame, i)) continue;
+    x[i] = frame.px(series.x[i]);
+    y[i] = frame.py(series.y[i]);
+  }
   std::size_t anchor = 0;
   for (std::size_t i = 0; i < n; ++i) {
     if (kept.empty() || !drawable(series, frame, i) || !drawable(series, frame, i - 1)) {
@@ -107,13 +113,11 @@ std::vector<std::size_t> visible_points(const Series& series, const Frame& frame
       continue;
     }
     if (i + 1 < n && drawable(series, frame, i + 1)) {
-      const double x0 = frame.px(series.x[anchor]), y0 = frame.py(series.y[anchor]);
-      const double dx = frame.px(series.x[i + 1]) - x0, dy = frame.py(series.y[i + 1]) - y0,
-                   length = std::hypot(dx, dy);
+      const double x0 = x[anchor], y0 = y[anchor];
+      const double dx = x[i + 1] - x0, dy = y[i + 1] - y0, length = std::hypot(dx, dy);
       bool straight = i - anchor < 200;
       for (std::size_t k = anchor + 1; straight && k <= i; ++k)
-        straight =
-            std::abs((frame.px(series.x[k]) - x0) * dy - (frame.py(series.y[k]) - y0) * dx) <= widest_detour * length;
+        straight = std::abs((x[k] - x0) * dy - (y[k] - y0) * dx) <= widest_detour * length;
       if (straight) continue;
     }
     kept.push_back(i);
