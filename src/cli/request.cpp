@@ -2,9 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <sstream>
 
 #include "core/nearest.h"
+#include "core/words.h"
 
 namespace avrenk {
 namespace po = boost::program_options;
@@ -16,12 +18,9 @@ struct Option {
   const char* value;  // what its value is called; nullptr: it has none
   std::string_view commands;
   const char* help;
-  [[nodiscard]] bool is_of(std::string_view command) const {
-    for (std::size_t at = commands.find(command); at != std::string_view::npos; at = commands.find(command, at + 1))
-      if ((at == 0 || commands[at - 1] == ' ') &&
-          (at + command.size() == commands.size() || commands[at + command.size()] == ' '))
-        return true;
-    return false;
+  [[nodiscard]] bool is_of(const std::string& command) const {
+    const std::vector<std::string> all = words_of(commands);
+    return std::find(all.begin(), all.end(), command) != all.end();
   }
 };
 constexpr std::string_view every_command = "demo check modes sine random run compare new explain profile",
@@ -45,7 +44,7 @@ constexpr Option all_options[] = {
 };
 
 // Those of one command; of all without a name.
-po::options_description options_of(std::string_view command) {
+po::options_description options_of(const std::string& command) {
   po::options_description options("Options", 100, 50);
   for (const Option& each : all_options) {
     if (!command.empty() && !each.is_of(command)) continue;
@@ -64,13 +63,13 @@ po::options_description options_of(std::string_view command) {
 
 }  // namespace
 
-std::string describe_options(std::string_view command) {
+std::string describe_options(const std::string& command) {
   std::ostringstream text;
   text << options_of(command);
   return text.str();
 }
 
-Request read_request(std::span<const std::string> words, std::string_view command) {
+Request read_request(std::span<const std::string> words, const std::string& command) {
   po::options_description all = options_of(command);
   all.add_options()("words", po::value<std::vector<std::string>>());
   po::positional_options_description positional;

@@ -29,9 +29,9 @@ struct Request {
 
 /// Reads the options of one command, by its name. Unknown options are errors with the nearest valid one.
 /// @throws InputError
-[[nodiscard]] Request read_request(std::span<const std::string> words, std::string_view command);
+[[nodiscard]] Request read_request(std::span<const std::string> words, const std::string& command);
 
 /// The option list for `--help`: of one command, or of all.
-[[nodiscard]] std::string describe_options(std::string_view command = {});
+[[nodiscard]] std::string describe_options(const std::string& command = {});
 
 }  // namespace avrenk
