@@ -245,21 +245,21 @@ MatrixXd block_covariances(const MatrixXcd& rows, int width, const ModalCovarian
                            const StateLayout& layout) {
   const std::vector<Index> used = used_columns(rows, layout);
   const MatrixXcd own = rows(Eigen::all, used), gamma = covariance.gamma(used, used);
-  const MatrixXd real = own.real(), imaginary = own.imag(), g = gamma.real();
-  const bool all_real = imaginary.isZero(0);
+  const MatrixXd real = own.real(), imag = own.imag(), g = gamma.real();
+  const bool all_real = imag.isZero(0);
   // With rows a + ib and Γ = G + iH: Re(ψΓψᴴ) = aGaᵀ + bGbᵀ + aHbᵀ − bHaᵀ.
   MatrixXd left = real * g, left_imaginary;
   if (!all_real) {
     const MatrixXd h = gamma.imag();
-    left_imaginary = imaginary * g + real * h;
-    left -= imaginary * h;
+    left_imaginary = imag * g + real * h;
+    left -= imag * h;
   }
   MatrixXd result(rows.rows(), width);
   for (Index first = 0; first < rows.rows(); first += width) {
     result.middleRows(first, width) = left.middleRows(first, width) * real.middleRows(first, width).transpose();
     if (!all_real)
       result.middleRows(first, width) +=
-          left_imaginary.middleRows(first, width) * imaginary.middleRows(first, width).transpose();
+          left_imaginary.middleRows(first, width) * imag.middleRows(first, width).transpose();
   }
   return result;
 }
