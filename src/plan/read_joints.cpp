@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <map>
 
 #include "core/mesh/average.h"
 #include "core/mesh/select.h"
@@ -264,19 +265,20 @@ std::array<bool, 6> read_holds(const Tree& tree, const std::string& subject, Pro
 }
 
 // Feet at the nodes of one or several places; a node that stands in several entries is held in all their directions.
-void add_feet(MapReader& map, const Tree* place, Base& base, Reading& reading) {
+// `foot_of` knows the foot at each node so far.
+void add_feet(MapReader& map, const Tree* place, Base& base, std::map<int, std::size_t>& foot_of, Reading& reading) {
   Foot foot;
   if (const Tree* holds = map.optional("holds")) foot.holds = read_holds(*holds, map.subject(), reading.problems);
   if (!place) return;
   for (const int node : read_nodes(*place, map.subject(), reading).value_or(Nodes{})) {
-    const auto known =
-        std::find_if(base.feet.begin(), base.feet.end(), [&](const Foot& other) { return other.node == node; });
+    const auto [known, fresh] = foot_of.try_emplace(node, base.feet.size());
     foot.node = node;
-    if (known == base.feet.end())
+    if (fresh) {
       base.feet.push_back(foot);
-    else
-      std::transform(foot.holds.begin(), foot.holds.end(), known->holds.begin(), known->holds.begin(),
-                     std::logical_or<>());
+      continue;
+    }
+    std::array<bool, 6>& holds = base.feet[known->second].holds;
+    std::transform(foot.holds.begin(), foot.holds.end(), holds.begin(), holds.begin(), std::logical_or<>());
   }
 }
 
@@ -297,11 +299,12 @@ void read_base(const Tree& section, Reading& reading) {
     const Tree* const place = map.optional("place");  // neither: springs to the base hold the model
     const Tree* const feet = map.optional("feet");
     if (place && feet) problems.add(*feet, map.subject(), "\"place\" and \"feet\" cannot both be given", "keep one");
-    if (!feet) add_feet(map, place, base, reading);
+    std::map<int, std::size_t> foot_of;
+    if (!feet) add_feet(map, place, base, foot_of, reading);
     for (const Tree* each : feet ? one_or_more(*feet) : std::vector<const Tree*>{}) {
       MapReader some(*each, map.subject() + " feet", problems);
       if (!some.is_map()) continue;
-      add_feet(some, some.required("place", "PLACE"), base, reading);
+      add_feet(some, some.required("place", "PLACE"), base, foot_of, reading);
       some.done();
     }
     for (const Foot& foot : base.feet)

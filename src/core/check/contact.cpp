@@ -23,14 +23,20 @@ std::string at_millimetres(const Vector3& x) {
   return fmt::format("({:.4g}, {:.4g}, {:.4g}) mm", clean(x.x()), clean(x.y()), clean(x.z()));
 }
 
+// The parts of some nodes, the ground left out.
+std::set<int> parts_at(const std::vector<int>& nodes, const std::vector<std::vector<int>>& parts) {
+  std::set<int> all;
+  for (const int node : nodes)
+    if (node >= 0)
+      all.insert(parts[static_cast<std::size_t>(node)].begin(), parts[static_cast<std::size_t>(node)].end());
+  return all;
+}
+
 // Pairs of parts that share a node, or that a joint connects.
 std::set<std::pair<int, int>> connected_parts(const Assembly& assembly, const std::vector<std::vector<int>>& parts) {
   std::set<std::pair<int, int>> pairs;
   const auto connect = [&](const std::vector<int>& nodes) {
-    std::set<int> all;
-    for (const int node : nodes)
-      if (node >= 0)
-        all.insert(parts[static_cast<std::size_t>(node)].begin(), parts[static_cast<std::size_t>(node)].end());
+    const std::set<int> all = parts_at(nodes, parts);
     for (const int a : all)
       for (const int b : all)
         if (a < b) pairs.emplace(a, b);
@@ -207,10 +213,7 @@ std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surfac
   const std::vector<Outside> outside = outsides(assembly, surface);
   std::vector<std::set<int>> linked(parts.size());  // by a joint of another kind: to these parts
   for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) {
-    std::set<int> all;
-    for (const int node : nodes)
-      if (node >= 0)
-        all.insert(parts[static_cast<std::size_t>(node)].begin(), parts[static_cast<std::size_t>(node)].end());
+    const std::set<int> all = parts_at(nodes, parts);
     for (const int node : nodes)
       if (node >= 0) linked[static_cast<std::size_t>(node)].insert(all.begin(), all.end());
   });

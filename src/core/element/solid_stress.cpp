@@ -1,4 +1,5 @@
 // Stress of solids from the displacements of their nodes.
+#include <array>
 #include <optional>
 
 #include "core/element/solid_shapes.h"
