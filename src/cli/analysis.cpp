@@ -291,10 +291,15 @@ void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Re
   StopWatch start;
   const Plan& plan = analysis.plan;
   StressSource source;
-  std::vector<bool> parts(plan.assembly.parts.size(), request.figures);
+  std::vector<StressDemand> demands;
+  if (request.figures && !plan.assembly.groups.empty()) {
+    demands.emplace_back();
+    for (std::size_t p = 0; p < plan.assembly.parts.size(); ++p) demands[0].parts.push_back(static_cast<int>(p));
+  }
   for (const WatchRequest& watched : plan.watch)
-    for (const int part : watched.parts) parts[static_cast<std::size_t>(part)] = true;
-  if (!plan.assembly.groups.empty() && std::find(parts.begin(), parts.end(), true) != parts.end()) {
+    if (!watched.parts.empty() && watched.quantity->of_nodes)
+      demands.push_back({*watched.quantity->of_nodes, watched.parts});
+  if (!demands.empty()) {
     terminal.progress("stress of shells and solids", -1);
     std::vector<StressLoad> loads;
     for (const Job& job : jobs)
@@ -304,7 +309,7 @@ void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Re
       }
     analysis.stations.emplace(plan.assembly);
     analysis.stress = survey_stress(plan.assembly, analysis.system, analysis.basis, analysis.damping,
-                                    *analysis.stations, loads, parts, analysis.threads);
+                                    *analysis.stations, loads, demands, analysis.threads);
     source = {&*analysis.stations, &analysis.stress};
     analysis.times.push_back({"stress of shells and solids", start.seconds()});
   }

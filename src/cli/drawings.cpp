@@ -79,9 +79,9 @@ void add_stress(const Analysis& analysis, const std::string& outcome, std::vecto
   for (const StressField& field : analysis.stress.fields) {
     if (field.name != outcome || field.worst.empty()) continue;
     const std::string words =
-        fmt::format("Von Mises stress of shells and solids; the largest is {}.",
+        fmt::format("Shells and solids: {}; the largest is {}.", stress_words(field.quantity),
                     value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
-    drawings.push_back({outcome, outcome + ".stress", words, words, {}, [&analysis, &field] {
+    drawings.push_back({outcome, stress_table_name(field), words, words, {}, [&analysis, &field] {
                           return to_png(stress_picture(picture_source(analysis), *analysis.stations, field));
                         }});
   }
@@ -197,13 +197,18 @@ void write_mode_field(const Analysis& analysis, const RunFolder& folder) {
                                           analysis.threads));
 }
 
-void write_stress_field(const Analysis& analysis, const StressField& field, const RunFolder& folder) {
+// All quantities under one load.
+void write_stress_fields(const Analysis& analysis, const std::string& load, const RunFolder& folder) {
   const Assembly& assembly = analysis.plan.assembly;
   Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);
-  stress.point_arrays = stress_arrays(*analysis.stations, field, analysis.plan.show);
-  folder.write(fmt::format("fields/{}.stress.vtu", field.name), to_vtu(stress, 1));
-  const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
-  folder.write("tables/" + table.name + ".csv", to_csv(table));
+  for (const StressField& field : analysis.stress.fields) {
+    if (field.name != load) continue;
+    for (GridArray& array : stress_arrays(*analysis.stations, field, analysis.plan.show))
+      stress.point_arrays.push_back(std::move(array));
+    const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
+    folder.write("tables/" + table.name + ".csv", to_csv(table));
+  }
+  folder.write(fmt::format("fields/{}.stress.vtu", load), to_vtu(stress, 1));
 }
 
 void write_peak_field(const Analysis& analysis, const Outcome& outcome, std::size_t strongest,
@@ -232,9 +237,11 @@ void write_peak_field(const Analysis& analysis, const Outcome& outcome, std::siz
 
 Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
   Jobs jobs{[&] { write_mode_field(analysis, folder); }};
-  if (analysis.stations)
-    for (const StressField& field : analysis.stress.fields)
-      jobs.emplace_back([&analysis, &field, &folder] { write_stress_field(analysis, field, folder); });
+  std::vector<std::string> loads;
+  for (const StressField& field : analysis.stress.fields)
+    if (std::find(loads.begin(), loads.end(), field.name) == loads.end()) loads.push_back(field.name);
+  for (const std::string& load : loads)
+    jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
   for (const Outcome& outcome : analysis.outcomes)
     if (const int strongest = strongest_peak(outcome, analysis.watched); strongest >= 0)
       jobs.emplace_back([&analysis, &outcome, strongest, &folder] {

@@ -173,7 +173,7 @@ void print_stress(const Analysis& analysis, Terminal& terminal) {
       worst_axes(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress, analysis.plan.show)));
   terminal.paragraph(fmt::format(
       "Of each environment the worst axis. Random: RMS. Jump: what the elements that meet there differ from their mean "
-      "by (–: one alone); the stress is not known much better. Every node: tables/*.stress.csv{}.",
+      "by (–: one alone); the stress is not known much better. Every node: tables/*.stress*.csv{}.",
       analysis.stress.shortfall > 0
           ? fmt::format(", where sine values beyond the worst hundred may be up to {:.2g} % low between grid points",
                         100 * analysis.stress.shortfall)

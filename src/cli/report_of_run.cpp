@@ -233,12 +233,11 @@ class Writer {
     if (!analysis_.stations) return;
     ReportSection& section = add("stress", "Stress of shells and solids");
     section.paragraphs.push_back(
-        "Von Mises stress at the nodes, carried there from the integration points and averaged over the elements of "
-        "one "
-        "part that meet in one surface. Jump: what those elements differ from their mean by (none where one stands "
-        "alone); the stress is not known "
-        "much better than that. Of random environments it is the RMS. Pictures stand with each environment; every node "
-        "is in tables/*.stress.csv and fields/*.stress.vtu.");
+        "Stress at the nodes, carried there from the integration points and averaged over the elements of one part "
+        "that "
+        "meet in one surface. Jump: what those elements differ from their mean by (none where one stands alone); the "
+        "stress is not known much better than that. Of random environments it is the RMS. Pictures stand with each "
+        "environment; every node is in tables/*.stress*.csv and fields/*.stress.vtu.");
     Table all = worst_stress_table(analysis_.plan.assembly, *analysis_.stations, analysis_.stress, show_);
     Table chief = worst_axes(all);
     chief.title = "The worst axis of each environment";

@@ -174,27 +174,30 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
   const DisplayUnit stress = source.show.unit(kind::stress);
   const WorstStress& worst = field.worst.front();
   const StressStation& station = stations.all()[static_cast<std::size_t>(worst.place.station)];
+  const double largest = std::abs(worst.value);
   const auto value = [&](int index) {
-    return field.value(
-        worst_level(stations.all()[static_cast<std::size_t>(index)], field, static_cast<std::size_t>(index)), index);
+    return std::abs(field.value(
+        worst_level(stations.all()[static_cast<std::size_t>(index)], field, static_cast<std::size_t>(index)), index));
   };
   ModelLook look;
   look.surface = source.surface;
   look.face_value = [&](const Surface::Face& face, std::size_t i) {
     const double own = value(stations.of(face.group, face.element, static_cast<std::size_t>((*face.local)[i])));
-    return worst.value > 0 ? own / worst.value : 0;
+    return std::isnan(own) || largest > 0 ? own / largest : 0;
   };
   const auto type = field.load.environment->type;
-  Picture picture{
-      fmt::format("{}: von Mises stress{}", field.name,
-                  type == Environment::Type::random ? ", RMS"
-                  : type == Environment::Type::sine ? ", largest of the sweep"
-                                                    : ""),
-      "shells: the largest over the thickness; mean of neighbours within a part" +
-          (std::isnan(worst.jump) ? std::string()
-                                  : fmt::format(". At the largest the elements differ from their mean by {} %",
-                                                format_number(100 * worst.jump, 2))),
-      1280, 800, ColourBar{fmt::format("von Mises ({})", stress.text), 0, stress.from_si(worst.value)}};
+  Picture picture{fmt::format("{}: {}{}", field.name, stress_words(field.quantity),
+                              type == Environment::Type::random             ? ", RMS"
+                              : type == Environment::Type::sine             ? ", largest of the sweep"
+                              : field.quantity != StressQuantity::von_mises ? ", without its sign"
+                                                                            : ""),
+                  "shells: the largest over the thickness; mean of neighbours within a part" +
+                      (std::isnan(worst.jump)
+                           ? std::string()
+                           : fmt::format(". At the largest the elements differ from their mean by {} %",
+                                         worst.jump < 5e-4 ? "less than 0.1" : format_number(100 * worst.jump, 2))),
+                  1280, 800,
+                  ColourBar{fmt::format("{} ({})", name_of(field.quantity), stress.text), 0, stress.from_si(largest)}};
   const std::string& part = source.assembly.parts[static_cast<std::size_t>(station.part)].name;
   picture.marks = {{source.assembly.position(station.node),
                     type == Environment::Type::sine

@@ -100,16 +100,32 @@ class Drawer {
     return by_value() ? Scene::by_value : own;
   }
 
-  // A face with middle nodes is cut into triangles at its corners and what is left between the middles.
+  // A face with middle nodes is cut into triangles: of four corners around the centre, where its functions give the
+  // middles half and take off a quarter of the corners; of three at its corners and between the middles.
   void add_face(const Surface::Face& face, const std::vector<int>& points, int own) {
     const auto c = static_cast<std::size_t>(face.corners);
     if (points.size() == c) {
       scene_.faces.push_back({{points[0], points[1], points[2], c == 4 ? points[3] : -1}, own});
       return;
     }
+    if (c == 4) {
+      Vector3 centre = Vector3::Zero();
+      double value = 0;
+      for (std::size_t i = 0; i < 8; ++i) {
+        const double part = i < 4 ? -0.25 : 0.5;
+        centre += part * scene_.points[static_cast<std::size_t>(points[i])];
+        value += part * scene_.values[static_cast<std::size_t>(points[i])];
+      }
+      const int middle = scene_.add(centre, std::clamp(value, 0.0, 1.0));
+      for (std::size_t i = 0; i < 4; ++i) {
+        scene_.faces.push_back({{points[i], points[4 + i], middle, -1}, own});
+        scene_.faces.push_back({{points[4 + i], points[(i + 1) % 4], middle, -1}, own});
+      }
+      return;
+    }
     for (std::size_t i = 0; i < c; ++i)
       scene_.faces.push_back({{points[i], points[c + i], points[c + (i + c - 1) % c], -1}, own});
-    scene_.faces.push_back({{points[c], points[c + 1], points[c + 2], c == 4 ? points[c + 3] : -1}, own});
+    scene_.faces.push_back({{points[c], points[c + 1], points[c + 2], -1}, own});
   }
 
   void add_surface(const Surface& surface) {
@@ -122,11 +138,17 @@ class Drawer {
     std::vector<int> points;
     for (const Surface::Face& face : surface.faces) {
       points.clear();
-      for (std::size_t i = 0; i < face.nodes.size(); ++i)
-        points.push_back(look_.face_value ? scene_.add(moved_.node(face.nodes[i]), look_.face_value(face, i))
-                                          : point(face.nodes[i]));
-      add_face(face, points,
-               look_.face_value ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(face.part)]));
+      bool valued = static_cast<bool>(look_.face_value);
+      for (std::size_t i = 0; i < face.nodes.size(); ++i) {
+        if (!look_.face_value) {
+          points.push_back(point(face.nodes[i]));
+          continue;
+        }
+        const double value = look_.face_value(face, i);
+        valued = valued && !std::isnan(value);
+        points.push_back(scene_.add(moved_.node(face.nodes[i]), std::isnan(value) ? 0 : value));
+      }
+      add_face(face, points, valued ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(face.part)]));
     }
     for (const Surface::Edge& edge : surface.feature_edges)
       scene_.strokes.push_back(

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace avrenk {
 namespace {
@@ -26,21 +27,32 @@ const char* kind_of_value(const StressField& field) {
 }  // namespace
 
 int worst_level(const StressStation& station, const StressField& field, std::size_t index) {
+  const auto value = [&](int level) { return std::abs(field.value(level, static_cast<Eigen::Index>(index))); };
   int worst = 0;
   for (int level = 1; level < levels_of(station); ++level)
-    if (field.value(level, static_cast<Eigen::Index>(index)) > field.value(worst, static_cast<Eigen::Index>(index)))
-      worst = level;
+    if (value(level) > value(worst)) worst = level;
   return worst;
+}
+
+std::string stress_words(StressQuantity quantity) {
+  return std::string(name_of(quantity)) + (quantity == StressQuantity::von_mises ? " stress" : "");
+}
+
+std::string stress_table_name(const StressField& field) {
+  if (field.quantity == StressQuantity::von_mises) return field.name + ".stress";
+  if (field.quantity == StressQuantity::principal) return field.name + ".stress.principal";
+  return fmt::format("{}.stress.{}", field.name, name_of(field.quantity).substr(std::string_view("stress ").size()));
 }
 
 Table worst_stress_table(const Assembly& assembly, const StressStations& stations, const StressSurvey& survey,
                          const Show& show) {
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
   Table table{"stress",
-              "Shells and solids: largest von Mises stress of each part, and what neighbouring elements differ by",
+              "Shells and solids: largest stress of each part, and what neighbouring elements differ by",
               {{"part", ""},
                {"in", ""},
-               {"von Mises", stress.text},
+               {"stress", stress.text},
+               {"of", ""},
                {"at", frequency.text, 4},
                {"phase", "°", 3, false, 1},
                {"jump", "%", 2, true, 1},
@@ -60,6 +72,7 @@ Table worst_stress_table(const Assembly& assembly, const StressStations& station
       std::vector<Cell> row{assembly.parts[p].name,
                             field.name,
                             stress.from_si(worst->value),
+                            std::string(name_of(field.quantity)),
                             number(frequency.from_si(worst->frequency), sine),
                             number(degrees * worst->phase, sine),
                             100 * worst->jump};
@@ -74,13 +87,13 @@ Table worst_stress_table(const Assembly& assembly, const StressStations& station
 Table worst_axes(Table table) {
   const auto key = [](const std::vector<Cell>& row) {
     const std::string in = std::get<std::string>(row[1]);
-    return std::pair(std::get<std::string>(row[0]), in.substr(0, in.find('.')));
+    return std::tuple(std::get<std::string>(row[0]), in.substr(0, in.find('.')), std::get<std::string>(row[3]));
   };
   std::vector<std::vector<Cell>> kept;
   for (std::vector<Cell>& row : table.rows) {
     if (kept.empty() || key(kept.back()) != key(row))
       kept.push_back(std::move(row));
-    else if (std::get<double>(row[2]) > std::get<double>(kept.back()[2]))
+    else if (std::abs(std::get<double>(row[2])) > std::abs(std::get<double>(kept.back()[2])))
       kept.back() = std::move(row);
   }
   table.rows = std::move(kept);
@@ -92,16 +105,19 @@ Table stress_table(const Assembly& assembly, const StressStations& stations, con
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency),
                     length = show.unit(kind::length);
   const bool sine = field.load.environment->type == Environment::Type::sine;
-  Table table{field.name + ".stress",
-              fmt::format("{}: von Mises stress, {}", field.name, kind_of_value(field)),
+  Table table{stress_table_name(field),
+              fmt::format("{}: {}, {}", field.name, stress_words(field.quantity), kind_of_value(field)),
               {{"part", ""},
                {"node", ""},
                {"x", length.text},
                {"y", length.text},
                {"z", length.text},
-               {"von Mises", stress.text},
+               {std::string(name_of(field.quantity)), stress.text},
                {"level", ""}},
               {}};
+  const bool directed = field.quantity == StressQuantity::principal;
+  if (directed)
+    for (const char* const axis : {"along x", "along y", "along z"}) table.columns.push_back({axis, ""});
   if (sine) {
     table.columns.push_back({"at", frequency.text});
     table.columns.push_back({"phase", "°"});
@@ -109,7 +125,7 @@ Table stress_table(const Assembly& assembly, const StressStations& stations, con
   std::vector<std::pair<double, std::size_t>> order;
   for (std::size_t s = 0; s < stations.size(); ++s) {
     const double value = field.value(worst_level(stations.all()[s], field, s), static_cast<Eigen::Index>(s));
-    if (!std::isnan(value)) order.emplace_back(-value, s);
+    if (!std::isnan(value)) order.emplace_back(-std::abs(value), s);
   }
   std::sort(order.begin(), order.end());
   for (const auto& [value, s] : order) {
@@ -120,8 +136,10 @@ Table stress_table(const Assembly& assembly, const StressStations& stations, con
                           static_cast<double>(station.node + 1)};
     for (const double at : assembly.position(station.node))
       row.emplace_back(std::abs(at) < 1e-12 ? 0.0 : length.from_si(at));
-    row.emplace_back(stress.from_si(-value));
+    row.emplace_back(stress.from_si(field.value(level, column)));
     row.emplace_back(level_name(station, level));
+    if (directed)
+      for (const double each : field.direction_at({static_cast<int>(s), level})) row.emplace_back(each);
     if (sine) {
       row.emplace_back(frequency.from_si(field.frequency(level, column)));
       row.emplace_back(degrees * field.phase(level, column));
@@ -154,7 +172,7 @@ Grid stress_grid(const Assembly& assembly, const StressStations& stations, const
 
 std::vector<GridArray> stress_arrays(const StressStations& stations, const StressField& field, const Show& show) {
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
-  const std::string what = fmt::format("{}: von Mises, {}", field.name, kind_of_value(field));
+  const std::string what = fmt::format("{}: {}, {}", field.name, name_of(field.quantity), kind_of_value(field));
   std::vector<GridArray> arrays;
   for (int level = 0; level < 3; ++level) {
     GridArray array{
@@ -164,9 +182,20 @@ std::vector<GridArray> stress_arrays(const StressStations& stations, const Stres
           stress.from_si(field.value(stations.all()[s].shell ? level : 0, static_cast<Eigen::Index>(s))));
     arrays.push_back(std::move(array));
   }
+  if (field.quantity == StressQuantity::principal) {
+    GridArray along{what + ", its direction", 3, {}};
+    for (std::size_t s = 0; s < stations.size(); ++s) {
+      const int level = worst_level(stations.all()[s], field, s);
+      for (const double each : field.direction_at({static_cast<int>(s), level})) along.values.push_back(each);
+    }
+    arrays.push_back(std::move(along));
+  }
   if (field.load.environment->type != Environment::Type::sine) return arrays;
-  GridArray at{fmt::format("{}: frequency of the largest ({})", field.name, frequency.text), 1, {}},
-      phase{fmt::format("{}: phase of the largest (°)", field.name), 1, {}};
+  const std::string largest = field.quantity == StressQuantity::von_mises
+                                  ? "the largest"
+                                  : fmt::format("the largest {}", name_of(field.quantity));
+  GridArray at{fmt::format("{}: frequency of {} ({})", field.name, largest, frequency.text), 1, {}},
+      phase{fmt::format("{}: phase of {} (°)", field.name, largest), 1, {}};
   for (std::size_t s = 0; s < stations.size(); ++s) {
     const int level = worst_level(stations.all()[s], field, s);
     at.values.push_back(frequency.from_si(field.frequency(level, static_cast<Eigen::Index>(s))));

@@ -40,6 +40,30 @@ const WatchedQuantity* find_quantity(const Tree& tree, Subject subject, const st
   return nullptr;
 }
 
+// Whether all parts of a request have its quantity.
+bool has_stress(const Assembly& assembly, const WatchRequest& request, const Tree& tree, const std::string& subject,
+                Problems& problems) {
+  const WatchedQuantity& quantity = *request.quantity;
+  const auto refuse_part = [&](int part, const std::string& made_of, const std::string& instead) {
+    problems.add(tree, subject,
+                 fmt::format("part {} is made of {}, which have no {}",
+                             assembly.parts[static_cast<std::size_t>(part)].name, made_of, quantity.keyword),
+                 instead);
+    return false;
+  };
+  for (const int part : request.parts) {
+    const bool shell = assembly.parts[static_cast<std::size_t>(part)].form == Part::Form::shell;
+    if (!quantity.of_nodes || !has_quantity(shell, *quantity.of_nodes))
+      return refuse_part(part, shell ? "shells" : "solids",
+                         fmt::format("write von Mises, principal stress, stress xx, yy{} or xy, or watch parts apart",
+                                     shell ? "" : ", zz, yz, zx"));
+  }
+  if (!request.items.empty() && !quantity.of_lines())
+    return refuse_part(assembly.beams[static_cast<std::size_t>(request.items.front())].part, "lines",
+                       "write normal stress, shear stress or von Mises, or watch parts apart");
+  return true;
+}
+
 void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   const std::string subject = "watch " + entry.key;
   Problems& problems = reading.problems;
@@ -108,14 +132,7 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   for (const Tree* each : one_or_more(*quantities)) {
     request.quantity = find_quantity(*each, kind, subject, problems);
     if (!request.quantity) continue;
-    if (!request.parts.empty() && request.quantity->keyword != "von Mises") {
-      problems.add(
-          *each, subject,
-          fmt::format("part {} is of shells or solids, which have no {}",
-                      assembly.parts[static_cast<std::size_t>(request.parts.front())].name, request.quantity->keyword),
-          "write von Mises, or watch the parts made of lines apart");
-      continue;
-    }
+    if (kind == Subject::part && !has_stress(assembly, request, *each, subject, problems)) continue;
     WatchRequest one = request;
     if (request.quantity->subject == Subject::foot) {
       reading.plan.modes.feet = true;

@@ -117,7 +117,15 @@ TEST(PlanShapes, SayInOneSentenceWhatIsWrong) {
       {"plate: {", "plte: {",
        "part deck: nothing says what it is; give one of: line, plate, box, tube, cone, disc, ribs, mesh"},
       {"quantities: [von Mises]", "quantities: [axial force]",
-       "watch metal: part deck is of shells or solids, which have no axial force; write von Mises"},
+       "watch metal: part deck is made of shells, which have no axial force; write von Mises, principal stress, stress "
+       "xx, yy or xy, or watch parts apart"},
+      {"quantities: [von Mises]", "quantities: [stress xx, stress zz]",
+       "watch metal: part deck is made of shells, which have no stress zz; write von Mises"},
+      {"[deck, ribs, pad], quantities: [von Mises]", "pad, quantities: [stress zz, bending stress]",
+       "watch metal: part pad is made of solids, which have no bending stress; write von Mises, principal stress, "
+       "stress xx, yy, zz, yz, zx or xy"},
+      {"[deck, ribs, pad], quantities: [von Mises]", "[pad, bar], quantities: [principal stress]",
+       "watch metal: part bar is made of lines, which have no principal stress; write normal stress"},
       {"[deck, ribs, pad]", "[deck, barrel]", "limit stress: material sheet has no yield stress"},
   };
   for (const auto& [from, to, sentence] : cases) {

@@ -183,6 +183,33 @@ MatrixXd von_mises_rows(const StressStation& station, int level) {
   return rows;
 }
 
+std::string_view name_of(StressQuantity quantity) {
+  constexpr std::array<std::string_view, 8> names{"von Mises", "principal stress", "stress xx", "stress yy",
+                                                  "stress zz", "stress xy",        "stress yz", "stress zx"};
+  return names[static_cast<std::size_t>(quantity)];
+}
+
+bool has_quantity(bool shell, StressQuantity quantity) {
+  return !shell || (quantity != StressQuantity::zz && quantity != StressQuantity::yz && quantity != StressQuantity::zx);
+}
+
+MatrixXd quantity_rows(const StressStation& station, int level, StressQuantity quantity, const Vector3& direction) {
+  if (quantity == StressQuantity::von_mises) return von_mises_rows(station, level);
+  Vector6 row = Vector6::Zero();  // on xx yy zz xy yz zx
+  if (quantity == StressQuantity::principal) {
+    const Vector3 n = station.axes * direction;
+    row << n.cwiseAbs2(), 2 * n.x() * n.y(), 2 * n.y() * n.z(), 2 * n.z() * n.x();
+  } else {
+    row[static_cast<int>(quantity) - static_cast<int>(StressQuantity::xx)] = 1;
+  }
+  if (!station.shell) return row.transpose();
+  const double bottom = 1 - 0.5 * level;
+  const Vector3 plane(row[0], row[1], row[3]);
+  MatrixXd both(1, 6);
+  both << bottom * plane.transpose(), (1 - bottom) * plane.transpose();
+  return both;
+}
+
 MatrixXd highest_von_mises(const StressStations& stations, const MatrixXd& motions, int threads) {
   constexpr std::size_t at_once = 256;
   MatrixXd highest = MatrixXd::Zero(static_cast<Eigen::Index>(stations.size()), motions.cols());

@@ -74,6 +74,20 @@ inline constexpr std::array<std::string_view, 3> shell_levels{"bottom", "middle"
 /// station.
 [[nodiscard]] Eigen::MatrixXd von_mises_rows(const StressStation& station, int level);
 
+/// What of the stress at a place is looked at: von Mises; the normal stress in the direction in which it is largest; or
+/// a component in the axes of the station.
+enum class StressQuantity { von_mises, principal, xx, yy, zz, xy, yz, zx };
+/// "von Mises", "principal stress", "stress xx": in plans and tables.
+[[nodiscard]] std::string_view name_of(StressQuantity quantity);
+/// Shells have neither zz nor yz nor zx: nothing acts on their surfaces.
+[[nodiscard]] bool has_quantity(bool shell, StressQuantity quantity);
+
+/// Rows V on the six rows of a station at one level: |V σ|² is the quantity squared; of all but von Mises V is one row
+/// and V σ the stress with its sign.
+/// @param direction  global unit vector n of the normal stress nᵀσn; only principal stress needs it
+[[nodiscard]] Eigen::MatrixXd quantity_rows(const StressStation& station, int level, StressQuantity quantity,
+                                            const Vector3& direction = Vector3::Zero());
+
 /// Von Mises stress of every station under some motions (6 N x k), of a shell the highest of its levels: stations x k,
 /// Pa.
 /// @param threads  0: one a processor

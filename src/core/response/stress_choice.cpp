@@ -1,5 +1,6 @@
 // Which places of a survey matter.
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 
@@ -13,10 +14,11 @@ std::vector<StressPlace> largest_places(const Eigen::Matrix3Xd& value, const Str
   for (const int part : parts) {
     const auto [from, to] = stations.of_part(part);
     for (std::size_t s = from; s < to; ++s)
-      for (int level = 0; level < levels_of(stations.all()[s]); ++level) places.push_back({static_cast<int>(s), level});
+      for (int level = 0; level < levels_of(stations.all()[s]); ++level)
+        if (!std::isnan(value(level, static_cast<Eigen::Index>(s)))) places.push_back({static_cast<int>(s), level});
   }
   const auto order = [&](const StressPlace& a, const StressPlace& b) {
-    const double va = value(a.level, a.station), vb = value(b.level, b.station);
+    const double va = std::abs(value(a.level, a.station)), vb = std::abs(value(b.level, b.station));
     return va != vb ? va > vb : a < b;
   };
   const std::size_t kept = std::min(most, places.size());
@@ -31,14 +33,21 @@ const WorstStress* StressField::worst_of(const StressStations& stations, int par
   return nullptr;
 }
 
+double weight_on_top(const Environment& load, const Environment& steady) {
+  if (steady.type != Environment::Type::steady) return 0;
+  if (load.type == Environment::Type::random) return 3;
+  return load.type == Environment::Type::sine && load.after == steady.name ? 1 : 0;
+}
+
 std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,
-                                          const std::vector<int>& parts, std::size_t most) {
+                                          const StressDemand& demand, std::size_t most) {
   std::set<StressPlace> all;
   const auto take = [&](const Eigen::Matrix3Xd& value) {
-    for (const StressPlace& place : largest_places(value, stations, parts, most)) all.insert(place);
+    for (const StressPlace& place : largest_places(value, stations, demand.parts, most)) all.insert(place);
   };
   std::map<const Environment*, Eigen::Matrix3Xd> squares;
   for (const StressField& field : survey.fields) {
+    if (field.quantity != demand.quantity) continue;
     take(field.value);
     const Environment& environment = *field.load.environment;
     if (environment.combination == Environment::Combination::root_sum_of_squares) {
@@ -46,10 +55,26 @@ std::vector<StressPlace> candidate_places(const StressSurvey& survey, const Stre
       sum->second.array() += field.value.array().square();
     }
     for (const StressField& still : survey.fields)
-      if (still.load.environment->name == environment.after) take(field.value + still.value);
+      if (const double many = weight_on_top(environment, *still.load.environment);
+          still.quantity == demand.quantity && many > 0)
+        take(many * field.value.cwiseAbs() + still.value.cwiseAbs());
   }
   for (const auto& [environment, sum] : squares) take(sum);
   return {all.begin(), all.end()};
+}
+
+std::vector<Vector3> candidate_directions(const StressSurvey& survey, const StressPlace& place) {
+  std::vector<Vector3> all;
+  const auto take = [&](const Vector3& direction) {
+    const bool known =
+        std::any_of(all.begin(), all.end(), [&](const Vector3& each) { return each.cross(direction).norm() < 1e-9; });
+    if (!known && direction.allFinite()) all.push_back(direction);
+  };
+  for (const StressField& field : survey.fields)
+    if (field.quantity == StressQuantity::principal) take(field.direction_at(place));
+  if (const auto together = survey.directions.find(place); together != survey.directions.end())
+    for (const Vector3& direction : together->second) take(direction);
+  return all;
 }
 
 }  // namespace avrenk

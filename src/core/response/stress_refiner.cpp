@@ -1,11 +1,18 @@
 #include "core/response/stress_refiner.h"
 
 #include <Eigen/Eigenvalues>
+#include <array>
 #include <cmath>
+
+#include "core/response/principal_stress.h"
 
 namespace avrenk {
 
 using Eigen::MatrixXd;
+
+namespace {
+constexpr int most_turns = 20;
+}  // namespace
 
 WorstStress StressRefiner::locate(const StressPlace& place, const StressField& field, const LoadState& state,
                                   const LoadMatrix& load, std::size_t index) const {
@@ -15,23 +22,35 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
       stations_.rows_by_element(static_cast<std::size_t>(place.station), motions, channels_.strain_columns());
   MatrixXd mean = MatrixXd::Zero(6, channels_.strain_columns());
   for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
-  const MatrixXd mises = von_mises_rows(station, place.level);
-  const auto& loss_factor = assembly_.material_of(station.part).loss_factor;
   WorstStress worst{place, field.value(place.level, place.station)};
+  worst.direction = field.direction_at(place);
+  const auto rows_now = [&] { return quantity_rows(station, place.level, field.quantity, worst.direction); };
   double level = 1;
   if (state.type == Environment::Type::sine) {
-    const Measure measure{"", channels_.from_strain(mises * mean, loss_factor)};
-    const SinePeak peak = state.response->peak(measure);
-    worst.value = peak.value;
-    worst.frequency = peak.frequency;
-    worst.phase = peak.phase;
-    level = state.response->level(measure, peak.frequency);
+    const auto& loss_factor = assembly_.material_of(station.part).loss_factor;
+    // Of a principal stress the best frequency of a direction and the best direction at that frequency in turn: the
+    // largest of both, which never falls.
+    for (int turn = 0; turn < most_turns; ++turn) {
+      const Measure measure{"", channels_.from_strain(rows_now() * mean, loss_factor)};
+      const SinePeak peak = state.response->peak(measure);
+      worst.value = peak.value;
+      worst.frequency = peak.frequency;
+      worst.phase = peak.phase;
+      level = state.response->level(measure, peak.frequency);
+      if (field.quantity != StressQuantity::principal) break;
+      const MatrixXd stress = mean * columns_at(state, load, index, peak.frequency, level);
+      const LargestNormalStress next = largest_normal_stress(std::array{
+          stress_tensor(station, place.level, stress.col(0)), stress_tensor(station, place.level, stress.col(1))});
+      if (next.square <= peak.value * peak.value * (1 + 1e-12)) break;
+      worst.direction = next.direction;
+    }
   }
+  const MatrixXd rows = rows_now();
   const MatrixXd x = columns_at(state, load, index, worst.frequency, level);
   double difference = 0;
   for (const MatrixXd& own : each)
-    difference += (mises * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
-  const double whole = (mises * (mean * x)).squaredNorm();
+    difference += (rows * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
+  const double whole = (rows * (mean * x)).squaredNorm();
   if (each.size() > 1) worst.jump = whole > 0 ? std::sqrt(difference / whole) : 0;
   if (state.type != Environment::Type::random) {
     Vector6 now = (mean * x).col(0);

@@ -6,6 +6,8 @@
 #include <set>
 
 #include "core/parallel.h"
+#include "core/response/direction_finder.h"
+#include "core/response/stress_extremes.h"
 #include "core/response/stress_refiner.h"
 
 namespace avrenk {
@@ -18,123 +20,48 @@ using Eigen::MatrixXd;
 constexpr std::size_t worst_in_all = 100, worst_of_a_part = 10;
 constexpr std::size_t stations_in_job = 512;
 
-// Twice the mean of the von Mises stress squared over a cycle, an upper bound of the square of the largest, station by
-// station; `a` and `b` hold the real and imaginary components, component by component of `count` stations.
-struct Bound {
-  // x² + y² − xy + 3τ² at a level: `bottom` 1, ½ or 0.
-  static double plane(const double* c, Index count, Index s, double bottom) {
-    const double top = 1 - bottom, x = bottom * c[s] + top * c[3 * count + s],
-                 y = bottom * c[count + s] + top * c[4 * count + s],
-                 t = bottom * c[2 * count + s] + top * c[5 * count + s];
-    return x * (x - y) + y * y + 3 * t * t;
+// Quantities in the order asked for, each with the parts of all that ask for it.
+std::vector<StressDemand> by_quantity(const std::vector<StressDemand>& demands) {
+  std::vector<StressDemand> all;
+  for (const StressDemand& demand : demands) {
+    auto found = std::find_if(all.begin(), all.end(),
+                              [&](const StressDemand& each) { return each.quantity == demand.quantity; });
+    if (found == all.end()) found = all.insert(all.end(), StressDemand{demand.quantity, {}});
+    found->parts.insert(found->parts.end(), demand.parts.begin(), demand.parts.end());
   }
-  static double solid(const double* c, Index count, Index s) {
-    const double x = c[s], y = c[count + s], z = c[2 * count + s], xy = c[3 * count + s], yz = c[4 * count + s],
-                 zx = c[5 * count + s];
-    return x * (x - y) + y * (y - z) + z * (z - x) + 3 * (xy * xy + yz * yz + zx * zx);
+  for (StressDemand& demand : all) {
+    std::sort(demand.parts.begin(), demand.parts.end());
+    demand.parts.erase(std::unique(demand.parts.begin(), demand.parts.end()), demand.parts.end());
   }
-};
-double square(const double* c, Index count, Index s, bool shell, int level) {
-  return shell ? Bound::plane(c, count, s, 1 - 0.5 * level) : Bound::solid(c, count, s);
+  return all;
 }
 
-// How many stations could be larger here than they were; compiled for wide registers too, where the machine has them.
-__attribute__((target_clones("avx2", "default"))) Index candidates(const double* a, const double* b, const double* best,
-                                                                   Index count, bool shell, double bottom) {
-  Index over = 0;  // counted, as a largest of floating-point numbers would not be computed side by side
-  if (shell) {
-    for (Index s = 0; s < count; ++s)
-      over += static_cast<Index>(Bound::plane(a, count, s, bottom) + Bound::plane(b, count, s, bottom) > best[s]);
-  } else {
-    for (Index s = 0; s < count; ++s)
-      over += static_cast<Index>(Bound::solid(a, count, s) + Bound::solid(b, count, s) > best[s]);
-  }
-  return over;
-}
-
-// Where the largest of each station of a stretch at one level lies. Most frequencies cannot hold it: their bound says
-// so.
-class LargestOverSweep {
- public:
-  LargestOverSweep(const StressStation& kind, int level, Index count)
-      : shell_(kind.shell),
-        level_(level),
-        mises_(von_mises_rows(kind, level)),
-        best_(ArrayXd::Constant(count, -1)),
-        at_(static_cast<std::size_t>(count), 0) {}
-
-  void take(const double* a, const double* b, Index frequency) {
-    const Index count = best_.size();
-    if (candidates(a, b, best_.data(), count, shell_, 1 - 0.5 * level_) == 0) return;
-    for (Index s = 0; s < count; ++s) {
-      if (square(a, count, s, shell_, level_) + square(b, count, s, shell_, level_) <= best_[s]) continue;
-      const double value = largest_over_phase(amplitude(a, b, s));
-      if (value * value <= best_[s]) continue;
-      best_[s] = value * value;
-      at_[static_cast<std::size_t>(s)] = frequency;
-    }
-  }
-  [[nodiscard]] Eigen::VectorXcd amplitude(const double* a, const double* b, Index s) const {
-    Eigen::Matrix<Complex, 6, 1> components;
-    for (Index c = 0; c < 6; ++c) components[c] = Complex(a[c * best_.size() + s], b[c * best_.size() + s]);
-    return mises_ * components;
-  }
-  [[nodiscard]] double value(Index s) const { return std::sqrt(std::max(0.0, best_[s])); }
-  [[nodiscard]] Index frequency(Index s) const { return at_[static_cast<std::size_t>(s)]; }
-
- private:
-  bool shell_;
-  int level_;
-  MatrixXd mises_;
-  ArrayXd best_;
-  std::vector<Index> at_;
-};
-
-void take_sine(const MatrixXd& w, const Columns& own, Index count, const StressStation& kind, int level,
-               const std::vector<double>& grid, Index first, StressField& field) {
-  const Index points = own.count / 2;
-  LargestOverSweep largest(kind, level, count);
-  const auto a = [&](Index k) { return w.col(own.first + k).data(); };
-  const auto b = [&](Index k) { return w.col(own.first + points + k).data(); };
-  for (const Index k : own.order) largest.take(a(k), b(k), k);
-  for (Index s = 0; s < count; ++s) {
-    const Index k = largest.frequency(s);
-    field.value(level, first + s) = largest.value(s);
-    field.frequency(level, first + s) = grid[static_cast<std::size_t>(k)];
-    field.phase(level, first + s) = phase_of_largest(largest.amplitude(a(k), b(k), s));
-  }
-}
-
-// Root of the sum of squares over the columns: RMS of a random load, the value itself of a steady one.
-void take_sum(const MatrixXd& w, const Columns& own, Index count, const StressStation& kind, int level, Index first,
-              StressField& field) {
-  ArrayXd sum = ArrayXd::Zero(count);
-  for (Index k = 0; k < own.count; ++k) {
-    const double* const column = w.col(own.first + k).data();
-    for (Index s = 0; s < count; ++s) sum[s] += square(column, count, s, kind.shell, level);
-  }
-  field.value.row(level).segment(first, count) = sum.max(0).sqrt();
+StressField empty_field(const StressLoad& load, StressQuantity quantity, Index size) {
+  const auto nothing = [&](Index columns) { return Eigen::Matrix3Xd::Constant(3, columns, std::nan("")); };
+  StressField field{load, outcome_name(*load.environment, load.axis), quantity, nothing(size), {}, {}, {}, {}};
+  if (load.environment->type == Environment::Type::sine) field.frequency = field.phase = nothing(size);
+  if (quantity == StressQuantity::principal) field.direction = nothing(3 * size);
+  return field;
 }
 
 }  // namespace
 
 StressSurvey survey_stress(const Assembly& assembly, const System& system, const ModalBasis& basis,
                            const ModalDamping& damping, const StressStations& stations,
-                           const std::vector<StressLoad>& loads, const std::vector<bool>& parts, int threads,
+                           const std::vector<StressLoad>& loads, const std::vector<StressDemand>& demands, int threads,
                            std::size_t bytes_at_once) {
   StressSurvey survey;
-  survey.parts = parts;
-  const auto size = static_cast<Index>(stations.size());
-  const auto nothing = [&] { return Eigen::Matrix3Xd::Constant(3, size, std::nan("")); };
-  std::vector<LoadState> states(loads.size());
-  for (const StressLoad& load : loads) {
-    StressField field{load, outcome_name(*load.environment, load.axis), nothing(), {}, {}, {}};
-    if (load.environment->type == Environment::Type::sine) {
-      field.frequency = field.phase = nothing();
+  const std::vector<StressDemand> wanted = by_quantity(demands);
+  for (const StressDemand& demand : wanted)
+    for (const StressLoad& load : loads)
+      survey.fields.push_back(empty_field(load, demand.quantity, static_cast<Index>(stations.size())));
+  for (const StressLoad& load : loads)
+    if (load.environment->type == Environment::Type::sine)
       survey.shortfall = std::max(survey.shortfall, 1 - grid_shortfall(load.environment->grid.points_per_resonance));
-    }
-    survey.fields.push_back(std::move(field));
-  }
+  const auto asks_for = [](const StressDemand& demand, int part) {
+    return std::binary_search(demand.parts.begin(), demand.parts.end(), part);
+  };
+  std::vector<LoadState> states(loads.size());
   run_jobs(loads.size(), threads, [&](std::size_t i) { make_state(loads[i], system, basis, damping, states[i]); });
   const Channels channels(assembly, system, basis, damping);
   std::map<std::optional<double>, LoadMatrix> matrices;  // by the loss factor of the material
@@ -145,7 +72,9 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
   std::vector<Stretch> stretches;
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     const auto [from, to] = stations.of_part(static_cast<int>(p));
-    if (!parts[p] || from == to || loads.empty()) continue;
+    const bool asked = std::any_of(wanted.begin(), wanted.end(),
+                                   [&](const StressDemand& each) { return asks_for(each, static_cast<int>(p)); });
+    if (!asked || from == to || loads.empty()) continue;
     const auto& loss_factor = assembly.material_of(static_cast<int>(p)).loss_factor;
     auto found = matrices.find(loss_factor);
     if (found == matrices.end())
@@ -176,22 +105,25 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
         for (Index s = 0; s < now; ++s) by_component.row(c * now + s) = rows.row(6 * (part + s) + c);
       w.resize(6 * now, load->matrix.cols());
       w.noalias() = by_component * load->matrix;
-      for (std::size_t i = 0; i < loads.size(); ++i)
-        for (int level = 0; level < levels_of(kind); ++level) {
-          if (states[i].type == Environment::Type::sine)
-            take_sine(w, load->of_load[i], now, kind, level, states[i].response->grid(), first + part,
-                      survey.fields[i]);
-          else
-            take_sum(w, load->of_load[i], now, kind, level, first + part, survey.fields[i]);
-        }
+      for (std::size_t q = 0; q < wanted.size(); ++q) {
+        if (!asks_for(wanted[q], kind.part) || !has_quantity(kind.shell, wanted[q].quantity)) continue;
+        for (std::size_t i = 0; i < loads.size(); ++i)
+          for (int level = 0; level < levels_of(kind); ++level) {
+            const StressStretch stretch{stations.all(), first + part, now, wanted[q].quantity, level};
+            StressField& field = survey.fields[q * loads.size() + i];
+            if (states[i].type == Environment::Type::sine)
+              take_sine(stretch, w, load->of_load[i], states[i].response->grid(), field);
+            else
+              take_sum(stretch, w, load->of_load[i], field);
+          }
+      }
     }
   });
   const StressRefiner refiner(assembly, channels, stations);
-  std::vector<int> looked_at;
-  for (std::size_t p = 0; p < parts.size(); ++p)
-    if (parts[p]) looked_at.push_back(static_cast<int>(p));
-  for (std::size_t i = 0; i < loads.size(); ++i) {
-    StressField& field = survey.fields[i];
+  for (std::size_t f = 0; f < survey.fields.size(); ++f) {
+    const std::vector<int>& looked_at = wanted[f / loads.size()].parts;
+    const std::size_t i = f % loads.size();
+    StressField& field = survey.fields[f];
     std::set<StressPlace> places;
     for (const StressPlace& place : largest_places(field.value, stations, looked_at, worst_in_all))
       places.insert(place);
@@ -206,13 +138,26 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
           refiner.locate(list[k], field, states[i], matrices.at(assembly.material_of(part).loss_factor), i);
     });
     std::stable_sort(field.worst.begin(), field.worst.end(),
-                     [](const WorstStress& a, const WorstStress& b) { return a.value > b.value; });
+                     [](const WorstStress& a, const WorstStress& b) { return std::abs(a.value) > std::abs(b.value); });
     if (states[i].type != Environment::Type::sine) continue;
     for (const WorstStress& worst : field.worst) {
       field.value(worst.place.level, worst.place.station) = worst.value;
       field.frequency(worst.place.level, worst.place.station) = worst.frequency;
       field.phase(worst.place.level, worst.place.station) = worst.phase;
+      if (field.quantity == StressQuantity::principal) field.direction_at(worst.place) = worst.direction;
     }
+  }
+  const DirectionFinder finder(channels, stations, loads, states);
+  for (const StressDemand& demand : demands) {
+    if (demand.quantity != StressQuantity::principal || !finder.has_goals()) continue;
+    const std::vector<StressPlace> places = candidate_places(survey, stations, demand);
+    std::vector<std::vector<Vector3>> found(places.size());
+    run_jobs(places.size(), threads, [&](std::size_t k) {
+      const int part = stations.all()[static_cast<std::size_t>(places[k].station)].part;
+      found[k] = finder.find(places[k], matrices.at(assembly.material_of(part).loss_factor),
+                             candidate_directions(survey, places[k]));
+    });
+    for (std::size_t k = 0; k < places.size(); ++k) survey.directions.try_emplace(places[k], std::move(found[k]));
   }
   return survey;
 }

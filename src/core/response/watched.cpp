@@ -83,6 +83,16 @@ constexpr WatchedQuantity stress_quantity(std::string_view keyword, std::string_
           positive, nullptr,     {0, 6},        make,          needs_shear, same_everywhere};
 }
 
+constexpr WatchedQuantity von_mises_quantity() {
+  WatchedQuantity both = stress_quantity("von Mises", "von Mises stress", von_mises_stress, true, true);
+  both.of_nodes = StressQuantity::von_mises;
+  return both;
+}
+constexpr WatchedQuantity node_stress(std::string_view keyword, std::string_view description, StressQuantity quantity) {
+  return {keyword, description, Subject::part, &kind::stress, false, false,   false,
+          nullptr, {0, 0},      nullptr,       false,         false, quantity};
+}
+
 constexpr WatchedQuantity quantities[] = {
     node_quantity("acceleration", "absolute acceleration", kind::acceleration,
                   of_node<NodeMotion::absolute_acceleration>),
@@ -117,7 +127,14 @@ constexpr WatchedQuantity quantities[] = {
     stress_quantity("bending stress", "bending stress at the outer fibres", bending_stress),
     stress_quantity("normal stress", "axial and bending stress at the outer fibres", normal_stress),
     stress_quantity("shear stress", "shear stress of shear force and torque", shear_stress, true),
-    stress_quantity("von Mises", "von Mises stress", von_mises_stress, true, true),
+    von_mises_quantity(),
+    node_stress("principal stress", "normal stress in the direction in which it is largest", StressQuantity::principal),
+    node_stress("stress xx", "normal stress along x", StressQuantity::xx),
+    node_stress("stress yy", "normal stress along y", StressQuantity::yy),
+    node_stress("stress zz", "normal stress along z", StressQuantity::zz),
+    node_stress("stress xy", "shear stress of x and y", StressQuantity::xy),
+    node_stress("stress yz", "shear stress of y and z", StressQuantity::yz),
+    node_stress("stress zx", "shear stress of z and x", StressQuantity::zx),
     vector_quantity("force", "base reaction force", Subject::base, kind::force, base_reaction<Half::upper>),
     vector_quantity("moment", "base reaction moment", Subject::base, kind::moment, base_reaction<Half::lower>),
     vector_quantity("equivalent acceleration", "base reaction force over the total mass", Subject::base,
@@ -186,14 +203,26 @@ std::vector<int> mixes_of(const Assembly& assembly, const WatchedQuantity& quant
   return indices;
 }
 
-// The worst places of shells and solids: six rows of stress each, mixed to von Mises stress at one level.
+// "(0.71, 0, 0.71)", the largest number positive: of a direction its sign does not matter.
+std::string direction_text(const Vector3& direction) {
+  Eigen::Index largest = 0;
+  direction.cwiseAbs().maxCoeff(&largest);
+  std::string text;
+  for (const double each : Vector3(direction * std::copysign(1.0, direction[largest])))
+    text += fmt::format("{}{:.2g}", text.empty() ? "(" : ", ", std::abs(each) < 5e-3 ? 0.0 : each);
+  return text + ")";
+}
+
+// The worst places of shells and solids: six rows of stress each, mixed to what is watched at one level; principal
+// stress is looked for in each direction in which any load may have its largest.
 void add_stations(const Assembly& assembly, const Channels& channels, const WatchRequest& request,
                   const StressSource& stress, LabelledRows& labelled, std::vector<Candidates::Mix>& mixes,
                   std::vector<Candidates::Item>& items) {
-  if (!stress.survey || request.parts.empty()) return;
-  std::map<std::pair<bool, int>, int> mix_of;
+  if (!stress.survey || request.parts.empty() || !request.quantity->of_nodes) return;
+  const StressQuantity quantity = *request.quantity->of_nodes;
+  std::map<std::pair<bool, int>, int> mix_of;  // of all but principal stress
   int last = -1;
-  for (const StressPlace& place : candidate_places(*stress.survey, *stress.stations, request.parts)) {
+  for (const StressPlace& place : candidate_places(*stress.survey, *stress.stations, {quantity, request.parts})) {
     const StressStation& station = stress.stations->all()[static_cast<std::size_t>(place.station)];
     if (place.station != last) {
       last = place.station;
@@ -203,11 +232,20 @@ void add_stations(const Assembly& assembly, const Channels& channels, const Watc
       labelled.add(assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name),
                    channels.from_strain(rows, assembly.material_of(station.part).loss_factor));
     }
+    const int base = static_cast<int>(labelled.size()) - 1;
+    const std::string level =
+        station.shell ? fmt::format(", {}", shell_levels[static_cast<std::size_t>(place.level)]) : "";
+    if (quantity == StressQuantity::principal) {
+      for (const Vector3& direction : candidate_directions(*stress.survey, place)) {
+        items.push_back({base, static_cast<int>(mixes.size())});
+        mixes.push_back({fmt::format("{}, along {}", level, direction_text(direction)),
+                         quantity_rows(station, place.level, quantity, direction)});
+      }
+      continue;
+    }
     const auto [mix, fresh] = mix_of.try_emplace({station.shell, place.level}, static_cast<int>(mixes.size()));
-    if (fresh)
-      mixes.push_back({station.shell ? fmt::format(", {}", shell_levels[static_cast<std::size_t>(place.level)]) : "",
-                       von_mises_rows(station, place.level)});
-    items.push_back({static_cast<int>(labelled.size()) - 1, mix->second});
+    if (fresh) mixes.push_back({level, quantity_rows(station, place.level, quantity)});
+    items.push_back({base, mix->second});
   }
 }
 
@@ -218,7 +256,7 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
   LabelledRows labelled;
   std::vector<const BeamSection*> sections;
   std::vector<int> parts;
-  for (const int beam : request.items) {
+  for (const int beam : quantity.of_lines() ? request.items : std::vector<int>{}) {
     const BeamElement& element = assembly.beams[static_cast<std::size_t>(beam)];
     const BeamProperties properties = assembly.properties(element);
     const Eigen::MatrixXcd forces = channels.beam_forces(beam);
@@ -234,7 +272,7 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
   std::vector<Candidates::Item> station_items;
   add_stations(assembly, channels, request, stress_source, labelled, station_mixes, station_items);
   Candidates all = labelled.finish();
-  if (!quantity.stress) return all;
+  if (!quantity.stress && !quantity.of_nodes) return all;
   all.items.clear();
   std::map<const BeamSection*, std::vector<int>> known;
   for (std::size_t k = 0; k < sections.size(); ++k) {

@@ -8,6 +8,7 @@
 #include "core/response/candidates.h"
 #include "core/response/channels.h"
 #include "core/response/joint_force.h"
+#include "core/response/stress.h"
 
 namespace avrenk {
 
@@ -33,14 +34,16 @@ struct WatchedQuantity {
   std::string_view description;  ///< its full name in tables and on axes
   Subject subject;
   const Kind* kind;
-  bool vector;                              ///< components and magnitude; else a single number
-  bool per_input = false;                   ///< a ratio to the base's acceleration; only sine has it
-  bool positive = false;                    ///< a magnitude by itself: von Mises
-  Rows rows = nullptr;                      ///< of all but parts
-  std::array<int, 2> section_forces{0, 6};  ///< of parts: which of N Vy Vz T My Mz, the first and how many
-  Stress stress = nullptr;                  ///< of parts: the stress that it is
-  bool needs_shear = false;                 ///< a stress that shear and torsion belong to
-  bool same_everywhere = false;             ///< a stress that does not depend on the point of the section
+  bool vector;                               ///< components and magnitude; else a single number
+  bool per_input = false;                    ///< a ratio to the base's acceleration; only sine has it
+  bool positive = false;                     ///< a magnitude by itself: von Mises
+  Rows rows = nullptr;                       ///< of all but parts
+  std::array<int, 2> section_forces{0, 6};   ///< of parts of lines: which of N Vy Vz T My Mz, the first and how many
+  Stress stress = nullptr;                   ///< of parts of lines: the stress that it is
+  bool needs_shear = false;                  ///< a stress that shear and torsion belong to
+  bool same_everywhere = false;              ///< a stress that does not depend on the point of the section
+  std::optional<StressQuantity> of_nodes{};  ///< of parts of shells and solids: the stress that it is
+  [[nodiscard]] bool of_lines() const { return subject == Subject::part && section_forces[1] > 0; }
 };
 [[nodiscard]] std::span<const WatchedQuantity> watched_quantities();
 
@@ -77,7 +80,6 @@ struct Watched {
   [[nodiscard]] Measure measure(std::size_t candidate) const;
 };
 
-class StressStations;
 struct StressSurvey;
 
 /// Where stress of shells and solids is looked for: of all their nodes, those that a survey of the same environments

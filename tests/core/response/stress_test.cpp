@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 
@@ -12,6 +13,7 @@ namespace avrenk {
 namespace {
 
 using Eigen::Index;
+using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 using test::shell_part;
 using test::solid_part;
@@ -193,6 +195,14 @@ ShakenPlate shaken(bool two_bases) {
   return s;
 }
 
+std::vector<StressDemand> mises(std::vector<int> parts) { return {{StressQuantity::von_mises, std::move(parts)}}; }
+
+const WatchedQuantity* quantity_called(std::string_view keyword) {
+  for (const WatchedQuantity& quantity : watched_quantities())
+    if (quantity.keyword == keyword) return &quantity;
+  return nullptr;
+}
+
 TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
   for (const bool two_bases : {false, true}) {
     const ShakenPlate s = shaken(two_bases);
@@ -200,7 +210,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
     std::vector<StressLoad> loads;
     for (const Environment& environment : s.environments) loads.push_back({&environment, 2});
     const StressSurvey survey =
-        survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 2, 1U << 20U);
+        survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({0, 1}), 2, 1U << 20U);
     ASSERT_EQ(survey.fields.size(), 3U);
     EXPECT_GT(survey.shortfall, 0);
     const Channels channels(s.assembly, s.system, s.basis, s.damping);
@@ -249,8 +259,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
     WatchRequest request;
     request.name = "metal";
     request.parts = {0, 1};
-    for (const WatchedQuantity& quantity : watched_quantities())
-      if (quantity.keyword == "von Mises") request.quantity = &quantity;
+    request.quantity = quantity_called("von Mises");
     const auto watched = watch(s.assembly, channels, {request}, {&stations, &survey});
     const Outcome still = run_steady(s.environments[0], s.system, s.basis, watched);
     Environment with = s.environments[1];
@@ -263,19 +272,156 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
   }
 }
 
+// Components against channels taken one by one; principal stress against eigenvalues: of the tensor at many instants of
+// many frequencies, of the tensor itself, and against the mean square of normal stresses in many directions.
+TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDirections) {
+  const StressQuantity components[] = {StressQuantity::xx, StressQuantity::yy, StressQuantity::zz,
+                                       StressQuantity::xy, StressQuantity::yz, StressQuantity::zx};
+  for (const bool two_bases : {false, true}) {
+    const ShakenPlate s = shaken(two_bases);
+    const StressStations stations(s.assembly);
+    std::vector<StressLoad> loads;
+    for (const Environment& environment : s.environments) loads.push_back({&environment, 2});
+    std::vector<StressDemand> demands{{StressQuantity::principal, {0, 1}}};
+    for (const StressQuantity each : components) demands.push_back({each, {0, 1}});
+    const StressSurvey survey =
+        survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, demands, 2, 1U << 20U);
+    ASSERT_EQ(survey.fields.size(), 7U * 3);
+    const Channels channels(s.assembly, s.system, s.basis, s.damping);
+    const Transfer transfer(s.basis, s.damping,
+                            base_inputs(s.basis, s.damping, s.environments[1].directions(2, s.system)));
+    const SineResponse response(
+        transfer, s.environments[1].input,
+        frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(), resonances(s.basis, s.damping)));
+    const ModalCovariance covariance = integrate_covariance(transfer, s.environments[2].input);
+    const Eigen::VectorXcd still = steady_state(s.environments[0], s.system, s.basis);
+    double worst_sine = 0, worst_random = 0, worst_still = 0;
+    for (std::size_t k = 0; k < stations.size(); ++k) {
+      const StressStation& station = stations.all()[k];
+      const auto column = static_cast<Index>(k);
+      const MatrixXd rows = stations.rows(
+          k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+      const Eigen::MatrixXcd six = channels.from_strain(rows, s.assembly.material_of(station.part).loss_factor);
+      const Vector6 at_rest = (six * still).real();
+      const MatrixXcd curves = response.curves(six);
+      for (int level = 0; level < levels_of(station); ++level) {
+        for (std::size_t c = 0; c < 6; ++c) {
+          const StressField& sine = survey.fields[3 * (c + 1) + 1];
+          if (!has_quantity(station.shell, components[c])) {
+            EXPECT_TRUE(std::isnan(sine.value(level, column)));
+            continue;
+          }
+          const MatrixXd row = quantity_rows(station, level, components[c]);
+          const Measure measure{"", row * six};
+          const SinePeak peak = response.peak(measure);
+          EXPECT_LE(sine.value(level, column), peak.value * (1 + 1e-7));
+          EXPECT_GE(sine.value(level, column), peak.value * (1 - survey.shortfall));
+          EXPECT_NEAR(survey.fields[3 * (c + 1) + 2].value(level, column) / root_mean_square(measure, covariance), 1,
+                      1e-8);
+          EXPECT_NEAR(survey.fields[3 * (c + 1)].value(level, column), (row * at_rest)[0], 1e-9 * at_rest.norm());
+          // A component is an entry of the tensor in the axes of the station.
+          const Matrix3 local = station.axes * stress_tensor(station, level, at_rest) * station.axes.transpose();
+          const std::array<std::array<int, 2>, 6> entry{{{0, 0}, {1, 1}, {2, 2}, {0, 1}, {1, 2}, {2, 0}}};
+          EXPECT_NEAR((row * at_rest)[0], local(entry[c][0], entry[c][1]), 1e-9 * at_rest.norm());
+        }
+        const double found = survey.fields[1].value(level, column);
+        double instants = 0;
+        for (Index f = 0; f < curves.cols(); f += k % 7 == 0 ? 1 : 10)
+          for (int step = 0; step < 32; ++step) {
+            const Vector6 now = (curves.col(f) * std::polar(1.0, pi * step / 16)).real();
+            instants = std::max(
+                instants, Eigen::SelfAdjointEigenSolver<Matrix3>(stress_tensor(station, level, now)).eigenvalues()[2]);
+          }
+        EXPECT_GE(found, instants * (1 - 1e-9));
+        if (k % 7 == 0) {
+          EXPECT_LE(found, instants * (1 + 0.005));  // 1 − cos(π/32)
+        }
+        const Vector3 eigen =
+            Eigen::SelfAdjointEigenSolver<Matrix3>(stress_tensor(station, level, at_rest)).eigenvalues();
+        const double largest = std::abs(eigen[0]) > std::abs(eigen[2]) ? eigen[0] : eigen[2];
+        EXPECT_NEAR(survey.fields[0].value(level, column) / largest, 1, 1e-9);
+        const auto rms_along = [&](const Vector3& n) {
+          return root_mean_square({"", quantity_rows(station, level, StressQuantity::principal, n) * six}, covariance);
+        };
+        const StressPlace place{static_cast<int>(k), level};
+        const double rms = survey.fields[2].value(level, column);
+        double over_levels = rms;  // in the middle of a shell both are what rounding leaves of the surfaces' stress
+        for (int other = 0; other < levels_of(station); ++other)
+          over_levels = std::max(over_levels, survey.fields[2].value(other, column));
+        EXPECT_NEAR(rms_along(survey.fields[2].direction_at(place)), rms, 1e-8 * over_levels);
+        for (int step = 0; step < 12; ++step) {
+          const double angle = pi * step / 12;
+          const Vector3 local(std::cos(angle), std::sin(angle), station.shell ? 0 : std::cos(3 * angle));
+          EXPECT_LE(rms_along(station.axes.transpose() * local.normalized()), rms + 1e-8 * over_levels);
+        }
+        worst_sine = std::max(worst_sine, response
+                                              .peak({"", quantity_rows(station, level, StressQuantity::principal,
+                                                                       survey.fields[1].direction_at(place)) *
+                                                             six})
+                                              .value);
+        worst_random = std::max(worst_random, rms);
+        worst_still = std::max(worst_still, std::abs(survey.fields[0].value(level, column)));
+      }
+    }
+    // The largest of the field is located at least as well as a direction of the grid locates it.
+    const WorstStress& worst = survey.fields[1].worst.front();
+    EXPECT_GE(worst.value, worst_sine * (1 - 1e-9));
+    EXPECT_LE(worst.value, worst_sine * 1.001);
+    EXPECT_NEAR(worst.principal[0] / worst.value, 1, 1e-7);  // of the cycle the instant of the largest tension
+    // What is watched finds the same, its curves are of one direction, and gravity comes on top.
+    WatchRequest request;
+    request.name = "metal";
+    request.parts = {0, 1};
+    request.quantity = quantity_called("principal stress");
+    const auto watched = watch(s.assembly, channels, {request}, {&stations, &survey});
+    ASSERT_EQ(watched.size(), 1U);
+    const Outcome rest = run_steady(s.environments[0], s.system, s.basis, watched);
+    Environment with = s.environments[1];
+    with.with_static = {"metal.principal stress"};
+    const Outcome sine = run_environment(with, 2, s.system, s.basis, s.damping, watched, &rest);
+    EXPECT_NEAR(sine.sine[0].peak.value / worst.value, 1, 1e-9);
+    EXPECT_NEAR(std::abs(rest.steady[0].value) / worst_still, 1, 1e-9);
+    const Outcome random = run_environment(s.environments[2], 2, s.system, s.basis, s.damping, watched);
+    EXPECT_NEAR(random.random[0].rms / worst_random, 1, 1e-8);
+    // The largest of both over all places, frequencies, instants and directions.
+    double both = 0;
+    for (std::size_t k = 0; k < stations.size(); ++k) {
+      const StressStation& station = stations.all()[k];
+      const MatrixXd rows = stations.rows(
+          k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+      const Eigen::MatrixXcd six = channels.from_strain(rows, s.assembly.material_of(station.part).loss_factor);
+      const Vector6 at_rest = (six * still).real();
+      const MatrixXcd curves = response.curves(six);
+      for (int level = 0; level < levels_of(station); ++level) {
+        if (std::abs(survey.fields[1].value(level, static_cast<Index>(k))) < 0.7 * worst_sine) continue;
+        for (Index f = 0; f < curves.cols(); ++f)
+          for (int step = 0; step < 64; ++step) {
+            const Vector6 now = at_rest + Vector6((curves.col(f) * std::polar(1.0, pi * step / 32)).real());
+            both = std::max(both, Eigen::SelfAdjointEigenSolver<Matrix3>(stress_tensor(station, level, now))
+                                      .eigenvalues()
+                                      .cwiseAbs()
+                                      .maxCoeff());
+          }
+      }
+    }
+    EXPECT_GE(sine.sine[0].with_static->value, both * (1 - 1e-9));
+    EXPECT_LE(sine.sine[0].with_static->value, both * 1.01);  // instants and the grid
+  }
+}
+
 TEST(StressSurvey, TakesLittleMemoryAtOnceAndTheSameValuesHoweverLittle) {
   const ShakenPlate s = shaken(false);
   const StressStations stations(s.assembly);
   const std::vector<StressLoad> loads{{&s.environments[1], 2}, {&s.environments[2], 2}};
   const StressSurvey small =
-                         survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 1, 1),
-                     large = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {true, true}, 3);
+                         survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({0, 1}), 1, 1),
+                     large = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({0, 1}), 3);
   for (std::size_t i = 0; i < loads.size(); ++i)
     for (Index k = 0; k < static_cast<Index>(stations.size()); ++k)
       for (int level = 0; level < levels_of(stations.all()[static_cast<std::size_t>(k)]); ++level)
         ASSERT_NEAR(small.fields[i].value(level, k) / large.fields[i].value(level, k), 1, 1e-10);
   // A part that was not asked for is left alone.
-  const StressSurvey some = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, {false, true}, 1);
+  const StressSurvey some = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({1}), 1);
   const auto [from, to] = stations.of_part(0);
   EXPECT_TRUE(std::isnan(some.fields[0].value(0, static_cast<Index>(from))));
   EXPECT_FALSE(some.fields[0].worst_of(stations, 0));

@@ -1,0 +1,27 @@
+/// core/response/stress_extremes.h: the largest of a stress over a sweep, and its RMS, at stations side by side. For
+/// the survey of stress.
+#pragma once
+
+#include "core/response/stress_load.h"
+
+namespace avrenk {
+
+/// Stations of one part that lie side by side, and what is looked at there.
+struct StressStretch {
+  const std::vector<StressStation>& stations;
+  Eigen::Index first = 0, count = 0;
+  StressQuantity quantity = StressQuantity::von_mises;
+  int level = 0;
+};
+
+/// The largest of every station over a sweep: value, frequency, phase and, of a principal stress, direction.
+/// @param w     six rows component by component, `count` stations each, x columns of all loads
+/// @param grid  Hz, of the load
+void take_sine(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own,
+               const std::vector<double>& grid, StressField& field);
+
+/// RMS of a random load (root of the sum of squares over its columns), or the stress itself of a steady one: with its
+/// sign, unless it is von Mises.
+void take_sum(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own, StressField& field);
+
+}  // namespace avrenk
