@@ -136,6 +136,17 @@ void warn_about_damping(Analysis& analysis) {
   }
 }
 
+// How the modal equations are solved with their damping.
+std::string damping_in_words(const ModalDamping& damping) {
+  if (!damping.couples()) return "damping: couples no modes";
+  if (!damping.coupled) return "damping: what couples the modes is left out (coupled: no)";
+  const char* const form = damping.modes.form() == DampedModes::Form::hysteretic ? "eigenvectors of Λ + iD"
+                           : damping.modes.form() == DampedModes::Form::poles    ? "eigenvectors of first order"
+                                                                                 : "Schur form of first order";
+  return fmt::format("damping: kept whole, {} coordinates by the {}, condition of the eigenvectors {:.2g}",
+                     damping.modes.coordinates(), form, damping.modes.condition());
+}
+
 // The watched quantity that coupling of the modes by their damping would change most, where that matters.
 void warn_about_coupling(Analysis& analysis) {
   constexpr double worth_saying = 0.05;
@@ -151,8 +162,8 @@ void warn_about_coupling(Analysis& analysis) {
       if (!(std::abs(change) > worst)) continue;
       worst = std::abs(change);
       text = fmt::format(
-          "the modes are coupled by their damping: at its {} in {}, {} would change by {:+.1f} %; write damping: "
-          "{{coupled: yes}}",
+          "coupled: no leaves out that the modes are coupled by their damping: at its {} in {}, {} would change by "
+          "{:+.1f} %; leave it out of damping:",
           outcome.sine.empty() ? "dominating frequency the PSD" : "peak", outcome.name(), analysis.watched[i].name,
           100 * change);
     }
@@ -164,7 +175,8 @@ void warn_about_coupling(Analysis& analysis) {
 
 std::string Analysis::heading() const {
   return fmt::format(
-      "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), damping.coupled ? ", coupled" : "", basis.modes,
+      "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), damping.couples() && !damping.coupled ? ", modes uncoupled" : "",
+      basis.modes,
       basis.proven_below,
       basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
 }
@@ -242,6 +254,7 @@ void solve(Analysis& analysis, Terminal& terminal, const std::vector<std::filesy
   start = StopWatch();
   analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
   analysis.times.push_back({"damping", start.seconds()});
+  terminal.log(damping_in_words(analysis.damping));
   start = StopWatch();
   terminal.progress("energy of the modes", -1);
   analysis.contents = contents_of_modes(plan.assembly, analysis.system, analysis.basis, analysis.threads);
@@ -407,7 +420,7 @@ std::string audit_in_words(const Analysis& analysis) {
       "most. Truncation, what the modes leave out, makes {:.2g} %; without residual vectors it would make {:.2g} %.{}",
       analysis.audit.size(), frequencies.size(), 100 * worst, 100 * truncation, 100 * without,
       !analysis.damping.coupled && analysis.damping.couples()
-          ? " The rest is damping that couples the modes: coupled: yes keeps it."
+          ? " The rest is damping that couples the modes: coupled: no leaves it out."
           : "");
 }
 

@@ -16,6 +16,9 @@ void dsygvd_(const int* itype, const char* jobz, const char* uplo, const int* n,
 void zgeev_(const char* jobvl, const char* jobvr, const int* n, std::complex<double>* a, const int* lda,
             std::complex<double>* w, std::complex<double>* vl, const int* ldvl, std::complex<double>* vr,
             const int* ldvr, std::complex<double>* work, const int* lwork, double* rwork, int* info);
+void zgees_(const char* jobvs, const char* sort, void* select, const int* n, std::complex<double>* a, const int* lda,
+            int* sdim, std::complex<double>* w, std::complex<double>* vs, const int* ldvs, std::complex<double>* work,
+            const int* lwork, double* rwork, int* bwork, int* info);
 void dsysv_(const char* uplo, const int* n, const int* nrhs, double* a, const int* lda, int* ipiv, double* b,
             const int* ldb, double* work, const int* lwork, int* info);
 void zgetrf_(const int* m, const int* n, std::complex<double>* a, const int* lda, int* ipiv, int* info);
@@ -83,18 +86,33 @@ SymmetricEigen symmetric_eigen(Eigen::MatrixXd a, Eigen::MatrixXd b) {
   return result;
 }
 
-Eigen::VectorXcd complex_eigenvalues(Eigen::MatrixXcd a) {
+ComplexEigen complex_eigen(Eigen::MatrixXcd a) {
   const int n = size(a.rows()), one = 1;
-  Eigen::VectorXcd values(n);
-  if (n == 0) return values;
+  ComplexEigen result{Eigen::VectorXcd(n), Eigen::MatrixXcd(n, n)};
+  if (n == 0) return result;
   std::vector<double> real_work(static_cast<std::size_t>(2 * n));
   int info = 0;
   with_workspace<std::complex<double>>([&](std::complex<double>* work, int length) {
-    zgeev_("N", "N", &n, a.data(), &n, values.data(), nullptr, &one, nullptr, &one, work, &length, real_work.data(),
-           &info);
+    zgeev_("N", "V", &n, a.data(), &n, result.values.data(), nullptr, &one, result.vectors.data(), &n, work, &length,
+           real_work.data(), &info);
   });
   require(info, "a complex eigenvalue problem did not converge");
-  return values;
+  return result;
+}
+
+ComplexSchur complex_schur(Eigen::MatrixXcd a) {
+  const int n = size(a.rows());
+  ComplexSchur result{std::move(a), Eigen::MatrixXcd(n, n)};
+  if (n == 0) return result;
+  std::vector<double> real_work(static_cast<std::size_t>(n));
+  Eigen::VectorXcd values(n);
+  int info = 0, sorted = 0;
+  with_workspace<std::complex<double>>([&](std::complex<double>* work, int length) {
+    zgees_("V", "N", nullptr, &n, result.triangle.data(), &n, &sorted, values.data(), result.vectors.data(), &n, work,
+           &length, real_work.data(), nullptr, &info);
+  });
+  require(info, "a complex Schur form did not converge");
+  return result;
 }
 
 Eigen::MatrixXd solve_symmetric(Eigen::MatrixXd a, Eigen::MatrixXd b) {

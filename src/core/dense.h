@@ -21,9 +21,20 @@ struct SymmetricEigen {
 /// @throws NumericalError  B is not positive definite, or it does not converge
 [[nodiscard]] SymmetricEigen symmetric_eigen(Eigen::MatrixXd a, Eigen::MatrixXd b);
 
-/// Eigenvalues of a complex matrix, n x n, in no order.
+/// A = V diag(λ) V⁻¹ of a complex matrix, n x n; columns of V have length 1. Of a defective matrix V is singular.
+struct ComplexEigen {
+  Eigen::VectorXcd values;
+  Eigen::MatrixXcd vectors;
+};
 /// @throws NumericalError  it does not converge
-[[nodiscard]] Eigen::VectorXcd complex_eigenvalues(Eigen::MatrixXcd a);
+[[nodiscard]] ComplexEigen complex_eigen(Eigen::MatrixXcd a);
+
+/// A = U T Uᴴ of any complex matrix, n x n: U unitary, T upper triangular.
+struct ComplexSchur {
+  Eigen::MatrixXcd triangle, vectors;
+};
+/// @throws NumericalError  it does not converge
+[[nodiscard]] ComplexSchur complex_schur(Eigen::MatrixXcd a);
 
 /// A⁻¹B, A symmetric (lower triangle), definite or not: n x n, n x k.
 /// @throws NumericalError  A is singular

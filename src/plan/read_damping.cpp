@@ -67,7 +67,7 @@ void read_damping(const Tree& section, Reading& reading) {
     return value;
   };
   if (const Tree* coupled = map.optional("coupled"))
-    rule.coupled = read_word(*coupled, {"no", "yes"}, "damping coupled", problems).value_or(0) == 1;
+    rule.coupled = read_word(*coupled, {"no", "yes"}, "damping coupled", problems).value_or(1) == 1;
   if (const Tree* near = map.optional("near"))
     for (const Tree* each : one_or_more(*near)) read_near(*each, rule, ratio, problems);
   map.done();

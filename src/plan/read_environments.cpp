@@ -28,6 +28,11 @@ std::optional<std::pair<std::string, double>> read_level(const Tree& tree, const
   return level ? std::optional(std::pair(decibels_text(*level), *level)) : std::nullopt;
 }
 
+std::string with_dashes(std::string name) {
+  std::replace(name.begin(), name.end(), '.', '-');
+  return name;
+}
+
 std::vector<int> read_axes(const Tree& tree, const std::string& subject, Problems& problems) {
   const std::vector<std::string> names(axis_names.begin(), axis_names.end());
   std::vector<int> axes;
@@ -48,8 +53,13 @@ void read_grid(const Tree& tree, const std::string& subject, Environment& enviro
   const double from = environment.input.from(), to = environment.input.to();
   grid.from = map.quantity("from", kind::frequency, Sign::positive).value_or(from);
   grid.to = map.quantity("to", kind::frequency, Sign::positive).value_or(to);
-  if (const Tree* density = map.optional("per octave"))
+  if (const Tree* density = map.optional("per octave")) {
+    constexpr int most = 10000;
     grid.per_octave = read_count(*density, map.subject() + " per octave", problems).value_or(24);
+    if (grid.per_octave > most)
+      problems.add(*density, map.subject(), fmt::format("{} points an octave are more than {}", density->text, most),
+                   "write per octave: 24; resonances and peaks have points of their own");
+  }
   if (const Tree* points = map.optional("points per resonance")) {
     grid.points_per_resonance = read_count(*points, map.subject() + " points per resonance", problems).value_or(21);
     if (grid.points_per_resonance % 2 == 0)
@@ -141,6 +151,9 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   Problems& problems = reading.problems;
   const std::string subject = "environment " + entry.key;
   const std::size_t before = problems.count();
+  if (entry.key.find('.') != std::string::npos)
+    problems.add(entry.value, subject, "a dot parts the name of an environment from its axis",
+                 fmt::format("write {}", with_dashes(entry.key)));
   MapReader map(entry.value, subject, problems);
   if (!map.is_map()) return std::nullopt;
   if (const Tree* still = map.optional("static")) return read_static(*still, entry.key, map, problems);
@@ -150,7 +163,11 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
       map.required("profile", reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front());
   const Profile* const profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
   read_motions(map, environment, reading);
-  if (const Tree* axes = map.required("axes", "[x, y, z]")) environment.axes = read_axes(*axes, subject, problems);
+  if (const Tree* axes = map.required("axes", "[x, y, z]")) {
+    environment.axes = read_axes(*axes, subject, problems);
+    if (axes->is_list() && axes->items.empty())
+      problems.add(*axes, subject, "no axis is named, so nothing is shaken", "write axes: [x, y, z]");
+  }
   double decibels = 0;
   environment.level = "+0 dB";
   if (const Tree* level = map.optional("level"))

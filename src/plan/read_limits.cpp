@@ -208,6 +208,8 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
     limit.factor *= *factor;
     limit.factors += fmt::format("{}{} {:g}", limit.factors.empty() ? "" : " × ", each->text, *factor);
   }
+  if (in && in->is_list() && in->items.empty())
+    problems.add(*in, map.subject(), "no environment is named, so nothing is judged", "write in: random, or a list");
   std::vector<Environment*> excited;
   for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
     Environment* const environment = find_environment(*each, map.subject() + " in", reading);

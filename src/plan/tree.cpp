@@ -56,7 +56,11 @@ Tree read_file(const std::string& file, std::vector<Problem>& problems) {
   std::ostringstream text;
   if (!stream || !(text << stream.rdbuf())) throw FileError(fmt::format("{}: cannot be read", file));
   try {
-    return convert(YAML::Load(text.str()), file, problems);
+    const std::vector<YAML::Node> documents = YAML::LoadAll(text.str());
+    if (documents.size() > 1)
+      problems.push_back({"", "a second YAML document begins here, and one file is one plan", "take the line --- out",
+                          place_of(documents[1].Mark(), file)});
+    return convert(documents.empty() ? YAML::Node() : documents.front(), file, problems);
   } catch (const YAML::Exception& error) {
     throw InputError(Problem{"", "this is not YAML: " + error.msg, "", place_of(error.mark, file)});
   }

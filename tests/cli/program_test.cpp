@@ -335,14 +335,15 @@ TEST(Program, RunsAStrutBetweenTwoFixtures) {
     expect_narrow(run_program(folder, command + " strut.yaml --no-figures").out);
 }
 
-TEST(Program, SaysWhatCouplingByDampingWouldChangeAndCanKeepIt) {
+TEST(Program, KeepsWhatCouplesTheModesAndSaysWhatLeavingItOutChanges) {
   const TemporaryFolder folder;
   (void)folder.write("deck.yaml", example("payload-frame/payload-frame.yaml"));
-  const Ran plain = run_program(folder, "sine deck.yaml --no-figures");
-  EXPECT_THAT(plain.err, HasSubstr("the modes are coupled by their damping: at its peak in sine."));
+  const Ran plain = run_program(folder, "sine deck.yaml --no-figures --set damping.coupled=no");
+  EXPECT_THAT(plain.err, HasSubstr("coupled: no leaves out that the modes are coupled by their damping: at its peak in sine."));
   const Json before = Json::parse(test::read_all(folder / "deck-sine-results/summary.json"));
-  const Ran coupled = run_program(folder, "sine deck.yaml --no-figures --set damping.coupled=yes");
-  EXPECT_THAT(coupled.err, Not(HasSubstr("coupled by their damping")));
+  const Ran coupled = run_program(folder, "sine deck.yaml --no-figures");
+  EXPECT_THAT(coupled.err, Not(HasSubstr("coupled")));
+  EXPECT_THAT(test::read_all(folder / "deck-sine-results/run.log"), HasSubstr("damping: kept whole"));
   const Json after = Json::parse(test::read_all(folder / "deck-sine-results/summary.json"));
   // At the frequency of the uncoupled peak the coupled answer was foretold; its own peak is at least as high.
   for (const char* quantity : {"aperture.acceleration", "box.acceleration", "fixture.force"}) {

@@ -38,9 +38,14 @@ TEST(Dense, DecompositionsAreWhatTheySay) {
     const MatrixXcd c = any.cast<std::complex<double>>() + std::complex<double>(0, 1) * b;
     EXPECT_LE((c * ComplexLu(c).solve(right.cast<std::complex<double>>()) - right).norm(), 1e3 * near);
     // The sum and the product of the eigenvalues are trace and determinant.
-    const Eigen::VectorXcd values = complex_eigenvalues(c);
-    ASSERT_EQ(values.size(), n);
-    EXPECT_LE(std::abs(values.sum() - c.trace()), near * (1 + b.norm()));
+    const ComplexEigen eigen = complex_eigen(c);
+    ASSERT_EQ(eigen.values.size(), n);
+    EXPECT_LE(std::abs(eigen.values.sum() - c.trace()), near * (1 + b.norm()));
+    EXPECT_LE((c * eigen.vectors - eigen.vectors * eigen.values.asDiagonal()).norm(), near * (1 + b.norm()));
+    const ComplexSchur schur = complex_schur(c);
+    EXPECT_LE((c - schur.vectors * schur.triangle * schur.vectors.adjoint()).norm(), near * (1 + b.norm()));
+    EXPECT_LE((schur.vectors.adjoint() * schur.vectors - MatrixXcd::Identity(n, n)).norm(), near);
+    EXPECT_TRUE(schur.triangle.isUpperTriangular(0));
   }
 }
 
@@ -49,7 +54,7 @@ TEST(Dense, ComplexEigenvaluesAreRoots) {
   MatrixXcd companion = MatrixXcd::Zero(5, 5);
   companion.diagonal(-1).setOnes();
   companion(0, 4) = 1;
-  const Eigen::VectorXcd roots = complex_eigenvalues(companion);
+  const Eigen::VectorXcd roots = complex_eigen(companion).values;
   for (int k = 0; k < 5; ++k) {
     const std::complex<double> exact = std::polar(1.0, 2 * std::numbers::pi * k / 5);
     EXPECT_LE((roots.array() - exact).abs().minCoeff(), 1e-14);

@@ -33,9 +33,9 @@ Taken random_with_static(const Watched& watched, const RandomRow& row, const Sta
   for (std::size_t k = 0; k < watched.candidates->items.size(); ++k) {
     const double constant = watched.candidates->of(still.rows, k).middleRows(watched.first, watched.count).norm();
     const double spread = sigma * row.candidate_rms[static_cast<Eigen::Index>(k)];
+    taken.upper = std::max(taken.upper, constant + upper * spread);  // another candidate may be the worst there
     if (constant + spread <= taken.value * (1 + 1e-9)) continue;
     taken.value = constant + spread;
-    taken.upper = constant + upper * spread;
     taken.where = watched.candidates->label(k);
   }
   return taken;
@@ -127,7 +127,10 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
   result.where = fmt::format("{} modes", basis.modes);
   result.value = basis.proven_below;
   compare(result);
-  result.met = result.met && !limit.below;
+  if (limit.below) {  // how far above is not known
+    result.met = false;
+    result.margin = std::nan("");
+  }
   return result;
 }
 
@@ -162,8 +165,11 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
       results.push_back(std::move(*result));
     }
   }
+  const auto rank = [](const LimitResult& result) {
+    return std::isnan(result.deciding()) ? -std::numeric_limits<double>::infinity() : result.deciding();
+  };
   std::stable_sort(results.begin(), results.end(),
-                   [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
+                   [&](const LimitResult& a, const LimitResult& b) { return rank(a) < rank(b); });
   return results;
 }
 

@@ -98,6 +98,7 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
       if (each.covers(f) && (!nearest || std::abs(f - each.frequency) < std::abs(f - nearest->frequency)))
         nearest = &each;
     if (!nearest) continue;
+    damping.given[r] = 1;
     damping.zeta[r] = nearest->zeta;
     damping.eta[r] = nearest->eta;
     damping.general_rate[r] = 2 * nearest->zeta / basis.omega[r];
@@ -113,25 +114,23 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
   }
 }
 
-// Eigenvalues s of q̈ + Vq̇ + (Λ + iD)q = 0 with positive imaginary part.
-std::vector<std::pair<double, double>> coupled_poles(const ModalBasis& basis, const ModalDamping& damping) {
-  const auto m = basis.omega.size();
-  Eigen::MatrixXcd companion = Eigen::MatrixXcd::Zero(2 * m, 2 * m);
-  companion.topRightCorner(m, m).setIdentity();
-  companion.bottomLeftCorner(m, m) = -std::complex<double>(0, 1) * damping.hysteretic;
-  companion.bottomLeftCorner(m, m) -= basis.omega.array().square().matrix().asDiagonal();
-  companion.bottomRightCorner(m, m) = -damping.viscous.cast<std::complex<double>>();
-  std::vector<std::pair<double, double>> poles;
-  for (const std::complex<double>& s : complex_eigenvalues(std::move(companion)))
-    if (s.imag() > 0) poles.emplace_back(std::abs(s) / (2 * pi), -s.real() / std::abs(s));
-  std::sort(poles.begin(), poles.end());
-  return poles;
-}
-
 }  // namespace
 
+Eigen::MatrixXcd ModalDamping::forces(const ModalBasis& basis, const Eigen::MatrixXcd& q,
+                                      const Eigen::MatrixXcd& velocity) const {
+  const std::complex<double> i(0, 1);
+  const Eigen::VectorXd natural2 = basis.omega.array().square();
+  Eigen::MatrixXcd force = natural2.asDiagonal() * q;
+  if (coupled)
+    force += viscous * velocity + i * (hysteretic * q);
+  else
+    force += (2 * zeta.cwiseProduct(basis.omega)).asDiagonal() * velocity +
+             i * Eigen::MatrixXcd(eta.cwiseProduct(natural2).asDiagonal() * q);
+  return force;
+}
+
 std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {
-  if (!damping.poles.empty()) return damping.poles;
+  if (damping.coupled) return damping.modes.resonances();
   std::vector<std::pair<double, double>> all;
   all.reserve(static_cast<std::size_t>(basis.size()));
   for (int r = 0; r < basis.size(); ++r) all.emplace_back(basis.frequency(r), damping.effective_ratio(r));
@@ -147,6 +146,8 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
   const auto m = basis.size();
   for (VectorXd* vector : {&damping.zeta, &damping.eta, &damping.general_rate, &damping.general_loss})
     vector->resize(m);
+  damping.given = VectorXd::Zero(m);
+  damping.mass_rate = rule.mass_rate;
   damping.base_rate = rule.stiffness_rate;
   damping.base_loss = rule.form == DampingRule::Form::loss_factor ? rule.value : 0;
   for (int r = 0; r < m; ++r) {
@@ -177,24 +178,28 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
     damping.hysteretic = loss + damping.base_loss * general;
   }
   give_near(basis, rule, damping);
-  if (rule.coupled && damping.couples()) {
-    damping.coupled = true;
-    damping.poles = coupled_poles(basis, damping);
-  }
+  damping.coupled = rule.coupled && damping.couples();
+  damping.modes = damping.coupled ? DampedModes(basis.omega, damping.viscous, damping.hysteretic)
+                                  : DampedModes(basis.omega, damping.zeta, damping.eta);
   return damping;
 }
 
 void require_damping(const ModalBasis& basis, const ModalDamping& damping, double from, double to) {
+  const auto refuse_undamped = [&](const std::string& which, double f) {
+    refuse("damping",
+           fmt::format("{} at {:.5g} Hz lies between {:.5g} and {:.5g} Hz and has no damping, so its response is "
+                       "infinite",
+                       which, f, from, to),
+           "write, for example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor");
+  };
   for (int r = 0; r < basis.modes; ++r) {
     const double f = basis.frequency(r);
-    if (f < from || f > to || damping.effective_ratio(r) > 0) continue;
-    throw InputError(Problem{
-        "damping",
-        fmt::format("mode {} at {:.5g} Hz lies between {:.5g} and {:.5g} Hz and has no damping, so its "
-                    "response is infinite",
-                    r + 1, f, from, to),
-        "write, for example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor", std::nullopt});
+    if (f >= from && f <= to && !(damping.effective_ratio(r) > least_damping))
+      refuse_undamped(fmt::format("mode {}", r + 1), f);
   }
+  if (!damping.coupled) return;
+  for (const auto& [f, ratio] : damping.modes.resonances())  // modes that move together may leave one undamped
+    if (f >= from && f <= to && !(ratio > least_damping)) refuse_undamped("a mode of the damped model", f);
 }
 
 }  // namespace avrenk

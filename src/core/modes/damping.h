@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/modes/damped_modes.h"
 #include "core/modes/modal_basis.h"
 
 namespace avrenk {
@@ -26,7 +27,7 @@ struct DampingRule {
   std::vector<std::pair<double, double>> table{};
   double mass_rate = 0, stiffness_rate = 0;  ///< Rayleigh's α (1/s) and β (s): C = αM + βK
   std::vector<NearDamping> near{};
-  bool coupled = false;  ///< keep what couples the modes: an m x m system a frequency
+  bool coupled = true;  ///< keep what couples the modes
 
   [[nodiscard]] double ratio(double frequency) const;  ///< ζ at a frequency; 0 for a loss factor
 };
@@ -40,8 +41,12 @@ struct ModalDamping {
   Eigen::VectorXd eta;   ///< hysteretic: loss factors by strain energy
   /// Force of elements under the general rule, beside their elastic force: general_rate·f on q̇ and i·general_loss·f on
   /// q.
-  Eigen::VectorXd general_rate;     ///< 2ζ(f_r)/ω_r, or β: s
-  Eigen::VectorXd general_loss;     ///< η
+  Eigen::VectorXd general_rate;  ///< 2ζ(f_r)/ω_r, or β: s
+  Eigen::VectorXd general_loss;  ///< η
+  /// 1 of a mode whose damping was given near its frequency: there every element has the given damping beside its
+  /// elastic force, whatever its own, so that forces balance; else 0.
+  Eigen::VectorXd given;
+  double mass_rate = 0;             ///< Rayleigh's α: a force αM on the modal velocities, 1/s
   double base_loss = 0;             ///< η of the general rule, on the quasi-static motion
   double base_rate = 0;             ///< Rayleigh's β on it, s; a ratio has no part in it
   std::vector<std::string> source;  ///< "general", "own η 62 %, general 38 %", "given near 62 Hz"
@@ -50,9 +55,11 @@ struct ModalDamping {
   /// damping is general, which couples nothing.
   Eigen::MatrixXd viscous, hysteretic;
   bool coupled = false;  ///< responses use the full matrices
-  /// Natural frequency (Hz) and fraction of critical damping of the coupled system's poles; empty if uncoupled.
-  std::vector<std::pair<double, double>> poles;
+  DampedModes modes;     ///< how the modal equations are solved: whole where coupled, else mode by mode
 
+  /// V q̇ + (Λ + iD) q, coupled or not as responses take it: m x n.
+  [[nodiscard]] Eigen::MatrixXcd forces(const ModalBasis& basis, const Eigen::MatrixXcd& q,
+                                        const Eigen::MatrixXcd& velocity) const;
   [[nodiscard]] bool couples() const { return viscous.size() > 0; }
   /// ζ + η/2: the fraction of critical damping that counts at resonance.
   [[nodiscard]] double effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }
@@ -68,10 +75,14 @@ struct ModalDamping {
 ///     η_r = Σ η_e φᵀK_eφ / ω²,   ζ_r = ζ(f_r) Σ_general φᵀK_eφ / ω² + φᵀCφ / 2ω
 ///
 /// An element has one source: its own loss factor or dashpot, else the general rule. Rayleigh's α acts on all mass, β
-/// on the general elements. A value given near a frequency replaces the sum. Unless the rule says coupled, modes stay
-/// uncoupled; for strongly damped joints that is an approximation.
-/// @throws InputError  Rayleigh's rule gives a mode negative damping
+/// on the general elements. A value given near a frequency replaces the sum. What couples the modes is kept unless the
+/// rule says otherwise; left out, it is an approximation for strongly damped joints.
+/// @throws InputError      Rayleigh's rule gives a mode negative damping
+/// @throws NumericalError  the eigenvalue problem of the damped modes does not converge
 [[nodiscard]] ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule);
+
+/// Less of critical damping than this is what rounding leaves of none.
+inline constexpr double least_damping = 1e-12;
 
 /// Refuses an undamped mode inside a band: its peak would be infinite.
 /// @throws InputError  names the first such mode and says what to give

@@ -22,12 +22,15 @@ using ComplexSparse = Eigen::SparseMatrix<Complex>;
 constexpr double same = 0.005;  // part of a frequency
 
 // The frequency that matters to a quantity; 0: it has none worth a look.
-double frequency_of(const Outcome& outcome, const Watched& watched, std::size_t i) {
+double frequency_of(const Outcome& outcome, const std::vector<Watched>& all, std::size_t i) {
+  const Watched& watched = all[i];
   if (outcome.is_combined() || outcome.grid.empty() || !watched.is_headline()) return 0;
   constexpr double rounding = 1e-10;
   if (!outcome.sine.empty()) {
-    double largest = 0;
-    for (const SineRow& row : outcome.sine) largest = std::max(largest, row.peak.value);
+    double largest = 0;  // of its own kind: newtons say nothing about metres
+    for (std::size_t k = 0; k < all.size(); ++k)
+      if (all[k].quantity->kind == watched.quantity->kind && all[k].quantity->per_input == watched.quantity->per_input)
+        largest = std::max(largest, outcome.sine[k].peak.value);
     return outcome.sine[i].peak.value > rounding * largest ? outcome.sine[i].peak.frequency : 0;
   }
   const RandomRow& row = outcome.random[i];
@@ -58,16 +61,26 @@ General general_at(const DampingRule& rule, double frequency) {
   return {};
 }
 
-// What it adds to the force of an element: of a mode whose damping was given, as much as the modal answer adds.
-General general_force(const AuditSource& source, double frequency) {
+// What is added to the forces of elements in the answers at one frequency: near a mode whose damping was given, to all
+// of them as much as the modal answer adds.
+ModalDamping force_damping(const AuditSource& source, double frequency, Index answers) {
   General general = general_at(source.rule, frequency);
   int nearest = 0;
   for (int r = 0; r < source.basis.modes; ++r)
     if (std::abs(source.basis.frequency(r) - frequency) < std::abs(source.basis.frequency(nearest) - frequency))
       nearest = r;
-  if (is_given(source, nearest))
+  const bool given = source.basis.modes > 0 && is_given(source, nearest);
+  if (given)
     general = {source.damping.general_loss[nearest] + 2 * pi * frequency * source.damping.general_rate[nearest], 0, 0};
-  return general;
+  ModalDamping damping;
+  damping.zeta = damping.eta = VectorXd::Zero(answers);
+  damping.general_loss = VectorXd::Constant(answers, general.loss);
+  damping.general_rate = VectorXd::Constant(answers, general.stiffness_rate);
+  damping.given = VectorXd::Constant(answers, given ? 1 : 0);
+  damping.mass_rate = general.mass_rate;
+  damping.base_loss = source.damping.base_loss;
+  damping.base_rate = source.damping.base_rate;
+  return damping;
 }
 
 // Damping force per unit of motion, iωC + iK_η with all that the elements have.
@@ -176,7 +189,7 @@ std::vector<double> frequencies_that_matter(const AuditSource& source, int most)
   std::vector<double> all;
   for (const Outcome& outcome : source.outcomes)
     for (std::size_t i = 0; i < source.watched.size(); ++i)
-      if (const double f = frequency_of(outcome, source.watched[i], i); f > 0) all.push_back(f);
+      if (const double f = frequency_of(outcome, source.watched, i); f > 0) all.push_back(f);
   std::sort(all.begin(), all.end());
   std::vector<std::pair<int, double>> groups;  // −votes, the middle of them
   for (std::size_t first = 0; first < all.size();) {
@@ -207,7 +220,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     for (const Outcome& outcome : source.outcomes) {
       bool any = false;
       for (std::size_t i = 0; i < source.watched.size(); ++i)
-        any = any || std::abs(frequency_of(outcome, source.watched[i], i) / frequency - 1) <= same;
+        any = any || std::abs(frequency_of(outcome, source.watched, i) / frequency - 1) <= same;
       if (!any) continue;
       looked_at.push_back(&outcome);
       directions.push_back(outcome.environment->directions(outcome.axis, system));
@@ -227,13 +240,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     parts.statics = source.basis.statics;
     parts.foot_influence = source.basis.foot_influence;
     derive(system, parts);
-    const General general = general_force(source, frequency);
-    ModalDamping own;
-    own.zeta = own.eta = VectorXd::Zero(2 * count);
-    own.general_loss = VectorXd::Constant(2 * count, general.loss);
-    own.general_rate = VectorXd::Constant(2 * count, general.stiffness_rate);
-    own.base_loss = source.damping.base_loss;
-    own.base_rate = source.damping.base_rate;
+    const ModalDamping own = force_damping(source, frequency, 2 * count);
     const std::vector<Watched> direct =
         watch(source.assembly, Channels(source.assembly, system, parts, own), source.requests, source.stress);
     for (std::size_t o = 0; o < looked_at.size(); ++o) {
@@ -249,7 +256,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
       const bool random = outcome.sine.empty();
       const double input = outcome.environment->input.at(frequency);
       for (std::size_t i = 0; i < source.watched.size(); ++i) {
-        if (!(std::abs(frequency_of(outcome, source.watched[i], i) / frequency - 1) <= same)) continue;
+        if (!(std::abs(frequency_of(outcome, source.watched, i) / frequency - 1) <= same)) continue;
         const Watched& watched = source.watched[i];
         const double level = watched.quantity->per_input ? 1 : random ? std::sqrt(input) : input;
         answers.push_back({outcome.name(), i, frequency, random, level * answer(watched, z, random),

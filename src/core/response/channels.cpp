@@ -4,6 +4,7 @@ namespace avrenk {
 
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
+using Eigen::VectorXd;
 
 Channels::Channels(const Assembly& assembly, const System& system, const ModalBasis& basis, const ModalDamping& damping)
     : assembly_(assembly),
@@ -78,7 +79,13 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
       (1.0 + imaginary * (general ? damping_.base_loss : own)) * elastic.base;
   auto on_coordinates = channels.middleCols(layout_.modal(0), layout_.modes);
   if (!general) {
-    on_coordinates = (1.0 + imaginary * own) * elastic.modal;
+    const VectorXd &given = damping_.given, left = (1 - given.array()).matrix();
+    on_coordinates = elastic.modal.cast<Complex>();
+    on_coordinates +=
+        imaginary * (elastic.modal * (own * left + given.cwiseProduct(damping_.general_loss)).asDiagonal());
+    if (!given.isZero(0))
+      channels.middleCols(layout_.modal(1), layout_.modes) =
+          (elastic.modal * given.cwiseProduct(damping_.general_rate).asDiagonal()).cast<Complex>();
     return channels;
   }
   channels.middleCols(layout_.base(1), layout_.motions) = (damping_.base_rate * elastic.base).cast<Complex>();
@@ -89,6 +96,10 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
     channels.middleCols(layout_.modal(1), layout_.modes) =
         (elastic.modal * damping_.general_rate.asDiagonal()).cast<Complex>();
   return channels;
+}
+
+Eigen::DiagonalMatrix<Complex, Eigen::Dynamic> Channels::left_to_elements() const {
+  return Eigen::DiagonalMatrix<Complex, Eigen::Dynamic>((1 - damping_.given.array()).matrix().cast<Complex>());
 }
 
 MatrixXcd Channels::spring_travel(int spring) const {
@@ -112,7 +123,8 @@ MatrixXcd Channels::spring_force(int spring) const {
   MatrixXcd channels = with_damping(elastic, own.loss_factor, own.has_dashpot());
   if (own.has_dashpot()) {
     const MatrixXcd dashpot = own.dashpot.cast<Complex>().asDiagonal() * travel;
-    channels.middleCols(layout_.modal(1), layout_.modes) += dashpot.middleCols(layout_.modal(0), layout_.modes);
+    channels.middleCols(layout_.modal(1), layout_.modes) +=
+        dashpot.middleCols(layout_.modal(0), layout_.modes) * left_to_elements();
     channels.middleCols(layout_.base(1), layout_.motions) += dashpot.middleCols(layout_.base(0), layout_.motions);
   }
   return channels;
@@ -142,15 +154,19 @@ MatrixXcd Channels::joint_force(const JointSide& side) const {
     if (basis_.statics.moves_rigidly) sum.base.setZero();
     return sum;
   };
-  MatrixXcd channels = with_damping(strained(rows.stiffness), std::nullopt, false);
-  const auto put = [&](const ElasticRows& own, int derivative, Complex factor) {
-    channels.middleCols(layout_.modal(derivative), layout_.modes) += factor * own.modal;
+  MatrixXcd channels = with_damping(strained(rows.stiffness), std::nullopt, false) +
+                       with_damping(strained(rows.own_stiffness), 0.0, false);
+  const auto put = [&](const ElasticRows& own, int derivative, Complex factor, bool by_elements) {
+    const MatrixXcd modal = factor * own.modal;
+    channels.middleCols(layout_.modal(derivative), layout_.modes) +=
+        by_elements ? MatrixXcd(modal * left_to_elements()) : modal;
     channels.middleCols(layout_.base(derivative), layout_.motions) += factor * own.base;
   };
-  put(strained(rows.own_stiffness), 0, 1);
-  put(strained(rows.loss), 0, imaginary);
-  put(strained(rows.dashpot), 1, 1);
-  put(together(rows.mass), 2, 1);
+  put(strained(rows.loss), 0, imaginary, true);
+  put(strained(rows.dashpot), 1, 1, true);
+  const ElasticRows inertia = together(rows.mass);
+  put(inertia, 2, 1, false);
+  put({inertia.modal, MatrixXd::Zero(6, layout_.motions)}, 1, damping_.mass_rate, true);
   return channels;
 }
 
@@ -173,10 +189,11 @@ MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, int base, con
   MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());
   const int m = layout_.modes, n = layout_.motions;
   channels.middleCols(layout_.modal(2), m) = reaction.inertia.cast<Complex>();
+  // Of a mode of given damping all elements have the same beside their elastic forces, whose sum is none.
   channels.middleCols(layout_.modal(1), m) =
-      (reaction.viscous + reaction.general * damping_.general_rate.asDiagonal()).cast<Complex>();
+      (reaction.viscous + reaction.general * damping_.general_rate.asDiagonal()).cast<Complex>() * left_to_elements();
   channels.middleCols(layout_.modal(0), m) =
-      imaginary * (reaction.loss + reaction.general * damping_.general_loss.asDiagonal());
+      imaginary * (reaction.loss + reaction.general * damping_.general_loss.asDiagonal()) * left_to_elements();
   channels.middleCols(layout_.base(2), n) = reaction.mass.cast<Complex>();
   channels.middleCols(layout_.base(1), n) =
       (reaction.dashpot + damping_.base_rate * reaction.base_general).cast<Complex>();

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <deque>
+#include <numeric>
 
 #include "core/error.h"
 
@@ -121,7 +122,7 @@ class Reasons {
     const ModalDamping& damping = transfer_.damping();
     row.sweep_parameter = sweep_parameter(*environment_.sweep_rate, damping.amplification(main->first),
                                           transfer_.basis().frequency(main->first));
-    if (row.sweep_parameter <= slow_sweep || damping.coupled) return;
+    if (row.sweep_parameter <= slow_sweep) return;
     if (!swept_)
       swept_.emplace(transfer_, response_.amplitude(), *environment_.sweep_rate, environment_.grid.from,
                      environment_.grid.to);
@@ -210,62 +211,163 @@ std::size_t first_largest(const VectorXd& values) {  // the first of equals is n
   return best;
 }
 
-void run_random(const Transfer& transfer, const std::vector<Watched>& watched, Outcome& outcome) {
-  const Environment& environment = *outcome.environment;
-  const ModalCovariance covariance = integrate_covariance(transfer, environment.input);
-  outcome.integration_error = covariance.error;
-  outcome.integration_points = static_cast<int>(covariance.rule.frequency.size());
-  const StateLayout& layout = transfer.layout();
-  std::vector<double> roots = environment.input.levels(outcome.grid);
-  for (double& level : roots) level = std::sqrt(level);
-  const StateTable on_grid(transfer, outcome.grid, roots);
-  // The kept states hold the roots of the weights already.
-  const IntegrationRule by_point{covariance.rule.frequency, std::vector<double>(covariance.rule.frequency.size(), 1)};
-  CoupledStates coupled(transfer);
-  // Shared by the components of one request: covariances, and the curves of the candidate last looked at.
-  const Candidates* last = nullptr;
-  std::size_t last_index = 0;
-  Eigen::MatrixXd blocks;
-  MatrixXcd at_rule_rows, on_grid_rows;
-  for (const Watched& each : watched) {
-    RandomRow row;
-    if (each.quantity->per_input) {  // a ratio has no RMS
-      row.rms = row.curve_rms = row.largest = row.coupling = std::nan("");
-      row.psd.assign(outcome.grid.size(), std::nan(""));
-      outcome.random.push_back(std::move(row));
-      continue;
+// One random environment along one axis.
+class RandomRun {
+ public:
+  RandomRun(const Transfer& transfer, const std::vector<Watched>& watched, Outcome& outcome)
+      : transfer_(transfer), watched_(watched), outcome_(outcome), coupled_(transfer) {}
+
+  void run() {
+    covariance_ = integrate_covariance(transfer_, outcome_.environment->input);
+    double error = 0;
+    for (int round = 0;; ++round) {
+      look();
+      const std::vector<bool> rough = rough_panels(error);
+      if (round == most_rounds || std::find(rough.begin(), rough.end(), true) == rough.end()) break;
+      refine(transfer_, rough, covariance_);
     }
-    const bool fresh = last != each.candidates.get();
-    last = each.candidates.get();
-    if (fresh) blocks = block_covariances(last->rows, last->base_width, covariance, layout);
-    row.candidate_rms = candidate_rms(each, blocks);
-    const std::size_t index = first_largest(row.candidate_rms);
-    if (fresh || index != last_index) {
-      const MatrixXcd rows = last->of(last->rows, index);
-      at_rule_rows = covariance.states.times(rows);
-      on_grid_rows = on_grid.times(rows);
-      last_index = index;
-    }
-    const Measure worst = each.measure(index);
-    row.rms = row.candidate_rms[static_cast<Index>(index)];
-    row.where = worst.label;
-    row.psd = squares_of(on_grid_rows.middleRows(each.first, each.count));
-    row.curve_rms = curve_rms(outcome.grid, row.psd);
-    row.shares = largest_shares(variance_shares(worst, covariance, layout));
-    const std::vector<double> squares = squares_of(at_rule_rows.middleRows(each.first, each.count));
-    row.moments = spectral_moments(by_point, squares);
-    row.bands = dominating_bands(outcome.grid, row.psd, by_point, squares);
-    row.largest = environment.duration && each.is_gaussian()
-                      ? row.rms * expected_largest(row.moments.zero_crossings(), *environment.duration)
-                      : std::nan("");
-    if (coupled.differ()) row.coupling = std::nan("");
-    if (coupled.differ() && each.is_headline() && !row.bands.empty() && row.rms > 0) {
-      const double f = row.bands.front().frequency;
-      row.coupling = (worst.rows * coupled.at(f)).squaredNorm() / (worst.rows * transfer.state(f)).squaredNorm() - 1;
-    }
-    outcome.random.push_back(std::move(row));
+    covariance_.error = std::max(covariance_.error, error);
+    draw();
+    refine_grid();
+    outcome_.integration_error = covariance_.error;
+    outcome_.integration_points = static_cast<int>(covariance_.rule.frequency.size());
+    for (std::size_t i = 0; i < watched_.size(); ++i) outcome_.random.push_back(explained(i));
   }
-}
+
+ private:
+  struct Row {
+    Measure measure;  // of the worst candidate
+    VectorXd candidate_rms;
+    std::size_t candidate = 0;
+    double rms = 0;
+    bool is_rounding = false;          // what rounding leaves of parts that cancel
+    std::vector<double> at_rule, psd;  // squares at the points of the rule, weights included; on the grid
+  };
+
+  // RMS of all candidates, and the worst of each at the points of the rule.
+  void look() {
+    rows_.assign(watched_.size(), {});
+    const VectorXd sizes = covariance_.gamma.diagonal().real().cwiseMax(0).cwiseSqrt();
+    const Candidates* last = nullptr;  // shared by the components of one request
+    std::size_t last_index = 0;
+    Eigen::MatrixXd blocks;
+    MatrixXcd at_rule_rows;
+    for (std::size_t i = 0; i < watched_.size(); ++i) {
+      const Watched& each = watched_[i];
+      if (each.quantity->per_input) continue;  // a ratio has no RMS
+      Row& row = rows_[i];
+      const bool fresh = last != each.candidates.get();
+      last = each.candidates.get();
+      if (fresh) blocks = block_covariances(last->rows, last->base_width, covariance_, transfer_.layout());
+      row.candidate_rms = candidate_rms(each, blocks);
+      row.candidate = first_largest(row.candidate_rms);
+      if (fresh || row.candidate != last_index) {
+        at_rule_rows = covariance_.states.times(last->of(last->rows, row.candidate));
+        last_index = row.candidate;
+      }
+      row.measure = each.measure(row.candidate);
+      row.at_rule = squares_of(at_rule_rows.middleRows(each.first, each.count));
+      // The same as from Γ, in which rounding is that of squares: where parts cancel to 1e-5 it would leave 1e-6.
+      row.rms = std::sqrt(std::accumulate(row.at_rule.begin(), row.at_rule.end(), 0.0));
+      row.candidate_rms[static_cast<Index>(row.candidate)] = row.rms;
+      row.is_rounding = row.rms < rounding * (row.measure.rows.cwiseAbs() * sizes).norm();
+    }
+  }
+
+  // The same on the grid.
+  void draw() {
+    std::vector<double> roots = outcome_.environment->input.levels(outcome_.grid);
+    for (double& level : roots) level = std::sqrt(level);
+    const StateTable on_grid(transfer_, outcome_.grid, roots);
+    const Candidates* last = nullptr;
+    std::size_t last_index = 0;
+    MatrixXcd on_grid_rows;
+    for (std::size_t i = 0; i < watched_.size(); ++i) {
+      const Watched& each = watched_[i];
+      Row& row = rows_[i];
+      if (each.quantity->per_input) continue;
+      if (last != each.candidates.get() || row.candidate != last_index) {
+        last = each.candidates.get();
+        last_index = row.candidate;
+        on_grid_rows = on_grid.times(last->of(last->rows, last_index));
+      }
+      row.psd = squares_of(on_grid_rows.middleRows(each.first, each.count));
+    }
+  }
+
+  // Panels that are too long for a row whose mean square is not known to the tolerance; @param error  the largest
+  [[nodiscard]] std::vector<bool> rough_panels(double& error) const {
+    std::vector<bool> rough(covariance_.panels.size(), false);
+    error = 0;
+    for (const Row& row : rows_) {
+      if (!(row.rms > 0) || row.is_rounding) continue;
+      const std::vector<double> errors = rule_errors(row.at_rule);
+      const double sum = std::accumulate(errors.begin(), errors.end(), 0.0);
+      error = std::max(error, sum);
+      if (sum <= covariance_tolerance) continue;
+      for (std::size_t i = 0; i < errors.size(); ++i)
+        rough[i] = rough[i] || errors[i] > 0.5 * covariance_tolerance / static_cast<double>(errors.size());
+    }
+    return rough;
+  }
+
+  // A curve whose own integral differs from the RMS has resonances or falls between its points: those of the rule show
+  // them.
+  void refine_grid() {
+    for (const Row& row : rows_) {
+      if (!(row.rms > 0) || row.is_rounding || std::abs(curve_rms(outcome_.grid, row.psd) / row.rms - 1) <= well_drawn)
+        continue;
+      std::vector<double> grid = outcome_.grid;
+      grid.insert(grid.end(), covariance_.rule.frequency.begin(), covariance_.rule.frequency.end());
+      outcome_.grid = once_inside(std::move(grid), outcome_.grid.front(), outcome_.grid.back());
+      draw();
+      return;
+    }
+  }
+
+  RandomRow explained(std::size_t i) {
+    const Watched& each = watched_[i];
+    Row& own = rows_[i];
+    RandomRow row;
+    if (each.quantity->per_input) {
+      row.rms = row.curve_rms = row.largest = row.coupling = std::nan("");
+      row.psd.assign(outcome_.grid.size(), std::nan(""));
+      return row;
+    }
+    row.rms = own.rms;
+    row.where = own.measure.label;
+    row.candidate_rms = std::move(own.candidate_rms);
+    row.psd = std::move(own.psd);
+    row.curve_rms = curve_rms(outcome_.grid, row.psd);
+    row.shares = largest_shares(variance_shares(own.measure, covariance_, transfer_.layout()));
+    // The kept states hold the roots of the weights already.
+    const IntegrationRule by_point{covariance_.rule.frequency,
+                                   std::vector<double>(covariance_.rule.frequency.size(), 1)};
+    row.moments = spectral_moments(by_point, own.at_rule);
+    row.bands = dominating_bands(outcome_.grid, row.psd, by_point, own.at_rule);
+    const std::optional<double>& duration = outcome_.environment->duration;
+    row.largest = duration && each.is_gaussian() ? row.rms * expected_largest(row.moments.zero_crossings(), *duration)
+                                                 : std::nan("");
+    if (!coupled_.differ()) return row;
+    row.coupling = std::nan("");
+    if (each.is_headline() && !row.bands.empty() && row.rms > 0) {
+      const double f = row.bands.front().frequency;
+      row.coupling =
+          (own.measure.rows * coupled_.at(f)).squaredNorm() / (own.measure.rows * transfer_.state(f)).squaredNorm() - 1;
+    }
+    return row;
+  }
+
+  static constexpr int most_rounds = 6;
+  static constexpr double rounding = 1e-9;    // of what a sum would be without its signs
+  static constexpr double well_drawn = 0.01;  // of an RMS, in the drawn curve's own integral
+  const Transfer& transfer_;
+  const std::vector<Watched>& watched_;
+  Outcome& outcome_;
+  CoupledStates coupled_;
+  ModalCovariance covariance_;
+  std::vector<Row> rows_;
+};
 
 }  // namespace
 
@@ -322,7 +424,7 @@ Outcome run_environment(const Environment& environment, int axis, const System& 
   if (environment.type == Environment::Type::sine)
     run_sine(transfer, watched, after, outcome);
   else
-    run_random(transfer, watched, outcome);
+    RandomRun(transfer, watched, outcome).run();
   return outcome;
 }
 

@@ -20,22 +20,24 @@ using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
 constexpr int most_halvings = 12;
+constexpr double nothing = 1e-26;  // of the largest mean square: what rounding makes
 constexpr double core_reach = 4;   // half-bandwidths around a resonance in which the phase is the variable
 constexpr double widest_step = 2;  // of frequency, over one panel far from all resonances
 
-// f = f_r (1 + ζ tan t), or ln f = t where there is no resonance.
-struct Panel {
-  double from, to;  // of t
-  double resonance = 0, ratio = 0;
-  const PowerLaw* input = nullptr;
-  int halvings = 0;
-  [[nodiscard]] double frequency(double t) const {
-    return ratio > 0 ? resonance * (1 + ratio * std::tan(t)) : std::exp(t);
-  }
-  [[nodiscard]] double stretch(double t) const {  // df/dt
-    return ratio > 0 ? resonance * ratio / std::pow(std::cos(t), 2) : std::exp(t);
-  }
-};
+using Panel = IntegrationPanel;
+
+double frequency_on(const Panel& panel, double t) {
+  return panel.ratio > 0 ? panel.resonance * (1 + panel.ratio * std::tan(t)) : std::exp(t);
+}
+double stretch_on(const Panel& panel, double t) {  // df/dt
+  return panel.ratio > 0 ? panel.resonance * panel.ratio / std::pow(std::cos(t), 2) : std::exp(t);
+}
+std::pair<Panel, Panel> halves_of(const Panel& panel) {
+  Panel first = panel, second = panel;
+  first.to = second.from = 0.5 * (panel.from + panel.to);
+  first.halvings = second.halvings = panel.halvings + 1;
+  return {first, second};
+}
 
 void add_log_panels(std::vector<Panel>& panels, double from, double to, double centre, double half_width,
                     const PowerLaw* input) {
@@ -56,7 +58,9 @@ void add_log_panels(std::vector<Panel>& panels, double from, double to, double c
 void add_panels(std::vector<Panel>& panels, double from, double to, double resonance, double ratio,
                 const PowerLaw* input) {
   const double half_width = core_reach * ratio * resonance;
-  const double low = std::clamp(resonance - half_width, from, to), high = std::clamp(resonance + half_width, from, to);
+  // Far below, where the base's own motion grows, ln f is the variable however wide the resonance is.
+  const double low = std::clamp(std::max(resonance - half_width, resonance / widest_step), from, to),
+               high = std::clamp(resonance + half_width, from, to);
   if (high > low) {
     const auto phase = [&](double f) { return std::atan((f / resonance - 1) / ratio); };
     const double middle = std::clamp(resonance, low, high);
@@ -91,28 +95,31 @@ void append_points(const Panel& panel, IntegrationRule& rule) {
   const double middle = 0.5 * (panel.from + panel.to), half = 0.5 * (panel.to - panel.from);
   const std::size_t points = Rule::abscissa().size();  // of the upper half
   const auto append = [&](double side, std::size_t g) {
-    const double t = middle + side * half * Rule::abscissa()[g], f = panel.frequency(t);
+    const double t = middle + side * half * Rule::abscissa()[g], f = frequency_on(panel, t);
     rule.frequency.push_back(f);
-    rule.weight.push_back(half * Rule::weights()[g] * panel.stretch(t) * panel.input->at(f));
+    rule.weight.push_back(half * Rule::weights()[g] * stretch_on(panel, t) * panel.input->at(f));
   };
   for (std::size_t g = points; g-- > 0;) append(-1, g);
   for (std::size_t g = 0; g < points; ++g) append(1, g);
 }
 
-// What one panel adds to the diagonal of Γ: |q|² with ω^0, ω^2, ω^4. The bases' own motion needs no check.
-VectorXd diagonal_of(const Transfer& transfer, const Panel& panel) {
+// What says whether panels are fine enough: mean squares of the damped coordinates with ω^0, ω^2, ω^4, and of the
+// base's own motion.
+VectorXd mean_squares(const Transfer& transfer, const Panel& panel) {
   IntegrationRule rule;
   append_points(panel, rule);
-  const Index m = transfer.layout().modes;
-  VectorXd diagonal = VectorXd::Zero(3 * m);
+  VectorXd all;
   for (std::size_t k = 0; k < rule.frequency.size(); ++k) {
-    const double omega2 = std::pow(2 * pi * rule.frequency[k], 2);
-    const VectorXd square = (rule.weight[k] * transfer.squares(rule.frequency[k])).matrix();
-    diagonal.head(m) += square;
-    diagonal.segment(m, m) += omega2 * square;
-    diagonal.tail(m) += omega2 * omega2 * square;
+    const double omega2 = std::pow(2 * pi * rule.frequency[k], 2), weight = rule.weight[k];
+    const VectorXd square = (weight * transfer.squares(rule.frequency[k])).matrix();
+    const Index m = square.size();
+    if (k == 0) all = VectorXd::Zero(3 * m + 3);
+    all.head(m) += square;
+    all.segment(m, m) += omega2 * square;
+    all.segment(2 * m, m) += omega2 * omega2 * square;
+    all.tail<3>() += weight * Vector3(1 / (omega2 * omega2), 1 / omega2, 1);
   }
-  return diagonal;
+  return all;
 }
 
 // i^power
@@ -167,22 +174,40 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const std::vector<double>& fr
 
 }  // namespace
 
+namespace {
+
+// Rule, states and Γ of the panels.
+void assemble(const Transfer& transfer, ModalCovariance& result) {
+  result.rule = {};
+  for (const Panel& panel : result.panels) append_points(panel, result.rule);
+  std::vector<double> roots;
+  for (const double weight : result.rule.weight) roots.push_back(std::sqrt(weight));
+  result.states = StateTable(transfer, result.rule.frequency, roots);
+  result.gamma = assemble_gamma(transfer, result.rule.frequency, roots, result.states);
+}
+
+}  // namespace
+
 ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable& input) {
-  // The diagonal costs little: it says which panels are fine enough before the whole matrix is assembled once.
+  // Mean squares cost little: they say which panels are fine enough before the whole matrix is assembled once.
   std::vector<Panel> open = first_panels(transfer, input), done;
   std::vector<VectorXd> coarse;
-  VectorXd total = VectorXd::Zero(3L * transfer.layout().modes);
+  VectorXd total;
   for (const Panel& panel : open) {
-    coarse.push_back(diagonal_of(transfer, panel));
-    total += coarse.back();
+    coarse.push_back(mean_squares(transfer, panel));
+    total = total.size() == 0 ? coarse.back() : VectorXd(total + coarse.back());
   }
   ModalCovariance result;
   VectorXd change = VectorXd::Zero(total.size());
   const double allowed = 0.1 * covariance_tolerance / std::sqrt(static_cast<double>(open.size()));
+  // A coordinate that nothing drives is what rounding leaves of the others.
   const auto relative = [&](const VectorXd& part) {
+    const Index m = total.size() / 3 - 1;
     double worst = 0;
-    for (Index i = 0; i < part.size(); ++i)
-      if (total[i] > 0) worst = std::max(worst, std::abs(part[i]) / total[i]);
+    for (Index i = 0; i < part.size(); ++i) {
+      const double floor = i < 3 * m ? nothing * total.segment(i / m * m, m).maxCoeff() : 0;
+      if (total[i] > floor) worst = std::max(worst, std::abs(part[i]) / total[i]);
+    }
     return worst;
   };
   while (!open.empty()) {
@@ -190,11 +215,8 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
     const VectorXd whole = coarse.back();
     open.pop_back();
     coarse.pop_back();
-    const double middle = 0.5 * (panel.from + panel.to);
-    Panel first = panel, second = panel;
-    first.to = second.from = middle;
-    first.halvings = second.halvings = panel.halvings + 1;
-    const VectorXd one = diagonal_of(transfer, first), two = diagonal_of(transfer, second);
+    const auto [first, second] = halves_of(panel);
+    const VectorXd one = mean_squares(transfer, first), two = mean_squares(transfer, second);
     const VectorXd difference = one + two - whole;
     if (relative(difference) <= allowed || panel.halvings == most_halvings) {
       change += difference;
@@ -211,13 +233,55 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
         fmt::format("the RMS integral did not settle: a change of {:.1e} is left where {:.0e} is asked for",
                     result.error, covariance_tolerance));
   std::sort(done.begin(), done.end(),
-            [](const Panel& a, const Panel& b) { return a.frequency(a.from) < b.frequency(b.from); });
-  for (const Panel& panel : done) append_points(panel, result.rule);
-  std::vector<double> roots;
-  for (const double weight : result.rule.weight) roots.push_back(std::sqrt(weight));
-  result.states = StateTable(transfer, result.rule.frequency, roots);
-  result.gamma = assemble_gamma(transfer, result.rule.frequency, roots, result.states);
+            [](const Panel& a, const Panel& b) { return frequency_on(a, a.from) < frequency_on(b, b.from); });
+  result.panels = std::move(done);
+  assemble(transfer, result);
   return result;
+}
+
+void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance) {
+  std::vector<Panel> finer;
+  for (std::size_t i = 0; i < panels.size(); ++i) {
+    const Panel& panel = covariance.panels[i];
+    if (!panels[i]) {
+      finer.push_back(panel);
+      continue;
+    }
+    const auto [first, second] = halves_of(panel);
+    finer.insert(finer.end(), {first, second});
+  }
+  covariance.panels = std::move(finer);
+  assemble(transfer, covariance);
+}
+
+std::vector<double> rule_errors(std::span<const double> squares) {
+  using Rule = boost::math::quadrature::gauss<double, 8>;
+  constexpr int points = 8, half = 4;
+  double total = 0;
+  std::vector<double> errors;
+  for (std::size_t first = 0; first + points <= squares.size(); first += points) {
+    // Coefficients (n + ½) Σ g_i h_i P_n(x_i) of the integrand; g_i h_i are the squares themselves.
+    std::array<double, points> coefficients{};
+    for (int i = 0; i < points; ++i) {
+      const double x = i < half ? -Rule::abscissa()[static_cast<std::size_t>(half - 1 - i)]
+                                : Rule::abscissa()[static_cast<std::size_t>(i - half)];
+      double before = 0, now = 1;  // P_{n−1}, P_n
+      for (int n = 0; n < points; ++n) {
+        coefficients[static_cast<std::size_t>(n)] += (n + 0.5) * squares[first + static_cast<std::size_t>(i)] * now;
+        const double next = ((2 * n + 1) * x * now - n * before) / (n + 1);
+        before = now;
+        now = next;
+      }
+    }
+    double largest = 0;
+    for (const double each : coefficients) largest = std::max(largest, std::abs(each));
+    const double tail = std::max(std::abs(coefficients[6]), std::abs(coefficients[7]));
+    total += 2 * coefficients[0];
+    // They fall as ρ⁻ⁿ; the rule errs by those from the sixteenth on.
+    errors.push_back(largest > 0 ? 2 * largest * std::pow(tail / largest, 16 / 6.5) : 0);
+  }
+  for (double& error : errors) error = total > 0 ? error / total : 0;
+  return errors;
 }
 
 double root_mean_square(const Measure& measure, const ModalCovariance& covariance) {
@@ -295,7 +359,7 @@ SpectralMoments spectral_moments(const IntegrationRule& rule, std::span<const do
 
 double expected_largest(double zero_crossings, double duration) {
   const double cycles = 2 * zero_crossings * duration;
-  if (!(cycles > 1)) return std::nan("");
+  if (!(cycles >= fewest_cycles)) return std::nan("");
   constexpr double euler = 0.57721566490153286;
   const double root = std::sqrt(2 * std::log(cycles));
   return root + euler / root;

@@ -17,22 +17,40 @@ struct IntegrationRule {
   std::vector<double> frequency, weight;
 };
 
+/// A panel of that rule, of eight points: f = f_r (1 + ζ tan t), or ln f = t where there is no resonance.
+struct IntegrationPanel {
+  double from = 0, to = 0;  ///< of t
+  double resonance = 0, ratio = 0;
+  const PowerLaw* input = nullptr;
+  int halvings = 0;
+};
+
 /// Γ = ∫ z S zᴴ df over the band of the input, z the state per unit input.
 struct ModalCovariance {
   Eigen::MatrixXcd gamma;  ///< 3(m+n_b) square, Hermitian, SI
-  double error = 0;        ///< relative change of the diagonal when the panels used are halved
+  double error = 0;        ///< largest relative change of a mean square when the panels used are halved
   IntegrationRule rule;
-  StateTable states;  ///< z at the points of the rule, times the roots of their weights
+  std::vector<IntegrationPanel> panels;  ///< of the rule, in its order; they refer to the input
+  StateTable states;                     ///< z at the points of the rule, times the roots of their weights
 };
 
 /// Integrates panel by panel. Panels end at every breakpoint and half way between resonances. Around each resonance f_r
 /// the variable is the phase θ, f = f_r (1 + ζ tan θ), in which a resonance is flat; farther away it is ln f on panels
 /// that grow in proportion to the distance. Eight Gauss–Legendre points each; a panel is halved until that changes no
-/// diagonal entry of Γ by more than its part of covariance_tolerance. The result does not depend on any plotting grid.
-/// Γ follows from ∫ ω^k q qᴴ S df, k = 0..4. Source: Segalman, Fulcher, Reese & Field, J. Sound Vib. 230(2), 2000.
+/// mean square of a damped coordinate or of the base's own motion (displacement, velocity, acceleration) by more than
+/// its part of covariance_tolerance. The result does not depend on any plotting grid. Γ follows from ∫ ω^k
+/// q qᴴ S df, k = 0..4. Source: Segalman, Fulcher, Reese & Field, J. Sound Vib. 230(2), 2000.
 /// @param input  PSD of the one input column of `transfer`, one-sided, (m/s²)²/Hz or (rad/s²)²/Hz
 /// @throws NumericalError  tolerance missed after twelve halvings: says by how much
 [[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable& input);
+
+/// Halves some panels and integrates anew.
+void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance);
+
+/// What each panel may be off by for one response, as a part of its mean square over all: from how fast the Legendre
+/// coefficients of its values fall. The coordinates may be settled where a response, in which they cancel, is not.
+/// @param squares  |w|² times the weights, at the points of the rule
+[[nodiscard]] std::vector<double> rule_errors(std::span<const double> squares);
 
 /// RMS = √(Σ Re(ψ Γ ψᴴ)) over the rows of a measure. Of a magnitude it is the RMS of √(x²+y²+z²), which is not
 /// Gaussian.
@@ -58,7 +76,9 @@ struct SpectralMoments {
 [[nodiscard]] SpectralMoments spectral_moments(const IntegrationRule& rule, std::span<const double> squares);
 
 /// Expected largest |x| of a Gaussian response in a duration, as a multiple of its RMS: g = √(2 ln 2ν₀T) +
-/// 0.5772/√(2 ln 2ν₀T) (Davenport, Proc. ICE 28, 1964). NaN where fewer than one crossing is expected.
+/// 0.5772/√(2 ln 2ν₀T) (Davenport, Proc. ICE 28, 1964). NaN where fewer than `fewest_cycles` = 2ν₀T are expected: it
+/// is a formula for many, and grows again below 1.33.
+inline constexpr double fewest_cycles = 10;
 [[nodiscard]] double expected_largest(double zero_crossings, double duration);
 
 /// A stretch of frequencies between two minima of a response PSD, at its maximum, with its part of the variance.

@@ -107,7 +107,7 @@ double SineResponse::level(const Measure& measure, double frequency) const {
 }
 
 VectorXcd SineResponse::at(const Measure& measure, double frequency) const {
-  return measure.rows * (level(measure, frequency) * transfer_.state(frequency).col(0));
+  return level(measure, frequency) * Trace(transfer_, measure.rows).at(frequency);
 }
 
 Eigen::MatrixXcd SineResponse::curve(const Measure& measure) const {
@@ -126,11 +126,12 @@ SinePeak SineResponse::peak(const Measure& measure) const {
 
 SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, double scale,
                               const VectorXd& magnitudes) const {
+  const Trace trace(transfer_, measure.rows);
   const bool with_static = constant.size() > 0;
   const double highest = magnitudes.maxCoeff();
   SinePeak best{-1, 0, 0, false};
   const auto consider = [&](double frequency) {
-    const VectorXcd w = scale * at(measure, frequency);
+    const VectorXcd w = scale * level(measure, frequency) * trace.at(frequency);
     const LargestWithStatic largest =
         with_static ? largest_with_static(constant, w) : LargestWithStatic{largest_over_phase(w), -phase_of_largest(w)};
     if (largest.value > best.value) best = {largest.value, frequency, -largest.instant, false};
@@ -150,10 +151,9 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
       if (!law) continue;
       const double exponent = measure.per_input ? 0 : law->exponent();
       const auto slope = [&](double f) {
-        const double level = scale * (measure.per_input ? 1 : law->at(f));
-        const auto [z, dz] = transfer_.state_and_slope(f);
-        const VectorXcd w = measure.rows * (level * z.col(0));
-        const VectorXcd dw = measure.rows * (level * (dz.col(0) + (exponent / f) * z.col(0)));
+        const double own_level = scale * (measure.per_input ? 1 : law->at(f));
+        const auto [unit, unit_slope] = trace.with_slope(f);
+        const VectorXcd w = own_level * unit, dw = own_level * (unit_slope + (exponent / f) * unit);
         if (!with_static) return slope_of_square(w, dw);
         const double instant = largest_with_static(constant, w).instant;  // stationary: only dw counts
         return 2 * at_instant(constant, w, instant).dot((dw * std::polar(1.0, instant)).real());
@@ -248,7 +248,7 @@ std::pair<std::size_t, SinePeak> SineResponse::worst(const Many& many) const {
   double refined_from = 0;
   for (const auto& [on_grid, k] : looked_at) {
     if (on_grid < near_enough_ * highest || on_grid < near_enough_ * result.second.value) break;
-    if (std::abs(on_grid - refined_from) <= equal * on_grid) {
+    if (result.second.value >= 0 && std::abs(on_grid - refined_from) <= equal * on_grid) {
       result.first = std::min(result.first, k);
       continue;
     }
@@ -265,18 +265,32 @@ std::pair<std::size_t, SinePeak> SineResponse::worst(const Many& many) const {
 
 std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const SinePeak& peak,
                                                   const Eigen::MatrixXcd& curve) const {
-  if (peak.at_end) return std::nullopt;
   const Measure per_unit{"", measure.rows, true};
-  const auto magnitude = [&](double f) { return largest_over_phase(at(per_unit, f)); };
-  const double top = magnitude(peak.frequency), half = top / std::numbers::sqrt2;
+  const Trace trace(transfer_, measure.rows);
+  const auto magnitude = [&](double f) { return largest_over_phase(trace.at(f)); };
+  const auto points = static_cast<std::ptrdiff_t>(grid_.size());
+  VectorXd on_grid(curve.cols());
+  for (Index i = 0; i < curve.cols(); ++i)
+    on_grid[i] = largest_over_phase(curve.col(i)) / (measure.per_input ? 1 : levels_[static_cast<std::size_t>(i)]);
+  // Where the input has a slope the response per unit input peaks beside the response: the nearest top uphill from
+  // there.
+  auto top_at = std::lower_bound(grid_.begin(), grid_.end(), peak.frequency) - grid_.begin();
+  top_at = std::min(top_at, points - 1);
+  if (top_at > 0 && on_grid[top_at - 1] > on_grid[top_at]) --top_at;
+  while (top_at > 0 && on_grid[top_at - 1] > on_grid[top_at]) --top_at;
+  while (top_at + 1 < points && on_grid[top_at + 1] > on_grid[top_at]) ++top_at;
+  if (top_at == 0 || top_at + 1 == points) return std::nullopt;
+  VectorXd around = VectorXd::Zero(on_grid.size());
+  around.segment(top_at - 1, 3) = on_grid.segment(top_at - 1, 3);
+  const SinePeak own = refine(per_unit, {}, 1, around);
+  const double half = own.value / std::numbers::sqrt2;
   const auto side = [&](int step) -> std::optional<double> {
-    const auto above = std::upper_bound(grid_.begin(), grid_.end(), peak.frequency) - grid_.begin();
-    double inner = peak.frequency;
-    for (auto i = step > 0 ? above : above - 1; i >= 0 && i < static_cast<std::ptrdiff_t>(grid_.size()); i += step) {
-      const auto k = static_cast<std::size_t>(i);
-      const double outer = grid_[k], value = largest_over_phase(curve.col(i)) / (measure.per_input ? 1 : levels_[k]);
+    const auto above = std::upper_bound(grid_.begin(), grid_.end(), own.frequency) - grid_.begin();
+    double inner = own.frequency;
+    for (auto i = step > 0 ? above : above - 1; i >= 0 && i < points; i += step) {
+      const double outer = grid_[static_cast<std::size_t>(i)], value = on_grid[i];
       if (outer == inner) continue;
-      if (value > top * (1 + 1e-6)) return std::nullopt;
+      if (value > own.value * (1 + 1e-6)) return std::nullopt;
       if (value <= half) {
         std::uintmax_t steps = 60;
         const auto excess = [&](double f) { return magnitude(f) - half; };
@@ -286,7 +300,7 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
         const double left = std::min(inner, outer), right = std::max(inner, outer);
         const auto [a, b] = boost::math::tools::toms748_solve(excess, left, right, step > 0 ? at_inner : at_outer,
                                                               step > 0 ? at_outer : at_inner,
-                                                              boost::math::tools::eps_tolerance<double>(30), steps);
+                                                              boost::math::tools::eps_tolerance<double>(40), steps);
         return 0.5 * (a + b);
       }
       inner = outer;
@@ -295,7 +309,7 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
   };
   const auto from = side(-1), to = side(+1);
   if (!from || !to) return std::nullopt;
-  return HalfPower{*from, *to, peak.frequency / (*to - *from)};
+  return HalfPower{*from, *to, own.frequency / (*to - *from)};
 }
 
 }  // namespace avrenk

@@ -101,8 +101,8 @@ class SineResponse {
   /// Index of the candidate with the highest peak, and that peak.
   [[nodiscard]] std::pair<std::size_t, SinePeak> worst(const Many& many) const;
 
-  /// Half-power points of the response per unit input around a peak; nothing where the curve does not fall to 1/√2 on
-  /// both sides before it rises above the peak or the band ends.
+  /// Half-power points of the response per unit input around its own peak, the nearest uphill from a peak of the
+  /// response; nothing where the curve does not fall to 1/√2 on both sides before it rises above it or the band ends.
   /// @param curve  of the measure on the grid
   [[nodiscard]] std::optional<HalfPower> half_power(const Measure& measure, const SinePeak& peak,
                                                     const Eigen::MatrixXcd& curve) const;

@@ -10,6 +10,7 @@ namespace avrenk {
 namespace {
 
 using Eigen::Index;
+using Eigen::MatrixXcd;
 
 constexpr double points_a_half_bandwidth = 16;
 constexpr double ring_down = 8;  // times the decay: e^-8 is left by then
@@ -42,15 +43,6 @@ std::vector<double> sweep_grid(const ModalBasis& basis, const ModalDamping& damp
   return once_inside(std::move(grid), from, to);
 }
 
-struct Poles {
-  Complex first, second;  // +iω and −iω
-};
-Poles poles_of(double omega, double zeta, double eta) {
-  const Complex root = std::sqrt(Complex(zeta * zeta - 1, -eta));
-  const Complex one = omega * (-zeta + root), two = omega * (-zeta - root);
-  return one.imag() > 0 ? Poles{one, two} : Poles{two, one};
-}
-
 // Steady envelope that follows a slowly changing forcing: g' = λ g + F gives g = −F/λ − (F/λ)'/λ + …
 Complex following(Complex forcing, Complex rate, double frequency_rate) {
   // λ = s − iω, λ' = −iω'. The change of the forcing itself is left to the next order.
@@ -63,6 +55,49 @@ double sweep_parameter(double octaves_per_minute, double quality, double frequen
   return octaves_per_minute * std::log(2.0) * quality * quality / (60 * frequency);
 }
 
+namespace {
+
+// Envelope g of g' = (s − iω(t)) g + F(t) on the points of the grid, from the steady state on; ω' = growth ω.
+Eigen::VectorXcd swept_envelope(Complex s, const Eigen::VectorXcd& forcing, const std::vector<double>& grid,
+                                double growth) {
+  Eigen::VectorXcd envelope(forcing.size());
+  Complex slow = following(forcing[0], s - Complex(0, 2 * pi * grid[0]), growth * 2 * pi * grid[0]);
+  envelope[0] = slow;
+  for (Index k = 1; k < forcing.size(); ++k) {
+    const double omega = 2 * pi * grid[static_cast<std::size_t>(k)],
+                 before = 2 * pi * grid[static_cast<std::size_t>(k - 1)];
+    // Substeps over which the detuning changes little beside what it is, or beside a quarter of the decay.
+    const double time = std::log(omega / before) / growth;
+    const double change = std::abs(omega - before) * time;  // phase by which the detuning drifts in the step
+    const int steps = std::clamp(static_cast<int>(std::ceil(std::sqrt(change) / 0.05)), 1, 20000);
+    const double h = time / steps;
+    for (int i = 0; i < steps; ++i) {
+      const double part = (i + 0.5) / steps, now = before * std::exp(growth * time * part);
+      const Complex rate = s - Complex(0, now), middle = forcing[k - 1] * (1 - part) + forcing[k] * part;
+      const Complex forcing_slope = (forcing[k] - forcing[k - 1]) / time;
+      // Exact for a constant rate and a forcing linear in time about the middle of the step.
+      const Complex x = rate * h, grown = std::exp(x);
+      const Complex phi1 = std::abs(x) < 1e-5 ? 1.0 + 0.5 * x : (grown - 1.0) / x;
+      const Complex phi2 = std::abs(x) < 1e-3 ? 0.5 + x / 6.0 + x * x / 24.0 : (phi1 - 1.0) / x;
+      slow = grown * slow + h * (phi1 * (middle - 0.5 * h * forcing_slope) + phi2 * h * forcing_slope);
+    }
+    envelope[k] = slow;
+  }
+  return envelope;
+}
+
+Eigen::VectorXcd followed_envelope(Complex s, const Eigen::VectorXcd& forcing, const std::vector<double>& grid,
+                                   double growth) {
+  Eigen::VectorXcd envelope(forcing.size());
+  for (Index k = 0; k < forcing.size(); ++k) {
+    const double omega = 2 * pi * grid[static_cast<std::size_t>(k)];
+    envelope[k] = following(forcing[k], s - Complex(0, omega), growth * omega);
+  }
+  return envelope;
+}
+
+}  // namespace
+
 SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplitude, double octaves_per_minute,
                              double from, double to)
     : windows_(windows_of(transfer.basis(), transfer.damping(), octaves_per_minute)),
@@ -71,50 +106,49 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
       states_(transfer, grid_, levels_) {  // the bases' own motion is right; the modes follow
   const ModalBasis& basis = transfer.basis();
   const ModalDamping& damping = transfer.damping();
+  const DampedModes& modes = damping.modes;
   const Index points = static_cast<Index>(grid_.size()), m = basis.size();
-  const double growth = octaves_per_minute * std::log(2.0) / 60;  // ω' = growth ω
-  Eigen::MatrixXcd force(m, points);
+  const double growth = octaves_per_minute * std::log(2.0) / 60;
+  MatrixXcd force(m, points);
   for (Index k = 0; k < points; ++k)
     force.col(k) =
         levels_[static_cast<std::size_t>(k)] * transfer.modal_force(grid_[static_cast<std::size_t>(k)]).col(0);
-  for (Index r = 0; r < m; ++r) {
-    const double omega_r = basis.omega[r], zeta = damping.zeta[r], eta = damping.eta[r];
-    const auto [s1, s2] = poles_of(omega_r, zeta, eta);
-    const double f = omega_r / (2 * pi);
-    if (f < from / 1.3 || f > 1.3 * to) continue;  // never passed: it stays in the steady state
-    Complex slow = 0;
-    for (Index k = 0; k < points; ++k) {
-      const double omega = 2 * pi * grid_[static_cast<std::size_t>(k)];
-      if (k == 0) {
-        slow = following(force(r, 0), s1 - Complex(0, omega), growth * omega);
-      } else {
-        // Substeps over which the detuning changes little beside what it is, or beside a quarter of the decay.
-        const double before = 2 * pi * grid_[static_cast<std::size_t>(k - 1)];
-        const double time = std::log(omega / before) / growth;
-        const double change = std::abs(omega - before) * time;  // phase by which the detuning drifts in the step
-        const int steps = std::clamp(static_cast<int>(std::ceil(std::sqrt(change) / 0.05)), 1, 20000);
-        const double h = time / steps;
-        for (int i = 0; i < steps; ++i) {
-          const double part = (i + 0.5) / steps, now = before * std::exp(growth * time * part);
-          const Complex rate = s1 - Complex(0, now), forcing = force(r, k - 1) * (1 - part) + force(r, k) * part;
-          const Complex forcing_slope = (force(r, k) - force(r, k - 1)) / time;
-          // Exact for a constant rate and a forcing linear in time about the middle of the step.
-          const Complex x = rate * h, grown = std::exp(x);
-          const Complex phi1 = std::abs(x) < 1e-5 ? 1.0 + 0.5 * x : (grown - 1.0) / x;
-          const Complex phi2 = std::abs(x) < 1e-3 ? 0.5 + x / 6.0 + x * x / 24.0 : (phi1 - 1.0) / x;
-          slow = grown * slow + h * (phi1 * (forcing - 0.5 * h * forcing_slope) + phi2 * h * forcing_slope);
-        }
-      }
-      const Complex counter = following(force(r, k), s2 - Complex(0, omega), growth * omega);
-      const Complex q = (slow - counter) / (s1 - s2), velocity = (s1 * slow - s2 * counter) / (s1 - s2);
-      const Complex acceleration =
-          force(r, k) - 2 * zeta * omega_r * velocity - Complex(1, eta) * omega_r * omega_r * q;
-      for (const auto& [block, value] : {std::pair{std::size_t{0}, q}, {1, velocity}, {2, acceleration}}) {
-        states_.parts_[block](r, k) = value.real();
-        states_.parts_[block](r, points + k) = value.imag();
-      }
+  const MatrixXcd forcing = modes.forces(force);
+  const MatrixXcd steady = states_.coordinates();
+  const auto passed = [&](Complex s) {  // else it stays in the steady state
+    const double f = std::abs(s) / (2 * pi);
+    return s.imag() > 0 && f >= from / 1.3 && f <= 1.3 * to;
+  };
+  std::array<MatrixXcd, 3> q{steady, steady, MatrixXcd(m, points)};
+  for (Index k = 0; k < points; ++k) q[1].col(k) *= Complex(0, 2 * pi * grid_[static_cast<std::size_t>(k)]);
+  if (modes.is_first_order()) {
+    MatrixXcd c(modes.coordinates(), points);
+    for (Index j = c.rows() - 1; j >= 0; --j) {  // what a later coordinate of a triangle does forces those before it
+      const Complex s = modes.poles()[j];
+      Eigen::VectorXcd own = forcing.row(j).transpose();
+      if (!modes.is_diagonal())
+        own += (modes.triangle().row(j).tail(c.rows() - 1 - j) * c.bottomRows(c.rows() - 1 - j)).transpose();
+      c.row(j) =
+          (passed(s) ? swept_envelope(s, own, grid_, growth) : followed_envelope(s, own, grid_, growth)).transpose();
     }
+    q[0] = modes.modal(c);
+    q[1] = modes.modal_velocity(c);
+  } else {
+    // Coordinates of second order: c = (g₁ − g₂)/(s₁ − s₂).
+    MatrixXcd c = modes.left_inverse(steady), velocity = modes.left_inverse(q[1]);
+    for (Index r = 0; r < c.rows(); ++r) {
+      const Complex one = modes.poles()[r], two = modes.other_pole(r);
+      if (!passed(one)) continue;
+      const Eigen::VectorXcd own = forcing.row(r).transpose(), slow = swept_envelope(one, own, grid_, growth),
+                             counter = followed_envelope(two, own, grid_, growth);
+      c.row(r) = ((slow - counter) / (one - two)).transpose();
+      velocity.row(r) = ((one * slow - two * counter) / (one - two)).transpose();
+    }
+    q[0] = modes.modal(c);
+    q[1] = modes.modal(velocity);
   }
+  q[2] = force - damping.forces(basis, q[0], q[1]);
+  states_.replace(q);
 }
 
 SinePeak SweptResponse::peak(const Measure& measure, int mode) const {

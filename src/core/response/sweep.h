@@ -17,9 +17,10 @@ inline constexpr double slow_sweep = 0.3;
 
 /// Response to a logarithmic sweep upwards, f(t) = f₁ 2^{Rt/60}, that starts in the steady state.
 ///
-/// With the analytic signal a(t) e^{iφ(t)}, φ' = ω(t), each mode has q = (g₁ − g₂)/(s₁ − s₂), g' = s g + p e^{iφ}, with
-/// the poles s of s² + 2ζω_r s + (1 + iη)ω_r². The slow envelope of g₁ is integrated step by step (exponential midpoint
-/// rule); that of the counter-rotating g₂ follows its forcing to (ω'/ω²)². Modes are uncoupled.
+/// With the analytic signal a(t) e^{iφ(t)}, φ' = ω(t), each coordinate of the damped modes (see DampedModes) has ċ = s
+/// c + p e^{iφ}, or of second order c = (g₁ − g₂)/(s₁ − s₂), g' = s g + p e^{iφ}, with both its poles s. Slow envelopes
+/// are integrated step by step (exponential midpoint rule); those that turn against the sweep follow their forcing to
+/// (ω'/ω²)².
 class SweptResponse {
  public:
   /// @param transfer  its first input column is swept

@@ -8,6 +8,7 @@ namespace avrenk {
 using Eigen::Index;
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
+using Eigen::VectorXcd;
 
 InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, const MatrixXcd& directions) {
   InputColumns inputs;
@@ -27,106 +28,149 @@ InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping, c
   return inputs;
 }
 
-// The modal coordinates and their derivative by ω.
-struct Transfer::Point {
-  double omega;
-  MatrixXcd q, q_slope;  // m x n
-};
-
 Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputColumns inputs)
     : basis_(basis),
       damping_(damping),
       inputs_(std::move(inputs)),
       layout_{basis.size(), static_cast<int>(inputs_.base.rows())},
-      coupled_(damping.coupled),
+      acceleration_(damping.modes.forces(inputs_.acceleration)),
       natural2_(basis.omega.array().square()),
       viscous_(2 * damping.zeta.array() * basis.omega.array()),
       hysteretic_(damping.eta.array() * natural2_),
-      force_squares_(inputs_.acceleration.col(0).cwiseAbs2()) {}
+      force_squares_(inputs_.acceleration.col(0).cwiseAbs2()) {
+  if (inputs_.velocity.size() == 0) return;
+  velocity_ = damping.modes.forces(inputs_.velocity);
+  displacement_ = damping.modes.forces(inputs_.displacement);
+}
 
 Transfer Transfer::with_coupling() const {
   Transfer other = *this;
-  other.coupled_ = damping_.couples();
+  other.directly_ = damping_.couples() && !damping_.coupled;
   return other;
 }
 
-MatrixXcd Transfer::force_slope(double omega) const {
-  return -inputs_.velocity / (imaginary * omega * omega) +
-         2.0 * imaginary * inputs_.displacement / (omega * omega * omega);
+namespace {
+
+// u̇ = ü/(iω), u = −ü/ω², and their derivatives by ω.
+MatrixXcd force_at(const MatrixXcd& acceleration, const MatrixXcd& velocity, const MatrixXcd& displacement,
+                   double omega) {
+  if (velocity.size() == 0) return acceleration;
+  return acceleration + velocity / (imaginary * omega) - imaginary * displacement / (omega * omega);
 }
+MatrixXcd force_slope_at(const MatrixXcd& velocity, const MatrixXcd& displacement, double omega) {
+  return -velocity / (imaginary * omega * omega) + 2.0 * imaginary * displacement / (omega * omega * omega);
+}
+
+// (iω)^derivative
+Complex power(double omega, int derivative) {
+  return derivative == 0 ? Complex(1) : derivative == 1 ? Complex(0, omega) : Complex(-omega * omega);
+}
+
+}  // namespace
 
 MatrixXcd Transfer::modal_force(double frequency) const {
-  if (inputs_.velocity.size() == 0) return inputs_.acceleration;
-  const double omega = 2 * pi * frequency;  // u̇ = ü/(iω), u = −ü/ω²
-  return inputs_.acceleration + inputs_.velocity / (imaginary * omega) -
-         imaginary * inputs_.displacement / (omega * omega);
+  return force_at(inputs_.acceleration, inputs_.velocity, inputs_.displacement, 2 * pi * frequency);
 }
 
-Transfer::Point Transfer::at(double frequency, bool slope) const {
-  Point point;
-  const double omega = point.omega = 2 * pi * frequency;
-  const bool moving_force = inputs_.velocity.size() > 0;
-  if (!coupled_) {
-    Eigen::VectorXcd h(natural2_.size());
-    for (Index r = 0; r < h.size(); ++r) {
-      const double real = natural2_[r] - omega * omega, imaginary_part = viscous_[r] * omega + hysteretic_[r],
-                   over = 1 / (real * real + imaginary_part * imaginary_part);
-      h[r] = {real * over, -imaginary_part * over};
-    }
-    point.q = h.asDiagonal() * (moving_force ? modal_force(frequency) : inputs_.acceleration);
-    if (!slope) return point;
-    Eigen::VectorXcd stiffness_slope = Eigen::VectorXcd::Constant(h.size(), -2 * omega);
-    stiffness_slope.imag() = viscous_.matrix();
-    point.q_slope = -(h.cwiseProduct(stiffness_slope).asDiagonal() * point.q);
-    if (moving_force) point.q_slope += h.asDiagonal() * force_slope(omega);
-    return point;
-  }
+MatrixXcd Transfer::damped_force(double omega) const {
+  return force_at(acceleration_, velocity_, displacement_, omega);
+}
+
+MatrixXcd Transfer::coordinates(double frequency) const {
+  const double omega = 2 * pi * frequency;
+  if (!directly_) return damping_.modes.modal(damping_.modes.respond(omega, damped_force(omega)));
   MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
   stiffness.diagonal().array() += natural2_ - omega * omega;
-  const ComplexLu solver(std::move(stiffness));
-  point.q = solver.solve(modal_force(frequency));
-  if (!slope) return point;
-  MatrixXcd right = 2 * omega * point.q - imaginary * (damping_.viscous * point.q);
-  if (moving_force) right += force_slope(omega);
-  point.q_slope = solver.solve(right);
+  return ComplexLu(std::move(stiffness)).solve(modal_force(frequency));
+}
+
+MatrixXcd Transfer::coordinates(std::span<const double> frequencies) const {
+  const auto points = static_cast<Index>(frequencies.size());
+  if (directly_) {
+    MatrixXcd q(layout_.modes, points);
+    for (Index k = 0; k < points; ++k) q.col(k) = coordinates(frequencies[static_cast<std::size_t>(k)]).col(0);
+    return q;
+  }
+  std::vector<double> omegas;
+  for (const double f : frequencies) omegas.push_back(2 * pi * f);
+  MatrixXcd c(damping_.modes.coordinates(), points);
+  for (Index k = 0; k < points; ++k) {
+    const double omega = omegas[static_cast<std::size_t>(k)];
+    c.col(k) = acceleration_.col(0);
+    if (velocity_.size() > 0)
+      c.col(k) += velocity_.col(0) / (imaginary * omega) - displacement_.col(0) * (imaginary / (omega * omega));
+  }
+  damping_.modes.respond_each(omegas, c);
+  return damping_.modes.modal(c);
+}
+
+Transfer::Point Transfer::point(double frequency) const {
+  const double omega = 2 * pi * frequency;
+  Point point;
+  const auto first = [](const MatrixXcd& columns) -> MatrixXcd {
+    return columns.leftCols(std::min<Index>(1, columns.cols()));
+  };
+  const MatrixXcd velocity = first(velocity_), displacement = first(displacement_);
+  const MatrixXcd c = damping_.modes.respond(omega, force_at(first(acceleration_), velocity, displacement, omega));
+  point.c = c.col(0);
+  point.slope = damping_.modes.respond_slope(omega, c).col(0);
+  if (velocity.size() > 0)
+    point.slope += damping_.modes.respond(omega, force_slope_at(velocity, displacement, omega)).col(0);
   return point;
 }
 
-MatrixXcd Transfer::coordinates(double frequency) const { return at(frequency, false).q; }
-
 Eigen::ArrayXd Transfer::squares(double frequency) const {
-  if (coupled_ || inputs_.velocity.size() > 0) return coordinates(frequency).col(0).cwiseAbs2().array();
+  constexpr double well_conditioned = 100;
+  const DampedModes& modes = damping_.modes;
+  if (directly_ || !modes.is_diagonal() || modes.condition() > well_conditioned)
+    return coordinates(frequency).col(0).cwiseAbs2().array();
   const double omega = 2 * pi * frequency;
-  return force_squares_ / ((natural2_ - omega * omega).square() + (viscous_ * omega + hysteretic_).square());
+  if (modes.form() == DampedModes::Form::uncoupled && velocity_.size() == 0)
+    return force_squares_ / ((natural2_ - omega * omega).square() + (viscous_ * omega + hysteretic_).square());
+  return modes.respond(omega, damped_force(omega)).col(0).cwiseAbs2().array();
 }
 
-MatrixXcd Transfer::state(double frequency) const { return state(at(frequency, false)); }
-
-MatrixXcd Transfer::state(const Point& point) const {
-  const double omega = point.omega;
-  const auto m = layout_.modes, n = layout_.motions;
+MatrixXcd Transfer::state(double frequency) const {
+  const double omega = 2 * pi * frequency;
+  const MatrixXcd q = coordinates(frequency);
   MatrixXcd z(layout_.size(), inputs_.base.cols());
-  z.middleRows(layout_.modal(0), m) = point.q;
-  z.middleRows(layout_.modal(1), m) = imaginary * omega * point.q;
-  z.middleRows(layout_.modal(2), m) = -omega * omega * point.q;
-  z.middleRows(layout_.base(0), n) = (-1 / (omega * omega)) * inputs_.base;
-  z.middleRows(layout_.base(1), n) = inputs_.base / (imaginary * omega);
-  z.middleRows(layout_.base(2), n) = inputs_.base;
+  for (int derivative = 0; derivative < 3; ++derivative) {
+    z.middleRows(layout_.modal(derivative), layout_.modes) = power(omega, derivative) * q;
+    z.middleRows(layout_.base(derivative), layout_.motions) =
+        power(omega, derivative) * (-1 / (omega * omega)) * inputs_.base;
+  }
   return z;
 }
 
-std::pair<MatrixXcd, MatrixXcd> Transfer::state_and_slope(double frequency) const {
-  const Point point = at(frequency, true);
-  const double omega = point.omega;
-  const auto m = layout_.modes, n = layout_.motions;
-  MatrixXcd z(layout_.size(), inputs_.base.cols());
-  z.middleRows(layout_.modal(0), m) = point.q_slope;
-  z.middleRows(layout_.modal(1), m) = imaginary * point.q + imaginary * omega * point.q_slope;
-  z.middleRows(layout_.modal(2), m) = -2 * omega * point.q - omega * omega * point.q_slope;
-  z.middleRows(layout_.base(0), n) = (2 / (omega * omega * omega)) * inputs_.base;
-  z.middleRows(layout_.base(1), n) = -inputs_.base / (imaginary * omega * omega);
-  z.middleRows(layout_.base(2), n).setZero();
-  return {state(point), 2 * pi * z};
+Trace::Trace(const Transfer& transfer, const MatrixXcd& rows) : transfer_(transfer) {
+  const StateLayout& layout = transfer.layout();
+  for (int derivative = 0; derivative < 3; ++derivative) {
+    const auto k = static_cast<std::size_t>(derivative);
+    const MatrixXcd on_modes = rows.middleCols(layout.modal(derivative), layout.modes);
+    if (!on_modes.isZero(0)) on_modes_[k] = transfer.damping().modes.rows(on_modes);
+    on_base_[k] = rows.middleCols(layout.base(derivative), layout.motions) * transfer.inputs().base.col(0);
+  }
+}
+
+VectorXcd Trace::at(double frequency) const { return with_slope(frequency).first; }
+
+std::pair<VectorXcd, VectorXcd> Trace::with_slope(double frequency) const {
+  const double omega = 2 * pi * frequency;
+  const Transfer::Point point = transfer_.point(frequency);
+  VectorXcd w = VectorXcd::Zero(on_base_[0].size()), slope = w;
+  for (int derivative = 0; derivative < 3; ++derivative) {
+    const auto k = static_cast<std::size_t>(derivative);
+    const Complex factor = power(omega, derivative);
+    if (on_modes_[k].size() > 0) {
+      const VectorXcd own = on_modes_[k] * point.c;
+      w += factor * own;
+      slope += factor * (on_modes_[k] * point.slope + own * (derivative / omega));
+    }
+    const Complex on_base = factor * (-1 / (omega * omega));
+    w += on_base * on_base_[k];
+    slope += on_base * ((derivative - 2) / omega) * on_base_[k];
+  }
+  return {w, 2 * pi * slope};
 }
 
 StateTable::StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels)
@@ -135,11 +179,8 @@ StateTable::StateTable(const Transfer& transfer, std::span<const double> frequen
   const Eigen::RowVectorXd omega = 2 * pi * Eigen::Map<const Eigen::RowVectorXd>(frequencies.data(), points_);
   MatrixXd& q = parts_[0];
   q.resize(layout_.modes, 2 * points_);
-  for (Index k = 0; k < points_; ++k) {
-    const MatrixXcd value = transfer.coordinates(frequencies[static_cast<std::size_t>(k)]);
-    q.col(k) = level[k] * value.col(0).real();
-    q.col(points_ + k) = level[k] * value.col(0).imag();
-  }
+  const MatrixXcd coordinates = transfer.coordinates(frequencies);
+  q << coordinates.real() * level.asDiagonal(), coordinates.imag() * level.asDiagonal();
   const Eigen::VectorXcd base = transfer.inputs().base.col(0);
   const Eigen::RowVectorXd displacement = -level.cwiseQuotient(omega.cwiseAbs2());
   parts_[3].resize(layout_.motions, 2 * points_);
@@ -191,6 +232,10 @@ MatrixXd StateTable::largest_in_stretches(std::span<const double> over) const {
     }
   }
   return largest.cwiseSqrt();
+}
+
+void StateTable::replace(const std::array<MatrixXcd, 3>& coordinates) {
+  for (std::size_t block = 0; block < 3; ++block) parts_[block] << coordinates[block].real(), coordinates[block].imag();
 }
 
 MatrixXcd StateTable::coordinates() const {

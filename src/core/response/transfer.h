@@ -44,9 +44,9 @@ struct InputColumns {
 /// Steady state per unit input. Holds references: basis and damping must outlive it.
 class Transfer {
  public:
-  /// With the damping as it is: modes coupled where `damping.coupled`.
+  /// With the damping as `damping.modes` has it.
   Transfer(const ModalBasis& basis, const ModalDamping& damping, InputColumns inputs);
-  /// The same inputs with what couples the modes kept, whatever `damping.coupled` says.
+  /// The same inputs with what couples the modes kept, whatever the plan says: a system of m equations a frequency.
   [[nodiscard]] Transfer with_coupling() const;
 
   [[nodiscard]] const StateLayout& layout() const { return layout_; }
@@ -54,30 +54,33 @@ class Transfer {
   [[nodiscard]] const ModalDamping& damping() const { return damping_; }
   [[nodiscard]] const InputColumns& inputs() const { return inputs_; }
 
-  /// z per unit input at a frequency (Hz) > 0: 3(m+n_b) x n, with H_r = 1/(ω_r² − ω² + i(2ζ_rω_rω + η_rω_r²)), or
-  /// (Λ − ω²I + iωV + iD)⁻¹ where modes are coupled.
+  /// z per unit input at a frequency (Hz) > 0: 3(m+n_b) x n.
   [[nodiscard]] Eigen::MatrixXcd state(double frequency) const;
-  /// z, and dz/df (1/Hz), the exact derivative of the same expression.
-  [[nodiscard]] std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> state_and_slope(double frequency) const;
   /// q alone, m x n.
   [[nodiscard]] Eigen::MatrixXcd coordinates(double frequency) const;
-  /// |q|² of the first input column, m.
+  /// q of the first input column at many frequencies: m x frequencies.
+  [[nodiscard]] Eigen::MatrixXcd coordinates(std::span<const double> frequencies) const;
+  /// |c|² of the first input column, in coordinates in which it is cheap and no two cancel: those of DampedModes where
+  /// their vectors are well conditioned, else q.
   [[nodiscard]] Eigen::ArrayXd squares(double frequency) const;
   /// Modal forces per unit input, m x n.
   [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
+  /// c = G L p and dc/dω of the first input column.
+  struct Point {
+    Eigen::VectorXcd c, slope;
+  };
+  [[nodiscard]] Point point(double frequency) const;
 
  private:
-  struct Point;
-  [[nodiscard]] Point at(double frequency, bool slope) const;
-  [[nodiscard]] Eigen::MatrixXcd state(const Point& point) const;
-  [[nodiscard]] Eigen::MatrixXcd force_slope(double omega) const;  // by ω
+  [[nodiscard]] Eigen::MatrixXcd damped_force(double omega) const;
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   InputColumns inputs_;
   StateLayout layout_;
-  bool coupled_;
-  Eigen::ArrayXd natural2_, viscous_, hysteretic_;  // ω_r², 2ζω_r, ηω_r²
-  Eigen::ArrayXd force_squares_;                    // |p_r|² of the first column, its acceleration alone
+  bool directly_ = false;                                    // what couples the modes is kept, but not transformed
+  Eigen::MatrixXcd acceleration_, velocity_, displacement_;  // L times the forces of the inputs
+  Eigen::ArrayXd natural2_, viscous_, hysteretic_;           // uncoupled: ω_r², 2ζω_r, ηω_r²
+  Eigen::ArrayXd force_squares_;                             // |p_r|² of the first column, its acceleration alone
 };
 
 /// A row: one real quantity, linear in the state. Complex where a loss factor acts.
@@ -88,6 +91,22 @@ struct Measure {
   std::string label;       ///< where: a node, a spring, an element
   Eigen::MatrixXcd rows;   ///< 1 to 3 channels
   bool per_input = false;  ///< a ratio to the input, whatever its level: transmissibility, apparent mass
+};
+
+/// One measure over frequency, per unit of the first input column: its rows are taken through the damped modes once,
+/// and each frequency is then diagonal work. Holds a reference.
+class Trace {
+ public:
+  Trace(const Transfer& transfer, const Eigen::MatrixXcd& rows);
+  /// w = rows · z at a frequency, Hz.
+  [[nodiscard]] Eigen::VectorXcd at(double frequency) const;
+  /// w, and dw/df, 1/Hz: the exact derivative of the same expression.
+  [[nodiscard]] std::pair<Eigen::VectorXcd, Eigen::VectorXcd> with_slope(double frequency) const;
+
+ private:
+  const Transfer& transfer_;
+  std::array<Eigen::MatrixXcd, 3> on_modes_;  // rows on c, iωc, −ω²c; empty where they vanish
+  std::array<Eigen::VectorXcd, 3> on_base_;   // times the base's acceleration: on u_b, u̇_b, ü_b
 };
 
 /// States at many frequencies, under one input column times a level; made for tall products with many channels.
@@ -107,9 +126,11 @@ class StateTable {
   [[nodiscard]] Eigen::MatrixXcd coordinates() const;
   /// The same as real numbers, m x 2 frequencies: real parts, then imaginary parts.
   [[nodiscard]] const Eigen::MatrixXd& coordinates_side_by_side() const { return parts_[0]; }
+  /// Puts other modal coordinates, their velocities and accelerations (m x frequencies each) in place of the steady
+  /// ones; the bases' motion stays.
+  void replace(const std::array<Eigen::MatrixXcd, 3>& coordinates);
 
  private:
-  friend class SweptResponse;
   StateLayout layout_;
   Eigen::Index points_ = 0;
   std::array<Eigen::MatrixXd, 6> parts_;  // the six blocks of z, real parts then imaginary parts side by side

@@ -118,11 +118,32 @@ StaticSolution solve_statics(const System& system, const Factorisation& stiffnes
   return statics;
 }
 
+namespace {
+
+// Unit motions of unknowns that no stiffness touches: nothing is left of them to find a pivot in.
+Eigen::MatrixXd unstiffened(const SparseMatrix& stiffness) {
+  std::vector<Eigen::Index> bare;
+  for (Eigen::Index column = 0; column < stiffness.cols(); ++column) {
+    bool any = false;
+    for (SparseMatrix::InnerIterator entry(stiffness, column); entry; ++entry) any = any || entry.value() != 0;
+    if (!any) bare.push_back(column);
+  }
+  constexpr std::size_t most = 24;  // enough to say what moves
+  bare.resize(std::min(most, bare.size()));
+  Eigen::MatrixXd motions = Eigen::MatrixXd::Zero(stiffness.rows(), static_cast<Eigen::Index>(bare.size()));
+  for (std::size_t k = 0; k < bare.size(); ++k) motions(bare[k], static_cast<Eigen::Index>(k)) = 1;
+  return motions;
+}
+
+}  // namespace
+
 Factorisation factorise_stiffness(const Assembly& assembly, const System& system, const EliminationOrder& order) {
   if (system.free == 0)
     throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
                              "hold fewer nodes", std::nullopt});
   if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
+  if (const Eigen::MatrixXd motions = unstiffened(system.stiffness.ff); motions.cols() > 0)
+    throw InputError(describe_motions(assembly, system, motions));
   Factorisation factorisation(system.stiffness.ff, order, Factorisation::ZeroPivots::detect);
   if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
     throw InputError(std::move(problems));

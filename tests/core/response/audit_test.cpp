@@ -75,8 +75,10 @@ TEST(Audit, FindsNoErrorWhereThereIsNone) {
     Solved isolated(model, test::count(1000), coupled);
     EXPECT_LE(run(isolated, coupled, environment, 0).worst, 1e-7);
     // Uncoupled, the same modes are off, and the audit tells that this is not for want of modes.
-    Solved uncoupled(model, test::count(1000), test::loss_factor(0.02));
-    const Audited audited = run(uncoupled, test::loss_factor(0.02), environment, 0);
+    DampingRule apart = test::loss_factor(0.02);
+    apart.coupled = false;
+    Solved uncoupled(model, test::count(1000), apart);
+    const Audited audited = run(uncoupled, apart, environment, 0);
     EXPECT_GT(audited.worst, 1e-3);
     EXPECT_LE(audited.truncation, 1e-7);
   }

@@ -146,9 +146,10 @@ TEST(Response, AgreesWithTheDirectSolutionWhenDampingCouplesTheModes) {
   }
   EXPECT_GT(apart, 0.02);
   // The poles are those of the physical system: s² M + s C + K + iK_η has a zero determinant there.
-  ASSERT_EQ(solved.damping.poles.size(), static_cast<std::size_t>(solved.basis.size()));
+  const auto poles = solved.damping.modes.resonances();
+  ASSERT_EQ(poles.size(), static_cast<std::size_t>(solved.basis.size()));
   for (std::size_t p = 0; p < 6; ++p) {
-    const auto [frequency, ratio] = solved.damping.poles[p];
+    const auto [frequency, ratio] = poles[p];
     const Complex pole = 2 * pi * frequency * Complex(-ratio, std::sqrt(1 - ratio * ratio));
     const MatrixXcd at_pole = pole * pole * mass.cast<Complex>() + k.cast<Complex>() +
                               Complex(0, 1) * MatrixXd(s.loss.ff) +
@@ -209,6 +210,45 @@ TEST(Response, FollowsTwoBasesThatMoveApart) {
         expect(solved.channels.approach({one, two}, Vector3::UnitZ()), x[1] - x[0]);
       }
     }
+  }
+}
+
+// One mass on a spring with a loss factor and a dashpot of its own, whose mode has a damping given near its frequency:
+// what the spring feels is what the mass needs, −m a, whatever damps it.
+TEST(Response, ForcesBalanceWhereDampingIsGivenNearAMode) {
+  for (const bool dashpot : {false, true}) {
+    Assembly model = test::chain({3.7}, {9e4});
+    if (dashpot)
+      model.springs[0].dashpot[2] = 130;
+    else
+      model.springs[0].loss_factor = 0.2;
+    DampingRule rule = test::ratio(0.01);
+    rule.near = {{std::sqrt(9e4 / 3.7) / (2 * pi), 0.05, 0.03, 0.01}};
+    const Solved solved(model, test::count(1000), rule);
+    for (const double f : {3.0, 24.0, 80.0}) {
+      const Complex force = through(solved, solved.channels.spring_force(0).row(2), 2, f)[0],
+                    inertia = 3.7 * through(solved, solved.channels.motion(1, NodeMotion::absolute_acceleration).row(2),
+                                            2, f)[0];
+      EXPECT_LE(std::abs(force + inertia), 1e-9 * std::abs(force)) << f << " " << dashpot;
+    }
+  }
+}
+
+// A mass behind a rigid joint on a spring, damped by Rayleigh's rule: what the joint passes on is what the spring
+// gives, the mass's own damping αM included.
+TEST(Response, OfAJointHasTheDampingOfTheMassBehindIt) {
+  Assembly model = test::chain({1e-6}, {5e4});
+  const int behind = test::add_node(model, {0, 0, 0.1}, "mass");
+  model.links = {{"bond", 1, {behind}}};
+  model.masses.push_back({"more", behind, Vector3::Zero(), 2, Matrix3::Identity() * 0.01});
+  const DampingRule rule = rayleigh_through(5, 0.08, 60, 0.05);
+  const Solved solved(model, test::count(1000), rule);
+  const auto sides = joint_sides(solved.assembly, "bond");
+  ASSERT_EQ(sides.size(), 1U);
+  for (const double f : {3.0, 25.0, 80.0}) {
+    const Complex spring = through(solved, solved.channels.spring_force(0).row(2), 2, f)[0],
+                  joint = through(solved, solved.channels.joint_force(sides[0]).row(2), 2, f)[0];
+    EXPECT_LE(std::abs(spring + joint), 2e-6 * std::abs(spring)) << f << spring << joint;  // the mass before the joint
   }
 }
 
@@ -369,14 +409,32 @@ TEST(Peak, DoesNotDependOnTheGrid) {
   }
 }
 
-TEST(Transfer, HasTheSlopeOfItsState) {
-  // Central differences, error h²/6 of the third derivative.
-  const Solved solved(test::portal(0.05), test::count(10), {});
-  const Transfer transfer = solved.transfer(3);
-  for (const double f : {12.0, 47.0, 210.0}) {
-    const double h = 1e-5 * f;
-    const MatrixXcd difference = (transfer.state(f + h) - transfer.state(f - h)) / (2 * h);
-    EXPECT_LE((transfer.state_and_slope(f).second - difference).norm(), 1e-6 * difference.norm());
+// Two bases out of phase, dashpots and loss factors: forces that change with frequency and modes that are coupled.
+TEST(Trace, IsItsRowsTimesTheStateAndHasItsSlope) {
+  Assembly split = test::portal(0.05);
+  const Base whole = split.bases[0];
+  split.bases = {{"left", {whole.feet[0]}, whole.point}, {"right", {whole.feet[1]}, whole.point}};
+  split.springs[1].dashpot.setConstant(20);
+  std::mt19937 generator(6);
+  std::normal_distribution<double> normal;
+  Environment environment;
+  environment.motions = {{0, 1.0}, {1, Complex(0.3, -0.6)}};
+  for (const bool coupled : {true, false}) {
+    DampingRule rule = test::ratio(0.02);
+    rule.coupled = coupled;
+    const Solved solved(split, test::count(6), rule);
+    const Transfer transfer(solved.basis, solved.damping,
+                            base_inputs(solved.basis, solved.damping, environment.directions(1, solved.system)));
+    MatrixXcd rows(3, transfer.layout().size());
+    for (Complex& entry : rows.reshaped()) entry = {normal(generator), normal(generator)};
+    rows.middleCols(transfer.layout().modal(1), transfer.layout().modes).setZero();
+    const Trace trace(transfer, rows);
+    for (const double f : {12.0, 47.0, 210.0}) {
+      expect_near(trace.at(f), rows * transfer.state(f), 1e-12);
+      const double h = 1e-5 * f;  // central differences, error h²/6 of the third derivative
+      const VectorXcd difference = (trace.at(f + h) - trace.at(f - h)) / (2 * h);
+      EXPECT_LE((trace.with_slope(f).second - difference).norm(), 1e-6 * difference.norm());
+    }
   }
 }
 

@@ -1,0 +1,89 @@
+/// core/modes/damped_modes.h: the modal equations with their damping whole, transformed once for all frequencies
+/// (theory 4, "Damping kept whole").
+#pragma once
+
+#include <Eigen/Dense>
+#include <complex>
+#include <span>
+#include <utility>
+#include <vector>
+
+namespace avrenk {
+
+/// q̈ + V q̇ + (Λ + iD) q = p at ω > 0, m modes and k coordinates c:
+///
+///     q = R c,   c = G(ω) L p
+///
+/// | form       | k  | G(ω) |
+/// |------------|----|------|
+/// | uncoupled  | m  | diag 1/(ω_r² − ω² + i(2ζ_rω_rω + η_rω_r²)), R = L = I |
+/// | hysteretic | m  | diag 1/(μ − ω²): V = 0, (Λ + iD)X = X diag μ, R = X, L = X⁻¹ |
+/// | poles      | 2m | diag 1/(iω − s): eigenvectors of the equations of first order in [Ωq, q̇], Ω² = Λ |
+/// | triangular | 2m | (iω − T)⁻¹: their Schur form, which defective equations have too (critical damping, equal roots)
+/// |
+///
+/// Eigenvectors are used where their condition is below `largest_condition`.
+class DampedModes {
+ public:
+  enum class Form { uncoupled, hysteretic, poles, triangular };
+  static constexpr double largest_condition = 1e4;
+
+  DampedModes() = default;
+  /// With what couples the modes left out: 2ζω and ηω² alone.
+  DampedModes(const Eigen::VectorXd& omega, const Eigen::VectorXd& zeta, const Eigen::VectorXd& eta);
+  /// Whole. @param viscous, hysteretic  V (1/s), D (1/s²), symmetric m x m
+  /// @throws NumericalError  the eigenvalue problem does not converge
+  DampedModes(const Eigen::VectorXd& omega, const Eigen::MatrixXd& viscous, const Eigen::MatrixXd& hysteretic);
+
+  [[nodiscard]] Form form() const { return form_; }
+  /// Of the eigenvectors, |X| |X⁻¹| / k in the Frobenius norm: 1 where they are orthonormal. Of the triangular form
+  /// that of the eigenvectors it replaces.
+  [[nodiscard]] double condition() const { return condition_; }
+  [[nodiscard]] Eigen::Index coordinates() const { return poles_.size(); }
+  [[nodiscard]] bool is_diagonal() const { return form_ != Form::triangular; }
+  [[nodiscard]] bool is_first_order() const { return form_ == Form::poles || form_ == Form::triangular; }
+
+  /// L p, k x n.
+  [[nodiscard]] Eigen::MatrixXcd forces(const Eigen::MatrixXcd& modal) const;
+  /// Rows on q as rows on c: B R, j x k.
+  [[nodiscard]] Eigen::MatrixXcd rows(const Eigen::MatrixXcd& on_modes) const;
+  /// q = R c, m x n.
+  [[nodiscard]] Eigen::MatrixXcd modal(const Eigen::MatrixXcd& coordinates) const;
+  /// The rows of R that give q̇ of the free decay; first-order forms only.
+  [[nodiscard]] Eigen::MatrixXcd modal_velocity(const Eigen::MatrixXcd& coordinates) const;
+
+  /// c that gives q = R c; forms of second order only, whose R is square.
+  [[nodiscard]] Eigen::MatrixXcd left_inverse(const Eigen::MatrixXcd& modal) const;
+
+  /// G(ω) b at one frequency, k x n.
+  [[nodiscard]] Eigen::MatrixXcd respond(double omega, const Eigen::MatrixXcd& b) const;
+  /// dG/dω b from c = G b.
+  [[nodiscard]] Eigen::MatrixXcd respond_slope(double omega, const Eigen::MatrixXcd& c) const;
+  /// Column i of b at frequency i, in place: k x frequencies. Of the triangular form in blocks.
+  void respond_each(std::span<const double> omegas, Eigen::MatrixXcd& b) const;
+
+  /// What each coordinate does by itself: s with ċ = s c (+ forces), coordinate by coordinate; of hysteretic and
+  /// uncoupled forms the root with positive imaginary part.
+  [[nodiscard]] const Eigen::VectorXcd& poles() const { return poles_; }
+  /// Of a coordinate of second order the other root.
+  [[nodiscard]] std::complex<double> other_pole(Eigen::Index r) const;
+  /// T of the triangular form; empty otherwise.
+  [[nodiscard]] const Eigen::MatrixXcd& triangle() const { return triangle_; }
+  /// Natural frequency |s|/2π (Hz) and fraction of critical damping −Re s/|s| of all poles that swing, ascending.
+  [[nodiscard]] std::vector<std::pair<double, double>> resonances() const;
+
+ private:
+  [[nodiscard]] Eigen::ArrayXcd gain(double omega) const;
+  void transform_hysteretic(const Eigen::VectorXd& omega, const Eigen::MatrixXd& hysteretic);
+  void transform_whole(const Eigen::VectorXd& omega, const Eigen::MatrixXd& viscous, const Eigen::MatrixXd& hysteretic);
+
+  Form form_ = Form::uncoupled;
+  double condition_ = 1;
+  Eigen::VectorXcd poles_;
+  Eigen::ArrayXd natural2_, viscous_, loss_;    // uncoupled: ω_r², 2ζω_r, ηω_r²
+  Eigen::ArrayXcd squares_;                     // hysteretic: μ
+  Eigen::MatrixXcd right_, left_, velocities_;  // R, L, rows of q̇; empty: identity
+  Eigen::MatrixXcd triangle_;
+};
+
+}  // namespace avrenk

@@ -1,0 +1,262 @@
+// Small models drawn at random, from hardly any damping to far beyond critical, on one base or two: every answer
+// against the equations of motion solved at each frequency, and integrals of them by another rule.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <random>
+
+#include "core/dense.h"
+#include "core/response/environment.h"
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+using Eigen::VectorXcd;
+using test::Solved;
+
+// A spring along z between two masses, or from a mass to a base (−1, −2).
+struct Link {
+  int from, to;
+  double k, eta, c;
+};
+struct Drawn {
+  std::string what;
+  std::vector<double> masses;
+  std::vector<Link> links;
+  std::vector<Complex> bases;  // motion of each, per unit input
+  double from = 1, to = 300;   // Hz
+  double slope = 0;            // of the input, dB an octave
+};
+
+// Masses move along z; a hundred times stiffer otherwise.
+Assembly model_of(const Drawn& drawn) {
+  Assembly model;
+  const char* const names[] = {"left", "right"};
+  for (std::size_t b = 0; b < drawn.bases.size(); ++b)
+    model.bases.push_back({names[b], {Foot{test::add_node(model, Vector3::Zero())}}, Vector3::Zero()});
+  const int feet = static_cast<int>(drawn.bases.size());
+  for (const double mass : drawn.masses) {
+    const int node = test::add_node(model, Vector3::Zero(), "mass");
+    model.masses.push_back({"mass", node, Vector3::Zero(), mass, Matrix3::Identity() * mass});
+  }
+  for (const Link& link : drawn.links) {
+    const auto node = [&](int end) { return end < 0 ? -end - 1 : feet + end; };
+    Spring spring = test::stiff_spring(node(link.from), node(link.to), link.k, 100 * link.k);
+    if (link.eta > 0) spring.loss_factor = link.eta;
+    spring.dashpot.setConstant(link.c);
+    model.springs.push_back(spring);
+  }
+  return model;
+}
+
+// z of every mass per unit base acceleration, and force of every link: one column.
+VectorXcd direct(const Drawn& drawn, double f) {
+  const Complex i(0, 1);
+  const double w = 2 * pi * f;
+  const auto n = static_cast<Eigen::Index>(drawn.masses.size());
+  MatrixXcd dynamic = MatrixXcd::Zero(n, n);
+  VectorXcd load = VectorXcd::Zero(n);
+  const auto base = [&](int end) { return -drawn.bases[static_cast<std::size_t>(-end - 1)] / (w * w); };
+  for (Eigen::Index m = 0; m < n; ++m) dynamic(m, m) = -w * w * drawn.masses[static_cast<std::size_t>(m)];
+  for (const Link& link : drawn.links) {
+    const Complex k = link.k * (1.0 + i * link.eta) + i * w * link.c;
+    for (const auto& [own, other] : {std::pair{link.from, link.to}, {link.to, link.from}}) {
+      if (own < 0) continue;
+      dynamic(own, own) += k;
+      if (other < 0)
+        load[own] += k * base(other);
+      else
+        dynamic(own, other) -= k;
+    }
+  }
+  const VectorXcd x = dynamic.partialPivLu().solve(load);
+  VectorXcd all(n + static_cast<Eigen::Index>(drawn.links.size()));
+  all.head(n) = x;
+  for (std::size_t l = 0; l < drawn.links.size(); ++l) {
+    const Link& link = drawn.links[l];
+    const auto at = [&](int end) { return end < 0 ? base(end) : x[end]; };
+    all[n + static_cast<Eigen::Index>(l)] =
+        (link.k * (1.0 + i * link.eta) + i * w * link.c) * (at(link.to) - at(link.from));
+  }
+  return all;
+}
+
+std::vector<Drawn> draw_models() {
+  // Those that went wrong once come first.
+  std::vector<Drawn> all{
+      {"base motion at the start of the band", {3.7}, {{-1, 0, 52345, 0, 260}, {-2, 0, 52345, 0, 260}}, {1, -0.4}},
+      {"absolute displacement", {2}, {{-1, 0, 2 * std::pow(2 * pi * 18.9, 2), 0.6, 0}}, {1}, 0.1, 10},
+      {"equal bodies", {2, 2}, {{-1, 0, 4e5, 0.3, 0}, {-1, 1, 4e5, 0.5, 0}}, {1}, 1, 300},
+      {"hardly damped", {1, 3}, {{-1, 0, 4e4, 2e-5, 0}, {0, 1, 9e4, 2e-5, 0}}, {1}, 5, 200},
+      {"critical", {2}, {{-1, 0, 8e4, 0, 2 * std::sqrt(8e4 * 2.0)}}, {1}, 1, 500, 3},
+      {"far beyond critical", {2, 1}, {{-1, 0, 8e4, 0, 9e4}, {0, 1, 1e4, 0.1, 0}}, {1}, 0.5, 500, -6},
+      {"narrow band", {2, 1}, {{-1, 0, 8e4, 0.02, 0}, {0, 1, 1e4, 0, 5}}, {1}, 12, 13},
+  };
+  std::mt19937 random(11);
+  std::uniform_real_distribution<double> uniform;
+  const auto between = [&](double a, double b) { return a * std::pow(b / a, uniform(random)); };
+  for (int k = 0; k < 24; ++k) {
+    Drawn drawn;
+    drawn.what = "drawn " + std::to_string(k);
+    const int n = 1 + k % 4;
+    for (int m = 0; m < n; ++m) drawn.masses.push_back(between(0.1, 20));
+    const bool two = k % 3 == 1;
+    drawn.bases = {1};
+    if (two) drawn.bases.push_back(std::polar(between(0.1, 2), 6 * uniform(random)));
+    for (int m = 0; m < n; ++m) {
+      Link link{m == 0 ? -1 : m - 1, m, between(1e3, 1e6), 0, 0};
+      const double critical = 2 * std::sqrt(link.k * drawn.masses[static_cast<std::size_t>(m)]);
+      if (uniform(random) < 0.5)
+        link.eta = between(1e-3, 1);
+      else
+        link.c = critical * between(1e-3, 3);
+      drawn.links.push_back(link);
+    }
+    if (two) drawn.links.push_back({-2, n - 1, between(1e3, 1e6), between(1e-3, 0.5), 0});
+    if (k % 5 == 4) drawn.links.push_back({-1, n - 1, between(1e3, 1e5), 0, between(1, 300)});
+    drawn.from = between(0.2, 50);
+    drawn.to = drawn.from * between(1.05, 200);
+    drawn.slope = 6 * (uniform(random) - 0.5);
+    all.push_back(drawn);
+  }
+  return all;
+}
+
+class DrawnModels : public testing::Test {
+ protected:
+  // What is watched, and the same of the direct solution at a frequency.
+  static std::vector<WatchRequest> requests(const Drawn& drawn) {
+    std::vector<WatchRequest> all;
+    const auto add = [&](std::string_view keyword, Subject subject, int item) {
+      for (const WatchedQuantity& quantity : watched_quantities()) {
+        if (quantity.keyword != keyword || quantity.subject != subject) continue;
+        WatchRequest request;
+        request.name = std::string(keyword) + std::to_string(item);
+        request.quantity = &quantity;
+        request.items = {item};
+        all.push_back(request);
+      }
+    };
+    const int feet = static_cast<int>(drawn.bases.size());
+    for (int m = 0; m < static_cast<int>(drawn.masses.size()); ++m) {
+      add("acceleration", Subject::node, feet + m);
+      add("absolute displacement", Subject::node, feet + m);
+    }
+    for (int l = 0; l < static_cast<int>(drawn.links.size()); ++l) add("force", Subject::spring, l);
+    return all;
+  }
+  static std::vector<double> squares(const Drawn& drawn, double f) {
+    const VectorXcd all = direct(drawn, f);
+    const double w4 = std::pow(2 * pi * f, 4);
+    std::vector<double> result;
+    for (std::size_t m = 0; m < drawn.masses.size(); ++m) {
+      const double square = std::norm(all[static_cast<Eigen::Index>(m)]);
+      result.push_back(w4 * square);
+      result.push_back(square);
+    }
+    for (std::size_t l = 0; l < drawn.links.size(); ++l)
+      result.push_back(std::norm(all[static_cast<Eigen::Index>(drawn.masses.size() + l)]));
+    return result;
+  }
+  // ∫ |w|² S df of every channel: Simpson's rule in ln f, halved until Richardson's estimate says that all are settled,
+  // from the undamped natural frequencies on, so that no resonance lies between points.
+  static std::vector<double> integrals(const Drawn& drawn, const LogLogTable& input) {
+    std::vector<double> ends{std::log(drawn.from), std::log(drawn.to)};
+    for (int k = 1; k < 100; ++k) ends.push_back(ends[0] + (ends[1] - ends[0]) * k / 100);
+    for (const double f : natural_frequencies(drawn))
+      if (f > drawn.from && f < drawn.to) ends.push_back(std::log(f));
+    std::sort(ends.begin(), ends.end());
+    using Values = Eigen::ArrayXd;
+    const auto at = [&](double t) -> Values {
+      const double f = std::exp(std::clamp(t, ends.front(), ends.back()));
+      const std::vector<double> all = squares(drawn, f);
+      return Eigen::Map<const Values>(all.data(), static_cast<Eigen::Index>(all.size())) * (f * input.at(f));
+    };
+    struct Interval {
+      double a, b;
+      Values left, middle, right;
+      int depth;
+    };
+    const auto simpson = [](const Interval& i) -> Values {
+      return (i.b - i.a) / 6 * (i.left + 4 * i.middle + i.right);
+    };
+    std::vector<Interval> open;
+    Values coarse = Values::Zero(at(ends[0]).size()), sum = coarse;
+    for (std::size_t k = 0; k + 1 < ends.size(); ++k) {
+      open.push_back({ends[k], ends[k + 1], at(ends[k]), at(0.5 * (ends[k] + ends[k + 1])), at(ends[k + 1]), 0});
+      coarse += simpson(open.back());
+    }
+    while (!open.empty()) {
+      const Interval own = open.back();
+      open.pop_back();
+      const double middle = 0.5 * (own.a + own.b);
+      const Interval one{own.a, middle, own.left, at(0.5 * (own.a + middle)), own.middle, own.depth + 1},
+          two{middle, own.b, own.middle, at(0.5 * (middle + own.b)), own.right, own.depth + 1};
+      const Values both = simpson(one) + simpson(two), error = (both - simpson(own)) / 15;
+      if (own.depth > 40 || (error.abs() <= 1e-11 * coarse).all()) {
+        sum += both + error;
+        continue;
+      }
+      open.push_back(one);
+      open.push_back(two);
+    }
+    return {sum.begin(), sum.end()};
+  }
+  static std::vector<double> natural_frequencies(const Drawn& drawn) {
+    const auto n = static_cast<Eigen::Index>(drawn.masses.size());
+    MatrixXd stiffness = MatrixXd::Zero(n, n), mass = stiffness;
+    for (Eigen::Index m = 0; m < n; ++m) mass(m, m) = drawn.masses[static_cast<std::size_t>(m)];
+    for (const Link& link : drawn.links)
+      for (const auto& [own, other] : {std::pair{link.from, link.to}, {link.to, link.from}}) {
+        if (own >= 0) stiffness(own, own) += link.k;
+        if (own >= 0 && other >= 0) stiffness(own, other) -= link.k;
+      }
+    std::vector<double> all;
+    for (const double square : symmetric_eigen(stiffness, mass).values) all.push_back(std::sqrt(square) / (2 * pi));
+    return all;
+  }
+};
+
+TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
+  for (const Drawn& drawn : draw_models()) {
+    SCOPED_TRACE(drawn.what);
+    const Solved solved(model_of(drawn), test::count(1000), {});
+    const auto watched = watch(solved.assembly, solved.channels, requests(drawn));
+    Environment environment;
+    environment.name = "drawn";
+    environment.axes = {2};
+    environment.input = LogLogTable({{drawn.from, 0.37, {}}, {drawn.to, std::nullopt, drawn.slope}}, 10);
+    environment.grid = {drawn.from, drawn.to, 24, 21, {}};
+    for (std::size_t b = 0; b < drawn.bases.size(); ++b)
+      environment.motions.push_back({static_cast<int>(b), drawn.bases[b]});
+    environment.type = Environment::Type::random;
+    const Outcome random = run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    environment.type = Environment::Type::sine;
+    const Outcome sine = run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    const std::size_t channels = watched.size() / 4;  // x, y, z, magnitude
+    ASSERT_EQ(channels, squares(drawn, 10).size());
+    const std::vector<double> exact = integrals(drawn, environment.input);
+    for (std::size_t c = 0; c < channels; ++c) {
+      const std::size_t z = 4 * c + 2;
+      EXPECT_NEAR(random.random[z].rms / std::sqrt(exact[c]), 1, 2e-8) << watched[z].name;
+      EXPECT_NEAR(random.random[z].curve_rms / random.random[z].rms, 1, 0.012) << watched[z].name;
+      const SinePeak& peak = sine.sine[z].peak;
+      const auto at = [&](double f) { return std::sqrt(squares(drawn, f)[c]) * environment.input.at(f); };
+      EXPECT_NEAR(peak.value / at(peak.frequency), 1, 1e-9) << watched[z].name;
+      for (int s = 0; s <= 2000; ++s)
+        ASSERT_LE(at(std::clamp(drawn.from * std::pow(drawn.to / drawn.from, s / 2000.0), drawn.from, drawn.to)),
+                  peak.value * (1 + 1e-9))
+            << watched[z].name;
+      // Nothing moves across.
+      EXPECT_GE(sine.sine[z - 1].peak.value, 0);
+      EXPECT_LE(sine.sine[z - 1].peak.value, 1e-9 * peak.value + 1e-12);
+      EXPECT_LE(random.random[z - 1].rms, 1e-9 * random.random[z].rms + 1e-12);
+    }
+  }
+}
+
+}  // namespace
+}  // namespace avrenk
