@@ -411,6 +411,17 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
        "bad.yaml:45:41: limit level: top.transmissibility is a ratio to the input and has no RMS; name a sine "
        "environment\nbad.yaml:45:84: limit level allowable: \"90 g\" is an acceleration; write a plain number such as "
        "\"0.33\""},
+      {"  rock: {profile", "  rock.y: {profile",
+       "bad.yaml:39:11: environment rock.y: a dot parts the name of an environment from its axis; write rock-y"},
+      {"axes: z, motion", "axes: [], motion",
+       "bad.yaml:39:32: environment rock: no axis is named, so nothing is shaken; write axes: [x, y, z]"},
+      {"combine: envelope", "frequencies: {per octave: 2000000000}, combine: envelope",
+       "bad.yaml:38:76: environment sine frequencies: 2000000000 points an octave are more than 10000; write per "
+       "octave: 24; resonances and peaks have points of their own"},
+      {"in: [sine, random], take: {sine", "in: [], take: {sine",
+       "bad.yaml:43:36: limit stress: no environment is named, so nothing is judged; write in: random, or a list"},
+      {"above: 100 gram}", "above: 100 gram}\n---\nshow: {length: m}",
+       "bad.yaml:49:1: a second YAML document begins here, and one file is one plan; take the line --- out"},
       {"yield: 430 MPa, ", "",
        "bad.yaml:43:115: limit stress: material alloy has no yield stress; add it under materials, as in yield: 430 "
        "MPa"},

@@ -125,15 +125,11 @@ MatrixXcd DampedModes::modal(const MatrixXcd& coordinates) const {
   return right_.size() == 0 ? coordinates : MatrixXcd(right_ * coordinates);
 }
 
-MatrixXcd DampedModes::left_inverse(const MatrixXcd& modal) const {
-  return left_.size() == 0 ? modal : MatrixXcd(left_ * modal);  // R⁻¹ = L
-}
-
 Complex DampedModes::other_pole(Index r) const {
   return form_ == Form::hysteretic ? -poles_[r] : Complex(-viscous_[r]) - poles_[r];
 }
 
-MatrixXcd DampedModes::modal_velocity(const MatrixXcd& coordinates) const { return velocities_ * coordinates; }
+MatrixXcd DampedModes::velocity_rows(const MatrixXcd& on_velocities) const { return on_velocities * velocities_; }
 
 ArrayXcd DampedModes::gain(double omega) const {
   if (form_ == Form::hysteretic) return (squares_ - omega * omega).inverse();

@@ -47,13 +47,10 @@ class DampedModes {
   [[nodiscard]] Eigen::MatrixXcd forces(const Eigen::MatrixXcd& modal) const;
   /// Rows on q as rows on c: B R, j x k.
   [[nodiscard]] Eigen::MatrixXcd rows(const Eigen::MatrixXcd& on_modes) const;
+  /// Rows on q̇ as rows on c, of a decay or a sweep; first-order forms only.
+  [[nodiscard]] Eigen::MatrixXcd velocity_rows(const Eigen::MatrixXcd& on_velocities) const;
   /// q = R c, m x n.
   [[nodiscard]] Eigen::MatrixXcd modal(const Eigen::MatrixXcd& coordinates) const;
-  /// The rows of R that give q̇ of the free decay; first-order forms only.
-  [[nodiscard]] Eigen::MatrixXcd modal_velocity(const Eigen::MatrixXcd& coordinates) const;
-
-  /// c that gives q = R c; forms of second order only, whose R is square.
-  [[nodiscard]] Eigen::MatrixXcd left_inverse(const Eigen::MatrixXcd& modal) const;
 
   /// G(ω) b at one frequency, k x n.
   [[nodiscard]] Eigen::MatrixXcd respond(double omega, const Eigen::MatrixXcd& b) const;

@@ -116,17 +116,14 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
 
 }  // namespace
 
-Eigen::MatrixXcd ModalDamping::forces(const ModalBasis& basis, const Eigen::MatrixXcd& q,
-                                      const Eigen::MatrixXcd& velocity) const {
+std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> ModalDamping::force_rows(const ModalBasis& basis,
+                                                                       const Eigen::MatrixXcd& rows) const {
   const std::complex<double> i(0, 1);
-  const Eigen::VectorXd natural2 = basis.omega.array().square();
-  Eigen::MatrixXcd force = natural2.asDiagonal() * q;
-  if (coupled)
-    force += viscous * velocity + i * (hysteretic * q);
-  else
-    force += (2 * zeta.cwiseProduct(basis.omega)).asDiagonal() * velocity +
-             i * Eigen::MatrixXcd(eta.cwiseProduct(natural2).asDiagonal() * q);
-  return force;
+  const VectorXd natural2 = basis.omega.array().square();
+  const Eigen::MatrixXcd elastic = rows * natural2.asDiagonal();
+  if (coupled) return {elastic + i * (rows * hysteretic), rows * viscous};
+  return {elastic + i * Eigen::MatrixXcd(rows * eta.cwiseProduct(natural2).asDiagonal()),
+          rows * (2 * zeta.cwiseProduct(basis.omega)).asDiagonal()};
 }
 
 std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {

@@ -57,9 +57,9 @@ struct ModalDamping {
   bool coupled = false;  ///< responses use the full matrices
   DampedModes modes;     ///< how the modal equations are solved: whole where coupled, else mode by mode
 
-  /// V q̇ + (Λ + iD) q, coupled or not as responses take it: m x n.
-  [[nodiscard]] Eigen::MatrixXcd forces(const ModalBasis& basis, const Eigen::MatrixXcd& q,
-                                        const Eigen::MatrixXcd& velocity) const;
+  /// B (Λ + iD) and B V of rows B, coupled or not as responses take it: j x m each.
+  [[nodiscard]] std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> force_rows(const ModalBasis& basis,
+                                                                         const Eigen::MatrixXcd& rows) const;
   [[nodiscard]] bool couples() const { return viscous.size() > 0; }
   /// ζ + η/2: the fraction of critical damping that counts at resonance.
   [[nodiscard]] double effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }

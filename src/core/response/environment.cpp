@@ -304,9 +304,9 @@ class RandomRun {
       const std::vector<double> errors = rule_errors(row.at_rule);
       const double sum = std::accumulate(errors.begin(), errors.end(), 0.0);
       error = std::max(error, sum);
-      if (sum <= covariance_tolerance) continue;
+      if (sum <= row_tolerance) continue;
       for (std::size_t i = 0; i < errors.size(); ++i)
-        rough[i] = rough[i] || errors[i] > 0.5 * covariance_tolerance / static_cast<double>(errors.size());
+        rough[i] = rough[i] || errors[i] > 0.5 * row_tolerance / static_cast<double>(errors.size());
     }
     return rough;
   }
@@ -359,8 +359,9 @@ class RandomRun {
   }
 
   static constexpr int most_rounds = 6;
-  static constexpr double rounding = 1e-9;    // of what a sum would be without its signs
-  static constexpr double well_drawn = 0.01;  // of an RMS, in the drawn curve's own integral
+  static constexpr double row_tolerance = 5e-8;  // of a mean square
+  static constexpr double rounding = 1e-9;       // of what a sum would be without its signs
+  static constexpr double well_drawn = 0.01;     // of an RMS, in the drawn curve's own integral
   const Transfer& transfer_;
   const std::vector<Watched>& watched_;
   Outcome& outcome_;

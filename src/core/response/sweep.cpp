@@ -100,10 +100,10 @@ Eigen::VectorXcd followed_envelope(Complex s, const Eigen::VectorXcd& forcing, c
 
 SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplitude, double octaves_per_minute,
                              double from, double to)
-    : windows_(windows_of(transfer.basis(), transfer.damping(), octaves_per_minute)),
+    : transfer_(transfer),
+      windows_(windows_of(transfer.basis(), transfer.damping(), octaves_per_minute)),
       grid_(sweep_grid(transfer.basis(), transfer.damping(), amplitude, windows_, from, to)),
-      levels_(amplitude.levels(grid_)),
-      states_(transfer, grid_, levels_) {  // the bases' own motion is right; the modes follow
+      levels_(amplitude.levels(grid_)) {
   const ModalBasis& basis = transfer.basis();
   const ModalDamping& damping = transfer.damping();
   const DampedModes& modes = damping.modes;
@@ -114,15 +114,13 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
     force.col(k) =
         levels_[static_cast<std::size_t>(k)] * transfer.modal_force(grid_[static_cast<std::size_t>(k)]).col(0);
   const MatrixXcd forcing = modes.forces(force);
-  const MatrixXcd steady = states_.coordinates();
   const auto passed = [&](Complex s) {  // else it stays in the steady state
     const double f = std::abs(s) / (2 * pi);
     return s.imag() > 0 && f >= from / 1.3 && f <= 1.3 * to;
   };
-  std::array<MatrixXcd, 3> q{steady, steady, MatrixXcd(m, points)};
-  for (Index k = 0; k < points; ++k) q[1].col(k) *= Complex(0, 2 * pi * grid_[static_cast<std::size_t>(k)]);
+  coordinates_.resize(modes.coordinates(), points);
   if (modes.is_first_order()) {
-    MatrixXcd c(modes.coordinates(), points);
+    MatrixXcd& c = coordinates_;
     for (Index j = c.rows() - 1; j >= 0; --j) {  // what a later coordinate of a triangle does forces those before it
       const Complex s = modes.poles()[j];
       Eigen::VectorXcd own = forcing.row(j).transpose();
@@ -131,31 +129,56 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
       c.row(j) =
           (passed(s) ? swept_envelope(s, own, grid_, growth) : followed_envelope(s, own, grid_, growth)).transpose();
     }
-    q[0] = modes.modal(c);
-    q[1] = modes.modal_velocity(c);
   } else {
     // Coordinates of second order: c = (g₁ − g₂)/(s₁ − s₂).
-    MatrixXcd c = modes.left_inverse(steady), velocity = modes.left_inverse(q[1]);
-    for (Index r = 0; r < c.rows(); ++r) {
+    std::vector<double> omegas;
+    for (const double f : grid_) omegas.push_back(2 * pi * f);
+    coordinates_ = forcing;
+    modes.respond_each(omegas, coordinates_);
+    rates_ = coordinates_;
+    for (Index k = 0; k < points; ++k) rates_.col(k) *= Complex(0, omegas[static_cast<std::size_t>(k)]);
+    for (Index r = 0; r < coordinates_.rows(); ++r) {
       const Complex one = modes.poles()[r], two = modes.other_pole(r);
       if (!passed(one)) continue;
       const Eigen::VectorXcd own = forcing.row(r).transpose(), slow = swept_envelope(one, own, grid_, growth),
                              counter = followed_envelope(two, own, grid_, growth);
-      c.row(r) = ((slow - counter) / (one - two)).transpose();
-      velocity.row(r) = ((one * slow - two * counter) / (one - two)).transpose();
+      coordinates_.row(r) = ((slow - counter) / (one - two)).transpose();
+      rates_.row(r) = ((one * slow - two * counter) / (one - two)).transpose();
     }
-    q[0] = modes.modal(c);
-    q[1] = modes.modal(velocity);
   }
-  q[2] = force - damping.forces(basis, q[0], q[1]);
-  states_.replace(q);
+  force_ = std::move(force);
+}
+
+// Rows on q, q̇ and q̈ = p − V q̇ − (Λ + iD) q as rows on the coordinates; the bases' own motion is the steady one.
+MatrixXcd SweptResponse::response(const MatrixXcd& rows, Index begin, Index end) const {
+  const StateLayout& layout = transfer_.layout();
+  const DampedModes& modes = transfer_.damping().modes;
+  const auto block = [&](int derivative) { return rows.middleCols(layout.modal(derivative), layout.modes); };
+  const auto [elastic, viscous] = transfer_.damping().force_rows(transfer_.basis(), block(2));
+  const MatrixXcd on_q = block(0) - elastic, on_velocity = block(1) - viscous;
+  const auto inside = [&](const MatrixXcd& table) { return table.middleCols(begin, end - begin); };
+  MatrixXcd w = block(2) * inside(force_);
+  if (modes.is_first_order()) {
+    w += (modes.rows(on_q) + modes.velocity_rows(on_velocity)) * inside(coordinates_);
+  } else {
+    w += modes.rows(on_q) * inside(coordinates_) + modes.rows(on_velocity) * inside(rates_);
+  }
+  const Eigen::VectorXcd base = transfer_.inputs().base.col(0);
+  for (int derivative = 0; derivative < 3; ++derivative) {
+    const Eigen::VectorXcd own = rows.middleCols(layout.base(derivative), layout.motions) * base;
+    for (Index k = begin; k < end; ++k) {
+      const auto i = static_cast<std::size_t>(k);
+      w.col(k - begin) += std::pow(Complex(0, 2 * pi * grid_[i]), derivative - 2) * levels_[i] * own;
+    }
+  }
+  return w;
 }
 
 SinePeak SweptResponse::peak(const Measure& measure, int mode) const {
   const auto& [first, last] = windows_[static_cast<std::size_t>(mode)];
   const auto begin = std::lower_bound(grid_.begin(), grid_.end(), first) - grid_.begin(),
              end = std::upper_bound(grid_.begin(), grid_.end(), last) - grid_.begin();
-  const Eigen::MatrixXcd w = states_.times(measure.rows, begin, end - begin);
+  const MatrixXcd w = response(measure.rows, begin, end);
   SinePeak best{-1, 0, 0, false};
   for (Index k = 0; k < w.cols(); ++k) {
     const auto i = static_cast<std::size_t>(begin + k);

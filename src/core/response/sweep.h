@@ -23,7 +23,7 @@ inline constexpr double slow_sweep = 0.3;
 /// (ω'/ω²)².
 class SweptResponse {
  public:
-  /// @param transfer  its first input column is swept
+  /// @param transfer  its first input column is swept; referred to
   SweptResponse(const Transfer& transfer, const LogLogTable& amplitude, double octaves_per_minute, double from,
                 double to);
 
@@ -32,9 +32,11 @@ class SweptResponse {
   [[nodiscard]] SinePeak peak(const Measure& measure, int mode) const;
 
  private:
+  [[nodiscard]] Eigen::MatrixXcd response(const Eigen::MatrixXcd& rows, Eigen::Index begin, Eigen::Index end) const;
+  const Transfer& transfer_;
   std::vector<std::pair<double, double>> windows_;  // Hz, of each mode
   std::vector<double> grid_, levels_;
-  StateTable states_;
+  Eigen::MatrixXcd coordinates_, rates_, force_;  // c, ċ of second order, p: each x points of the grid
 };
 
 }  // namespace avrenk

@@ -197,11 +197,11 @@ StateTable::StateTable(const Transfer& transfer, std::span<const double> frequen
   }
 }
 
-MatrixXcd StateTable::times(const MatrixXcd& rows, Index first, Index count) const {
-  MatrixXd real = MatrixXd::Zero(rows.rows(), count), imaginary_sum = real;
+MatrixXcd StateTable::times(const MatrixXcd& rows) const {
+  MatrixXd real = MatrixXd::Zero(rows.rows(), points_), imaginary_sum = real;
   for (int block = 0; block < 6; ++block) {
     const MatrixXd& part = parts_[static_cast<std::size_t>(block)];
-    const auto on_real = part.middleCols(first, count), on_imaginary = part.middleCols(points_ + first, count);
+    const auto on_real = part.leftCols(points_), on_imaginary = part.rightCols(points_);
     const auto own = rows.middleCols(block < 3 ? layout_.modal(block) : layout_.base(block - 3), part.rows());
     const MatrixXd a = own.real(), b = own.imag();
     if (!a.isZero(0)) {
@@ -213,7 +213,7 @@ MatrixXcd StateTable::times(const MatrixXcd& rows, Index first, Index count) con
       imaginary_sum.noalias() += b * on_real;
     }
   }
-  MatrixXcd result(rows.rows(), count);
+  MatrixXcd result(rows.rows(), points_);
   result.real() = real;
   result.imag() = imaginary_sum;
   return result;
@@ -232,10 +232,6 @@ MatrixXd StateTable::largest_in_stretches(std::span<const double> over) const {
     }
   }
   return largest.cwiseSqrt();
-}
-
-void StateTable::replace(const std::array<MatrixXcd, 3>& coordinates) {
-  for (std::size_t block = 0; block < 3; ++block) parts_[block] << coordinates[block].real(), coordinates[block].imag();
 }
 
 MatrixXcd StateTable::coordinates() const {

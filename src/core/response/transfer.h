@@ -117,18 +117,13 @@ class StateTable {
   StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels);
 
   /// rows · z at every frequency: channels x frequencies. Blocks of the state that no row uses cost nothing.
-  [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows) const { return times(rows, 0, points_); }
-  /// The same at `count` frequencies from one on.
-  [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows, Eigen::Index first, Eigen::Index count) const;
+  [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows) const;
   /// Largest |z_j| in each of 32 stretches of the frequencies, z divided by `over` at each; empty: as it is.
   [[nodiscard]] Eigen::MatrixXd largest_in_stretches(std::span<const double> over) const;
   /// q, m x frequencies.
   [[nodiscard]] Eigen::MatrixXcd coordinates() const;
   /// The same as real numbers, m x 2 frequencies: real parts, then imaginary parts.
   [[nodiscard]] const Eigen::MatrixXd& coordinates_side_by_side() const { return parts_[0]; }
-  /// Puts other modal coordinates, their velocities and accelerations (m x frequencies each) in place of the steady
-  /// ones; the bases' motion stays.
-  void replace(const std::array<Eigen::MatrixXcd, 3>& coordinates);
 
  private:
   StateLayout layout_;
