@@ -175,9 +175,8 @@ void warn_about_coupling(Analysis& analysis) {
 
 std::string Analysis::heading() const {
   return fmt::format(
-      "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping), damping.couples() && !damping.coupled ? ", modes uncoupled" : "",
-      basis.modes,
-      basis.proven_below,
+      "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping),
+      damping.couples() && !damping.coupled ? ", modes uncoupled" : "", basis.modes, basis.proven_below,
       basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
 }
 

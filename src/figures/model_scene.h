@@ -21,7 +21,7 @@ struct ModelLook {
   double largest = 0;  ///< translation (m, not scaled) at the light end of the colours; 0: parts in their own colours
   bool ghost = false;  ///< the lines of the model as built, in light grey
   const Surface* surface = nullptr;  ///< of shells and solids; nullptr: it is looked for
-  FaceValue face_value{};            ///< colours of shells and solids by a value of their own; all else, and NaN, is grey
+  FaceValue face_value{};  ///< colours of shells and solids by a value of their own; all else, and NaN, is grey
 };
 
 /// Colour of each part, mass and joint with its name, in the order in which the scene takes them.

@@ -339,7 +339,8 @@ TEST(Program, KeepsWhatCouplesTheModesAndSaysWhatLeavingItOutChanges) {
   const TemporaryFolder folder;
   (void)folder.write("deck.yaml", example("payload-frame/payload-frame.yaml"));
   const Ran plain = run_program(folder, "sine deck.yaml --no-figures --set damping.coupled=no");
-  EXPECT_THAT(plain.err, HasSubstr("coupled: no leaves out that the modes are coupled by their damping: at its peak in sine."));
+  EXPECT_THAT(plain.err,
+              HasSubstr("coupled: no leaves out that the modes are coupled by their damping: at its peak in sine."));
   const Json before = Json::parse(test::read_all(folder / "deck-sine-results/summary.json"));
   const Ran coupled = run_program(folder, "sine deck.yaml --no-figures");
   EXPECT_THAT(coupled.err, Not(HasSubstr("coupled")));
