@@ -127,9 +127,9 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
   result.where = fmt::format("{} modes", basis.modes);
   result.value = basis.proven_below;
   compare(result);
-  if (limit.below) {  // how far above is not known
+  if (limit.below) {  // the first such mode lies above, so that this is the most that the margin can be
     result.met = false;
-    result.margin = std::nan("");
+    result.margin = std::min(result.margin, 0.0);
   }
   return result;
 }
@@ -165,11 +165,8 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
       results.push_back(std::move(*result));
     }
   }
-  const auto rank = [](const LimitResult& result) {
-    return std::isnan(result.deciding()) ? -std::numeric_limits<double>::infinity() : result.deciding();
-  };
   std::stable_sort(results.begin(), results.end(),
-                   [&](const LimitResult& a, const LimitResult& b) { return rank(a) < rank(b); });
+                   [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
   return results;
 }
 

@@ -96,6 +96,10 @@ TEST(Limits, AskForAFrequencyWithEnoughMass) {
   EXPECT_TRUE(shaken.check(limit).met);
   limit.effective_mass_above = 1.5;  // no mode has so much: below is not met, above is as far as modes are proven
   EXPECT_FALSE(shaken.check(limit).met);
+  limit.allowable = 2 * shaken.solved.basis.proven_below;  // where the modes end below the bound nothing is shown
+  EXPECT_FALSE(shaken.check(limit).met);
+  EXPECT_LE(shaken.check(limit).margin, 0);
+  limit.allowable = 45;
   limit.below = false;
   result = shaken.check(limit);
   EXPECT_TRUE(result.met);

@@ -84,6 +84,13 @@ TEST(SingleDofPeak, IsReadBackAsQFromTheHalfPowerPoints) {
     EXPECT_NEAR(half->from / natural_frequency, std::sqrt(middle - side), 1e-7);
     EXPECT_NEAR(half->to / natural_frequency, std::sqrt(middle + side), 1e-7);
     EXPECT_NEAR(half->quality * 2 * zeta, 1, 2.2 * zeta * zeta);  // 1 − 2ζ² + …
+    // Under a steep input the response peaks elsewhere, the response per unit input does not.
+    const SineResponse steep(transfer, LogLogTable({{10, 1, {}}, {100, 1e3, {}}}, 20),
+                             frequency_grid({10, 100, 24, 21, {}}, {}, resonances(solved.basis, solved.damping)));
+    EXPECT_GT(steep.peak(travel).frequency, response.peak(travel).frequency * (1 + 0.5 * zeta * zeta));
+    const auto same = steep.half_power(travel, steep.peak(travel), steep.curve(travel));
+    ASSERT_TRUE(same);
+    EXPECT_NEAR(same->quality / half->quality, 1, 1e-7);
     // A band that ends on the slope has no half-power point there.
     const SineResponse cut(transfer, LogLogTable({{10, 1, {}}, {40.05, 1, {}}}, 20),
                            frequency_grid({10, 40.05, 24, 21, {}}, {}, resonances(solved.basis, solved.damping)));

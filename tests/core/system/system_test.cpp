@@ -77,6 +77,11 @@ TEST(Mechanism, IsNamedWithThePartThatMovesAndHow) {
   Assembly loose = test::chain({1}, {1e5});
   loose.springs[0].stiffness[5] = 0;
   EXPECT_THAT(mechanism_of(loose), HasSubstr("mass turns freely about the direction z through (0, 0, 0) mm"));
+  // A body without inertia on a spring that turns for nothing: no stiffness at all is left about any axis.
+  Assembly bare = test::chain({1}, {1e5});
+  bare.masses[0].inertia.setZero();
+  bare.springs[0].stiffness.tail<3>().setZero();
+  EXPECT_THAT(mechanism_of(bare), HasSubstr("mass turns freely about the direction"));
   // Something that touches nothing has six free motions.
   Assembly adrift = test::cantilever(c);
   test::add_node(adrift, {5, 5, 5}, "antenna");
