@@ -38,8 +38,7 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
     const DisplayUnit unit = show.unit(outcome.environment->angular ? kind::angular_acceleration : kind::acceleration);
     facts.push_back(
         {outcome.name() + " input RMS", unit.from_si(std::sqrt(outcome.environment->input.area())), unit.text});
-    facts.push_back(
-        {outcome.name() + " relative change of the variance at the last halving", outcome.integration_error, ""});
+    facts.push_back({outcome.name() + " relative error of a variance, at most", outcome.integration_error, ""});
   }
   return facts;
 }
@@ -160,9 +159,8 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     double error = 0;
     for (const Outcome* outcome : axes) error = std::max(error, outcome->integration_error);
     terminal.paragraph(
-        fmt::format("Input {} RMS. RMS by modal covariance, whatever the curve's points; halving the panels changes "
-                    "a variance by {:.0e} at most. "
-                    "A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
+        fmt::format("Input {} RMS. RMS by modal covariance, whatever the curve's points; the integration is off "
+                    "by {:.0e} of a variance at most. A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
                     value_text(std::sqrt(environment.input.area()), unit, 4), error));
   }
 }

@@ -275,7 +275,7 @@ class Writer {
                   std::string("static motion against rigid motion, part of it")}}};
     if (error > 0)
       table.rows.push_back({std::string("random integrals"), error,
-                            std::string("largest change of a variance when the panels were halved")});
+                            std::string("what a variance is off by at most, as a part of it")});
     section.tables.push_back(std::move(table));
     if (!analysis_.audit_note.empty()) section.paragraphs.push_back(analysis_.audit_note);
     if (!analysis_.audit.empty()) {
