@@ -274,8 +274,8 @@ class Writer {
                  {std::string("rigid motion of the base"), analysis_.basis.statics.rigid_difference,
                   std::string("static motion against rigid motion, part of it")}}};
     if (error > 0)
-      table.rows.push_back({std::string("random integrals"), error,
-                            std::string("what a variance is off by at most, as a part of it")});
+      table.rows.push_back(
+          {std::string("random integrals"), error, std::string("what a variance is off by at most, as a part of it")});
     section.tables.push_back(std::move(table));
     if (!analysis_.audit_note.empty()) section.paragraphs.push_back(analysis_.audit_note);
     if (!analysis_.audit.empty()) {
