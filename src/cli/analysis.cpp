@@ -139,7 +139,7 @@ void warn_about_damping(Analysis& analysis) {
 // How the modal equations are solved with their damping.
 std::string damping_in_words(const ModalDamping& damping) {
   if (!damping.couples()) return "damping: couples no modes";
-  if (!damping.coupled) return "damping: what couples the modes is left out (coupled: no)";
+  if (!damping.coupled()) return "damping: what couples the modes is left out (coupled: no)";
   const char* const form = damping.modes.form() == DampedModes::Form::hysteretic ? "eigenvectors of Λ + iD"
                            : damping.modes.form() == DampedModes::Form::poles    ? "eigenvectors of first order"
                                                                                  : "Schur form of first order";
@@ -176,7 +176,7 @@ void warn_about_coupling(Analysis& analysis) {
 std::string Analysis::heading() const {
   return fmt::format(
       "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping),
-      damping.couples() && !damping.coupled ? ", modes uncoupled" : "", basis.modes, basis.proven_below,
+      damping.couples() && !damping.coupled() ? ", modes uncoupled" : "", basis.modes, basis.proven_below,
       basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
 }
 
@@ -418,7 +418,7 @@ std::string audit_in_words(const Analysis& analysis) {
       "Against the full complex equations, of {} answers at {} frequencies, the reported ones are off by {:.2g} % at "
       "most. Truncation, what the modes leave out, makes {:.2g} %; without residual vectors it would make {:.2g} %.{}",
       analysis.audit.size(), frequencies.size(), 100 * worst, 100 * truncation, 100 * without,
-      !analysis.damping.coupled && analysis.damping.couples()
+      !analysis.damping.coupled() && analysis.damping.couples()
           ? " The rest is damping that couples the modes: coupled: no leaves it out."
           : "");
 }

@@ -234,9 +234,8 @@ class Writer {
     ReportSection& section = add("stress", "Stress of shells and solids");
     section.paragraphs.push_back(
         "Stress at the nodes, carried there from the integration points and averaged over the elements of one part "
-        "that "
-        "meet in one surface. Jump: what those elements differ from their mean by (none where one stands alone); the "
-        "stress is not known much better than that. Of random environments it is the RMS. Pictures stand with each "
+        "that meet in one surface. Jump: what those elements differ from their mean by (none where one stands alone); "
+        "the stress is not known much better than that. Of random environments it is the RMS. Pictures stand with each "
         "environment; every node is in tables/*.stress*.csv and fields/*.stress.vtu.");
     Table all = worst_stress_table(analysis_.plan.assembly, *analysis_.stations, analysis_.stress, show_);
     Table chief = worst_axes(all);

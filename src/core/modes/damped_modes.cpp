@@ -9,7 +9,6 @@
 namespace avrenk {
 namespace {
 
-using Complex = std::complex<double>;
 using Eigen::ArrayXcd;
 using Eigen::Index;
 using Eigen::MatrixXcd;
@@ -17,18 +16,11 @@ using Eigen::MatrixXd;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
-constexpr Complex i_unit(0, 1);
 constexpr Index block_of_triangle = 32;
 
 double condition_of(const MatrixXcd& vectors, const MatrixXcd& inverse) {
   const double product = vectors.norm() * inverse.norm() / static_cast<double>(std::max<Index>(1, vectors.rows()));
   return std::isfinite(product) ? product : HUGE_VAL;
-}
-
-// Root of s² = −μ that swings forward; the slower of two that do not swing.
-Complex forward_root(Complex mu) {
-  const Complex root = std::sqrt(mu);  // real part ≥ 0
-  return i_unit * root;
 }
 
 }  // namespace
@@ -55,7 +47,7 @@ DampedModes::DampedModes(const VectorXd& omega, const MatrixXd& viscous, const M
 // Eigenvalues of matrices whose entries fall from the first row on come out right relative to themselves, not only to
 // the largest: modes are taken from the highest down, each with its velocity beside it.
 void DampedModes::transform_hysteretic(const VectorXd& omega, const MatrixXd& hysteretic) {
-  MatrixXcd matrix = i_unit * hysteretic.reverse();
+  MatrixXcd matrix = imaginary * hysteretic.reverse();
   matrix.diagonal().array() += omega.reverse().array().square();
   const ComplexEigen eigen = complex_eigen(std::move(matrix));
   MatrixXcd vectors = eigen.vectors.colwise().reverse();
@@ -71,7 +63,7 @@ void DampedModes::transform_hysteretic(const VectorXd& omega, const MatrixXd& hy
   squares_ = eigen.values.array();
   right_ = std::move(vectors);
   left_ = std::move(inverse);
-  poles_ = eigen.values.unaryExpr([](Complex mu) { return forward_root(mu); });
+  poles_ = imaginary * eigen.values.array().sqrt().matrix();  // s² = −μ, of the two the one that swings forward
 }
 
 void DampedModes::transform_whole(const VectorXd& omega, const MatrixXd& viscous, const MatrixXd& hysteretic) {
@@ -85,7 +77,7 @@ void DampedModes::transform_whole(const VectorXd& omega, const MatrixXd& viscous
     first_order(at(r), at(r) + 1) = scale[r];
     first_order(at(r) + 1, at(r)) = -omega[r] * omega[r] / scale[r];
     for (Index j = 0; j < m; ++j) {
-      first_order(at(r) + 1, at(j)) -= i_unit * hysteretic(r, j) / scale[j];
+      first_order(at(r) + 1, at(j)) -= imaginary * hysteretic(r, j) / scale[j];
       first_order(at(r) + 1, at(j) + 1) = -viscous(r, j);
     }
   }
@@ -133,12 +125,12 @@ MatrixXcd DampedModes::velocity_rows(const MatrixXcd& on_velocities) const { ret
 
 ArrayXcd DampedModes::gain(double omega) const {
   if (form_ == Form::hysteretic) return (squares_ - omega * omega).inverse();
-  if (form_ == Form::poles) return (i_unit * omega - poles_.array()).inverse();
+  if (form_ == Form::poles) return (imaginary * omega - poles_.array()).inverse();
   ArrayXcd h(natural2_.size());
   for (Index r = 0; r < h.size(); ++r) {
-    const double real = natural2_[r] - omega * omega, imaginary = viscous_[r] * omega + loss_[r],
-                 over = 1 / (real * real + imaginary * imaginary);
-    h[r] = {real * over, -imaginary * over};
+    const double real = natural2_[r] - omega * omega, damping = viscous_[r] * omega + loss_[r],
+                 over = 1 / (real * real + damping * damping);
+    h[r] = {real * over, -damping * over};
   }
   return h;
 }
@@ -147,7 +139,7 @@ MatrixXcd DampedModes::respond(double omega, const MatrixXcd& b) const {
   if (form_ != Form::triangular) return gain(omega).matrix().asDiagonal() * b;
   MatrixXcd c = b;
   for (Index i = c.rows() - 1; i >= 0; --i) {  // (iω − T) c = b
-    c.row(i) /= i_unit * omega - triangle_(i, i);
+    c.row(i) /= imaginary * omega - triangle_(i, i);
     c.topRows(i) += triangle_.col(i).head(i) * c.row(i);
   }
   return c;
@@ -155,10 +147,10 @@ MatrixXcd DampedModes::respond(double omega, const MatrixXcd& b) const {
 
 MatrixXcd DampedModes::respond_slope(double omega, const MatrixXcd& c) const {
   if (form_ == Form::hysteretic) return (2 * omega * gain(omega)).matrix().asDiagonal() * c;
-  if (form_ == Form::poles) return (-i_unit * gain(omega)).matrix().asDiagonal() * c;
-  if (form_ == Form::triangular) return -i_unit * respond(omega, c);
+  if (form_ == Form::poles) return (-imaginary * gain(omega)).matrix().asDiagonal() * c;
+  if (form_ == Form::triangular) return -imaginary * respond(omega, c);
   ArrayXcd stiffness_slope = ArrayXcd::Constant(natural2_.size(), -2 * omega);
-  stiffness_slope += i_unit * viscous_;
+  stiffness_slope += imaginary * viscous_;
   return (gain(omega) * -stiffness_slope).matrix().asDiagonal() * c;
 }
 
@@ -171,7 +163,7 @@ void DampedModes::respond_each(std::span<const double> omegas, MatrixXcd& b) con
   for (Index last = b.rows(); last > 0;) {  // back substitution, a block of rows at a time for all frequencies
     const Index first = std::max<Index>(0, last - block_of_triangle);
     for (Index i = last - 1; i >= first; --i) {
-      for (Index k = 0; k < points; ++k) b(i, k) /= i_unit * omegas[static_cast<std::size_t>(k)] - triangle_(i, i);
+      for (Index k = 0; k < points; ++k) b(i, k) /= imaginary * omegas[static_cast<std::size_t>(k)] - triangle_(i, i);
       b.middleRows(first, i - first).noalias() += triangle_.col(i).segment(first, i - first) * b.row(i);
     }
     b.topRows(first).noalias() += triangle_.block(0, first, first, last - first) * b.middleRows(first, last - first);

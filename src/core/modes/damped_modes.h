@@ -10,6 +10,9 @@
 
 namespace avrenk {
 
+using Complex = std::complex<double>;
+inline constexpr Complex imaginary(0, 1);
+
 /// q̈ + V q̇ + (Λ + iD) q = p at ω > 0, m modes and k coordinates c:
 ///
 ///     q = R c,   c = G(ω) L p
@@ -19,10 +22,9 @@ namespace avrenk {
 /// | uncoupled  | m  | diag 1/(ω_r² − ω² + i(2ζ_rω_rω + η_rω_r²)), R = L = I |
 /// | hysteretic | m  | diag 1/(μ − ω²): V = 0, (Λ + iD)X = X diag μ, R = X, L = X⁻¹ |
 /// | poles      | 2m | diag 1/(iω − s): eigenvectors of the equations of first order in [Ωq, q̇], Ω² = Λ |
-/// | triangular | 2m | (iω − T)⁻¹: their Schur form, which defective equations have too (critical damping, equal roots)
-/// |
+/// | triangular | 2m | (iω − T)⁻¹: their Schur form, which defective equations have too |
 ///
-/// Eigenvectors are used where their condition is below `largest_condition`.
+/// Eigenvectors are used where their condition is below `largest_condition`: not at critical damping and equal roots.
 class DampedModes {
  public:
   enum class Form { uncoupled, hysteretic, poles, triangular };
@@ -63,7 +65,7 @@ class DampedModes {
   /// uncoupled forms the root with positive imaginary part.
   [[nodiscard]] const Eigen::VectorXcd& poles() const { return poles_; }
   /// Of a coordinate of second order the other root.
-  [[nodiscard]] std::complex<double> other_pole(Eigen::Index r) const;
+  [[nodiscard]] Complex other_pole(Eigen::Index r) const;
   /// T of the triangular form; empty otherwise.
   [[nodiscard]] const Eigen::MatrixXcd& triangle() const { return triangle_; }
   /// Natural frequency |s|/2π (Hz) and fraction of critical damping −Re s/|s| of all poles that swing, ascending.

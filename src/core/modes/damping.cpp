@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <complex>
 
 #include "core/dense.h"
 #include "core/error.h"
@@ -118,16 +117,15 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
 
 std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> ModalDamping::force_rows(const ModalBasis& basis,
                                                                        const Eigen::MatrixXcd& rows) const {
-  const std::complex<double> i(0, 1);
   const VectorXd natural2 = basis.omega.array().square();
   const Eigen::MatrixXcd elastic = rows * natural2.asDiagonal();
-  if (coupled) return {elastic + i * (rows * hysteretic), rows * viscous};
-  return {elastic + i * Eigen::MatrixXcd(rows * eta.cwiseProduct(natural2).asDiagonal()),
+  if (coupled()) return {elastic + imaginary * (rows * hysteretic), rows * viscous};
+  return {elastic + imaginary * Eigen::MatrixXcd(rows * eta.cwiseProduct(natural2).asDiagonal()),
           rows * (2 * zeta.cwiseProduct(basis.omega)).asDiagonal()};
 }
 
 std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {
-  if (damping.coupled) return damping.modes.resonances();
+  if (damping.coupled()) return damping.modes.resonances();
   std::vector<std::pair<double, double>> all;
   all.reserve(static_cast<std::size_t>(basis.size()));
   for (int r = 0; r < basis.size(); ++r) all.emplace_back(basis.frequency(r), damping.effective_ratio(r));
@@ -175,9 +173,8 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
     damping.hysteretic = loss + damping.base_loss * general;
   }
   give_near(basis, rule, damping);
-  damping.coupled = rule.coupled && damping.couples();
-  damping.modes = damping.coupled ? DampedModes(basis.omega, damping.viscous, damping.hysteretic)
-                                  : DampedModes(basis.omega, damping.zeta, damping.eta);
+  damping.modes = rule.coupled && damping.couples() ? DampedModes(basis.omega, damping.viscous, damping.hysteretic)
+                                                    : DampedModes(basis.omega, damping.zeta, damping.eta);
   return damping;
 }
 
@@ -194,7 +191,7 @@ void require_damping(const ModalBasis& basis, const ModalDamping& damping, doubl
     if (f >= from && f <= to && !(damping.effective_ratio(r) > least_damping))
       refuse_undamped(fmt::format("mode {}", r + 1), f);
   }
-  if (!damping.coupled) return;
+  if (!damping.coupled()) return;
   for (const auto& [f, ratio] : damping.modes.resonances())  // modes that move together may leave one undamped
     if (f >= from && f <= to && !(ratio > least_damping)) refuse_undamped("a mode of the damped model", f);
 }

@@ -54,13 +54,14 @@ struct ModalDamping {
   /// Modal matrices whose diagonals are 2ζω and ηω²: viscous (1/s) and hysteretic (1/s²), m x m. Empty where all
   /// damping is general, which couples nothing.
   Eigen::MatrixXd viscous, hysteretic;
-  bool coupled = false;  ///< responses use the full matrices
-  DampedModes modes;     ///< how the modal equations are solved: whole where coupled, else mode by mode
+  DampedModes modes;  ///< how the modal equations are solved: whole where coupled, else mode by mode
 
   /// B (Λ + iD) and B V of rows B, coupled or not as responses take it: j x m each.
   [[nodiscard]] std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> force_rows(const ModalBasis& basis,
                                                                          const Eigen::MatrixXcd& rows) const;
   [[nodiscard]] bool couples() const { return viscous.size() > 0; }
+  /// Whether responses use the full matrices.
+  [[nodiscard]] bool coupled() const { return modes.form() != DampedModes::Form::uncoupled; }
   /// ζ + η/2: the fraction of critical damping that counts at resonance.
   [[nodiscard]] double effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }
   [[nodiscard]] double amplification(int r) const { return 1 / (2 * effective_ratio(r)); }  ///< Q

@@ -11,7 +11,8 @@ Channels::Channels(const Assembly& assembly, const System& system, const ModalBa
       system_(system),
       basis_(basis),
       damping_(damping),
-      layout_{basis.size(), static_cast<int>(system.support_motion.cols())} {}
+      layout_{basis.size(), static_cast<int>(system.support_motion.cols())},
+      left_to_elements_(1 - damping.given.array()) {}
 
 Channels::ElasticRows Channels::node_rows(int node) const {
   ElasticRows rows{MatrixXd::Zero(6, layout_.modes), MatrixXd::Zero(6, layout_.motions)};
@@ -79,10 +80,10 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
       (1.0 + imaginary * (general ? damping_.base_loss : own)) * elastic.base;
   auto on_coordinates = channels.middleCols(layout_.modal(0), layout_.modes);
   if (!general) {
-    const VectorXd &given = damping_.given, left = (1 - given.array()).matrix();
+    const VectorXd& given = damping_.given;
     on_coordinates = elastic.modal.cast<Complex>();
-    on_coordinates +=
-        imaginary * (elastic.modal * (own * left + given.cwiseProduct(damping_.general_loss)).asDiagonal());
+    on_coordinates += imaginary * (elastic.modal *
+                                   (own * left_to_elements_ + given.cwiseProduct(damping_.general_loss)).asDiagonal());
     if (!given.isZero(0))
       channels.middleCols(layout_.modal(1), layout_.modes) =
           (elastic.modal * given.cwiseProduct(damping_.general_rate).asDiagonal()).cast<Complex>();
@@ -96,10 +97,6 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
     channels.middleCols(layout_.modal(1), layout_.modes) =
         (elastic.modal * damping_.general_rate.asDiagonal()).cast<Complex>();
   return channels;
-}
-
-Eigen::DiagonalMatrix<Complex, Eigen::Dynamic> Channels::left_to_elements() const {
-  return Eigen::DiagonalMatrix<Complex, Eigen::Dynamic>((1 - damping_.given.array()).matrix().cast<Complex>());
 }
 
 MatrixXcd Channels::spring_travel(int spring) const {
@@ -124,7 +121,7 @@ MatrixXcd Channels::spring_force(int spring) const {
   if (own.has_dashpot()) {
     const MatrixXcd dashpot = own.dashpot.cast<Complex>().asDiagonal() * travel;
     channels.middleCols(layout_.modal(1), layout_.modes) +=
-        dashpot.middleCols(layout_.modal(0), layout_.modes) * left_to_elements();
+        dashpot.middleCols(layout_.modal(0), layout_.modes) * left_to_elements_.asDiagonal();
     channels.middleCols(layout_.base(1), layout_.motions) += dashpot.middleCols(layout_.base(0), layout_.motions);
   }
   return channels;
@@ -159,7 +156,7 @@ MatrixXcd Channels::joint_force(const JointSide& side) const {
   const auto put = [&](const ElasticRows& own, int derivative, Complex factor, bool by_elements) {
     const MatrixXcd modal = factor * own.modal;
     channels.middleCols(layout_.modal(derivative), layout_.modes) +=
-        by_elements ? MatrixXcd(modal * left_to_elements()) : modal;
+        by_elements ? MatrixXcd(modal * left_to_elements_.asDiagonal()) : modal;
     channels.middleCols(layout_.base(derivative), layout_.motions) += factor * own.base;
   };
   put(strained(rows.loss), 0, imaginary, true);
@@ -191,9 +188,11 @@ MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, int base, con
   channels.middleCols(layout_.modal(2), m) = reaction.inertia.cast<Complex>();
   // Of a mode of given damping all elements have the same beside their elastic forces, whose sum is none.
   channels.middleCols(layout_.modal(1), m) =
-      (reaction.viscous + reaction.general * damping_.general_rate.asDiagonal()).cast<Complex>() * left_to_elements();
-  channels.middleCols(layout_.modal(0), m) =
-      imaginary * (reaction.loss + reaction.general * damping_.general_loss.asDiagonal()) * left_to_elements();
+      (reaction.viscous + reaction.general * damping_.general_rate.asDiagonal()).cast<Complex>() *
+      left_to_elements_.asDiagonal();
+  channels.middleCols(layout_.modal(0), m) = imaginary *
+                                             (reaction.loss + reaction.general * damping_.general_loss.asDiagonal()) *
+                                             left_to_elements_.asDiagonal();
   channels.middleCols(layout_.base(2), n) = reaction.mass.cast<Complex>();
   channels.middleCols(layout_.base(1), n) =
       (reaction.dashpot + damping_.base_rate * reaction.base_general).cast<Complex>();

@@ -81,8 +81,6 @@ class Channels {
   // Adds the damping that goes with an elastic force: its own loss factor or dashpot, or the general rule.
   [[nodiscard]] Eigen::MatrixXcd with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor,
                                               bool has_dashpot) const;
-  // 1 on modes whose damping is that of the elements, 0 where it was given.
-  [[nodiscard]] Eigen::DiagonalMatrix<Complex, Eigen::Dynamic> left_to_elements() const;
   [[nodiscard]] Eigen::MatrixXcd reaction_rows(const SupportReaction& reaction, int base, const Vector3& about) const;
 
   const Assembly& assembly_;
@@ -90,6 +88,7 @@ class Channels {
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   StateLayout layout_;
+  Eigen::VectorXd left_to_elements_;  // 1 of modes whose damping is that of the elements, 0 where it was given
 };
 
 }  // namespace avrenk

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <deque>
 #include <numeric>
+#include <utility>
 
 #include "core/error.h"
 
@@ -44,7 +45,7 @@ std::vector<std::pair<int, double>> largest_shares(const VectorXd& shares) {
 class CoupledStates {
  public:
   explicit CoupledStates(const Transfer& transfer)
-      : coupled_(transfer.with_coupling()), differ_(transfer.damping().couples() && !transfer.damping().coupled) {}
+      : coupled_(transfer.with_coupling()), differ_(transfer.damping().couples() && !transfer.damping().coupled()) {}
   [[nodiscard]] bool differ() const { return differ_; }
   const VectorXcd& at(double frequency) {
     for (const auto& [known, state] : states_)
@@ -211,6 +212,26 @@ std::size_t first_largest(const VectorXd& values) {  // the first of equals is n
   return best;
 }
 
+// Squares of watched candidates at the frequencies of a table; components of one request share their rows.
+class CandidateSquares {
+ public:
+  explicit CandidateSquares(const StateTable& states) : states_(states) {}
+  std::vector<double> of(const Watched& watched, std::size_t candidate) {
+    if (last_ != watched.candidates.get() || candidate != index_) {
+      last_ = watched.candidates.get();
+      index_ = candidate;
+      rows_ = states_.times(last_->of(last_->rows, candidate));
+    }
+    return squares_of(rows_.middleRows(watched.first, watched.count));
+  }
+
+ private:
+  const StateTable& states_;
+  const Candidates* last_ = nullptr;
+  std::size_t index_ = 0;
+  MatrixXcd rows_;
+};
+
 // One random environment along one axis.
 class RandomRun {
  public:
@@ -248,25 +269,19 @@ class RandomRun {
   void look() {
     rows_.assign(watched_.size(), {});
     const VectorXd sizes = covariance_.gamma.diagonal().real().cwiseMax(0).cwiseSqrt();
+    CandidateSquares squares(covariance_.states);
     const Candidates* last = nullptr;  // shared by the components of one request
-    std::size_t last_index = 0;
     Eigen::MatrixXd blocks;
-    MatrixXcd at_rule_rows;
     for (std::size_t i = 0; i < watched_.size(); ++i) {
       const Watched& each = watched_[i];
       if (each.quantity->per_input) continue;  // a ratio has no RMS
       Row& row = rows_[i];
-      const bool fresh = last != each.candidates.get();
-      last = each.candidates.get();
-      if (fresh) blocks = block_covariances(last->rows, last->base_width, covariance_, transfer_.layout());
+      if (std::exchange(last, each.candidates.get()) != each.candidates.get())
+        blocks = block_covariances(last->rows, last->base_width, covariance_, transfer_.layout());
       row.candidate_rms = candidate_rms(each, blocks);
       row.candidate = first_largest(row.candidate_rms);
-      if (fresh || row.candidate != last_index) {
-        at_rule_rows = covariance_.states.times(last->of(last->rows, row.candidate));
-        last_index = row.candidate;
-      }
       row.measure = each.measure(row.candidate);
-      row.at_rule = squares_of(at_rule_rows.middleRows(each.first, each.count));
+      row.at_rule = squares.of(each, row.candidate);
       // The same as from Γ, in which rounding is that of squares: where parts cancel to 1e-5 it would leave 1e-6.
       row.rms = std::sqrt(std::accumulate(row.at_rule.begin(), row.at_rule.end(), 0.0));
       row.candidate_rms[static_cast<Index>(row.candidate)] = row.rms;
@@ -279,20 +294,9 @@ class RandomRun {
     std::vector<double> roots = outcome_.environment->input.levels(outcome_.grid);
     for (double& level : roots) level = std::sqrt(level);
     const StateTable on_grid(transfer_, outcome_.grid, roots);
-    const Candidates* last = nullptr;
-    std::size_t last_index = 0;
-    MatrixXcd on_grid_rows;
-    for (std::size_t i = 0; i < watched_.size(); ++i) {
-      const Watched& each = watched_[i];
-      Row& row = rows_[i];
-      if (each.quantity->per_input) continue;
-      if (last != each.candidates.get() || row.candidate != last_index) {
-        last = each.candidates.get();
-        last_index = row.candidate;
-        on_grid_rows = on_grid.times(last->of(last->rows, last_index));
-      }
-      row.psd = squares_of(on_grid_rows.middleRows(each.first, each.count));
-    }
+    CandidateSquares squares(on_grid);
+    for (std::size_t i = 0; i < watched_.size(); ++i)
+      if (!watched_[i].quantity->per_input) rows_[i].psd = squares.of(watched_[i], rows_[i].candidate);
   }
 
   // Panels that are too long for a row whose mean square is not known to the tolerance; @param error  the largest

@@ -172,10 +172,6 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const std::vector<double>& fr
   return gamma;
 }
 
-}  // namespace
-
-namespace {
-
 // Rule, states and Γ of the panels.
 void assemble(const Transfer& transfer, ModalCovariance& result) {
   result.rule = {};

@@ -33,11 +33,7 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
       damping_(damping),
       inputs_(std::move(inputs)),
       layout_{basis.size(), static_cast<int>(inputs_.base.rows())},
-      acceleration_(damping.modes.forces(inputs_.acceleration)),
-      natural2_(basis.omega.array().square()),
-      viscous_(2 * damping.zeta.array() * basis.omega.array()),
-      hysteretic_(damping.eta.array() * natural2_),
-      force_squares_(inputs_.acceleration.col(0).cwiseAbs2()) {
+      acceleration_(damping.modes.forces(inputs_.acceleration)) {
   if (inputs_.velocity.size() == 0) return;
   velocity_ = damping.modes.forces(inputs_.velocity);
   displacement_ = damping.modes.forces(inputs_.displacement);
@@ -45,7 +41,7 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
 
 Transfer Transfer::with_coupling() const {
   Transfer other = *this;
-  other.directly_ = damping_.couples() && !damping_.coupled;
+  other.directly_ = damping_.couples() && !damping_.coupled();
   return other;
 }
 
@@ -80,7 +76,7 @@ MatrixXcd Transfer::coordinates(double frequency) const {
   const double omega = 2 * pi * frequency;
   if (!directly_) return damping_.modes.modal(damping_.modes.respond(omega, damped_force(omega)));
   MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
-  stiffness.diagonal().array() += natural2_ - omega * omega;
+  stiffness.diagonal().array() += basis_.omega.array().square() - omega * omega;
   return ComplexLu(std::move(stiffness)).solve(modal_force(frequency));
 }
 
@@ -94,40 +90,29 @@ MatrixXcd Transfer::coordinates(std::span<const double> frequencies) const {
   std::vector<double> omegas;
   for (const double f : frequencies) omegas.push_back(2 * pi * f);
   MatrixXcd c(damping_.modes.coordinates(), points);
-  for (Index k = 0; k < points; ++k) {
-    const double omega = omegas[static_cast<std::size_t>(k)];
-    c.col(k) = acceleration_.col(0);
-    if (velocity_.size() > 0)
-      c.col(k) += velocity_.col(0) / (imaginary * omega) - displacement_.col(0) * (imaginary / (omega * omega));
-  }
+  for (Index k = 0; k < points; ++k) c.col(k) = damped_force(omegas[static_cast<std::size_t>(k)]).col(0);
   damping_.modes.respond_each(omegas, c);
   return damping_.modes.modal(c);
 }
 
-Transfer::Point Transfer::point(double frequency) const {
+VectorXcd Transfer::damped(double frequency) const {
   const double omega = 2 * pi * frequency;
-  Point point;
-  const auto first = [](const MatrixXcd& columns) -> MatrixXcd {
-    return columns.leftCols(std::min<Index>(1, columns.cols()));
-  };
-  const MatrixXcd velocity = first(velocity_), displacement = first(displacement_);
-  const MatrixXcd c = damping_.modes.respond(omega, force_at(first(acceleration_), velocity, displacement, omega));
-  point.c = c.col(0);
-  point.slope = damping_.modes.respond_slope(omega, c).col(0);
-  if (velocity.size() > 0)
-    point.slope += damping_.modes.respond(omega, force_slope_at(velocity, displacement, omega)).col(0);
-  return point;
+  return damping_.modes.respond(omega, damped_force(omega).leftCols(1)).col(0);
+}
+
+VectorXcd Transfer::damped_slope(double frequency, const VectorXcd& c) const {
+  const double omega = 2 * pi * frequency;
+  VectorXcd slope = damping_.modes.respond_slope(omega, c).col(0);
+  if (velocity_.size() > 0)
+    slope += damping_.modes.respond(omega, force_slope_at(velocity_, displacement_, omega).leftCols(1)).col(0);
+  return slope;
 }
 
 Eigen::ArrayXd Transfer::squares(double frequency) const {
   constexpr double well_conditioned = 100;
   const DampedModes& modes = damping_.modes;
-  if (directly_ || !modes.is_diagonal() || modes.condition() > well_conditioned)
-    return coordinates(frequency).col(0).cwiseAbs2().array();
-  const double omega = 2 * pi * frequency;
-  if (modes.form() == DampedModes::Form::uncoupled && velocity_.size() == 0)
-    return force_squares_ / ((natural2_ - omega * omega).square() + (viscous_ * omega + hysteretic_).square());
-  return modes.respond(omega, damped_force(omega)).col(0).cwiseAbs2().array();
+  const bool cheap = !directly_ && modes.is_diagonal() && modes.condition() <= well_conditioned;
+  return (cheap ? damped(frequency) : VectorXcd(coordinates(frequency).col(0))).cwiseAbs2().array();
 }
 
 MatrixXcd Transfer::state(double frequency) const {
@@ -152,25 +137,33 @@ Trace::Trace(const Transfer& transfer, const MatrixXcd& rows) : transfer_(transf
   }
 }
 
-VectorXcd Trace::at(double frequency) const { return with_slope(frequency).first; }
-
-std::pair<VectorXcd, VectorXcd> Trace::with_slope(double frequency) const {
+VectorXcd Trace::at(double frequency) const {
   const double omega = 2 * pi * frequency;
-  const Transfer::Point point = transfer_.point(frequency);
-  VectorXcd w = VectorXcd::Zero(on_base_[0].size()), slope = w;
+  return from(transfer_.damped(frequency), omega);
+}
+
+VectorXcd Trace::from(const VectorXcd& c, double omega) const {
+  VectorXcd w = VectorXcd::Zero(on_base_[0].size());
   for (int derivative = 0; derivative < 3; ++derivative) {
     const auto k = static_cast<std::size_t>(derivative);
     const Complex factor = power(omega, derivative);
-    if (on_modes_[k].size() > 0) {
-      const VectorXcd own = on_modes_[k] * point.c;
-      w += factor * own;
-      slope += factor * (on_modes_[k] * point.slope + own * (derivative / omega));
-    }
-    const Complex on_base = factor * (-1 / (omega * omega));
-    w += on_base * on_base_[k];
-    slope += on_base * ((derivative - 2) / omega) * on_base_[k];
+    if (on_modes_[k].size() > 0) w += factor * (on_modes_[k] * c);
+    w += factor * (-1 / (omega * omega)) * on_base_[k];
   }
-  return {w, 2 * pi * slope};
+  return w;
+}
+
+std::pair<VectorXcd, VectorXcd> Trace::with_slope(double frequency) const {
+  const double omega = 2 * pi * frequency;
+  const VectorXcd c = transfer_.damped(frequency), c_slope = transfer_.damped_slope(frequency, c);
+  VectorXcd slope = VectorXcd::Zero(on_base_[0].size());
+  for (int derivative = 0; derivative < 3; ++derivative) {
+    const auto k = static_cast<std::size_t>(derivative);
+    const Complex factor = power(omega, derivative);
+    if (on_modes_[k].size() > 0) slope += factor * (on_modes_[k] * (c_slope + (derivative / omega) * c));
+    slope += factor * (-1 / (omega * omega)) * ((derivative - 2) / omega) * on_base_[k];
+  }
+  return {from(c, omega), 2 * pi * slope};
 }
 
 StateTable::StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels)

@@ -12,9 +12,6 @@
 
 namespace avrenk {
 
-using Complex = std::complex<double>;
-inline constexpr Complex imaginary(0, 1);
-
 /// Where the parts of the state z begin.
 struct StateLayout {
   int modes = 0;    ///< columns of the modal basis, residual vectors included
@@ -65,11 +62,9 @@ class Transfer {
   [[nodiscard]] Eigen::ArrayXd squares(double frequency) const;
   /// Modal forces per unit input, m x n.
   [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
-  /// c = G L p and dc/dω of the first input column.
-  struct Point {
-    Eigen::VectorXcd c, slope;
-  };
-  [[nodiscard]] Point point(double frequency) const;
+  /// c = G L p of the first input column, k; and dc/dω from it. With the damping as `damping.modes` has it.
+  [[nodiscard]] Eigen::VectorXcd damped(double frequency) const;
+  [[nodiscard]] Eigen::VectorXcd damped_slope(double frequency, const Eigen::VectorXcd& c) const;
 
  private:
   [[nodiscard]] Eigen::MatrixXcd damped_force(double omega) const;
@@ -79,8 +74,6 @@ class Transfer {
   StateLayout layout_;
   bool directly_ = false;                                    // what couples the modes is kept, but not transformed
   Eigen::MatrixXcd acceleration_, velocity_, displacement_;  // L times the forces of the inputs
-  Eigen::ArrayXd natural2_, viscous_, hysteretic_;           // uncoupled: ω_r², 2ζω_r, ηω_r²
-  Eigen::ArrayXd force_squares_;                             // |p_r|² of the first column, its acceleration alone
 };
 
 /// A row: one real quantity, linear in the state. Complex where a loss factor acts.
@@ -104,6 +97,7 @@ class Trace {
   [[nodiscard]] std::pair<Eigen::VectorXcd, Eigen::VectorXcd> with_slope(double frequency) const;
 
  private:
+  [[nodiscard]] Eigen::VectorXcd from(const Eigen::VectorXcd& c, double omega) const;
   const Transfer& transfer_;
   std::array<Eigen::MatrixXcd, 3> on_modes_;  // rows on c, iωc, −ω²c; empty where they vanish
   std::array<Eigen::VectorXcd, 3> on_base_;   // times the base's acceleration: on u_b, u̇_b, ü_b

@@ -144,7 +144,32 @@ struct ShakenPlate {
   System system;
   ModalBasis basis;
   ModalDamping damping;
-  std::vector<Environment> environments;
+  std::vector<Environment> environments;  // gravity, sine, random
+  [[nodiscard]] std::vector<StressLoad> loads() const {
+    std::vector<StressLoad> all;
+    for (const Environment& environment : environments) all.push_back({&environment, 2});
+    return all;
+  }
+};
+
+// What single channels of it are answered by.
+struct Answers {
+  explicit Answers(const ShakenPlate& s)
+      : channels(s.assembly, s.system, s.basis, s.damping),
+        transfer(s.basis, s.damping, base_inputs(s.basis, s.damping, s.environments[1].directions(2, s.system))),
+        response(transfer, s.environments[1].input,
+                 frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(),
+                                resonances(s.basis, s.damping))),
+        covariance(integrate_covariance(transfer, s.environments[2].input)) {}
+  // Stress of one place on the columns of strain.
+  [[nodiscard]] MatrixXd rows(const StressStations& stations, std::size_t k) const {
+    return stations.rows(
+        k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+  }
+  Channels channels;
+  Transfer transfer;
+  SineResponse response;
+  ModalCovariance covariance;
 };
 
 // A bracket of solids with a plate of shells (with a loss factor of its own) on it, on one or two bases.
@@ -207,24 +232,19 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
   for (const bool two_bases : {false, true}) {
     const ShakenPlate s = shaken(two_bases);
     const StressStations stations(s.assembly);
-    std::vector<StressLoad> loads;
-    for (const Environment& environment : s.environments) loads.push_back({&environment, 2});
+    const std::vector<StressLoad> loads = s.loads();
     const StressSurvey survey =
         survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({0, 1}), 2, 1U << 20U);
     ASSERT_EQ(survey.fields.size(), 3U);
     EXPECT_GT(survey.shortfall, 0);
-    const Channels channels(s.assembly, s.system, s.basis, s.damping);
-    const Transfer transfer(s.basis, s.damping,
-                            base_inputs(s.basis, s.damping, s.environments[1].directions(2, s.system)));
-    const SineResponse response(
-        transfer, s.environments[1].input,
-        frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(), resonances(s.basis, s.damping)));
-    const ModalCovariance covariance = integrate_covariance(transfer, s.environments[2].input);
+    const Answers answers(s);
+    const Channels& channels = answers.channels;
+    const SineResponse& response = answers.response;
+    const ModalCovariance& covariance = answers.covariance;
     double worst_sine = 0;
     for (std::size_t k = 0; k < stations.size(); ++k) {
       const StressStation& station = stations.all()[k];
-      const MatrixXd rows = stations.rows(
-          k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+      const MatrixXd rows = answers.rows(stations, k);
       for (int level = 0; level < levels_of(station); ++level) {
         const auto column = static_cast<Index>(k);
         const Measure measure{"", channels.from_strain(von_mises_rows(station, level) * rows,
@@ -280,27 +300,22 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
   for (const bool two_bases : {false, true}) {
     const ShakenPlate s = shaken(two_bases);
     const StressStations stations(s.assembly);
-    std::vector<StressLoad> loads;
-    for (const Environment& environment : s.environments) loads.push_back({&environment, 2});
+    const std::vector<StressLoad> loads = s.loads();
     std::vector<StressDemand> demands{{StressQuantity::principal, {0, 1}}};
     for (const StressQuantity each : components) demands.push_back({each, {0, 1}});
     const StressSurvey survey =
         survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, demands, 2, 1U << 20U);
     ASSERT_EQ(survey.fields.size(), 7U * 3);
-    const Channels channels(s.assembly, s.system, s.basis, s.damping);
-    const Transfer transfer(s.basis, s.damping,
-                            base_inputs(s.basis, s.damping, s.environments[1].directions(2, s.system)));
-    const SineResponse response(
-        transfer, s.environments[1].input,
-        frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(), resonances(s.basis, s.damping)));
-    const ModalCovariance covariance = integrate_covariance(transfer, s.environments[2].input);
+    const Answers answers(s);
+    const Channels& channels = answers.channels;
+    const SineResponse& response = answers.response;
+    const ModalCovariance& covariance = answers.covariance;
     const Eigen::VectorXcd still = steady_state(s.environments[0], s.system, s.basis);
     double worst_sine = 0, worst_random = 0, worst_still = 0;
     for (std::size_t k = 0; k < stations.size(); ++k) {
       const StressStation& station = stations.all()[k];
       const auto column = static_cast<Index>(k);
-      const MatrixXd rows = stations.rows(
-          k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+      const MatrixXd rows = answers.rows(stations, k);
       const Eigen::MatrixXcd six = channels.from_strain(rows, s.assembly.material_of(station.part).loss_factor);
       const Vector6 at_rest = (six * still).real();
       const MatrixXcd curves = response.curves(six);
@@ -387,8 +402,7 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
     double both = 0;
     for (std::size_t k = 0; k < stations.size(); ++k) {
       const StressStation& station = stations.all()[k];
-      const MatrixXd rows = stations.rows(
-          k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+      const MatrixXd rows = answers.rows(stations, k);
       const Eigen::MatrixXcd six = channels.from_strain(rows, s.assembly.material_of(station.part).loss_factor);
       const Vector6 at_rest = (six * still).real();
       const MatrixXcd curves = response.curves(six);
