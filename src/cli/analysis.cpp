@@ -78,7 +78,7 @@ void warn_about_mass(Analysis& analysis) {
     if (mass.part() >= mass_asked) continue;
     const DisplayUnit unit = analysis.plan.show.unit(direction < 3 ? kind::mass : kind::inertia);
     const std::string carried =
-        analysis.basis.size() > analysis.basis.modes
+        analysis.basis.residual_vectors() > 0
             ? fmt::format("the residual vectors carry {} of it", value_text(mass.residual_vectors, unit, 3))
             : std::string("residual vectors are turned off and carry none of it");
     analysis.warnings.push_back(fmt::format(
@@ -177,7 +177,7 @@ std::string Analysis::heading() const {
   return fmt::format(
       "{}{}, {} modes to {:.4g} Hz{}", describe_rule(plan.damping),
       damping.couples() && !damping.coupled() ? ", modes uncoupled" : "", basis.modes, basis.proven_below,
-      basis.size() > basis.modes ? fmt::format(" and {} residual vectors", basis.size() - basis.modes) : "");
+      basis.residual_vectors() > 0 ? fmt::format(" and {} residual vectors", basis.residual_vectors()) : "");
 }
 
 bool Analysis::all_met() const {
@@ -187,6 +187,7 @@ bool Analysis::all_met() const {
 void load(Analysis& analysis, const std::string& file, const Request& request) {
   const StopWatch start;
   if (request.threads > 0) set_blas_threads(request.threads);
+  reserve_blas_memory(request.threads);
   analysis.threads = request.threads;
   analysis.plan = read_plan(file, request.overrides);
   for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
@@ -298,8 +299,22 @@ std::vector<Job> jobs_of(const Plan& plan, std::optional<Environment::Type> type
 
 namespace {
 
+// What each job along one axis does to the modes.
+ExcitedLoads excite_modes(Analysis& analysis, const std::vector<Job>& jobs) {
+  const StopWatch start;
+  std::vector<Job> along;
+  std::copy_if(jobs.begin(), jobs.end(), std::back_inserter(along), [](const Job& job) { return job.axis >= 0; });
+  ExcitedLoads loads(along.size());
+  run_jobs(along.size(), analysis.threads, [&](std::size_t i) {
+    loads[i] = std::make_unique<Excited>(*along[i].environment, along[i].axis, analysis.system, analysis.basis,
+                                         analysis.damping);
+  });
+  analysis.times.push_back({"states of the modes", start.seconds()});
+  return loads;
+}
+
 // Stress of all shells and solids, or of those watched where nobody will look at fields; then all that is watched.
-void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Request& request, Terminal& terminal) {
+void survey_and_watch(Analysis& analysis, const ExcitedLoads& loads, const Request& request, Terminal& terminal) {
   StopWatch start;
   const Plan& plan = analysis.plan;
   StressSource source;
@@ -313,12 +328,6 @@ void survey_and_watch(Analysis& analysis, const std::vector<Job>& jobs, const Re
       demands.push_back({*watched.quantity->of_nodes, watched.parts});
   if (!demands.empty()) {
     terminal.progress("stress of shells and solids", -1);
-    std::vector<StressLoad> loads;
-    for (const Job& job : jobs)
-      if (job.axis >= 0) {
-        require_response(*job.environment, analysis.basis, analysis.damping);
-        loads.push_back({job.environment, job.axis});
-      }
     analysis.stations.emplace(plan.assembly);
     analysis.stress = survey_stress(plan.assembly, analysis.system, analysis.basis, analysis.damping,
                                     *analysis.stations, loads, demands, analysis.threads);
@@ -347,7 +356,8 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
             "only modes near {:.5g} Hz were asked for: the {} below them are missing, and a response needs them",
             *analysis.plan.modes.near, analysis.basis.missing_below),
         "write modes: {up to: …}, or run avrenk modes", std::nullopt});
-  survey_and_watch(analysis, jobs, request, terminal);
+  const ExcitedLoads loads = excite_modes(analysis, jobs);
+  survey_and_watch(analysis, loads, request, terminal);
   const StopWatch start;
   std::vector<Outcome>& outcomes = analysis.outcomes;
   outcomes.resize(jobs.size());
@@ -374,8 +384,10 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       terminal.progress(fmt::format("{}.{}", job.environment->name, axis_names[static_cast<std::size_t>(job.axis)]),
                         -1);
     }
-    outcomes[swept[k]] = run_environment(*job.environment, job.axis, analysis.system, analysis.basis, analysis.damping,
-                                         analysis.watched, steady_of(*job.environment));
+    const auto load = std::find_if(loads.begin(), loads.end(), [&](const auto& each) {
+      return &each->environment == job.environment && each->axis == job.axis;
+    });
+    outcomes[swept[k]] = run_environment(**load, analysis.watched, steady_of(*job.environment));
   });
   for (std::size_t i = 0; i < jobs.size(); ++i) {
     if (jobs[i].axis >= 0) continue;
@@ -400,9 +412,11 @@ std::string proof_in_words(const Analysis& analysis) {
   return count +
          fmt::format(" Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, |ΦᵀMΦ − I| ≤ {:.1e}. ", basis.largest_residual(),
                      basis.largest_nonorthogonality()) +
-         (basis.size() > basis.modes ? fmt::format("{} residual vectors from {:.5g} Hz on carry the rest of the mass.",
-                                                   basis.size() - basis.modes, basis.frequency(basis.modes))
-                                     : std::string("No residual vectors."));
+         (basis.residual_vectors() > 0
+              ? fmt::format("{} residual vectors from {:.5g} Hz on carry the rest of the mass and what dampers bend.",
+                            basis.residual_vectors(), basis.frequency(basis.modes))
+              : std::string("No residual vectors.")) +
+         (basis.massless > 0 ? fmt::format(" {} shapes without mass follow dampers.", basis.massless) : std::string());
 }
 
 std::string audit_in_words(const Analysis& analysis) {

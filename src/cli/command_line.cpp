@@ -1,10 +1,13 @@
 // From the command line to a command; the one place that catches errors.
 #include <fmt/format.h>
 
+#include <filesystem>
 #include <new>
+#include <system_error>
 
 #include "cli/commands.h"
 #include "cli/stop.h"
+#include "cli/streams.h"
 #include "core/nearest.h"
 #include "version.h"
 
@@ -80,9 +83,12 @@ ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
 }
 
 ExitStatus report(Terminal& terminal, ExitStatus status, const std::string& text) {
-  terminal.end_progress();
-  std::fflush(stdout);
-  fmt::print(stderr, "{}\n", text);
+  try {
+    terminal.end_progress();
+    std::fflush(stdout);
+    fmt::print(stderr, "{}\n", text);
+  } catch (const std::system_error&) {  // nobody can be told; the status says it
+  }
   return status;
 }
 
@@ -99,6 +105,7 @@ std::string plan_word(const Request& request, const char* command, std::size_t m
 }
 
 int run_command_line(int count, const char* const* arguments) {
+  guard_streams();
   stop_on_signals();
   const std::vector<std::string> words(arguments + 1, arguments + count);
   Terminal terminal;
@@ -113,11 +120,20 @@ int run_command_line(int count, const char* const* arguments) {
       return report(terminal, ExitStatus::failed, error.what());
     } catch (const std::bad_alloc&) {
       return report(terminal, ExitStatus::failed, "not enough memory");
+    } catch (const std::filesystem::filesystem_error& error) {
+      return report(terminal, ExitStatus::file_error,
+                    error.path1().empty() ? error.code().message()
+                                          : fmt::format("{}: {}", error.path1().string(), error.code().message()));
+    } catch (const std::system_error& error) {  // of a stream: it is closed, or full
+      return report(terminal, ExitStatus::file_error,
+                    fmt::format("the output cannot be written: {}", error.code().message()));
     } catch (const std::exception& error) {
       return report(terminal, ExitStatus::failed, fmt::format("a fault in avrenk itself: {}", error.what()));
     }
   }();
-  if (std::fflush(stdout) != 0 && status == ExitStatus::done) return static_cast<int>(ExitStatus::file_error);
+  const bool lost = std::fflush(stdout) != 0 || std::ferror(stdout) != 0;
+  if (lost && (status == ExitStatus::done || status == ExitStatus::limit_exceeded))
+    return static_cast<int>(ExitStatus::file_error);
   return static_cast<int>(status);
 }
 

@@ -169,7 +169,7 @@ Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder)
   std::vector<ChartFiles> charts;
   for (const Drawing& each : drawings) {
     if (each.chart)
-      charts.push_back({&*each.chart, folder.path("figures/" + each.name)});
+      charts.push_back({&*each.chart, folder.path(each.file()).replace_extension()});
     else
       jobs.emplace_back([&each, &folder] { folder.write(each.file(), each.picture()); });
   }

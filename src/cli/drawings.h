@@ -3,6 +3,7 @@
 
 #include "cli/analysis.h"
 #include "figures/chart.h"
+#include "files/file_name.h"
 #include "files/run_folder.h"
 
 namespace avrenk {
@@ -16,7 +17,7 @@ struct Drawing {
   std::optional<Chart> chart{};
   std::function<std::string()> picture{};  ///< the PNG; empty of a chart
   bool in_report = true;
-  [[nodiscard]] std::string file() const { return "figures/" + name + (chart ? ".svg" : ".png"); }
+  [[nodiscard]] std::string file() const { return path_in_results("figures/" + name + (chart ? ".svg" : ".png")); }
 };
 
 /// Which of them a command wants.

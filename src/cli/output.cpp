@@ -28,7 +28,7 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
   std::vector<Fact> facts{{"equations", static_cast<double>(analysis.system.free), ""},
                           {"total mass", mass.from_si(basis.rigid_mass(0, 0)), mass.text},
                           {"modes", static_cast<double>(basis.modes), ""},
-                          {"residual vectors", static_cast<double>(basis.size() - basis.modes), ""},
+                          {"residual vectors", static_cast<double>(basis.residual_vectors()), ""},
                           {"no mode missing below", basis.proven_below, "Hz"},
                           {"largest residual of a mode", basis.largest_residual(), ""},
                           {"largest deviation from orthogonality", basis.largest_nonorthogonality(), ""},
@@ -70,8 +70,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   tables.push_back(strain_energy_table(assembly, analysis.basis, analysis.contents, show));
   tables.push_back(kinetic_energy_table(assembly, analysis.basis, analysis.contents, show));
   tables.push_back(participation_table(assembly, analysis.basis, show));
-  if (analysis.basis.size() > analysis.basis.modes)
-    tables.push_back(residual_table(analysis.basis, analysis.damping, show));
+  if (analysis.basis.residual_vectors() > 0) tables.push_back(residual_table(analysis.basis, analysis.damping, show));
   if (!analysis.audit.empty()) tables.push_back(audit_table(analysis.audit, analysis.watched, show));
   for (const Outcome& outcome : analysis.outcomes)
     for (Table& table : tables_of(outcome, analysis.watched, show)) tables.push_back(std::move(table));

@@ -1,13 +1,64 @@
 #include "core/blas_threads.h"
 
+#include <fmt/format.h>
+#include <sys/resource.h>
+
+#include <algorithm>
+#include <fstream>
+#include <thread>
+#include <vector>
+
+#include "core/error.h"
+
 extern "C" {
 void openblas_set_num_threads(int threads);
 int openblas_get_num_threads(void);
+void dgemm_(const char*, const char*, const int*, const int*, const int*, const double*, const double*, const int*,
+            const double*, const int*, const double*, double*, const int*);
 }
 
 namespace avrenk {
+namespace {
+
+// A product large enough to be made in blocks, and on all threads of BLAS.
+void multiply_something() {
+  constexpr int n = 400;
+  const std::vector<double> a(n * n, 1.0);
+  std::vector<double> product(n * n);
+  const double one = 1, zero = 0;
+  dgemm_("N", "N", &n, &n, &n, &one, a.data(), &n, a.data(), &n, &zero, product.data(), &n);
+}
+
+double megabytes_mapped() {
+  std::ifstream sizes("/proc/self/statm");
+  double pages = 0;
+  sizes >> pages;
+  return pages * 4096 / (1 << 20U);
+}
+
+}  // namespace
 
 void set_blas_threads(int threads) { openblas_set_num_threads(threads); }
+
+void reserve_blas_memory(int threads) {
+  rlimit limit{};
+  if (getrlimit(RLIMIT_AS, &limit) != 0 || limit.rlim_cur == RLIM_INFINITY) return;
+  const int own = threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
+  // Of one thread: its stack, an arena of the allocator, the buffer of BLAS.
+  constexpr double each = 160, base = 300;
+  const double allowed = static_cast<double>(limit.rlim_cur) / (1 << 20U),
+               needed = megabytes_mapped() + base + each * (own + std::max(own, openblas_get_num_threads()));
+  if (needed > allowed)
+    throw NumericalError(fmt::format(
+        "not enough memory: {:.0f} MB of address space are needed to begin with, and ulimit -v allows {:.0f}; "
+        "raise it, or use --threads 1",
+        needed, allowed));
+  multiply_something();
+  const OneBlasThread alone;
+  std::vector<std::thread> all;
+  for (int k = 0; k < own; ++k) all.emplace_back(multiply_something);
+  for (std::thread& thread : all) thread.join();
+}
 
 OneBlasThread::OneBlasThread() : before_(openblas_get_num_threads()) { openblas_set_num_threads(1); }
 OneBlasThread::~OneBlasThread() { openblas_set_num_threads(before_); }

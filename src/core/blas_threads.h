@@ -6,6 +6,12 @@ namespace avrenk {
 /// Number of threads that dense and sparse algebra use from now on.
 void set_blas_threads(int threads);
 
+/// Where the address space of the process is limited: lets BLAS take the buffers that so many threads need at once,
+/// each by itself and all together. It would otherwise wait for ever for memory that a later call cannot get.
+/// @param threads  0: one a processor
+/// @throws NumericalError  there is too little: says how much is needed
+void reserve_blas_memory(int threads);
+
 /// Holds BLAS to one thread for its lifetime.
 class OneBlasThread {
  public:

@@ -55,8 +55,12 @@ std::string run_gnuplot(const std::string& program, const std::filesystem::path&
 }
 
 std::string gnuplot_text(const std::string& text) {
-  std::string safe = "'";
-  for (const char c : text) {
+  // Quotes at the very beginning would be read as an empty text and the next one: they are put in front.
+  const std::size_t quotes = std::min(text.find_first_not_of('\''), text.size());
+  std::string safe;
+  for (std::size_t k = 0; k < quotes; ++k) safe += "\"\\047\".";
+  safe += "'";
+  for (const char c : text.substr(quotes)) {
     if (c == '\'') safe += '\'';
     safe += static_cast<unsigned char>(c) < ' ' ? ' ' : c;
   }

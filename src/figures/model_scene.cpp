@@ -162,7 +162,7 @@ class Drawer {
   void add_beam(const BeamElement& beam) {
     const BeamProperties properties = assembly_.properties(beam);
     const Matrix3 axes = beam.geometry.axes();
-    const auto first = outlines_of(*properties.sections[0]), last = outlines_of(*properties.sections[2]);
+    const auto first = outlines_of(properties.at_end(0)), last = outlines_of(properties.at_end(1));
     const int own = paint(paints_.parts[static_cast<std::size_t>(beam.part)]);
     for (std::size_t o = 0; o < std::min(first.size(), last.size()); ++o) {
       const std::size_t corners = std::min(first[o].size(), last[o].size());

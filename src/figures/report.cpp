@@ -32,8 +32,11 @@ data texts(const std::vector<std::string>& all) {
 std::string markdown_escaped(const std::string& text) {
   std::string safe;
   for (const char c : text) {
-    if (std::string_view("\\`*_[]<>|#").find(c) != std::string_view::npos) safe += '\\';
-    safe += c == '\n' ? ' ' : c;
+    if (std::string_view("\\`*_[]|#").find(c) != std::string_view::npos) safe += '\\';
+    if (c == '<' || c == '>' || c == '&')  // no tags, as in report.html
+      safe += c == '<' ? "&lt;" : c == '>' ? "&gt;" : "&amp;";
+    else
+      safe += c == '\n' ? ' ' : c;
   }
   return safe;
 }

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/modes/damper_loads.h"
 #include "files/hash.h"
 
 namespace avrenk {
@@ -118,7 +119,12 @@ class Pieces {
 }  // namespace
 
 ModelPrint print_of(const Assembly& assembly, const System& system) {
-  return {system_print(system), Pieces(assembly).texts()};
+  Hash dampers;
+  dampers.sparse(damper_loads(assembly, system));
+  Hash all;
+  const std::string matrices = system_print(system), loads = dampers.text();
+  for (const std::string* text : {&matrices, &loads}) all.bytes(text->data(), text->size());
+  return {all.text(), Pieces(assembly).texts()};
 }
 
 std::string what_changed(const std::map<std::string, std::string>& before,
@@ -135,7 +141,7 @@ std::string what_changed(const std::map<std::string, std::string>& before,
   std::string text;
   for (std::size_t i = 0; i < std::min(most, changes.size()); ++i) text += (i > 0 ? ", " : "") + changes[i];
   if (changes.size() > most) text += fmt::format(", and {} more", changes.size() - most);
-  return text.empty() ? "the model is assembled differently" : text;
+  return text.empty() ? "the model is assembled differently, or dampers act elsewhere" : text;
 }
 
 }  // namespace avrenk

@@ -8,8 +8,8 @@
 namespace avrenk {
 
 struct ModelPrint {
-  /// 128 bits over all that modes depend on: M and K as assembled, how the feet follow the bases. Damping, profiles,
-  /// limits and names are not among them.
+  /// 128 bits over all that modes depend on: M and K as assembled, how the feet follow the bases, where dampers act.
+  /// How much they damp, profiles, limits and names are not among them.
   std::string system;
   /// The same piece by piece, as the plan has them: "material alloy", "mesh of part deck", "joint isolators". They only
   /// tell what changed; `system` decides.

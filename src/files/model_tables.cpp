@@ -115,7 +115,7 @@ Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const
               {}};
   for (int d = 0; d < 6; ++d) table.columns.push_back({direction_name(d), "%", 3, true, 1});
   table.columns.push_back({"ζ + η/2", "%", 3});
-  for (int r = basis.modes; r < basis.size(); ++r) {
+  for (int r = basis.modes; r < basis.with_mass(); ++r) {
     std::vector<Cell> row{fmt::format("{}", r - basis.modes + 1), frequency.from_si(basis.frequency(r))};
     for (int d = 0; d < 6; ++d) row.emplace_back(100 * basis.effective_mass(r, d) / basis.rigid_mass(d, d));
     row.emplace_back(100 * damping.effective_ratio(r));

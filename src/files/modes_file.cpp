@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cstring>
+#include <functional>
 #include <sstream>
 
 #include "core/error.h"
@@ -17,7 +18,7 @@ namespace avrenk {
 namespace {
 
 // The numbers of a basis that are no matrices, in one row.
-constexpr std::size_t number_count = 8;
+constexpr std::size_t number_count = 9;
 std::array<double, number_count> numbers_of(const ModalBasis& basis) {
   return {static_cast<double>(basis.modes),
           basis.proven_below,
@@ -26,7 +27,8 @@ std::array<double, number_count> numbers_of(const ModalBasis& basis) {
           static_cast<double>(basis.missing_below),
           basis.statics.rigid_difference,
           basis.factor_entries,
-          basis.factor_operations};
+          basis.factor_operations,
+          static_cast<double>(basis.massless)};
 }
 
 void set_numbers(ModalBasis& basis, const Eigen::MatrixXd& n) {
@@ -38,6 +40,7 @@ void set_numbers(ModalBasis& basis, const Eigen::MatrixXd& n) {
   basis.statics.rigid_difference = n(5);
   basis.factor_entries = n(6);
   basis.factor_operations = n(7);
+  basis.massless = static_cast<int>(n(8));
 }
 
 // Calls `take` with the name and the matrix of every dataset.
@@ -59,37 +62,49 @@ Eigen::MatrixXd counts_of(const ModalBasis& basis) {
   return counts;
 }
 
-std::string checksum(const ModalBasis& basis) {
-  Hash hash;
-  for (const Eigen::VectorXd* each : {&basis.omega, &basis.residual, &basis.nonorthogonality}) hash.dense(*each);
-  each_matrix(basis, [&](const char*, const Eigen::MatrixXd& m) { hash.dense(m); });
-  for (const Eigen::MatrixXd& foot : basis.foot_influence) hash.dense(foot);
-  hash.dense(counts_of(basis));
-  const auto numbers = numbers_of(basis);
-  hash.bytes(numbers.data(), sizeof numbers);
-  return hash.text();
-}
-
-// Closes a file however its use ends.
-class File {
+// What HDF5 hands out, closed however its use ends.
+class Handle {
  public:
-  explicit File(hid_t id) : id_(id) {}
-  ~File() {
-    if (id_ >= 0) H5Fclose(id_);
+  Handle(hid_t id, herr_t (*close)(hid_t)) : id_(id), close_(close) {}
+  ~Handle() {
+    if (id_ >= 0) close_(id_);
   }
-  File(const File&) = delete;
-  File& operator=(const File&) = delete;
+  Handle(const Handle&) = delete;
+  Handle& operator=(const Handle&) = delete;
   [[nodiscard]] hid_t id() const { return id_; }
   [[nodiscard]] bool good() const { return id_ >= 0; }
 
  private:
   hid_t id_;
+  herr_t (*close_)(hid_t);
 };
+
+constexpr std::size_t longest_text = 1U << 24U;
+
+std::string hash_of(const std::string& name, const void* data, std::size_t bytes) {
+  Hash hash;
+  hash.number(name.size());
+  hash.bytes(name.data(), name.size());
+  hash.bytes(data, bytes);
+  return hash.text();
+}
+
+std::string hash_of(const std::string& name, const Eigen::MatrixXd& m) {
+  return hash_of(fmt::format("{} {} {}", name, m.rows(), m.cols()), m.data(),
+                 static_cast<std::size_t>(m.size()) * sizeof(double));
+}
+
+// Every dataset carries a checksum of its own, of its name and shape too, and the file one of all of these and of its
+// attributes: what is read is checked wherever it is read, and nothing can be left out or exchanged.
+bool seal(hid_t file, const std::string& name, const std::string& hash) {
+  return H5LTset_attribute_string(file, name.c_str(), "checksum", hash.c_str()) >= 0;
+}
 
 // Columns of the matrix are rows of the dataset: HDF5 counts the last index fastest.
 bool write(hid_t file, const std::string& name, const Eigen::MatrixXd& m) {
   const std::array<hsize_t, 2> size{static_cast<hsize_t>(m.cols()), static_cast<hsize_t>(m.rows())};
-  return H5LTmake_dataset_double(file, name.c_str(), 2, size.data(), m.data()) >= 0;
+  return H5LTmake_dataset_double(file, name.c_str(), 2, size.data(), m.data()) >= 0 &&
+         seal(file, name, hash_of(name, m));
 }
 
 // The same, compressed: for what repeats itself. Mode shapes do not, they would gain a tenth for ten times the time.
@@ -97,54 +112,129 @@ bool write_compressed(hid_t file, const std::string& name, const Eigen::MatrixXd
   if (m.size() == 0) return write(file, name, m);
   const std::array<hsize_t, 2> size{static_cast<hsize_t>(m.cols()), static_cast<hsize_t>(m.rows())};
   const std::array<hsize_t, 2> chunk{1, std::min<hsize_t>(size[1], 1U << 16U)};
-  const hid_t space = H5Screate_simple(2, size.data(), nullptr), how = H5Pcreate(H5P_DATASET_CREATE);
-  bool good = H5Pset_chunk(how, 2, chunk.data()) >= 0 && H5Pset_shuffle(how) >= 0 && H5Pset_deflate(how, 1) >= 0;
-  const hid_t set = H5Dcreate2(file, name.c_str(), H5T_IEEE_F64LE, space, H5P_DEFAULT, how, H5P_DEFAULT);
-  good = good && set >= 0 && H5Dwrite(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0;
-  H5Dclose(set);
-  H5Pclose(how);
-  H5Sclose(space);
-  return good;
-}
-
-bool read(hid_t file, const std::string& name, Eigen::MatrixXd& m) {
-  int rank = 0;
-  std::array<hsize_t, 2> size{};
-  if (H5LTfind_dataset(file, name.c_str()) <= 0 || H5LTget_dataset_ndims(file, name.c_str(), &rank) < 0 || rank != 2)
+  const Handle space(H5Screate_simple(2, size.data(), nullptr), H5Sclose), how(H5Pcreate(H5P_DATASET_CREATE), H5Pclose);
+  if (H5Pset_chunk(how.id(), 2, chunk.data()) < 0 || H5Pset_shuffle(how.id()) < 0 || H5Pset_deflate(how.id(), 1) < 0)
     return false;
-  if (H5LTget_dataset_info(file, name.c_str(), size.data(), nullptr, nullptr) < 0) return false;
-  m.resize(static_cast<Eigen::Index>(size[1]), static_cast<Eigen::Index>(size[0]));
-  return H5LTread_dataset_double(file, name.c_str(), m.data()) >= 0;
+  const Handle set(H5Dcreate2(file, name.c_str(), H5T_IEEE_F64LE, space.id(), H5P_DEFAULT, how.id(), H5P_DEFAULT),
+                   H5Dclose);
+  return set.good() && H5Dwrite(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0 &&
+         seal(file, name, hash_of(name, m));
 }
 
-std::string attribute(hid_t file, const char* name) {
-  hsize_t size = 0;
-  std::size_t bytes = 0;
-  H5T_class_t type{};
-  if (H5LTget_attribute_info(file, "/", name, &size, &type, &bytes) < 0 || type != H5T_STRING || bytes > (1U << 24U))
+bool write_text(hid_t file, const std::string& name, const std::string& text) {
+  return H5LTmake_dataset_string(file, name.c_str(), text.c_str()) >= 0 &&
+         seal(file, name, hash_of(name, text.data(), text.size()));
+}
+
+// Text of one element and of a length of its own; anything else is none.
+std::string text_of(const Handle& type, const Handle& space, const std::function<herr_t(hid_t, void*)>& read) {
+  if (!type.good() || !space.good() || H5Tget_class(type.id()) != H5T_STRING || H5Tis_variable_str(type.id()) != 0 ||
+      H5Sget_simple_extent_npoints(space.id()) != 1)
     return "";
+  const std::size_t bytes = H5Tget_size(type.id());
+  if (bytes == 0 || bytes > longest_text) return "";
   std::string text(bytes + 1, '\0');
-  if (H5LTget_attribute_string(file, "/", name, text.data()) < 0) return "";
+  if (read(type.id(), text.data()) < 0) return "";
   text.resize(std::strlen(text.c_str()));
   return text;
 }
 
-bool write_text(hid_t file, const char* name, const std::string& text) {
-  return H5LTmake_dataset_string(file, name, text.c_str()) >= 0;
+std::string attribute(hid_t file, const std::string& object, const char* name) {
+  const Handle own(H5Aopen_by_name(file, object.c_str(), name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
+  if (!own.good()) return "";
+  return text_of({H5Aget_type(own.id()), H5Tclose}, {H5Aget_space(own.id()), H5Sclose},
+                 [&](hid_t type, void* data) { return H5Aread(own.id(), type, data); });
 }
 
-std::string read_text(hid_t file, const char* name) {
-  hsize_t size = 0;
-  std::size_t bytes = 0;
-  H5T_class_t type{};
-  if (H5LTfind_dataset(file, name) <= 0 || H5LTget_dataset_info(file, name, &size, &type, &bytes) < 0 ||
-      type != H5T_STRING)
-    return "";
-  std::string text(bytes + 1, '\0');
-  if (H5LTread_dataset_string(file, name, text.data()) < 0) return "";
-  text.resize(std::strlen(text.c_str()));
-  return text;
+std::optional<int> number_attribute(hid_t file, const char* name) {
+  const Handle own(H5Aopen_by_name(file, "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
+  if (!own.good()) return std::nullopt;
+  const Handle type(H5Aget_type(own.id()), H5Tclose), space(H5Aget_space(own.id()), H5Sclose);
+  int value = 0;
+  if (!type.good() || !space.good() || H5Tget_class(type.id()) != H5T_INTEGER ||
+      H5Sget_simple_extent_npoints(space.id()) != 1 || H5Aread(own.id(), H5T_NATIVE_INT, &value) < 0)
+    return std::nullopt;
+  return value;
 }
+
+// Of layout, feet and fingerprint, and of the checksums of all datasets by name.
+std::string checksum(hid_t file, int layout, int feet, const std::string& fingerprint) {
+  Hash hash;
+  hash.number(layout);
+  hash.number(feet);
+  hash.bytes(fingerprint.data(), fingerprint.size());
+  H5G_info_t info{};
+  if (H5Gget_info(file, &info) < 0) return "";
+  constexpr hsize_t most = 100000;
+  for (hsize_t i = 0; i < std::min(info.nlinks, most); ++i) {
+    std::string name(256, '\0');
+    const auto length =
+        H5Lget_name_by_idx(file, "/", H5_INDEX_NAME, H5_ITER_INC, i, name.data(), name.size(), H5P_DEFAULT);
+    if (length <= 0 || static_cast<std::size_t>(length) >= name.size()) return "";
+    name.resize(static_cast<std::size_t>(length));
+    const std::string own = attribute(file, name, "checksum");
+    hash.bytes(name.data(), name.size());
+    hash.bytes(own.data(), own.size());
+  }
+  return hash.text();
+}
+
+// A file of modes that is open, its attributes checked.
+class SealedFile {
+ public:
+  explicit SealedFile(const std::filesystem::path& path)
+      : file_(H5Fopen(path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT), H5Fclose) {
+    if (!file_.good()) return;
+    std::error_code none;
+    bytes_ = static_cast<double>(std::filesystem::file_size(path, none));
+    layout = number_attribute(file_.id(), "layout");
+    feet = number_attribute(file_.id(), "feet").value_or(-1);
+    fingerprint = attribute(file_.id(), "/", "fingerprint");
+    changed = layout == modes_layout &&
+              checksum(file_.id(), *layout, feet, fingerprint) != attribute(file_.id(), "/", "checksum");
+  }
+  [[nodiscard]] bool good() const { return file_.good(); }
+
+  // False where it is not there, or not as it was written: then `changed` says so.
+  bool read(const std::string& name, Eigen::MatrixXd& m) {
+    const Handle set(H5Dopen2(file_.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
+    if (!set.good()) return false;
+    const Handle space(H5Dget_space(set.id()), H5Sclose), type(H5Dget_type(set.id()), H5Tclose);
+    std::array<hsize_t, 2> size{};
+    if (!space.good() || !type.good() || H5Tget_class(type.id()) != H5T_FLOAT ||
+        H5Sget_simple_extent_ndims(space.id()) != 2 || H5Sget_simple_extent_dims(space.id(), size.data(), nullptr) < 0)
+      return false;
+    // Compression makes less than a thousandth of nothing: a file cannot hold more than this.
+    constexpr double most_compressed = 2000;
+    const double claimed = static_cast<double>(size[0]) * static_cast<double>(size[1]) * sizeof(double);
+    if (claimed > most_compressed * bytes_) return false;
+    m.resize(static_cast<Eigen::Index>(size[1]), static_cast<Eigen::Index>(size[0]));
+    if (m.size() > 0 && H5Dread(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) < 0) return false;
+    return is_as_written(name, hash_of(name, m));
+  }
+  std::string read_text(const std::string& name) {
+    const Handle set(H5Dopen2(file_.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
+    if (!set.good()) return "";
+    std::string text =
+        text_of({H5Dget_type(set.id()), H5Tclose}, {H5Dget_space(set.id()), H5Sclose},
+                [&](hid_t type, void* data) { return H5Dread(set.id(), type, H5S_ALL, H5S_ALL, H5P_DEFAULT, data); });
+    return is_as_written(name, hash_of(name, text.data(), text.size())) ? text : "";
+  }
+
+  std::optional<int> layout;
+  int feet = -1;
+  std::string fingerprint;
+  bool changed = false;  // after it was written
+
+ private:
+  bool is_as_written(const std::string& name, const std::string& hash) {
+    const bool same = attribute(file_.id(), name, "checksum") == hash;
+    changed = changed || !same;
+    return same;
+  }
+  Handle file_;
+  double bytes_ = 0;
+};
 
 // One line each: fingerprint, blank, name.
 std::string lines_of(const std::map<std::string, std::string>& pieces) {
@@ -204,7 +294,7 @@ void be_silent() { H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr); }
 void write_modes(const std::filesystem::path& path, const Assembly& assembly, const System& system,
                  const ModalBasis& basis, const ModelPrint& print, const ModeRequest& request) {
   be_silent();
-  const File file(H5Fcreate(path.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT));
+  const Handle file(H5Fcreate(path.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT), H5Fclose);
   bool good = file.good();
   each_matrix(basis, [&](const char* name, const Eigen::MatrixXd& m) {
     good = good && (m.data() == basis.shapes.data() ? write(file.id(), name, m) : write_compressed(file.id(), name, m));
@@ -222,7 +312,8 @@ void write_modes(const std::filesystem::path& path, const Assembly& assembly, co
   good = good && H5LTset_attribute_int(file.id(), "/", "layout", &modes_layout, 1) >= 0 &&
          H5LTset_attribute_int(file.id(), "/", "feet", &feet, 1) >= 0 &&
          H5LTset_attribute_string(file.id(), "/", "fingerprint", print.system.c_str()) >= 0 &&
-         H5LTset_attribute_string(file.id(), "/", "checksum", checksum(basis).c_str()) >= 0 &&
+         H5LTset_attribute_string(file.id(), "/", "checksum",
+                                  checksum(file.id(), modes_layout, feet, print.system).c_str()) >= 0 &&
          H5Fflush(file.id(), H5F_SCOPE_GLOBAL) >= 0;
   if (!good) throw FileError(fmt::format("{}: cannot be written", path.string()));
 }
@@ -233,37 +324,39 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
   if (!std::filesystem::exists(path, ignored)) return {};
   const auto not_used = [](std::string why) { return KeptModes{std::nullopt, std::move(why)}; };
   const char* const damaged = "the file is damaged or cut short";
+  const char* const changed = "the file was changed after it was written";
   be_silent();
-  const File file(H5Fopen(path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
-  if (!file.good()) return not_used(damaged);
-  int layout = 0, feet = 0;
-  if (H5LTget_attribute_int(file.id(), "/", "layout", &layout) < 0) return not_used(damaged);
-  if (layout != modes_layout) return not_used("another version of avrenk wrote them");
-  if (attribute(file.id(), "fingerprint") != print.system)
-    return not_used(what_changed(pieces_of(read_text(file.id(), "pieces")), print.pieces));
-  if (H5LTget_attribute_int(file.id(), "/", "feet", &feet) < 0 || feet < 0 || 6 * feet > system.supports)
-    return not_used(damaged);
+  SealedFile file(path);
+  if (!file.good() || !file.layout) return not_used(damaged);
+  if (*file.layout != modes_layout) return not_used("another version of avrenk wrote them");
+  if (file.changed) return not_used(changed);
+  if (file.fingerprint != print.system)
+    return not_used(what_changed(pieces_of(file.read_text("pieces")), print.pieces));
+  const int feet = file.feet;
+  if (feet < 0 || 6 * feet > system.supports) return not_used(damaged);
   ModalBasis basis;
   bool good = true;
-  each_matrix(basis, [&](const char* name, Eigen::MatrixXd& m) { good = good && read(file.id(), name, m); });
+  each_matrix(basis, [&](const char* name, Eigen::MatrixXd& m) { good = good && file.read(name, m); });
   for (int foot = 0; foot < feet; ++foot) {
     basis.foot_influence.emplace_back();
-    good = good && read(file.id(), fmt::format("foot_influence_{}", foot), basis.foot_influence.back());
+    good = good && file.read(fmt::format("foot_influence_{}", foot), basis.foot_influence.back());
   }
   Eigen::MatrixXd omega, residual, nonorthogonality, counts, numbers, was;
-  good = good && read(file.id(), "omega", omega) && read(file.id(), "numbers", numbers) &&
-         read(file.id(), "residual", residual) && read(file.id(), "nonorthogonality", nonorthogonality) &&
-         read(file.id(), "counts", counts) && read(file.id(), "asked", was) && omega.cols() == 1 &&
-         residual.cols() == 1 && nonorthogonality.cols() == 1 && numbers.size() == number_count &&
+  good = good && file.read("omega", omega) && file.read("numbers", numbers) && file.read("residual", residual) &&
+         file.read("nonorthogonality", nonorthogonality) && file.read("counts", counts) && file.read("asked", was) &&
+         omega.cols() == 1 && residual.cols() == 1 && nonorthogonality.cols() == 1 && numbers.size() == number_count &&
          was.size() == asked_count && (counts.size() == 0 || counts.rows() == 3);
-  if (!good) return not_used(damaged);
+  if (!good) return not_used(file.changed ? changed : damaged);
   basis.omega = omega;
   basis.residual = residual;
   basis.nonorthogonality = nonorthogonality;
   for (Eigen::Index i = 0; i < counts.cols(); ++i)
     basis.slices.push_back({counts(0, i), static_cast<int>(counts(1, i)), static_cast<int>(counts(2, i)), 0});
   set_numbers(basis, numbers);
-  if (checksum(basis) != attribute(file.id(), "checksum")) return not_used("the file was changed after it was written");
+  const Eigen::Index columns = basis.shapes.cols();
+  if (basis.shapes.rows() != system.free || basis.omega.size() != columns || basis.modes < 0 || basis.massless < 0 ||
+      basis.modes + basis.massless > columns)
+    return not_used(damaged);
   Asked kept_request{};
   std::copy(was.data(), was.data() + asked_count, kept_request.begin());
   if (std::string lacks = shortcoming(basis, kept_request, request); !lacks.empty()) return not_used(std::move(lacks));
@@ -276,19 +369,18 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
 KeptShapes read_shapes(const std::filesystem::path& path) {
   const auto refuse = [&](const char* why) { throw FileError(fmt::format("{}: {}", path.string(), why)); };
   be_silent();
-  const File file(H5Fopen(path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
+  SealedFile file(path);
   if (!file.good()) refuse("cannot be read as results; compare takes folders that a run wrote");
-  int layout = 0;
-  if (H5LTget_attribute_int(file.id(), "/", "layout", &layout) < 0 || layout != modes_layout)
-    refuse("another version of avrenk wrote it; run the plan again");
+  if (file.layout != modes_layout) refuse("another version of avrenk wrote it; run the plan again");
+  if (file.changed) refuse("was changed after it was written; run the plan again");
   Eigen::MatrixXd omega, shapes, nodes, rows, numbers;
-  if (!read(file.id(), "omega", omega) || !read(file.id(), "shapes", shapes) || !read(file.id(), "nodes", nodes) ||
-      !read(file.id(), "unknowns", rows) || !read(file.id(), "numbers", numbers) || nodes.rows() != 3 ||
-      rows.rows() != 3 || rows.cols() != shapes.rows() || omega.size() != shapes.cols() ||
-      numbers.size() != number_count || !(numbers(0) >= 0 && numbers(0) <= static_cast<double>(omega.size())))
-    refuse("is damaged or cut short");
+  if (!file.read("omega", omega) || !file.read("shapes", shapes) || !file.read("nodes", nodes) ||
+      !file.read("unknowns", rows) || !file.read("numbers", numbers) || nodes.rows() != 3 || rows.rows() != 3 ||
+      rows.cols() != shapes.rows() || omega.size() != shapes.cols() || numbers.size() != number_count ||
+      !(numbers(0) >= 0 && numbers(0) <= static_cast<double>(omega.size())))
+    refuse(file.changed ? "was changed after it was written; run the plan again" : "is damaged or cut short");
   KeptShapes kept;
-  kept.print = attribute(file.id(), "fingerprint");
+  kept.print = file.fingerprint;
   // Rows of one node lie together, x before y before z.
   std::vector<Eigen::Index> first;
   for (Eigen::Index i = 0; i + 2 < rows.cols(); ++i)

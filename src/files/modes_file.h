@@ -12,7 +12,7 @@
 namespace avrenk {
 
 /// Counts the versions of the layout of results.h5; a file of another version is not read.
-inline constexpr int modes_layout = 2;
+inline constexpr int modes_layout = 3;
 
 /// Writes what is solved for (not what follows from it by products): shapes, frequencies, static solutions, proofs;
 /// and for other readers the nodes, and what each row of a shape stands for.

@@ -7,6 +7,8 @@
 #include <functional>
 #include <map>
 
+#include "core/assess/clearance.h"
+
 namespace avrenk {
 namespace {
 
@@ -352,24 +354,28 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
 Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
   Table table{"clearances",
-              "Clearances: the motion along the line that uses up the gap; random at 3σ",
+              "Clearances: how far motion along the line closes the gap and opens it; random at 3σ",
               {{"watched", ""},
                {"in", ""},
                {"gap", length.text},
-               {"motion", length.text},
+               {"closing", length.text},
+               {"opening", length.text},
                {"left", length.text},
                {"where", "", 4, false}},
               {}};
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (watched[i].quantity->keyword != "clearance") continue;
-    const double gap = *std::min_element(watched[i].gaps.begin(), watched[i].gaps.end());
     for (const Outcome& outcome : outcomes) {
-      const auto& [motion, where] =
-          !outcome.steady.empty() ? std::pair{outcome.steady[i].value, outcome.steady[i].where}
-          : outcome.sine.empty()  ? std::pair{3 * outcome.random[i].rms, outcome.random[i].where}
-                                  : std::pair{outcome.sine[i].peak.value, outcome.sine[i].where};
-      table.rows.push_back({watched[i].name, outcome.name(), length.from_si(gap), length.from_si(motion),
-                            length.from_si(gap - motion), where});
+      const auto add = [&](const Outcome* still, const std::string& in) {
+        const Clearance own = clearance_of(watched[i], i, outcome, still, outcome.random.empty() ? 1 : 3);
+        table.rows.push_back({watched[i].name, in, length.from_si(own.gap), length.from_si(own.closing),
+                              length.from_si(own.opening), length.from_si(own.left()), own.where});
+      };
+      add(nullptr, outcome.name());
+      const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const Outcome& other) {
+        return !other.steady.empty() && other.environment->name == outcome.environment->after;
+      });
+      if (still != outcomes.end()) add(&*still, outcome.name() + " with " + still->name());
     }
   }
   return table;

@@ -1,4 +1,4 @@
-/// files/run_folder.h: a folder of results that appears complete or not at all.
+/// files/run_folder.h: a folder of results that appears complete or not at all, and takes the place of nothing else.
 #pragma once
 
 #include <filesystem>
@@ -6,17 +6,24 @@
 
 namespace avrenk {
 
-/// Files are written into a hidden folder beside the target; commit() renames it into place. Without commit() nothing
-/// is left behind, and an earlier result stays as it was.
+/// The file by which a folder of results is known: a line that says so, then the path of each file that was written.
+inline constexpr const char* list_of_results = "written.txt";
+
+/// Files are written into a hidden folder beside the target; commit() exchanges the two at once, so that there are
+/// always either the earlier results or these. Without commit() nothing is left behind, and an earlier result stays as
+/// it was. Earlier results are removed file by file, as listed; a folder that holds anything else is refused. What a
+/// process left that was killed is put back in place or swept by the next one.
 class RunFolder {
  public:
-  /// @throws FileError  the target exists and is no folder of results, or the place cannot be written to
+  /// @param target  a symbolic link stands for what it leads to
+  /// @throws FileError  the target exists and is no folder of results or holds more than them, a link leads nowhere, or
+  /// the place cannot be written to
   explicit RunFolder(const std::filesystem::path& target);
   ~RunFolder();
   RunFolder(const RunFolder&) = delete;
   RunFolder& operator=(const RunFolder&) = delete;
 
-  /// Path inside the folder as it is being written; its parent folders are made.
+  /// Path inside the folder as it is being written, of path_in_results(name); its folder is made.
   [[nodiscard]] std::filesystem::path path(const std::string& name) const;
   void write(const std::string& name, const std::string& content) const;
   /// Puts the folder in place, an earlier result of the same name being replaced.

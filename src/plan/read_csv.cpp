@@ -2,10 +2,11 @@
 #include <algorithm>
 #include <boost/tokenizer.hpp>
 #include <filesystem>
-#include <fstream>
+#include <sstream>
 
 #include "core/words.h"
 #include "plan/sections.h"
+#include "plan/text_file.h"
 
 namespace avrenk {
 namespace {
@@ -85,11 +86,18 @@ std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject,
   map.done();
   if (!file || problems.count() > before) return std::nullopt;
   const auto path = std::filesystem::path(tree.place.file).parent_path() / file->text;
-  std::ifstream stream(path);
+  constexpr std::size_t most_bytes = 64U << 20U;
+  std::istringstream stream;
+  try {
+    stream.str(read_text_file(path.string(), most_bytes, "a table of levels"));
+  } catch (const FileError& error) {
+    problems.add(*file, subject, error.what(), "paths start from the file of the plan");
+    return std::nullopt;
+  }
   std::string line;
-  if (!stream || !std::getline(stream, line)) {
-    problems.add(*file, subject, fmt::format("the file {} cannot be read, or is empty", path.string()),
-                 "paths start from the file of the plan");
+  if (!std::getline(stream, line)) {
+    problems.add(*file, subject, fmt::format("the file {} is empty", path.string()),
+                 "write its header as in: frequency (Hz),level (g^2/Hz)");
     return std::nullopt;
   }
   const auto columns = find_columns(fields_of(line), frequency, column, *file, subject, problems);

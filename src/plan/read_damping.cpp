@@ -63,7 +63,7 @@ void read_damping(const Tree& section, Reading& reading) {
     const auto value = read_quantity(tree, kind::ratio, "damping", problems, Sign::not_negative);
     if (value && *value >= 1)
       problems.add(tree, "damping", fmt::format("a damping ratio of {:g} is beyond critical", *value),
-                   fmt::format("did you mean {:g} %?", *value));
+                   *value <= 100 ? fmt::format("did you mean {:g} %?", *value) : "write a ratio such as 1.5 %");
     return value;
   };
   if (const Tree* coupled = map.optional("coupled"))

@@ -62,6 +62,11 @@ void read_grid(const Tree& tree, const std::string& subject, Environment& enviro
   }
   if (const Tree* points = map.optional("points per resonance")) {
     grid.points_per_resonance = read_count(*points, map.subject() + " points per resonance", problems).value_or(21);
+    constexpr int most_a_resonance = 10001;
+    if (grid.points_per_resonance > most_a_resonance)
+      problems.add(*points, map.subject(),
+                   fmt::format("{} points per resonance are more than {}", points->text, most_a_resonance),
+                   "write points per resonance: 21; peaks do not depend on it");
     if (grid.points_per_resonance % 2 == 0)
       problems.add(*points, map.subject(), "points per resonance must be odd",
                    fmt::format("write {}", grid.points_per_resonance + 1));

@@ -100,6 +100,11 @@ std::optional<std::vector<std::array<int, 2>>> pair_nodes(const Tree& tree, cons
     const int partner =
         nearest_node(reading.plan.assembly, to, reading.plan.assembly.nodes[static_cast<std::size_t>(node)].position)
             .first;
+    if (partner == node) {
+      reading.problems.add(tree, subject, reading.plan.assembly.describe_node(node) + " would be paired with itself",
+                           "name two places that differ");
+      return std::nullopt;
+    }
     pairs.push_back({node, partner});
   }
   Nodes partners;

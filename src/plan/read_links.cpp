@@ -50,6 +50,9 @@ void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
       links[static_cast<std::size_t>(std::find(lead->begin(), lead->end(), nearest) - lead->begin())].follow.push_back(
           node);
   }
+  if (std::all_of(links.begin(), links.end(), [](const RigidLink& link) { return link.follow.empty(); }))
+    reading.problems.add(tree, map.subject(), "every node that is to follow leads itself, so that nothing follows",
+                         "name two places that differ");
   for (RigidLink& link : links)
     if (!link.follow.empty()) assembly.links.push_back(std::move(link));
 }

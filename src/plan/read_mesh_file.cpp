@@ -2,13 +2,12 @@
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
-#include <fstream>
-#include <sstream>
 
 #include "core/mesh/shapes.h"
 #include "core/words.h"
 #include "plan/array_choice.h"
 #include "plan/sections.h"
+#include "plan/text_file.h"
 
 namespace avrenk {
 namespace {
@@ -62,16 +61,16 @@ MeshFile* find_file(const Tree& what, const Tree& unit_tree, const std::string& 
   const auto path = std::filesystem::path(what.place.file).parent_path() / what.text;
   const std::string key = path.string() + '\n' + unit_tree.text;
   if (const auto found = reading.meshes.find(key); found != reading.meshes.end()) return &found->second;
-  std::ifstream stream(path, std::ios::binary);
-  if (!stream) {
-    problems.add(what, subject, fmt::format("the file {} cannot be read", path.string()),
-                 "paths start from the file of the plan");
+  constexpr std::size_t most_bytes = std::size_t{8} << 30U;
+  std::string bytes;
+  try {
+    bytes = read_text_file(path.string(), most_bytes, "a mesh");
+  } catch (const FileError& error) {
+    problems.add(what, subject, error.what(), "paths start from the file of the plan");
     return nullptr;
   }
-  std::ostringstream bytes;
-  bytes << stream.rdbuf();
   try {
-    return &reading.meshes.emplace(key, as_mesh(read_vtu(bytes.str(), path.string()), unit, what.text, reading))
+    return &reading.meshes.emplace(key, as_mesh(read_vtu(bytes, path.string()), unit, what.text, reading))
                 .first->second;
   } catch (const FileError& error) {
     const std::string wrong = error.what();  // many say what to do

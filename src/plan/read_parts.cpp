@@ -3,6 +3,7 @@
 #include <map>
 
 #include "core/mesh/line.h"
+#include "core/mesh/shapes.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -155,9 +156,10 @@ std::optional<ReadSection> read_given(const Tree& tree, const std::string& subje
     for (const Tree& each : fibres->items) {
       const auto at = read_across(each, kind::length, map.subject() + " fibres", problems);
       if (!at) continue;
-      for (const double sign : {-1.0, 1.0})  // the torque may add to the shear force or take from it
-        section.points.push_back(
-            {at->x(), at->y(), areas ? 1 / areas->x() : 0, areas ? 1 / areas->y() : 0, modulus ? sign / *modulus : 0});
+      for (const double across : {-1.0, 1.0})  // both shear forces and the torque may add to one another
+        for (const double turning : {-1.0, 1.0})
+          section.points.push_back({at->x(), at->y(), areas ? 1 / areas->x() : 0, areas ? across / areas->y() : 0,
+                                    modulus ? turning / *modulus : 0});
     }
   }
   map.done();
@@ -267,9 +269,7 @@ std::vector<Line> read_line(const Tree& tree, const std::string& subject, Proble
       problems.add(*up_tree, line.subject(), "up points along the line", "point it across the line");
       break;
     }
-    const int count = divisions ? *divisions
-                      : size    ? std::max(1, static_cast<int>(std::ceil(length / *size * (1 - 1e-9))))
-                                : 1;
+    const int count = divisions ? *divisions : size ? elements_over(length, *size) : 1;
     Line stretch{from, to, count, up.value_or(default_up(from, to))};
     stretch.begin = along / whole;
     along += length;
@@ -356,8 +356,15 @@ bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   if (read_scaling(part, made.weighed.has_value())) reading.scaled.insert(name);
   if (!what) return false;                    // which keys belong here cannot be told
   made.material = material ? *material : -1;  // all else is read too, so that its problems are said in the same reading
-  return form == "line" ? read_lines(tree, part, made, before, reading)
-                        : read_continuum(form, *what, part, made, before, reading);
+  try {
+    return form == "line" ? read_lines(tree, part, made, before, reading)
+                          : read_continuum(form, *what, part, made, before, reading);
+  } catch (const InputError& error) {  // of its mesh
+    for (const Problem& problem : error.problems)
+      problems.add(*what, part.subject() + (problem.subject.empty() ? "" : " " + problem.subject), problem.wrong,
+                   problem.instead);
+    return false;
+  }
 }
 
 }  // namespace

@@ -81,7 +81,13 @@ std::optional<int> read_count(const Tree& tree, const std::string& subject, Prob
   int value = 0;
   if (tree.is_text()) {
     const auto [end, bad] = std::from_chars(tree.text.data(), tree.text.data() + tree.text.size(), value);
-    if (bad == std::errc{} && end == tree.text.data() + tree.text.size() && value > 0) return value;
+    constexpr int most = 1000000;
+    const bool whole = bad != std::errc::invalid_argument && end == tree.text.data() + tree.text.size();
+    if (whole && (bad == std::errc::result_out_of_range || value > most) && tree.text[0] != '-') {
+      problems.add(tree, subject, fmt::format("{} is more than {}", tree.text, most), "write less");
+      return std::nullopt;
+    }
+    if (whole && value > 0) return value;
   }
   problems.add(tree, subject,
                tree.is_text() ? fmt::format("\"{}\" is not a whole number above zero", tree.text) : found_instead(tree),

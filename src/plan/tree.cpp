@@ -5,11 +5,10 @@
 
 #include <algorithm>
 #include <filesystem>
-#include <fstream>
 #include <set>
-#include <sstream>
 
 #include "core/nearest.h"
+#include "plan/text_file.h"
 
 namespace avrenk {
 namespace {
@@ -22,49 +21,81 @@ std::vector<std::string> keys_of(const Tree& map) {
   return keys;
 }
 
-Tree convert(const YAML::Node& node, const std::string& file, std::vector<Problem>& problems) {
-  Tree tree;
-  tree.place = place_of(node.Mark(), file);
-  if (node.IsScalar()) {
-    tree.kind = Tree::Kind::text;
-    tree.text = node.Scalar();
-  } else if (node.IsSequence()) {
-    tree.kind = Tree::Kind::list;
-    for (const YAML::Node& item : node) tree.items.push_back(convert(item, file, problems));
-  } else if (node.IsMap()) {
-    tree.kind = Tree::Kind::map;
-    for (const auto& pair : node) {
-      const Place place = place_of(pair.first.Mark(), file);
-      if (!pair.first.IsScalar()) {
-        problems.push_back({"", "a key must be plain text", "", place});
-        continue;
+// What a plan may hold at most, that nothing it is made of by aliases and values takes all memory.
+constexpr std::size_t most_bytes = 64U << 20U, most_values = 1000000, most_text = 100000, most_files = 1000;
+constexpr int deepest = 60;
+
+// Trees of one plan, all of its files and overrides together.
+class Converter {
+ public:
+  explicit Converter(std::vector<Problem>& problems) : problems_(problems) {}
+
+  Tree convert(const YAML::Node& node, const std::string& file, int depth = 0) {
+    Tree tree;
+    tree.place = place_of(node.Mark(), file);
+    if (depth > deepest)
+      throw InputError(Problem{"", fmt::format("this is nested more than {} deep", deepest),
+                               "an alias (*name) may not stand inside what it names", tree.place});
+    if (++values_ > most_values)
+      throw InputError(Problem{"", fmt::format("the plan grows beyond {} values here", most_values),
+                               "take out aliases (*name) that multiply one another", tree.place});
+    if (node.IsScalar()) {
+      tree.kind = Tree::Kind::text;
+      tree.text = node.Scalar();
+      refuse_control(tree.text, tree.place);
+    } else if (node.IsSequence()) {
+      tree.kind = Tree::Kind::list;
+      for (const YAML::Node& item : node) tree.items.push_back(convert(item, file, depth + 1));
+    } else if (node.IsMap()) {
+      tree.kind = Tree::Kind::map;
+      for (const auto& pair : node) {
+        const Place place = place_of(pair.first.Mark(), file);
+        if (!pair.first.IsScalar()) {
+          problems_.push_back({"", "a key must be plain text", "", place});
+          continue;
+        }
+        const std::string& key = pair.first.Scalar();
+        refuse_control(key, place);
+        if (const Tree* first = tree.find(key)) {
+          problems_.push_back({"", fmt::format("\"{}\" is given twice", key),
+                               fmt::format("it stands already in line {}", first->place.line), place});
+          continue;
+        }
+        tree.entries.push_back({key, place, convert(pair.second, file, depth + 1)});
       }
-      const std::string& key = pair.first.Scalar();
-      if (const Tree* first = tree.find(key)) {
-        problems.push_back({"", fmt::format("\"{}\" is given twice", key),
-                            fmt::format("it stands already in line {}", first->place.line), place});
-        continue;
-      }
-      tree.entries.push_back({key, place, convert(pair.second, file, problems)});
+    }
+    return tree;
+  }
+
+  Tree read_file(const std::string& file) {
+    const std::string text = read_text_file(file, most_bytes, "a plan");
+    try {
+      const std::vector<YAML::Node> documents = YAML::LoadAll(text);
+      if (documents.size() > 1)
+        problems_.push_back({"", "a second YAML document begins here, and one file is one plan",
+                             "take the line --- out", place_of(documents[1].Mark(), file)});
+      return convert(documents.empty() ? YAML::Node() : documents.front(), file);
+    } catch (const YAML::Exception& error) {
+      throw InputError(Problem{"", "this is not YAML: " + error.msg, "", place_of(error.mark, file)});
     }
   }
-  return tree;
-}
 
-Tree read_file(const std::string& file, std::vector<Problem>& problems) {
-  std::ifstream stream(file, std::ios::binary);
-  std::ostringstream text;
-  if (!stream || !(text << stream.rdbuf())) throw FileError(fmt::format("{}: cannot be read", file));
-  try {
-    const std::vector<YAML::Node> documents = YAML::LoadAll(text.str());
-    if (documents.size() > 1)
-      problems.push_back({"", "a second YAML document begins here, and one file is one plan", "take the line --- out",
-                          place_of(documents[1].Mark(), file)});
-    return convert(documents.empty() ? YAML::Node() : documents.front(), file, problems);
-  } catch (const YAML::Exception& error) {
-    throw InputError(Problem{"", "this is not YAML: " + error.msg, "", place_of(error.mark, file)});
+ private:
+  // Text names files, stands in tables and charts, and is read by other programs there.
+  void refuse_control(const std::string& text, const Place& place) {
+    const auto control = std::find_if(text.begin(), text.end(), [](char c) {
+      const auto code = static_cast<unsigned char>(c);
+      return (code < 0x20 && c != '\n' && c != '\t') || code == 0x7F;
+    });
+    if (control != text.end())
+      problems_.push_back(
+          {"", fmt::format("a control character (0x{:02x}) stands in this text", static_cast<int>(*control)),
+           "take it out", place});
   }
-}
+
+  std::vector<Problem>& problems_;
+  std::size_t values_ = 0;
+};
 
 // Adds the entries of `more` to `plan`: sections of named things are merged, all else must be given once.
 void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
@@ -93,8 +124,9 @@ void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
   }
 }
 
-Tree read_with_includes(const std::string& file, std::vector<std::string>& open, std::vector<Problem>& problems) {
-  Tree plan = read_file(file, problems);
+Tree read_with_includes(const std::string& file, std::vector<std::string>& open, std::size_t& files,
+                        Converter& converter, std::vector<Problem>& problems) {
+  Tree plan = converter.read_file(file);
   if (plan.kind == Tree::Kind::empty) plan.kind = Tree::Kind::map;
   if (!plan.is_map())
     throw InputError(Problem{"", "a plan is a map of sections",
@@ -117,7 +149,10 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
                             "paths start from the file that includes", name.place});
         continue;
       }
-      const Tree more = read_with_includes(path, open, problems);
+      if (++files > most_files || open.size() > static_cast<std::size_t>(deepest))
+        throw InputError(Problem{"include", fmt::format("files are included {} times or {} deep", most_files, deepest),
+                                 "include each file once", name.place});
+      const Tree more = read_with_includes(path, open, files, converter, problems);
       merge(plan, more, problems);
     }
   }
@@ -125,11 +160,11 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
   return plan;
 }
 
-void apply(const Override& override, Tree& plan, std::vector<Problem>& problems) {
+void apply(const Override& override, Tree& plan, Converter& converter, std::vector<Problem>& problems) {
   const Place place{"--set " + override.path, 0, 0};
   Tree value;
   try {
-    value = convert(YAML::Load(override.value), place.file, problems);
+    value = converter.convert(YAML::Load(override.value), place.file);
   } catch (const YAML::Exception&) {
     value.kind = Tree::Kind::text;  // "%" and its like are no YAML, but may be meant as text
     value.text = override.value;
@@ -222,16 +257,32 @@ class Substitution {
       if (from == 0 && end + 1 == tree.text.size() &&
           !found->second.is_text()) {  // the whole text: a list or map may stand there
         const Place place = tree.place;
+        values_ += size_of(found->second);
+        if (values_ > most_values)
+          throw InputError(Problem{"", fmt::format("the plan grows beyond {} values here", most_values),
+                                   "take out values that multiply one another", place});
         tree = found->second;
         tree.place = place;
         return;
       }
       tree.text.replace(from, end + 1 - from, found->second.text);
+      if (tree.text.size() > most_text)
+        throw InputError(Problem{"",
+                                 fmt::format("with its values put in, this text is longer than {} letters", most_text),
+                                 "take out values that multiply one another", tree.place});
       from += found->second.text.size();
     }
   }
 
+  static std::size_t size_of(const Tree& tree) {
+    std::size_t sum = 1;
+    for (const Tree& item : tree.items) sum += size_of(item);
+    for (const Tree::Entry& entry : tree.entries) sum += size_of(entry.value);
+    return sum;
+  }
+
   std::vector<std::pair<std::string, Tree>> known_;
+  std::size_t values_ = 0;
   std::vector<Problem>& problems_;
 };
 
@@ -255,8 +306,12 @@ Override parse_override(const std::string& text) {
 
 Tree read_tree(const std::string& file, const std::vector<Override>& overrides, std::vector<Problem>& problems) {
   std::vector<std::string> open;
-  Tree plan = read_with_includes(file, open, problems);
-  for (const Override& each : overrides) apply(each, plan, problems);
+  std::size_t files = 1;
+  Converter converter(problems);
+  Tree plan = read_with_includes(file, open, files, converter, problems);
+  if (plan.entries.empty() && problems.empty())
+    throw InputError(Problem{"", "the plan is empty", "write one, or begin with avrenk new PLAN.yaml", plan.place});
+  for (const Override& each : overrides) apply(each, plan, converter, problems);
   Substitution::apply(plan, problems);
   return plan;
 }

@@ -75,7 +75,8 @@ TEST(Compare, FindsPartnersAndTellsWhatChanged) {
   EXPECT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Modes of the first run with their partners in the second"),
                              HasSubstr("carry 100 % of the first run's mass")));
-  EXPECT_EQ(listing(folder / "difference"), "summary.json\ntables/modal-assurance.csv\ntables/modes-compared.csv\n");
+  EXPECT_EQ(listing(folder / "difference"),
+            "summary.json\ntables/modal-assurance.csv\ntables/modes-compared.csv\nwritten.txt\n");
   const Json rows = Json::parse(test::read_all(folder / "difference/summary.json"))["tables"]["modes-compared"]["rows"];
   EXPECT_EQ(rows[0][2], "1");
   EXPECT_LT(rows[0][4].get<double>(), -20);  // a heavier antenna lowers it: %
@@ -116,6 +117,8 @@ TEST(RunFolder, SweepsWhatAKilledRunLeft) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
   (void)folder.write(".mast-results.partial-999999999/figures/half.png", "half");
+  (void)folder.write(".mast-results.partial-999999999/written.txt",
+                     "avrenk results, layout 1; it wrote these files and removes no others\n");
   ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures").status, 0);
   EXPECT_FALSE(std::filesystem::exists(folder / ".mast-results.partial-999999999"));
 }

@@ -88,7 +88,7 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
       "tables/mode-strain-energy.csv\ntables/modes.csv\ntables/random.x.curves.csv\ntables/random.x.reasons.csv\n"
       "tables/random.x.rms.csv\ntables/random.z.curves.csv\ntables/"
       "random.z.reasons.csv\ntables/random.z.rms.csv\ntables/sine.z.curves.csv\n"
-      "tables/sine.z.peaks.csv\ntables/sine.z.reasons.csv\ntables/static.csv\n";
+      "tables/sine.z.peaks.csv\ntables/sine.z.reasons.csv\ntables/static.csv\nwritten.txt\n";
   EXPECT_EQ(listing(folder / "box-results"), expected);
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Electronics box on its isolators"), HasSubstr("Verdict: all 2 limits are met"),
                              HasSubstr("box-results")));

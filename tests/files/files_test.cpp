@@ -1,9 +1,12 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <fstream>
+#include <set>
 
 #include "core/error.h"
 #include "core/words.h"
+#include "files/file_name.h"
 #include "files/run_folder.h"
 #include "files/summary.h"
 #include "support/temporary.h"
@@ -88,6 +91,124 @@ TEST(RunFolder, AppearsWholeOrNotAtAll) {
   EXPECT_THROW(RunFolder(folder / "mine"), FileError);  // somebody's own folder is not replaced
   (void)folder.write("file", "x");
   EXPECT_THROW(RunFolder(folder / "file/inside"), FileError);
+}
+
+void write_results(const std::filesystem::path& target, const std::string& content) {
+  RunFolder folder(target);
+  folder.write("summary.json", content);
+  folder.write("tables/modes.csv", content);
+  folder.commit();
+}
+
+std::string refusal_of(const std::filesystem::path& target) {
+  try {
+    const RunFolder folder(target);
+  } catch (const FileError& error) {
+    return error.what();
+  }
+  return "";
+}
+
+TEST(RunFolder, RemovesNothingThatItDidNotWrite) {
+  const test::TemporaryFolder folder;
+  const auto results = folder / "results";
+  write_results(results, "first");
+  // A plan inside, at the top or deep down, a link, an empty list: all of it stays as it was.
+  for (const char* foreign : {"plan.yaml", "tables/notes.txt", "figures/deep/down.png"}) {
+    std::filesystem::create_directories((results / foreign).parent_path());
+    (void)folder.write(std::string("results/") + foreign, "mine");
+    EXPECT_THAT(refusal_of(results), testing::HasSubstr(std::string("results: holds ") + foreign)) << foreign;
+    EXPECT_EQ(test::read_all(results / foreign), "mine");
+    std::filesystem::remove(results / foreign);
+  }
+  // A list that names what lies outside, or what is not in it.
+  const auto outside = folder.write("outside.txt", "mine");
+  {
+    std::ofstream list(results / "written.txt", std::ios::app);
+    list << "../outside.txt\n/etc/hostname\ntables/../../outside.txt\nnot-there\n";
+  }
+  write_results(results, "second");
+  EXPECT_EQ(test::read_all(outside), "mine");
+  EXPECT_EQ(test::read_all(results / "tables/modes.csv"), "second");
+  EXPECT_EQ(test::read_all(results / "written.txt"),
+            "avrenk results, layout 1; it wrote these files and removes no others\nsummary.json\ntables/modes.csv\n");
+  // Somebody's folder that happens to hold a summary.
+  std::filesystem::create_directory(folder / "theirs");
+  (void)folder.write("theirs/summary.json", "{}");
+  EXPECT_THAT(refusal_of(folder / "theirs"), testing::HasSubstr("is no folder of results"));
+  // It came while the run was on its way.
+  RunFolder late(results);
+  late.write("summary.json", "third");
+  (void)folder.write("results/plan.yaml", "mine");
+  EXPECT_THROW(late.commit(), FileError);
+  EXPECT_EQ(test::read_all(results / "summary.json"), "second");
+  EXPECT_EQ(test::read_all(results / "plan.yaml"), "mine");
+  for (const auto& entry : std::filesystem::directory_iterator(folder.path()))  // but what is being written
+    EXPECT_TRUE(entry.path().filename().string().find(".old-") == std::string::npos) << entry.path();
+}
+
+TEST(RunFolder, FollowsLinksAndRefusesThoseThatLeadNowhere) {
+  const test::TemporaryFolder folder;
+  std::filesystem::create_directory(folder / "disk");
+  std::filesystem::create_directory_symlink(folder / "disk", folder / "results");
+  write_results(folder / "results", "first");
+  write_results(folder / "results", "second");
+  EXPECT_TRUE(std::filesystem::is_symlink(folder / "results"));
+  EXPECT_EQ(test::read_all(folder / "disk/summary.json"), "second");
+  std::filesystem::create_directory_symlink(folder / "gone", folder / "dangling");
+  EXPECT_THAT(refusal_of(folder / "dangling"), testing::HasSubstr("dangling: is a link that leads nowhere"));
+  EXPECT_THAT(refusal_of(""), testing::HasSubstr("names no folder"));
+}
+
+// What a process leaves that is killed in the middle: whatever it was, there are results afterwards.
+TEST(RunFolder, PutsBackWhatWasMovedAside) {
+  const test::TemporaryFolder folder;
+  const auto results = folder / "results", aside = folder / ".results.old-999999999";
+  write_results(results, "first");
+  std::filesystem::rename(results, aside);  // killed between the two renames
+  { const RunFolder next(results); }
+  EXPECT_EQ(test::read_all(results / "summary.json"), "first");
+  EXPECT_FALSE(std::filesystem::exists(aside));
+  write_results(aside, "older");  // killed before it was removed
+  { const RunFolder next(results); }
+  EXPECT_EQ(test::read_all(results / "summary.json"), "first");
+  EXPECT_FALSE(std::filesystem::exists(aside));
+  std::filesystem::create_directory(folder / ".results.old-999999998");
+  (void)folder.write(".results.old-999999998/thesis.txt", "mine");  // a name like ours, but nothing of ours
+  { const RunFolder next(results); }
+  EXPECT_EQ(test::read_all(folder / ".results.old-999999998/thesis.txt"), "mine");
+}
+
+TEST(FileName, StaysInItsFolderAndIsDistinct) {
+  for (const char* name : {"sine.x", "random-1 qualification.csv", "Prüfung 3.svg"}) EXPECT_EQ(file_name(name), name);
+  std::set<std::string> all;
+  const std::string names[] = {"../../keep",
+                               "..",
+                               "/etc/passwd",
+                               ".hidden",
+                               "a/b",
+                               "a\\b",
+                               "a:b",
+                               "-rf",
+                               std::string(300, 'x') + ".csv",
+                               std::string(301, 'x') + ".csv",
+                               std::string("nul\0.csv", 8),
+                               "line\nbreak",
+                               "",
+                               "\x01",
+                               "a'b",
+                               "`rm`",
+                               std::string(119, 'x') + "ü.svg"};
+  for (const std::string& name : names) {
+    const std::string safe = file_name(name);
+    EXPECT_LE(safe.size(), 120U);
+    EXPECT_EQ(safe, file_name(safe)) << safe;
+    EXPECT_EQ(safe.find_first_of(std::string("/\\:'`\n\0\x01", 8)), std::string::npos) << safe;
+    EXPECT_TRUE(safe[0] != '.' && safe[0] != '-') << safe;
+    EXPECT_TRUE(all.insert(safe).second) << safe;
+  }
+  EXPECT_EQ(path_in_results("tables/../../keep.csv").find("tables/"), 0U);
+  EXPECT_EQ(std::filesystem::path(path_in_results("tables/../../keep.csv")).lexically_normal().parent_path(), "tables");
 }
 
 }  // namespace

@@ -1,8 +1,11 @@
 #include "files/modes_file.h"
 
 #include <gtest/gtest.h>
+#include <hdf5.h>
+#include <hdf5_hl.h>
 
 #include <fstream>
+#include <functional>
 
 #include "support/models.h"
 #include "support/temporary.h"
@@ -34,7 +37,8 @@ TEST(ModesFile, GivesBackTheSameBasisForTheSameModelOnly) {
   for (std::size_t foot = 0; foot < 2; ++foot) EXPECT_EQ(basis->feet[foot].inertia, solved.basis.feet[foot].inertia);
   EXPECT_EQ(damp(solved.system, *basis, test::ratio(0.02)).zeta, solved.damping.zeta);
 
-  // Damping is not part of the print; stiffness, mass and feet are, and what changed is named.
+  // How much damping there is is not part of the print; where it is, stiffness, mass and feet are, and what changed is
+  // named.
   const auto why_not = [&](const auto& change, const ModeRequest& asked) {
     Assembly other = test::portal(0.05);
     change(other);
@@ -44,7 +48,8 @@ TEST(ModesFile, GivesBackTheSameBasisForTheSameModelOnly) {
     return kept.why_not;
   };
   EXPECT_EQ(why_not([](Assembly& m) { m.materials[0].loss_factor = 0.3; }, request), "");
-  EXPECT_EQ(why_not([](Assembly& m) { m.springs[0].dashpot.setConstant(3); }, request), "");
+  EXPECT_EQ(why_not([](Assembly& m) { m.springs[0].dashpot.setConstant(3); }, request),
+            "the model is assembled differently, or dampers act elsewhere");
   const std::string material = model.materials[0].name, part = model.parts[0].name, mass = model.masses[0].name;
   EXPECT_EQ(why_not([](Assembly& m) { m.materials[0].youngs_modulus *= 1 + 1e-12; }, request),
             "material " + material + " changed");
@@ -124,6 +129,85 @@ TEST(ModesFile, IsNotTrustedWhenItIsDamaged) {
   const KeptModes none = read_modes(folder / "nothing.h5", solved.system, print, request);
   EXPECT_FALSE(none.basis);
   EXPECT_EQ(none.why_not, "");
+}
+
+// A value of any dataset changed by a thousandth, or an attribute of another shape: no reader takes it.
+TEST(ModesFile, IsSealedInAllItsParts) {
+  const ModeRequest request = test::count(4);
+  const Assembly model = test::portal(0.05);
+  const Solved solved(model, request, test::ratio(0.02));
+  const ModelPrint print = print_of(model, solved.system);
+  const TemporaryFolder folder;
+  const auto whole = folder / "whole.h5", file = folder / "results.h5";
+  write_modes(whole, model, solved.system, solved.basis, print, request);
+  const auto answers = [&](const std::function<void(hid_t)>& change) {
+    std::filesystem::copy_file(whole, file, std::filesystem::copy_options::overwrite_existing);
+    const hid_t id = H5Fopen(file.c_str(), H5F_ACC_RDWR, H5P_DEFAULT);
+    change(id);
+    H5Fclose(id);
+    std::string said = read_modes(file, solved.system, print, request).why_not;
+    try {
+      (void)read_shapes(file);
+    } catch (const FileError& error) {
+      said += std::string("; ") + error.what();
+    }
+    return said;
+  };
+  EXPECT_EQ(answers([](hid_t) {}), "");
+  const auto scaled = [](const std::string& name) {
+    return [name](hid_t id) {
+      const hid_t set = H5Dopen2(id, name.c_str(), H5P_DEFAULT), space = H5Dget_space(set);
+      std::vector<double> values(static_cast<std::size_t>(H5Sget_simple_extent_npoints(space)));
+      H5Dread(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, values.data());
+      for (double& each : values) each = each * 1.001 + 1e-9;
+      H5Dwrite(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, values.data());
+      H5Sclose(space);
+      H5Dclose(set);
+    };
+  };
+  const char* const changed = "was changed after it was written";
+  for (const char* name : {"omega", "shapes", "numbers", "asked", "counts", "influence", "inertia_load",
+                           "unit_acceleration", "residual", "nonorthogonality", "foot_influence_1"})
+    EXPECT_NE(answers(scaled(name)).find(changed), std::string::npos) << name;
+  for (const char* name : {"omega", "shapes", "nodes", "unknowns", "numbers"})
+    EXPECT_NE(answers(scaled(name)).find("results.h5: was changed"), std::string::npos) << name;
+  // One dataset in the place of another of its shape, its checksum with it.
+  EXPECT_NE(answers([](hid_t id) {
+              H5Ldelete(id, "unit_acceleration", H5P_DEFAULT);
+              H5Lcopy(id, "influence", id, "unit_acceleration", H5P_DEFAULT, H5P_DEFAULT);
+            }).find(changed),
+            std::string::npos);
+  const auto reshaped = [](const char* name) {
+    return [name](hid_t id) {
+      H5Adelete_by_name(id, "/", name, H5P_DEFAULT);
+      const std::vector<int> many(100000, 3);
+      H5LTset_attribute_int(id, "/", name, many.data(), many.size());
+    };
+  };
+  for (const char* name : {"layout", "feet", "fingerprint", "checksum"}) EXPECT_NE(answers(reshaped(name)), "") << name;
+  EXPECT_NE(answers([](hid_t id) {  // a text of any length
+              H5Adelete_by_name(id, "/", "fingerprint", H5P_DEFAULT);
+              const hid_t type = H5Tcopy(H5T_C_S1), space = H5Screate(H5S_SCALAR);
+              H5Tset_size(type, H5T_VARIABLE);
+              const hid_t own = H5Acreate2(id, "fingerprint", type, space, H5P_DEFAULT, H5P_DEFAULT);
+              const char* text = "somewhere else";
+              H5Awrite(own, type, static_cast<const void*>(&text));
+              H5Aclose(own);
+              H5Sclose(space);
+              H5Tclose(type);
+            }),
+            "");
+  // Seven gigabytes that are not there.
+  EXPECT_NE(answers([](hid_t id) {
+              H5Ldelete(id, "shapes", H5P_DEFAULT);
+              const hsize_t size[2] = {30000, 30000}, chunk[2] = {1, 30000};
+              const hid_t space = H5Screate_simple(2, size, nullptr), how = H5Pcreate(H5P_DATASET_CREATE);
+              H5Pset_chunk(how, 2, chunk);
+              H5Dclose(H5Dcreate2(id, "shapes", H5T_IEEE_F64LE, space, H5P_DEFAULT, how, H5P_DEFAULT));
+              H5Pclose(how);
+              H5Sclose(space);
+            }),
+            "");
 }
 
 }  // namespace

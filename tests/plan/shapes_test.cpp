@@ -259,7 +259,7 @@ TEST(PlanMeshes, ShareTheNodesOfTheirBorderAndAreRefusedInOneSentence) {
       testing::Contains("part.vtu: 1 cell of VTK's type 3 is left out: no shells or solids"));
   for (const auto& [from, to, sentence] :
        {std::tuple{"low: {mesh: part.vtu", "low: {mesh: other.vtu",
-                   "4:15: part low: the file other.vtu cannot be read; paths start from the file of the plan"},
+                   "4:15: part low: other.vtu: there is no such file; paths start from the file of the plan"},
         {"region: 1}", "regoin: 1}",
          "part low cells: the file has no array \"regoin\" of one value a cell; write \"region\""},
         {"region: 1}", "region: 7}", "part low: no cell of the file is taken; its values are 1, 2, 3"},

@@ -136,4 +136,10 @@ inline ModeRequest count(int modes) { return {std::nullopt, modes, true, true}; 
 inline DampingRule ratio(double zeta) { return {DampingRule::Form::ratio, zeta}; }
 inline DampingRule loss_factor(double eta) { return {DampingRule::Form::loss_factor, eta}; }
 
+/// RMS = √(Σ Re(ψ Γ ψᴴ)) over the rows of a measure.
+inline double root_mean_square(const Measure& measure, const ModalCovariance& covariance) {
+  const double variance = (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).sum().real();
+  return std::sqrt(std::max(0.0, variance));
+}
+
 }  // namespace avrenk::test

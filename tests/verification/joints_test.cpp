@@ -180,5 +180,46 @@ TEST(BoltedPlates, StiffenFromALoosePairToOnePlate) {
   EXPECT_LT(ratios.back(), 1.005);
 }
 
+// A bolt acts at the middle of what it clamps, wherever along it its point was drawn: of plates of 2 and 4 mm, of a
+// plate on a block that is bored through, and of one on a block into which the bolt is screwed. The point makes no
+// difference.
+TEST(Bolts, ActAtTheMiddleOfTheClampedLengthWhereverTheyAreDrawn) {
+  const auto plate = [&](double thickness) {
+    return mesh_shape(Plate{0.1, 0.1}, {false, false, thickness, 1}, {std::nullopt, {10, 10}});
+  };
+  struct Case {
+    const char* what;
+    bool solid;
+    double lower, upper, length;  // thicknesses; m
+    double middle;                // above the interface
+  };
+  for (const Case& each :
+       {Case{"plates", false, 4e-3, 2e-3, 6e-3, -1e-3}, Case{"plates and a washer", false, 4e-3, 2e-3, 8e-3, -1e-3},
+        Case{"bored block", true, 20e-3, 2e-3, 22e-3, -9e-3}, Case{"screwed in", true, 20e-3, 2e-3, 10e-3, -3e-3}}) {
+    SCOPED_TRACE(each.what);
+    std::optional<Eigen::MatrixXd> before;
+    for (const double height : {0.0, 1e-3, -2e-3}) {
+      Assembly pair = empty_model();
+      if (each.solid)
+        add_part(pair, solid_part("lower"),
+                 mesh_shape(Box{{0.1, 0.1, each.lower}}, {true, false, 0, 1}, {std::nullopt, {10, 10, 2}}),
+                 {0, 0, -each.lower});
+      else
+        add_part(pair, shell_part("lower", each.lower), plate(each.lower), {0, 0, -each.lower / 2});
+      add_part(pair, shell_part("upper", each.upper), plate(each.upper), {0, 0, each.upper / 2});
+      const Surface surface = surface_of(pair);
+      const Bolt bolt{"bolts", 6e-3, 12e-3, 30e-3, each.length, {2e11, 8e10}};
+      add_bolts(pair, surface, bolt, {{0.003, 0.001, height}}, Vector3::UnitZ(), 1, 0, -1);
+      EXPECT_NEAR(pair.springs.at(0).point.z(), each.middle, 1e-12) << height;
+      test::hold(pair, [](const Vector3& x) { return x.x() < -0.05 + 1e-9; });
+      const Eigen::MatrixXd stiffness(make_system(pair).stiffness.ff);
+      if (before) {
+        EXPECT_LE((stiffness - *before).norm(), 1e-9 * stiffness.norm());
+      }
+      before = stiffness;
+    }
+  }
+}
+
 }  // namespace
 }  // namespace avrenk

@@ -6,6 +6,8 @@
 #include <cmath>
 #include <limits>
 
+#include "core/assess/clearance.h"
+
 namespace avrenk {
 namespace {
 
@@ -24,7 +26,24 @@ struct Taken {
   double value = 0, upper = 0;
   std::string where;
   bool gaussian = true, upper_bound = false;
+  double gap = 0;  // of a clearance
 };
+
+double sigma_of(const Limit& limit) {
+  return limit.take_random.form == Take::Form::sigma ? limit.take_random.sigma : 1;
+}
+
+// What closes a gap counts, not what opens it.
+Taken take_clearance(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
+                     const Outcome* still) {
+  const double sigma = outcome.random.empty() ? 1 : sigma_of(limit);
+  const Clearance own = clearance_of(watched, index, outcome, still, sigma),
+                  upper = clearance_of(watched, index, outcome, still, sigma * outcome.environment->upper);
+  Taken taken{own.closing, upper.closing, own.where};
+  taken.gap = own.gap;
+  taken.upper_bound = still && !outcome.random.empty();
+  return taken;
+}
 
 // measure(s₀) + n·RMS of the worst candidate: an upper bound.
 Taken random_with_static(const Watched& watched, const RandomRow& row, const StaticRow& still, double sigma,
@@ -44,6 +63,7 @@ Taken random_with_static(const Watched& watched, const RandomRow& row, const Sta
 Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
                 const Outcome* still) {
   const double upper = outcome.environment->upper;
+  if (watched.quantity->keyword == "clearance") return take_clearance(limit, watched, index, outcome, still);
   if (!outcome.steady.empty()) {
     const StaticRow& row = outcome.steady[index];
     return {row.value, row.value, row.where};
@@ -54,7 +74,7 @@ Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, c
     return {row.peak.value, upper * row.peak.value, row.where};
   }
   const RandomRow& row = outcome.random[index];
-  const double sigma = limit.take_random.form == Take::Form::sigma ? limit.take_random.sigma : 1;
+  const double sigma = sigma_of(limit);
   if (still) return random_with_static(watched, row, still->steady[index], sigma, upper);
   return {sigma * row.rms, upper * sigma * row.rms, row.where, watched.is_gaussian()};
 }
@@ -82,8 +102,7 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     result.gaussian = taken.gaussian;
     result.upper_bound = taken.upper_bound;
     result.allowable = limit.allowable;
-    if (limit.at_least)  // the narrowest gap decides
-      result.allowable = *std::min_element(found->gaps.begin(), found->gaps.end()) - *limit.at_least;
+    if (limit.at_least) result.allowable = taken.gap - *limit.at_least;
     result.margin = margin_of(result.allowable, limit.factor * taken.value);
     result.upper_margin =
         outcome.environment->upper > 1 ? margin_of(result.allowable, limit.factor * taken.upper) : std::nan("");

@@ -26,8 +26,8 @@ struct Limit {
   std::vector<std::string> environments;  ///< "random" (all its axes) or "random.z"
   Take take, take_random;                 ///< of sine and steady environments; of random ones
   std::string with;                       ///< the steady environment whose answer is added
-  std::optional<double> at_least;         ///< m that must be left of a clearance's gap; replaces the allowable
-  bool at_upper = false;                  ///< the verdict is taken at the upper tolerance of the input
+  std::optional<double> at_least;  ///< m that must be left of a clearance's gap; replaces the allowable of closing
+  bool at_upper = false;           ///< the verdict is taken at the upper tolerance of the input
   // … or a natural frequency: the lowest mode with enough effective mass along a direction …
   int direction = 2;                ///< 0..5
   double effective_mass_above = 0;  ///< fraction of the total

@@ -174,13 +174,16 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
                    limit = 0.2 * outside[t].edge, reach = limit + half + std::abs(assembly.parts[t].offset);
       if (outside[f].box.exteriorDistance(outside[t].box) > reach) continue;
       if (!search) search.emplace(assembly, surface, std::vector<int>{to});
+      const auto sides = shell_sides(assembly, surface, [&](int part) { return part == from; });
       int count = 0, first = -1;
       double nearest = limit;
       for (const int node : outside[f].nodes) {
         if (assembly.parts[f].form == Part::Form::line && beams_at[static_cast<std::size_t>(node)] != 1) continue;
         const Vector3& x = assembly.position(node);
         if (outside[t].box.exteriorDistance(x) > reach) continue;
-        const double gap = gap_to_face(*search, search->nearest(x), x);
+        const auto side = sides.find(node);
+        const double gap =
+            gap_to_face(*search, search->nearest(x), x, side == sides.end() ? ShellSide() : side->second);
         if (gap > limit) continue;
         ++count;
         if (first < 0 || gap < nearest * (1 - 1e-9)) {

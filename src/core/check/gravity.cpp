@@ -59,7 +59,7 @@ std::vector<HighestStress> highest_stress(const Assembly& assembly, const Matrix
     const MatrixXd forces = force_recovery(beam.geometry, properties) * beam_arms(assembly, beam) *
                             motions_of_nodes(motions, beam.nodes, 6);
     for (std::size_t end = 0; end < 2; ++end) {
-      const BeamSection& section = *properties.sections[2 * end];
+      const BeamSection& section = properties.at_end(end);
       for (const StressPoint& point : section.points) {
         const MatrixXd rows = stress_rows(section, point) * forces.middleRows<6>(6 * static_cast<Index>(end));
         for (std::size_t c = 0; c < columns; ++c) {

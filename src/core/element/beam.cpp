@@ -17,12 +17,28 @@ constexpr std::array<double, 4> gauss_points{0.06943184420297371, 0.330009478207
 constexpr std::array<double, 4> gauss_weights{0.17392742256872693, 0.32607257743127307, 0.32607257743127307,
                                               0.17392742256872693};
 
-// A number of the section at ξ = x/L: the parabola through both ends and the middle.
+// A number of the section at ξ = x/L, by Lagrange's polynomial.
 template <typename Of>
 double along(const BeamProperties& p, double xi, const Of& of) {
-  if (p.sections[0] == p.sections[2]) return of(*p.sections[1]);
-  return (1 - xi) * (1 - 2 * xi) * of(*p.sections[0]) + 4 * xi * (1 - xi) * of(*p.sections[1]) +
-         xi * (2 * xi - 1) * of(*p.sections[2]);
+  if (!p.tapered()) return of(p.middle());
+  constexpr auto last = static_cast<double>(beam_stations - 1);
+  double sum = 0;
+  for (std::size_t i = 0; i < beam_stations; ++i) {
+    double share = 1;
+    for (std::size_t j = 0; j < beam_stations; ++j)
+      if (j != i) share *= (last * xi - static_cast<double>(j)) / (static_cast<double>(i) - static_cast<double>(j));
+    sum += share * of(*p.sections[i]);
+  }
+  return sum;
+}
+
+// ∫₀¹ f(ξ) dξ as `take(ξ, weight)` of each point; of a taper, where 1/I is no polynomial, of each eighth by itself.
+template <typename Take>
+void integrate(const BeamProperties& p, const Take& take) {
+  const int pieces = p.tapered() ? 8 : 1;
+  for (int piece = 0; piece < pieces; ++piece)
+    for (std::size_t g = 0; g < gauss_points.size(); ++g)
+      take((piece + gauss_points[g]) / pieces, gauss_weights[g] / pieces);
 }
 
 double area(const BeamSection& s) { return s.area; }
@@ -68,22 +84,22 @@ void add_bar(BeamMatrix& local, int dof, double stiffness) {
 BeamMatrix principal_stiffness(double length, const BeamProperties& p) {
   BeamMatrix k = BeamMatrix::Zero();
   double axial = 0, twist = 0;
-  for (std::size_t g = 0; g < 4; ++g) {
-    axial += gauss_weights[g] * length / (p.elastic.youngs_modulus * along(p, gauss_points[g], area));
-    twist += gauss_weights[g] * length / (p.elastic.shear_modulus * along(p, gauss_points[g], torsion));
-  }
+  integrate(p, [&](double xi, double weight) {
+    axial += weight * length / (p.elastic.youngs_modulus * along(p, xi, area));
+    twist += weight * length / (p.elastic.shear_modulus * along(p, xi, torsion));
+  });
   add_bar(k, 0, 1 / axial);
   add_bar(k, 3, 1 / twist);
   for (const Plane& plane : planes) {
     // Deflection and rotation of end 2 under a force and a moment there, end 1 held.
     Matrix2d flexibility = Matrix2d::Zero();
-    for (std::size_t g = 0; g < 4; ++g) {
-      const double xi = gauss_points[g], weight = gauss_weights[g] * length, arm = length * (1 - xi);
+    integrate(p, [&](double xi, double part) {
+      const double weight = part * length, arm = length * (1 - xi);
       const double bending = p.elastic.youngs_modulus * along(p, xi, plane.second_moment);
       const double shear = p.elastic.shear_modulus * along(p, xi, plane.shear_area);
       flexibility += weight / bending * Vector2d(arm, 1) * Vector2d(arm, 1).transpose();
       if (shear > 0) flexibility(0, 0) += weight / shear;
-    }
+    });
     Eigen::Matrix<double, 2, 4> strain;  // motion of end 2 less the rigid motion that end 1 gives it
     strain << -1, -length, 1, 0, 0, -1, 0, 1;
     const Eigen::Matrix4d block = strain.transpose() * flexibility.inverse() * strain;
@@ -103,16 +119,15 @@ Vector2d principal_shear_centre(const BeamSection& section) {
 // Mass in principal axes, end motions as in principal_stiffness.
 BeamMatrix principal_mass(double length, const BeamProperties& p) {
   BeamMatrix m = BeamMatrix::Zero();
-  const Vector2d centre = principal_shear_centre(*p.sections[1]);
-  for (std::size_t g = 0; g < 4; ++g) {
-    const double xi = gauss_points[g];
+  const Vector2d centre = principal_shear_centre(p.middle());
+  integrate(p, [&](double xi, double weight) {
     Eigen::Matrix<double, 6, 12> n = Eigen::Matrix<double, 6, 12>::Zero();  // motion of the centroid, and rotations
     for (const int bar : {0, 3}) {
       n(bar, bar) = 1 - xi;
       n(bar, bar + 6) = xi;
     }
     for (const Plane& plane : planes) {
-      const BeamSection& middle = *p.sections[1];
+      const BeamSection& middle = p.middle();
       const double shear = p.elastic.shear_modulus * plane.shear_area(middle);
       const double phi =
           shear > 0 ? 12 * p.elastic.youngs_modulus * plane.second_moment(middle) / (shear * length * length) : 0;
@@ -131,14 +146,14 @@ BeamMatrix principal_mass(double length, const BeamProperties& p) {
                  iz = p.density * along(p, xi, planes[0].second_moment);
     Eigen::Matrix<double, 6, 1> inertia;
     inertia << a, a, a, iy + iz, iy, iz;
-    m += gauss_weights[g] * length * n.transpose() * inertia.asDiagonal() * n;
-  }
+    m += weight * length * n.transpose() * inertia.asDiagonal() * n;
+  });
   return m;
 }
 
 // From motions of the centroids in the section's axes to principal axes at the shear centre.
 BeamMatrix to_shear_centre(const BeamProperties& p) {
-  const BeamSection& section = *p.sections[1];
+  const BeamSection& section = p.middle();
   const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
   Eigen::Matrix3d turn;
   turn << 1, 0, 0, 0, c, s, 0, -s, c;
@@ -209,7 +224,7 @@ BeamMatrix force_recovery(const BeamGeometry& geometry, const BeamProperties& pr
   for (int i = 0; i < 12; ++i)
     if (properties.released[static_cast<std::size_t>(i)]) rows.row(i).setZero();  // rounding only
   rows.topRows<6>() *= -1;  // the element's nodal force at end 1 acts on a face whose outward normal is −x
-  const Vector2d& centre = properties.sections[1]->shear_centre;
+  const Vector2d& centre = properties.middle().shear_centre;
   for (const int end : {0, 6}) rows.row(end + 3) += centre.y() * rows.row(end + 1) - centre.x() * rows.row(end + 2);
   return rows;
 }
@@ -242,7 +257,7 @@ Eigen::Matrix<double, 3, 6> stress_rows(const BeamSection& section, const Stress
 std::array<BeamSlice, 4> slices(const BeamGeometry& geometry, const BeamProperties& p) {
   const double length = geometry.length();
   const Eigen::Matrix3d axes =
-      Eigen::AngleAxisd(-p.sections[1]->principal_angle, Eigen::Vector3d::UnitX()).toRotationMatrix() * geometry.axes();
+      Eigen::AngleAxisd(-p.middle().principal_angle, Eigen::Vector3d::UnitX()).toRotationMatrix() * geometry.axes();
   std::array<BeamSlice, 4> all;
   for (std::size_t g = 0; g < 4; ++g) {
     const double xi = gauss_points[g], weight = gauss_weights[g] * length;

@@ -1,9 +1,10 @@
 /// core/element/beam.h: straight 3D beam after Timoshenko, 2 nodes x (ux uy uz rx ry rz), local x from end 1 to end 2.
 ///
-/// The stiffness is the inverse of the flexibility under end forces, ∫ m²/EI + v²/GA_s: exact for any section that
-/// varies along the beam. The mass is consistent with shape functions that solve the static beam equations and holds
-/// the rotary inertia. Bending and shear act at the shear centre, the axial force at the centroid; warping is free.
-/// Friedman & Kosmatka, Comput. Struct. 47, 1993; Przemieniecki 1968; shear factors: Cowper 1966.
+/// The stiffness is the inverse of the flexibility under end forces, ∫ m²/EI + v²/GA_s: of a taper to the accuracy of
+/// the quadrature, 1e-9 for one to half the height. The mass is consistent with shape functions that solve the static
+/// beam equations and holds the rotary inertia. Bending and shear act at the shear centre, the axial force at the
+/// centroid; warping is free. Friedman & Kosmatka, Comput. Struct. 47, 1993; Przemieniecki 1968; shear factors: Cowper
+/// 1966.
 #pragma once
 
 #include <array>
@@ -26,16 +27,27 @@ struct BeamGeometry {
   [[nodiscard]] Eigen::Matrix3d axes() const;
 };
 
+/// Sections of a tapered element at equal distances from end 1 to end 2; between them the polynomial of degree four
+/// through them: I and A of sections whose sizes grow linearly are such polynomials.
+inline constexpr std::size_t beam_stations = 5;
+
 /// What one element is made of. The sections must outlive it.
 struct BeamProperties {
-  std::array<const BeamSection*, 3> sections{};  ///< at end 1, in the middle, at end 2; between them by a parabola
+  std::array<const BeamSection*, beam_stations> sections{};
   Elastic elastic;
   double density = 0;               ///< kg/m³
   double extra_mass = 0;            ///< kg/m that carries no load: wires, paint, insulation; along the centroids
   std::array<bool, 12> released{};  ///< local motions of end 1, then 2, that pass no force to the node
+  [[nodiscard]] const BeamSection& at_end(std::size_t end) const {
+    return *(end == 0 ? sections.front() : sections.back());
+  }
+  [[nodiscard]] const BeamSection& middle() const { return *sections[beam_stations / 2]; }
+  [[nodiscard]] bool tapered() const { return sections.front() != sections.back(); }
 };
 [[nodiscard]] inline BeamProperties uniform(const BeamSection& section, const Elastic& elastic, double density = 0) {
-  return {{&section, &section, &section}, elastic, density};
+  BeamProperties properties{{}, elastic, density};
+  properties.sections.fill(&section);
+  return properties;
 }
 
 using BeamMatrix = Eigen::Matrix<double, 12, 12>;

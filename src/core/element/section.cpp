@@ -10,18 +10,47 @@ namespace {
 
 using Eigen::Vector2d;
 
-// Points on the enclosing polygon; the shear stress runs along the circle. `peak` is the largest shear stress per unit
-// shear force, on the neutral axis; it falls with the cosine of the angle from there, which is exact for the thin tube
-// and for the mean over the chord of the solid bar.
+// Corners of the polygon around a circle on which all of a point turns with its angle: position, and shear stress along
+// the circle. `peak` is the largest shear stress per unit shear force, on the neutral axis; it falls with the cosine of
+// the angle from there, which is exact for the thin tube and for the mean over the chord of the solid bar.
 void add_round_points(BeamSection& section, double radius, double peak) {
-  const double reach = radius / std::cos(pi / round_points);
+  const double reach = 1 / std::cos(pi / round_points);
   section.outlines.resize(1);
   for (int k = 0; k < round_points; ++k) {
-    const double angle = 2 * pi * k / round_points, c = std::cos(angle), s = std::sin(angle);
+    // Corners lie between the axes: the polygon touches the circle where a shear force alone is largest.
+    const double angle = 2 * pi * (k + 0.5) / round_points, c = reach * std::cos(angle), s = reach * std::sin(angle);
     // Along the circle, towards growing angle: Vz gives +c, Vy gives −s, a positive torque a positive stress.
-    section.points.push_back({reach * c, reach * s, -peak * s, peak * c, radius / section.torsion_constant});
-    section.outlines[0].emplace_back(radius * c, radius * s);
+    section.points.push_back({radius * c, radius * s, -peak * s, peak * c, radius / section.torsion_constant});
+    section.outlines[0].emplace_back(radius * std::cos(2 * pi * k / round_points),
+                                     radius * std::sin(2 * pi * k / round_points));
   }
+}
+
+// q over s = 0 … 1 through its start, middle and end.
+struct Quadratic {
+  double start, slope, bend;
+  Quadratic(double first, double middle, double last)
+      : start(first), slope(4 * middle - 3 * first - last), bend(2 * (first + last - 2 * middle)) {}
+  // Ordinate of the middle corner around the arc from a to b: of all quadratics in s at once the arc lies in the
+  // triangle with it.
+  [[nodiscard]] double corner(double a, double b) const { return start + 0.5 * slope * (a + b) + bend * a * b; }
+  // Where it turns; outside 0 … 1 where it does not.
+  [[nodiscard]] double turn() const { return bend == 0 ? -1 : -0.5 * slope / bend; }
+};
+
+// Ends of short arcs of 0 … 1 that meet where one of the quadratics turns.
+std::vector<double> arcs(std::vector<double> turns) {
+  constexpr double longest = 1.0 / 6;
+  std::erase_if(turns, [](double s) { return !(s > 1e-9 && s < 1 - 1e-9); });
+  turns.insert(turns.end(), {0.0, 1.0});
+  std::sort(turns.begin(), turns.end());
+  std::vector<double> ends{0};
+  for (std::size_t i = 0; i + 1 < turns.size(); ++i) {
+    const double length = turns[i + 1] - turns[i];
+    const int pieces = std::max(1, static_cast<int>(std::ceil(length / longest - 1e-9)));
+    for (int k = 1; k <= pieces && length > 1e-9; ++k) ends.push_back(turns[i] + length * k / pieces);
+  }
+  return ends;
 }
 
 struct Rectangle {
@@ -182,6 +211,25 @@ BeamSection from_moments(const SectionMoments& m) {
   return section;
 }
 
+// Half the thickness of the wall that makes a corner with another at a joint; 0 where none or several end there.
+double beyond(const MiddleLines& lines, std::size_t own, int joint) {
+  const Vector2d& at = lines.joints[static_cast<std::size_t>(joint)];
+  double half = 0;
+  int others = 0;
+  const auto direction = [&](const Wall& wall) -> Vector2d {
+    return (lines.joints[static_cast<std::size_t>(wall.to)] - lines.joints[static_cast<std::size_t>(wall.from)])
+        .normalized();
+  };
+  for (std::size_t w = 0; w < lines.walls.size(); ++w) {
+    const Wall& wall = lines.walls[w];
+    const auto ends_there = [&](int end) { return (lines.joints[static_cast<std::size_t>(end)] - at).norm() == 0; };
+    if (w == own || (!ends_there(wall.from) && !ends_there(wall.to))) continue;
+    ++others;
+    if (std::abs(direction(wall).dot(direction(lines.walls[own]))) < 0.5) half = 0.5 * wall.thickness;
+  }
+  return others == 1 ? half : 0;
+}
+
 // Shear areas and stress points. The flows are per unit force along the principal y and z, each on its own middle lines
 // with the walls in the same order and place.
 void add_flows(BeamSection& section, const SectionMoments& exact, const MiddleLines& lines,
@@ -198,14 +246,25 @@ void add_flows(BeamSection& section, const SectionMoments& exact, const MiddleLi
     const Vector2d a = lines.joints[static_cast<std::size_t>(wall.from)],
                    b = lines.joints[static_cast<std::size_t>(wall.to)];
     const Vector2d normal = Vector2d(a.y() - b.y(), b.x() - a.x()).normalized();
+    const Quadratic y(along_y[w].start, along_y[w].middle, along_y[w].end),
+        z(along_z[w].start, along_z[w].middle, along_z[w].end);
+    const std::vector<double> ends = arcs({y.turn(), z.turn()});
+    // At a corner of two walls the outline goes on by half the thickness of the other.
+    const double before = beyond(lines, w, wall.from) / (b - a).norm(),
+                 after = beyond(lines, w, wall.to) / (b - a).norm();
     for (const double side : {-0.5, 0.5}) {
       if (closed && side * normal.dot(0.5 * (a + b) - exact.centre) < 0) continue;  // the outer face
       // Of an open wall the stress of torsion is largest at its faces, one way on one and the other way on the other.
       const double torsion = closed ? (a.x() * b.y() - a.y() * b.x() > 0 ? 1 : -1) / (2 * enclosed * t)
                                     : -2 * side * t / section.torsion_constant;
-      add(a + side * t * normal, along_y[w].start / t, along_z[w].start / t, torsion);
-      add(0.5 * (a + b) + side * t * normal, along_y[w].middle / t, along_z[w].middle / t, torsion);
-      add(b + side * t * normal, along_y[w].end / t, along_z[w].end / t, torsion);
+      const auto at = [&](double part, double from, double to) {
+        add(a + part * (b - a) + side * t * normal, y.corner(from, to) / t, z.corner(from, to) / t, torsion);
+      };
+      at(0, 0, 0);
+      if (before > 0) at(-before, 0, 0);
+      for (std::size_t k = 0; k + 1 < ends.size(); ++k) at(0.5 * (ends[k] + ends[k + 1]), ends[k], ends[k + 1]);
+      at(1, 1, 1);
+      if (after > 0) at(1 + after, 1, 1);
     }
   }
 }
@@ -272,30 +331,71 @@ BeamSection tube_section(double diameter, double wall, double poissons_ratio) {
   return section;
 }
 
-BeamSection rectangle_section(double width, double height, double poissons_ratio) {
-  const double a = std::max(width, height), b = std::min(width, height);
-  // J = a b³ (1/3 − (64/π⁵)(b/a) Σ_odd tanh(nπa/2b)/n⁵), and the largest shear stresses, at the middle of the long and
-  // of the short side; Timoshenko & Goodier, Theory of Elasticity, art. 109.
-  double series = 0, long_side = 0, short_side = 0;
+namespace {
+
+// Shear stress of torsion per unit Gθ on the sides of a rectangle a x b, b ≤ a, from the middle (0) of a side to its
+// corner (1): Timoshenko & Goodier, Theory of Elasticity, art. 109.
+double torsion_on_long(double a, double b, double part) {
+  double sum = 0;
   for (int n = 1; n < 400; n += 2) {
     const double x = n * pi * a / (2 * b);
-    series += std::tanh(x) / std::pow(n, 5);
-    long_side += x > 300 ? 0 : 1 / (n * n * std::cosh(x));
-    short_side += (n % 4 == 1 ? 1 : -1) * std::tanh(x) / (n * n);
+    if (x * (1 - part) > 40) break;
+    // cosh(x part)/cosh(x) without overflow
+    sum += std::exp(x * (part - 1)) * (1 + std::exp(-2 * x * part)) / (1 + std::exp(-2 * x)) / (n * n);
   }
+  return part == 1 ? 0 : b * (1 - 8 / (pi * pi) * sum);
+}
+double torsion_on_short(double a, double b, double part) {
+  double sum = 0;
+  for (int n = 1; n < 400; n += 2)
+    sum += (n % 4 == 1 ? 1 : -1) * std::tanh(n * pi * a / (2 * b)) * std::cos(0.5 * n * pi * part) / (n * n);
+  return part == 1 ? 0 : b * 8 / (pi * pi) * sum;
+}
+
+}  // namespace
+
+BeamSection rectangle_section(double width, double height, double poissons_ratio) {
+  const double a = std::max(width, height), b = std::min(width, height);
+  // J = a b³ (1/3 − (64/π⁵)(b/a) Σ_odd tanh(nπa/2b)/n⁵), ibid.
+  double series = 0;
+  for (int n = 1; n < 400; n += 2) series += std::tanh(n * pi * a / (2 * b)) / std::pow(n, 5);
   const double torsion = a * std::pow(b, 3) * (1.0 / 3 - 64 / std::pow(pi, 5) * b / a * series);
-  const double on_long = b * (1 - 8 / (pi * pi) * long_side) / torsion,
-               on_short = b * 8 / (pi * pi) * short_side / torsion;
   const double shear = 10 * (1 + poissons_ratio) / (12 + 11 * poissons_ratio), area = width * height;
   BeamSection section{area, width * std::pow(height, 3) / 12, height * std::pow(width, 3) / 12, torsion, shear, shear};
   section.outlines = {outline_of({Vector2d::Zero(), width, height}, Vector2d::Zero())};
-  const double y = width / 2, z = height / 2;
-  const double on_width = width >= height ? on_long : on_short, on_height = width >= height ? on_short : on_long;
-  for (const double one : {-1.0, 1.0})
-    for (const double other : {-1.0, 1.0}) section.points.push_back({one * y, other * z, 0, 0, 0});
-  for (const double side : {-1.0, 1.0}) {
-    section.points.push_back({side * y, 0, 0, 1.5 / area, side * on_height});
-    section.points.push_back({0, side * z, 1.5 / area, 0, -side * on_width});
+  const auto on = [&](bool along_width, double part) {
+    return (along_width == (width >= height) ? torsion_on_long(a, b, part) : torsion_on_short(a, b, part)) / torsion;
+  };
+  // Arcs of each half side around which the parabola 1 − part² of the shear force and the curve of torsion have
+  // corners; that of torsion falls within a width of the end of a side.
+  const auto ends_on = [&](bool along_width) {
+    const double last = along_width == (width >= height) ? b / a : 1;  // that stretch as a part of the half side
+    std::vector<double> ends;
+    const int pieces = last < 1 ? static_cast<int>(std::ceil((1 - last) / 0.2)) : 0;
+    for (int k = 0; k < pieces; ++k) ends.push_back((1 - last) * k / pieces);
+    for (const double from_end : {1.0, 0.75, 0.55, 0.35, 0.2, 0.08, 0.0}) ends.push_back(1 - last * from_end);
+    return ends;
+  };
+  for (const bool along_width : {true, false}) {
+    const std::vector<double> ends = ends_on(along_width);
+    for (std::size_t k = 0; k < ends.size(); ++k) {
+      const bool corner = k + 1 == ends.size();
+      if (corner && !along_width) break;  // it is there
+      const double from = ends[k], to = corner ? from : ends[k + 1], middle = 0.5 * (from + to);
+      const double parabola = 1.5 / area * (1 - from * to);
+      const double twist =
+          corner ? 0
+                 : std::min(on(along_width, from),
+                            2 * on(along_width, middle) - 0.5 * (on(along_width, from) + on(along_width, to)));
+      for (const double side : {-1.0, 1.0})
+        for (const double half : {-1.0, 1.0}) {
+          const double at = half * middle;
+          if (along_width)  // Vy runs along it; the torque turns the other way on the other side
+            section.points.push_back({at * width / 2, side * height / 2, parabola, 0, -side * twist});
+          else
+            section.points.push_back({side * width / 2, at * height / 2, 0, parabola, side * twist});
+        }
+    }
   }
   return section;
 }

@@ -8,7 +8,10 @@
 
 namespace avrenk {
 
-/// A point of the outline, where shear stress can only run along the outline.
+/// A point of the outline, where shear stress can only run along the outline. Position and shear stress of all points
+/// of a section span a polytope that holds those of every point of the outline and of the walls: von Mises stress is
+/// convex in them, so that the largest of the points bounds the largest of the section. It is at most 0.9 % high of
+/// round sections and 3 % of others, and exact under each force alone.
 struct StressPoint {
   double y = 0, z = 0;              ///< m from the centroid, principal axes
   double shear_y = 0, shear_z = 0;  ///< shear stress per unit Vy, Vz, 1/m²
@@ -46,8 +49,8 @@ inline constexpr int round_points = 24;
 [[nodiscard]] BeamSection rod_section(double diameter, double poissons_ratio);
 /// Round tube of outer diameter d and wall t (m), t < d/2. J = Iy + Iz is exact; the shear factor is Cowper's.
 [[nodiscard]] BeamSection tube_section(double diameter, double wall, double poissons_ratio);
-/// Rectangle, width along local y and height along local z (m). J and the largest shear stress from Saint-Venant's
-/// series, summed to 1e-12.
+/// Rectangle, width along local y and height along local z (m). J and the shear stress of torsion from Saint-Venant's
+/// series; that of a shear force is a parabola over the height (or the width).
 [[nodiscard]] BeamSection rectangle_section(double width, double height, double poissons_ratio);
 
 // Sections of flat walls. Area and second moments are exact. Shear flow, shear centre, shear areas and J follow from

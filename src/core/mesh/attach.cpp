@@ -107,11 +107,6 @@ class Attacher {
   }
 
  private:
-  struct ShellSide {
-    Vector3 normal = Vector3::Zero();
-    double half = 0;
-  };
-
   [[nodiscard]] bool carries(int part) const {
     return std::find(request_.to.begin(), request_.to.end(), part) != request_.to.end();
   }
@@ -120,20 +115,9 @@ class Attacher {
     std::set<int> own;
     for (const ElementGroup& group : assembly_.groups)
       if (carries(group.part)) own.insert(group.nodes.begin(), group.nodes.end());
-    for (const Surface::Face& face : surface_.faces) {
-      if (carries(face.part)) continue;
-      const Part& part = assembly_.parts[static_cast<std::size_t>(face.part)];
-      const bool shell = part.form == Part::Form::shell;
-      for (const int node : face.nodes) {
-        of_solids_.insert(node);
-        if (!shell) continue;
-        ShellSide& side = shells_[node];
-        const Vector3 area = area_vector(assembly_, face);
-        side.normal += side.normal.dot(area) < 0 ? Vector3(-area) : area;
-        side.half = std::max(side.half, 0.5 * part.thickness);
-      }
-    }
-    for (auto& [node, side] : shells_) side.normal.normalize();
+    for (const Surface::Face& face : surface_.faces)
+      if (!carries(face.part)) of_solids_.insert(face.nodes.begin(), face.nodes.end());
+    shells_ = shell_sides(assembly_, surface_, [&](int part) { return !carries(part); });
     for (std::size_t b = 0; b < assembly_.beams.size(); ++b)
       for (int end = 0; end < 2; ++end)
         beam_of_.try_emplace(assembly_.beams[b].nodes[static_cast<std::size_t>(end)], static_cast<int>(b), end);
@@ -149,8 +133,7 @@ class Attacher {
       const double off_box = box.exteriorDistance(x);
       if (!request_.all && off_box > request_.within + largest_half() + half && off_box >= nearest) continue;
       const FacePoint point = carrier_.nearest(x);
-      const double gap =
-          gap_to_face(carrier_, point, x, half, shell == shells_.end() ? Vector3::Zero() : shell->second.normal);
+      const double gap = gap_to_face(carrier_, point, x, shell == shells_.end() ? ShellSide() : shell->second);
       if (gap < nearest) {
         nearest = gap;
         nearest_node = node;
@@ -349,7 +332,7 @@ class Attacher {
   // Points on the ellipse with the second moments of the section.
   [[nodiscard]] std::vector<Vector3> section_points(int index, int end, const Vector3& x) const {
     const BeamElement& beam = assembly_.beams[static_cast<std::size_t>(index)];
-    const BeamSection& section = *assembly_.properties(beam).sections[end == 0 ? 0 : 2];
+    const BeamSection& section = assembly_.properties(beam).at_end(static_cast<std::size_t>(end));
     const Matrix3 drawn = beam.geometry.axes();
     const double c = std::cos(section.principal_angle), t = std::sin(section.principal_angle);
     const Vector3 along_y = c * drawn.row(1) + t * drawn.row(2), along_z = c * drawn.row(2) - t * drawn.row(1);
@@ -373,15 +356,14 @@ class Attacher {
 
 }  // namespace
 
-double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vector3& x, double own_half,
-                   const Vector3& own_normal) {
+double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vector3& x, const ShellSide& own) {
   const Part& part = carrier.part(point);
   const Vector3 apart = x - point.position;
   const double height = apart.dot(point.normal);
   const double sideways = std::sqrt(std::max(0.0, apart.squaredNorm() - height * height));
   const double half = part.form == Part::Form::shell ? 0.5 * part.thickness : 0;
   const double off =
-      std::abs(height - (half > 0 ? part.offset : 0)) - half - own_half * std::abs(own_normal.dot(point.normal));
+      std::abs(height - (half > 0 ? part.offset : 0)) - half - own.half * std::abs(own.normal.dot(point.normal));
   return std::hypot(sideways, std::max(0.0, off));
 }
 

@@ -32,6 +32,6 @@ inline constexpr int attachment_samples = 4;
 /// How far a point is from the real surface at the face point nearest to it, m: half the thickness of shells is taken
 /// off, and of what stands there another half thickness as far as its normal points the same way.
 [[nodiscard]] double gap_to_face(const FaceSearch& carrier, const FacePoint& point, const Vector3& x,
-                                 double own_half = 0, const Vector3& own_normal = Vector3::Zero());
+                                 const ShellSide& own = {});
 
 }  // namespace avrenk

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/error.h"
@@ -24,6 +25,95 @@ Vector6 bolt_stiffness(const Bolt& bolt) {
   return stiffness;
 }
 
+namespace {
+
+// What a part takes up along a line, m from a point on it.
+struct Span {
+  double from = 0, to = 0;
+  [[nodiscard]] double middle() const { return 0.5 * (from + to); }
+  [[nodiscard]] double length() const { return to - from; }
+};
+
+// Where a line hits a triangle, along the line; absent where it does not.
+std::optional<double> hit(const Vector3& origin, const Vector3& along, const std::array<Vector3, 3>& corners) {
+  Matrix3 edges;
+  edges << corners[1] - corners[0], corners[2] - corners[0], -along;
+  const double volume = edges.determinant();
+  if (std::abs(volume) < 1e-12 * edges.col(0).norm() * edges.col(1).norm()) return std::nullopt;
+  const Vector3 at = edges.inverse() * (origin - corners[0]);
+  constexpr double edge = -1e-9;  // a line along an edge hits one side or both
+  if (at[0] < edge || at[1] < edge || at[0] + at[1] > 1 - edge) return std::nullopt;
+  return at[2];
+}
+
+// What solids take up along a line: of the stretches inside, the one nearest to its origin.
+std::optional<Span> solid_span(const Assembly& assembly, const Surface& surface, int part, const Vector3& origin,
+                               const Vector3& along) {
+  std::vector<double> hits;
+  for (const Surface::Face& face : surface.faces) {
+    if (face.part != part) continue;
+    const auto corner = [&](int k) -> const Vector3& {
+      return assembly.position(face.nodes[static_cast<std::size_t>(k)]);
+    };
+    std::optional<double> found = hit(origin, along, {corner(0), corner(1), corner(2)});
+    if (!found && face.corners == 4) found = hit(origin, along, {corner(0), corner(2), corner(3)});
+    if (found) hits.push_back(*found);
+  }
+  std::sort(hits.begin(), hits.end());
+  std::optional<Span> best;
+  double nearest = 0;
+  const double spot = hits.empty() ? 0 : 1e-9 * (1 + hits.back() - hits.front());
+  hits.erase(std::unique(hits.begin(), hits.end(), [&](double a, double b) { return b - a < spot; }), hits.end());
+  for (std::size_t k = 0; k + 1 < hits.size(); k += 2) {
+    const Span own{hits[k], hits[k + 1]};
+    const double off = std::max({0.0, own.from, -own.to});
+    if (!best || off < nearest) {
+      best = own;
+      nearest = off;
+    }
+  }
+  return best;
+}
+
+// What a gripped part takes up along a bolt: of shells their thickness about the middle surface, of solids what lines
+// through the ring that the bolt grips run through, in the mean: it may have a hole.
+Span gripped_span(const Assembly& assembly, const Surface& surface, const FaceSearch& search, int part,
+                  const std::vector<Vector3>& ring, const Vector3& place, const Vector3& axis) {
+  const FacePoint point = search.nearest(place);
+  const Part& own = assembly.parts[static_cast<std::size_t>(part)];
+  const double at = axis.dot(point.position - place);
+  if (own.thickness > 0) {
+    const double middle = at + own.offset * axis.dot(point.normal);
+    return {middle - 0.5 * own.thickness, middle + 0.5 * own.thickness};
+  }
+  Span sum;
+  int lines = 0;
+  for (const Vector3& each : ring)
+    if (const auto found = solid_span(assembly, surface, part, each, axis)) {
+      sum.from += found->from;
+      sum.to += found->to;
+      ++lines;
+    }
+  if (lines == 0) return {at, at};
+  return {sum.from / lines, sum.to / lines};
+}
+
+// The middle of a clamped length, along the bolt from its place.
+double middle_of_clamp(const Span& first, const std::optional<Span>& second, double length, bool shells) {
+  if (!second) {  // the bolt goes on into the base, on the side of which its place lies
+    const double side = -first.middle();
+    if (std::abs(side) < 1e-9 * length) return first.middle();
+    return first.middle() + std::copysign(0.5 * std::max(0.0, length - first.length()), side);
+  }
+  const Span both{std::min(first.from, second->from), std::max(first.to, second->to)};
+  if (shells || both.length() <= length * (1 + 1e-9)) return both.middle();
+  const Span& thin = first.length() <= second->length() ? first : *second;
+  const Span& thick = first.length() <= second->length() ? *second : first;
+  return thick.middle() > thin.middle() ? thin.from + 0.5 * length : thin.to - 0.5 * length;
+}
+
+}  // namespace
+
 void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
                const std::optional<Vector3>& along, int first_part, int second_part, int base) {
   const double radius = std::sqrt((bolt.footprint * bolt.footprint + bolt.diameter * bolt.diameter) / 8);
@@ -34,10 +124,12 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
                   third = axis.cross(across);
     Spring spring;
     spring.joint = bolt.joint;
-    spring.point = place;
     spring.stiffness = bolt_stiffness(bolt);
     spring.loss_factor = bolt.loss_factor;
     spring.axes << across.transpose(), third.transpose(), axis.transpose();
+    const std::vector<Vector3> ring = ellipse(place, radius * across, radius * third);
+    std::array<std::optional<Span>, 2> spans;
+    bool shells = true;
     for (int side = 0; side < 2; ++side) {
       const int part = side == 0 ? first_part : second_part;
       const FaceSearch& search = side == 0 ? first : second;
@@ -57,12 +149,15 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
                         "{:.4g} mm",
                         1e3 * place.x(), 1e3 * place.y(), 1e3 * place.z(), 1e3 * gap, name, 1e3 * bolt.within),
             fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
-      const Mixture mixture = footprint(search, ellipse(place, radius * across, radius * third), place);
+      spans[static_cast<std::size_t>(side)] = gripped_span(assembly, surface, search, part, ring, place, axis);
+      shells = shells && assembly.parts[static_cast<std::size_t>(part)].thickness > 0;
+      const Mixture mixture = footprint(search, ring, place);
       if (mixture.empty())
         refuse("joint " + bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
                "let the bolt run across a face");
       assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
     }
+    spring.point = place + middle_of_clamp(*spans[0], spans[1], bolt.length, shells) * axis;
     assembly.springs.push_back(std::move(spring));
   }
 }

@@ -25,7 +25,9 @@ struct Bolt {
 
 /// A spring at each of some points between two parts, each gripped by the mean of a ring of points around it: the ring
 /// that has the second moment of the area between shank and footprint. The second part may be a base (−1: index
-/// `base`).
+/// `base`). The spring acts at the middle of the clamped length, wherever along the bolt the point lies: that of what
+/// both parts span along it; where that is longer than the bolt, which then ends in the thicker of them, half a length
+/// below the outer side of the thinner.
 /// @param along  absent: the normal of the first part there
 /// @throws InputError  a part is too far off: which, and how far
 void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,

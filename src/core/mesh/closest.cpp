@@ -18,6 +18,7 @@ Closest closest_part(const Assembly& assembly, const std::vector<int>& nodes, co
       for (const int node : beam.nodes) line_nodes.emplace_back(node, beam.part);
   const Surface surface = surface_of(assembly);
   const FaceSearch search(assembly, surface, with_faces);
+  const auto sides = shell_sides(assembly, surface, [](int) { return true; });
   constexpr std::size_t enough = 2000;
   const std::size_t step = std::max<std::size_t>(1, nodes.size() / enough);
   for (std::size_t i = 0; i < nodes.size(); i += step) {
@@ -25,7 +26,9 @@ Closest closest_part(const Assembly& assembly, const std::vector<int>& nodes, co
     const auto better = [&](double distance) { return distance < best.distance * (1 - 1e-9); };
     if (!search.empty()) {
       const FacePoint point = search.nearest(x);
-      if (const double gap = gap_to_face(search, point, x); better(gap))
+      const auto side = sides.find(nodes[i]);
+      if (const double gap = gap_to_face(search, point, x, side == sides.end() ? ShellSide() : side->second);
+          better(gap))
         best = {nodes[i], search.face(point).part, true, gap};
     }
     for (const auto& [node, part] : line_nodes)

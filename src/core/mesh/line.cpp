@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "core/mesh/mesh.h"
 #include "core/mesh/spots.h"
 #include "core/quantity/quantity.h"
 
@@ -46,7 +47,9 @@ class Sections {
       const BeamSection section = taper_ ? taper_(line.begin + s * (line.end - line.begin)) : own;
       return turn ? mirrored(section) : section;
     };
-    assembly_.tapers.push_back({at(from), at(0.5 * (from + to)), at(to)});
+    auto& sections = assembly_.tapers.emplace_back();
+    for (std::size_t i = 0; i < beam_stations; ++i)
+      sections[i] = at(from + (to - from) * static_cast<double>(i) / (beam_stations - 1));
     const auto index = static_cast<int>(assembly_.tapers.size()) - 1;
     if (!taper_) image_ = index;
     return index;
@@ -63,6 +66,9 @@ class Sections {
 
 void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines, const SectionAlong& taper) {
   Eigen::AlignedBox3d box;
+  double elements = 0;
+  for (const Line& line : lines) elements += line.divisions;
+  refuse_too_many(elements, most_nodes, "elements");
   for (const Line& line : lines) {
     box.extend(line.from);
     box.extend(line.to);

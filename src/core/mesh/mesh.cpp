@@ -41,7 +41,15 @@ std::vector<Placement> with_mirror_images(std::vector<Placement> placements, con
   return placements;
 }
 
+void refuse_too_many(double count, double most, const std::string& what) {
+  if (!(count <= most))
+    refuse("", fmt::format("it would have {:.3g} {}, more than {:.3g}", count, what, most),
+           "make the elements larger, or fewer of it");
+}
+
 void add_mesh(Assembly& assembly, int part, const Mesh& mesh, const std::vector<Placement>& placements) {
+  refuse_too_many(static_cast<double>(mesh.points.size()) * static_cast<double>(placements.size()), most_nodes,
+                  "nodes");
   Spots spots(std::max(spot_part * extent_of(mesh.points), 1e-300));
   const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
   std::vector<bool> used(mesh.points.size());

@@ -1,12 +1,18 @@
 /// core/mesh/mesh.h: points and cells of a shape or a file in its own axes, and their way into an assembly.
 #pragma once
 
+#include <string>
 #include <vector>
 
 #include "core/mesh/spots.h"
 #include "core/model/assembly.h"
 
 namespace avrenk {
+
+/// Nodes of one part at most, and elements in a row: more would take memory before anything can be said of them.
+inline constexpr double most_nodes = 2e7, most_in_a_row = 1e6;
+/// @throws InputError  `count` is more than `most`: it would be `what`
+void refuse_too_many(double count, double most, const std::string& what);
 
 struct Mesh {
   struct Cells {

@@ -73,10 +73,11 @@ std::vector<MeshReach> mesh_reach(const Assembly& assembly) {
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     const Part& part = assembly.parts[p];
     const Material& material = assembly.material_of(static_cast<int>(p));
-    if (part.form == Part::Form::line || edge[p] == 0 || !(material.density > 0)) continue;
+    if (part.form == Part::Form::line || edge[p] == 0) continue;
     const Stiff stiff = softest(material, part.form);
     const double t = part.form == Part::Form::shell ? part.thickness : 2 * volume[p] / area[p],
-                 mass = material.density * t + part.extra_mass;
+                 mass = part.mass_factor * (material.density * t + part.extra_mass);
+    if (!(mass > 0)) continue;
     MeshReach own{static_cast<int>(p), edge[p]};
     own.stiffness_over_mass = stiff.plate * t * t * t / (12 * mass);
     own.shear_speed = std::sqrt(5.0 / 6 * stiff.shear * t / mass);
@@ -86,7 +87,7 @@ std::vector<MeshReach> mesh_reach(const Assembly& assembly) {
   std::vector<MeshReach> lines(assembly.parts.size());
   for (const BeamElement& beam : assembly.beams) {
     const BeamProperties properties = assembly.properties(beam);
-    const BeamSection& section = *properties.sections[1];
+    const BeamSection& section = properties.middle();
     const double mass = properties.density * section.area + properties.extra_mass, length = beam.geometry.length();
     if (!(mass > 0)) continue;
     const double factor = std::min(section.shear_factor_y, section.shear_factor_z);

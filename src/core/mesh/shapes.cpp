@@ -21,6 +21,8 @@ class Builder {
   Builder(double spot, const Meshing& meshing) : spots_(spot), meshing_(meshing) {}
 
   void add(const Patch& patch, int layers) {
+    cells_ += static_cast<double>(meshing_.solid ? layers : 1) * patch.across[0] * patch.across[1];
+    refuse_too_many(cells_, most_nodes, "elements");
     for (int k = 0; k < (meshing_.solid ? layers : 1); ++k)
       for (int j = 0; j < patch.across[1]; ++j)
         for (int i = 0; i < patch.across[0]; ++i) add_cell(patch, i, j, k, layers);
@@ -55,6 +57,7 @@ class Builder {
   Spots spots_;
   const Meshing& meshing_;
   Mesh mesh_;
+  double cells_ = 0;
 };
 
 // Coordinates of lines of nodes from −half to half: those that must be there, and equal steps between them.
@@ -220,9 +223,14 @@ double smallest_step(const Shape& shape, const Fineness& fineness) {
 
 }  // namespace
 
+int elements_over(double length, double element) {
+  const double count = std::ceil(length / element * (1 - 1e-9));
+  refuse_too_many(count, most_in_a_row, "elements in a row");
+  return std::max(1, static_cast<int>(count));
+}
+
 int Fineness::over(double length, std::size_t which) const {
-  if (element) return std::max(1, static_cast<int>(std::ceil(length / *element * (1 - 1e-9))));
-  return divisions[std::min(which, divisions.size() - 1)];
+  return element ? elements_over(length, *element) : divisions[std::min(which, divisions.size() - 1)];
 }
 
 std::optional<std::string> misfit(const Shape& shape, const Meshing& meshing) {

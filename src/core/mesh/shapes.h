@@ -13,6 +13,10 @@
 
 namespace avrenk {
 
+/// Elements of a size that a length is divided into.
+/// @throws InputError  more than most_in_a_row
+[[nodiscard]] int elements_over(double length, double element);
+
 /// How fine: elements no longer than `element` (m), or their numbers.
 struct Fineness {
   std::optional<double> element;

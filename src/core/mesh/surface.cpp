@@ -98,4 +98,21 @@ Surface surface_of(const Assembly& assembly) {
   return surface;
 }
 
+std::map<int, ShellSide> shell_sides(const Assembly& assembly, const Surface& surface,
+                                     const std::function<bool(int part)>& asked) {
+  std::map<int, ShellSide> sides;
+  for (const Surface::Face& face : surface.faces) {
+    const Part& part = assembly.parts[static_cast<std::size_t>(face.part)];
+    if (part.form != Part::Form::shell || !asked(face.part)) continue;
+    const Vector3 area = area_vector(assembly, face);
+    for (const int node : face.nodes) {
+      ShellSide& side = sides[node];
+      side.normal += side.normal.dot(area) < 0 ? Vector3(-area) : area;
+      side.half = std::max(side.half, 0.5 * part.thickness);
+    }
+  }
+  for (auto& [node, side] : sides) side.normal.normalize();
+  return sides;
+}
+
 }  // namespace avrenk

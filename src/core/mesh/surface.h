@@ -2,6 +2,8 @@
 /// folds.
 #pragma once
 
+#include <functional>
+#include <map>
 #include <vector>
 
 #include "core/model/assembly.h"
@@ -23,6 +25,15 @@ struct Surface {
   std::vector<Face> faces;          ///< of solids those that no other solid of the part shares; all of shells
   std::vector<Edge> feature_edges;  ///< of one face only, of more than two, or where two faces meet at more than 30°
 };
+
+/// What a node of shells has on either side of it.
+struct ShellSide {
+  Vector3 normal = Vector3::Zero();  ///< unit, the mean of its faces; zero of what is no shell
+  double half = 0;                   ///< m, of the thickness
+};
+/// Of the nodes of those shells that are asked for, each by its index.
+[[nodiscard]] std::map<int, ShellSide> shell_sides(const Assembly& assembly, const Surface& surface,
+                                                   const std::function<bool(int part)>& asked);
 
 /// Area times outward normal of a face by its corners, m².
 [[nodiscard]] Vector3 area_vector(const Assembly& assembly, const Surface::Face& face);

@@ -16,7 +16,8 @@ BeamProperties Assembly::properties(const BeamElement& beam) const {
   const Material& material = materials[static_cast<std::size_t>(part.material)];
   BeamProperties properties = uniform(part.section, material.elastic(), part.mass_factor * material.density);
   if (beam.taper >= 0)
-    for (std::size_t i = 0; i < 3; ++i) properties.sections[i] = &tapers[static_cast<std::size_t>(beam.taper)][i];
+    for (std::size_t i = 0; i < beam_stations; ++i)
+      properties.sections[i] = &tapers[static_cast<std::size_t>(beam.taper)][i];
   properties.extra_mass = part.mass_factor * part.extra_mass;
   properties.released = beam.released;
   return properties;

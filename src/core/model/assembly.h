@@ -134,8 +134,8 @@ struct Assembly {
   std::vector<Material> materials;
   std::vector<Part> parts;
   std::vector<BeamElement> beams;
-  std::vector<ElementGroup> groups;                ///< shells and solids
-  std::vector<std::array<BeamSection, 3>> tapers;  ///< sections at end 1, middle and end 2 of tapered elements
+  std::vector<ElementGroup> groups;                            ///< shells and solids
+  std::vector<std::array<BeamSection, beam_stations>> tapers;  ///< sections along tapered elements
   std::vector<PointMass> masses;
   std::vector<Spring> springs;
   std::vector<RigidLink> links;

@@ -17,6 +17,8 @@ using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
 constexpr Index block_of_triangle = 32;
+// Of what dashpots move without mass: less than this part of the largest, or of the stiffness, is rounding of none.
+constexpr double rounding_of_dashpots = 1e-13;
 
 double condition_of(const MatrixXcd& vectors, const MatrixXcd& inverse) {
   const double product = vectors.norm() * inverse.norm() / static_cast<double>(std::max<Index>(1, vectors.rows()));
@@ -25,66 +27,161 @@ double condition_of(const MatrixXcd& vectors, const MatrixXcd& inverse) {
 
 }  // namespace
 
-DampedModes::DampedModes(const VectorXd& omega, const VectorXd& zeta, const VectorXd& eta)
+DampedModes::DampedModes(const VectorXd& omega, const VectorXd& viscous, const VectorXd& hysteretic)
     : poles_(omega.size()),
-      natural2_(omega.array().square()),
-      viscous_(2 * zeta.array() * omega.array()),
-      loss_(eta.array() * natural2_) {
-  for (Index r = 0; r < omega.size(); ++r) {  // s² + 2ζω s + (1 + iη)ω² = 0
-    const Complex root = std::sqrt(Complex(zeta[r] * zeta[r] - 1, -eta[r]));
-    const Complex one = omega[r] * (-zeta[r] + root), two = omega[r] * (-zeta[r] - root);
-    poles_[r] = one.imag() > 0 ? one : two;
+      inertia_(omega.array().isFinite().cast<double>()),
+      stiffness_(omega.array().isFinite().select(omega.array().square(), 1)),
+      viscous_(viscous),
+      loss_(hysteretic) {
+  for (Index r = 0; r < omega.size(); ++r) {  // s² + V s + Λ + iD = 0
+    const double half = 0.5 * viscous_[r];
+    const Complex root = std::sqrt(Complex(half * half - stiffness_[r], -loss_[r]));
+    poles_[r] = inertia_[r] == 0 ? Complex(0) : (-half + root).imag() > 0 ? -half + root : -half - root;
   }
 }
 
+// The equations with all shapes without mass but those that dashpots move eliminated: x = [q, b] of m modes and b of
+// first order,
+//
+//     q̈ + V_qq q̇ + V_qb ḃ + S_qq q + S_qb b = p_q,   v ḃ + V_bq q̇ + S_bq q + S_bb b = p_b
+//
+// and q = shapes_of_states x + at_once p.
+struct DampedModes::Equations {
+  Equations(const VectorXd& frequencies, const MatrixXd& viscous, const MatrixXd& hysteretic);
+
+  VectorXd omega;              // m
+  MatrixXd on_rates;           // V_qq, V_qb: m x (m + b)
+  VectorXd first_order;        // v
+  MatrixXcd stiffness;         // S, (m + b) square
+  MatrixXcd forces;            // p_x = forces · p: (m + b) x (m + g)
+  MatrixXcd shapes_of_states;  // (m + g) x (m + b)
+  MatrixXcd at_once;           // (m + g) x a
+  MatrixXcd forces_at_once;    // a x (m + g)
+};
+
+DampedModes::Equations::Equations(const VectorXd& frequencies, const MatrixXd& viscous, const MatrixXd& hysteretic) {
+  const Index all = frequencies.size(), m = frequencies.array().isFinite().count(), g = all - m;
+  omega = frequencies.head(m);
+  // Shapes without mass are turned so that dashpots move each by itself, those that none moves last.
+  MatrixXd turn = MatrixXd::Identity(all, all);
+  Index moved = 0;
+  if (g > 0) {
+    const SymmetricEigen own = symmetric_eigen(viscous.bottomRightCorner(g, g));
+    turn.bottomRightCorner(g, g) = own.vectors.rowwise().reverse();
+    const double fastest = m > 0 && omega.maxCoeff() > 0 ? omega.maxCoeff() : 1;
+    moved = (own.values.array() > rounding_of_dashpots * std::max(own.values.maxCoeff(), 1 / fastest)).count();
+    first_order = own.values.reverse().head(moved);
+  }
+  const Index states = m + moved, still = g - moved;
+  const MatrixXd v = turn.transpose() * viscous * turn;
+  MatrixXcd s = imaginary * (turn.transpose() * hysteretic * turn);
+  s.diagonal().head(m).array() += omega.array().square();
+  s.diagonal().tail(g).array() += 1;
+  on_rates = v.topLeftCorner(m, states);
+  stiffness = s.topLeftCorner(states, states);
+  forces = turn.leftCols(states).transpose();
+  shapes_of_states = turn.leftCols(states);
+  if (still == 0) return;
+  // a = S_aa⁻¹ (p_a − S_ax x)
+  const ComplexLu inner(s.bottomRightCorner(still, still));
+  const MatrixXcd across = s.topRightCorner(states, still);
+  const MatrixXcd followed = inner.solve(across.transpose());  // S_aa⁻¹ S_ax
+  const MatrixXd ends = turn.rightCols(still);
+  stiffness -= across * followed;
+  forces -= followed.transpose() * ends.transpose();
+  shapes_of_states -= ends * followed;
+  at_once = ends * inner.solve(MatrixXcd::Identity(still, still));
+  forces_at_once = ends.transpose();
+}
+
 DampedModes::DampedModes(const VectorXd& omega, const MatrixXd& viscous, const MatrixXd& hysteretic) {
+  const Equations equations(omega, viscous, hysteretic);
   if (viscous.isZero(0))
-    transform_hysteretic(omega, hysteretic);
+    transform_hysteretic(equations);
   else
-    transform_whole(omega, viscous, hysteretic);
+    transform_whole(equations);
+}
+
+// R and L of all shapes from those of the states.
+void DampedModes::set(const Equations& equations, const MatrixXcd& right, const MatrixXcd& left) {
+  static_ = equations.at_once.cols();
+  const Index all = equations.forces.cols(), k = right.cols();
+  right_.resize(all, k + static_);
+  left_.resize(k + static_, all);
+  right_.leftCols(k) = equations.shapes_of_states * right;
+  left_.topRows(k) = left * equations.forces;
+  if (static_ > 0) {
+    right_.rightCols(static_) = equations.at_once;
+    left_.bottomRows(static_) = equations.forces_at_once;
+  }
+  poles_.conservativeResize(k + static_);
+  poles_.tail(static_).setZero();
 }
 
 // Eigenvalues of matrices whose entries fall from the first row on come out right relative to themselves, not only to
 // the largest: modes are taken from the highest down, each with its velocity beside it.
-void DampedModes::transform_hysteretic(const VectorXd& omega, const MatrixXd& hysteretic) {
-  MatrixXcd matrix = imaginary * hysteretic.reverse();
-  matrix.diagonal().array() += omega.reverse().array().square();
-  const ComplexEigen eigen = complex_eigen(std::move(matrix));
-  MatrixXcd vectors = eigen.vectors.colwise().reverse();
-  MatrixXcd inverse = ComplexLu(vectors).solve(MatrixXcd::Identity(omega.size(), omega.size()));
+void DampedModes::transform_hysteretic(const Equations& equations) {
+  const ComplexEigen eigen = complex_eigen(equations.stiffness.reverse());
+  const MatrixXcd vectors = eigen.vectors.colwise().reverse();
+  const MatrixXcd inverse = ComplexLu(vectors).solve(MatrixXcd::Identity(vectors.rows(), vectors.rows()));
   condition_ = condition_of(vectors, inverse);
   if (condition_ > largest_condition) {
     const double eigenvectors = condition_;
-    transform_whole(omega, MatrixXd::Zero(omega.size(), omega.size()), hysteretic);
+    transform_whole(equations);
     condition_ = std::max(condition_, eigenvectors);
     return;
   }
   form_ = Form::hysteretic;
   squares_ = eigen.values.array();
-  right_ = std::move(vectors);
-  left_ = std::move(inverse);
   poles_ = imaginary * eigen.values.array().sqrt().matrix();  // s² = −μ, of the two the one that swings forward
+  set(equations, vectors, inverse);
 }
 
-void DampedModes::transform_whole(const VectorXd& omega, const MatrixXd& viscous, const MatrixXd& hysteretic) {
-  const Index m = omega.size();
+void DampedModes::transform_whole(const Equations& equations) {
+  const VectorXd& omega = equations.omega;
+  const Index m = omega.size(), b = equations.first_order.size(), n = 2 * m + b;
   // A free motion has no scale of its own: that of the fastest mode, so that nothing is divided by zero.
   const double largest = m > 0 ? omega.maxCoeff() : 1;
-  const VectorXd scale = omega.unaryExpr([&](double w) { return w > 1e-9 * largest ? w : std::max(largest, 1.0); });
-  MatrixXcd first_order = MatrixXcd::Zero(2 * m, 2 * m);
-  const auto at = [m](Index r) { return 2 * (m - 1 - r); };  // of Ωq; the velocity follows
-  for (Index r = 0; r < m; ++r) {
-    first_order(at(r), at(r) + 1) = scale[r];
-    first_order(at(r) + 1, at(r)) = -omega[r] * omega[r] / scale[r];
-    for (Index j = 0; j < m; ++j) {
-      first_order(at(r) + 1, at(j)) -= imaginary * hysteretic(r, j) / scale[j];
-      first_order(at(r) + 1, at(j) + 1) = -viscous(r, j);
-    }
+  VectorXd scale = VectorXd::Ones(m + b);
+  scale.head(m) = omega.unaryExpr([&](double w) { return w > 1e-9 * largest ? w : std::max(largest, 1.0); });
+  // Where each state stands: modes from the highest down, what is of first order among them by its own rate.
+  std::vector<std::pair<double, Index>> order;
+  for (Index r = 0; r < m + b; ++r) order.emplace_back(r < m ? -omega[r] : -1 / equations.first_order[r - m], r);
+  std::sort(order.begin(), order.end());
+  std::vector<Index> at(static_cast<std::size_t>(m + b)), rate_at(static_cast<std::size_t>(m));
+  Index next = 0;
+  for (const auto& [rate, r] : order) {
+    at[static_cast<std::size_t>(r)] = next++;
+    if (r < m) rate_at[static_cast<std::size_t>(r)] = next++;
+  }
+  // ẋ = [q̇, ḃ] on [q, b] and q̇, and on the forces p_x.
+  const MatrixXd across = equations.on_rates.rightCols(b),
+                 over = across * equations.first_order.cwiseInverse().asDiagonal();  // V_qb v⁻¹
+  const VectorXd inverse_first = equations.first_order.cwiseInverse();
+  MatrixXcd on_shapes(m + b, m + b), on_forces = MatrixXcd::Zero(m + b, m + b);
+  MatrixXd on_rates(m + b, m);
+  on_shapes.topRows(m) = -(equations.stiffness.topRows(m) - over * equations.stiffness.bottomRows(b));
+  on_shapes.bottomRows(b) = -(inverse_first.asDiagonal() * equations.stiffness.bottomRows(b));
+  on_rates.topRows(m) = -(equations.on_rates.leftCols(m) - over * across.transpose());
+  on_rates.bottomRows(b) = -over.transpose();
+  on_forces.topLeftCorner(m, m).setIdentity();
+  on_forces.topRightCorner(m, b) = -over;
+  on_forces.bottomRightCorner(b, b) = inverse_first.asDiagonal();
+  MatrixXcd first_order = MatrixXcd::Zero(n, n);
+  for (Index r = 0; r < m; ++r)
+    first_order(at[static_cast<std::size_t>(r)], rate_at[static_cast<std::size_t>(r)]) = scale[r];
+  const auto row_of = [&](Index r) {
+    return r < m ? rate_at[static_cast<std::size_t>(r)] : at[static_cast<std::size_t>(r)];
+  };
+  for (Index r = 0; r < m + b; ++r) {
+    for (Index j = 0; j < m + b; ++j)
+      first_order(row_of(r), at[static_cast<std::size_t>(j)]) += on_shapes(r, j) / scale[j];
+    for (Index j = 0; j < m; ++j) first_order(row_of(r), rate_at[static_cast<std::size_t>(j)]) = on_rates(r, j);
   }
   const ComplexEigen eigen = complex_eigen(first_order);
-  const MatrixXcd inverse = ComplexLu(eigen.vectors).solve(MatrixXcd::Identity(2 * m, 2 * m));
+  const MatrixXcd inverse = ComplexLu(eigen.vectors).solve(MatrixXcd::Identity(n, n));
   condition_ = condition_of(eigen.vectors, inverse);
-  MatrixXcd vectors = eigen.vectors, over = inverse;
+  MatrixXcd vectors = eigen.vectors, over_vectors = inverse;
   form_ = Form::poles;
   poles_ = eigen.values;
   if (condition_ > largest_condition) {
@@ -92,17 +189,17 @@ void DampedModes::transform_whole(const VectorXd& omega, const MatrixXd& viscous
     form_ = Form::triangular;
     poles_ = schur.triangle.diagonal();
     triangle_ = std::move(schur.triangle);
-    over = schur.vectors.adjoint();
+    over_vectors = schur.vectors.adjoint();
     vectors = std::move(schur.vectors);
   }
-  right_.resize(m, 2 * m);
-  velocities_.resize(m, 2 * m);
-  left_.resize(2 * m, m);
-  for (Index r = 0; r < m; ++r) {
-    right_.row(r) = vectors.row(at(r)) / scale[r];
-    velocities_.row(r) = vectors.row(at(r) + 1);
-    left_.col(r) = over.col(at(r) + 1);
+  MatrixXcd right(m + b, n), left(n, m + b);
+  for (Index r = 0; r < m + b; ++r) {
+    right.row(r) = vectors.row(at[static_cast<std::size_t>(r)]) / scale[r];
+    left.col(r) = over_vectors.col(row_of(r));
   }
+  set(equations, right, left * on_forces);
+  velocities_ = MatrixXcd::Zero(right_.rows(), right_.cols());
+  for (Index r = 0; r < m; ++r) velocities_.row(r).head(n) = vectors.row(rate_at[static_cast<std::size_t>(r)]);
 }
 
 MatrixXcd DampedModes::forces(const MatrixXcd& modal) const {
@@ -124,13 +221,18 @@ Complex DampedModes::other_pole(Index r) const {
 MatrixXcd DampedModes::velocity_rows(const MatrixXcd& on_velocities) const { return on_velocities * velocities_; }
 
 ArrayXcd DampedModes::gain(double omega) const {
-  if (form_ == Form::hysteretic) return (squares_ - omega * omega).inverse();
-  if (form_ == Form::poles) return (imaginary * omega - poles_.array()).inverse();
-  ArrayXcd h(natural2_.size());
-  for (Index r = 0; r < h.size(); ++r) {
-    const double real = natural2_[r] - omega * omega, damping = viscous_[r] * omega + loss_[r],
-                 over = 1 / (real * real + damping * damping);
-    h[r] = {real * over, -damping * over};
+  ArrayXcd h = ArrayXcd::Ones(coordinates());
+  const Index moving = coordinates() - static_;
+  if (form_ == Form::hysteretic) {
+    h.head(moving) = (squares_ - omega * omega).inverse();
+  } else if (form_ == Form::poles) {
+    h.head(moving) = (imaginary * omega - poles_.head(moving).array()).inverse();
+  } else {
+    for (Index r = 0; r < h.size(); ++r) {
+      const double real = stiffness_[r] - inertia_[r] * omega * omega, damping = viscous_[r] * omega + loss_[r],
+                   over = 1 / (real * real + damping * damping);
+      h[r] = {real * over, -damping * over};
+    }
   }
   return h;
 }
@@ -138,7 +240,7 @@ ArrayXcd DampedModes::gain(double omega) const {
 MatrixXcd DampedModes::respond(double omega, const MatrixXcd& b) const {
   if (form_ != Form::triangular) return gain(omega).matrix().asDiagonal() * b;
   MatrixXcd c = b;
-  for (Index i = c.rows() - 1; i >= 0; --i) {  // (iω − T) c = b
+  for (Index i = triangle_.rows() - 1; i >= 0; --i) {  // (iω − T) c = b
     c.row(i) /= imaginary * omega - triangle_(i, i);
     c.topRows(i) += triangle_.col(i).head(i) * c.row(i);
   }
@@ -146,12 +248,14 @@ MatrixXcd DampedModes::respond(double omega, const MatrixXcd& b) const {
 }
 
 MatrixXcd DampedModes::respond_slope(double omega, const MatrixXcd& c) const {
-  if (form_ == Form::hysteretic) return (2 * omega * gain(omega)).matrix().asDiagonal() * c;
-  if (form_ == Form::poles) return (-imaginary * gain(omega)).matrix().asDiagonal() * c;
-  if (form_ == Form::triangular) return -imaginary * respond(omega, c);
-  ArrayXcd stiffness_slope = ArrayXcd::Constant(natural2_.size(), -2 * omega);
-  stiffness_slope += imaginary * viscous_;
-  return (gain(omega) * -stiffness_slope).matrix().asDiagonal() * c;
+  // dG/dω b = G (−d(G⁻¹)/dω) G b
+  ArrayXcd factor = ArrayXcd::Constant(coordinates(), form_ == Form::hysteretic ? Complex(2 * omega) : -imaginary);
+  if (form_ == Form::uncoupled) {
+    factor = 2 * omega * inertia_ + 0.0 * imaginary;
+    factor -= imaginary * viscous_;
+  }
+  factor.tail(static_).setZero();
+  return respond(omega, factor.matrix().asDiagonal() * c);
 }
 
 void DampedModes::respond_each(std::span<const double> omegas, MatrixXcd& b) const {
@@ -160,7 +264,7 @@ void DampedModes::respond_each(std::span<const double> omegas, MatrixXcd& b) con
     for (Index k = 0; k < points; ++k) b.col(k).array() *= gain(omegas[static_cast<std::size_t>(k)]);
     return;
   }
-  for (Index last = b.rows(); last > 0;) {  // back substitution, a block of rows at a time for all frequencies
+  for (Index last = triangle_.rows(); last > 0;) {  // back substitution, a block of rows at a time for all frequencies
     const Index first = std::max<Index>(0, last - block_of_triangle);
     for (Index i = last - 1; i >= first; --i) {
       for (Index k = 0; k < points; ++k) b(i, k) /= imaginary * omegas[static_cast<std::size_t>(k)] - triangle_(i, i);

@@ -13,7 +13,7 @@ namespace avrenk {
 using Complex = std::complex<double>;
 inline constexpr Complex imaginary(0, 1);
 
-/// q̈ + V q̇ + (Λ + iD) q = p at ω > 0, m modes and k coordinates c:
+/// J q̈ + V q̇ + (Λ + iD) q = p at ω > 0; J is 1 of m modes and 0 of g shapes without mass after them; k coordinates c:
 ///
 ///     q = R c,   c = G(ω) L p
 ///
@@ -25,15 +25,19 @@ inline constexpr Complex imaginary(0, 1);
 /// | triangular | 2m | (iω − T)⁻¹: their Schur form, which defective equations have too |
 ///
 /// Eigenvectors are used where their condition is below `largest_condition`: not at critical damping and equal roots.
+/// Without mass a shape that a dashpot moves is a state of first order, one more in the last two forms (V may have no
+/// part in any mode then); one that only loss factors move follows the others at once, and has a coordinate of gain 1
+/// at the end for the forces on itself.
 class DampedModes {
  public:
   enum class Form { uncoupled, hysteretic, poles, triangular };
   static constexpr double largest_condition = 1e4;
 
   DampedModes() = default;
-  /// With what couples the modes left out: 2ζω and ηω² alone.
-  DampedModes(const Eigen::VectorXd& omega, const Eigen::VectorXd& zeta, const Eigen::VectorXd& eta);
-  /// Whole. @param viscous, hysteretic  V (1/s), D (1/s²), symmetric m x m
+  /// With what couples the modes left out: the diagonals of V and D alone.
+  /// @param omega  infinite of shapes without mass, whose Λ is 1
+  DampedModes(const Eigen::VectorXd& omega, const Eigen::VectorXd& viscous, const Eigen::VectorXd& hysteretic);
+  /// Whole. @param viscous, hysteretic  V (1/s; s without mass), D (1/s²; 1), symmetric, positive semidefinite
   /// @throws NumericalError  the eigenvalue problem does not converge
   DampedModes(const Eigen::VectorXd& omega, const Eigen::MatrixXd& viscous, const Eigen::MatrixXd& hysteretic);
 
@@ -49,7 +53,7 @@ class DampedModes {
   [[nodiscard]] Eigen::MatrixXcd forces(const Eigen::MatrixXcd& modal) const;
   /// Rows on q as rows on c: B R, j x k.
   [[nodiscard]] Eigen::MatrixXcd rows(const Eigen::MatrixXcd& on_modes) const;
-  /// Rows on q̇ as rows on c, of a decay or a sweep; first-order forms only.
+  /// Rows on q̇ as rows on c, of a decay or a sweep; first-order forms only, and only of modes with mass.
   [[nodiscard]] Eigen::MatrixXcd velocity_rows(const Eigen::MatrixXcd& on_velocities) const;
   /// q = R c, m x n.
   [[nodiscard]] Eigen::MatrixXcd modal(const Eigen::MatrixXcd& coordinates) const;
@@ -66,6 +70,8 @@ class DampedModes {
   [[nodiscard]] const Eigen::VectorXcd& poles() const { return poles_; }
   /// Of a coordinate of second order the other root.
   [[nodiscard]] Complex other_pole(Eigen::Index r) const;
+  /// Of a coordinate that follows its force at once, the last ones.
+  [[nodiscard]] bool is_static(Eigen::Index r) const { return r >= coordinates() - static_; }
   /// T of the triangular form; empty otherwise.
   [[nodiscard]] const Eigen::MatrixXcd& triangle() const { return triangle_; }
   /// Natural frequency |s|/2π (Hz) and fraction of critical damping −Re s/|s| of all poles that swing, ascending.
@@ -73,15 +79,18 @@ class DampedModes {
 
  private:
   [[nodiscard]] Eigen::ArrayXcd gain(double omega) const;
-  void transform_hysteretic(const Eigen::VectorXd& omega, const Eigen::MatrixXd& hysteretic);
-  void transform_whole(const Eigen::VectorXd& omega, const Eigen::MatrixXd& viscous, const Eigen::MatrixXd& hysteretic);
+  struct Equations;
+  void transform_hysteretic(const Equations& equations);
+  void transform_whole(const Equations& equations);
+  void set(const Equations& equations, const Eigen::MatrixXcd& right, const Eigen::MatrixXcd& left);
 
   Form form_ = Form::uncoupled;
   double condition_ = 1;
-  Eigen::VectorXcd poles_;
-  Eigen::ArrayXd natural2_, viscous_, loss_;    // uncoupled: ω_r², 2ζω_r, ηω_r²
-  Eigen::ArrayXcd squares_;                     // hysteretic: μ
-  Eigen::MatrixXcd right_, left_, velocities_;  // R, L, rows of q̇; empty: identity
+  Eigen::Index static_ = 0;
+  Eigen::VectorXcd poles_;                               // 0 of static coordinates
+  Eigen::ArrayXd inertia_, stiffness_, viscous_, loss_;  // uncoupled: J, Λ, and the diagonals of V and D
+  Eigen::ArrayXcd squares_;                              // hysteretic: μ
+  Eigen::MatrixXcd right_, left_, velocities_;           // R, L, rows of q̇; empty: identity
   Eigen::MatrixXcd triangle_;
 };
 

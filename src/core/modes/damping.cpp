@@ -117,18 +117,16 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
 
 std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> ModalDamping::force_rows(const ModalBasis& basis,
                                                                        const Eigen::MatrixXcd& rows) const {
-  const VectorXd natural2 = basis.omega.array().square();
-  const Eigen::MatrixXcd elastic = rows * natural2.asDiagonal();
+  const Eigen::MatrixXcd elastic = rows * basis.stiffness().asDiagonal();
   if (coupled()) return {elastic + imaginary * (rows * hysteretic), rows * viscous};
-  return {elastic + imaginary * Eigen::MatrixXcd(rows * eta.cwiseProduct(natural2).asDiagonal()),
-          rows * (2 * zeta.cwiseProduct(basis.omega)).asDiagonal()};
+  return {elastic + imaginary * Eigen::MatrixXcd(rows * alone_loss.asDiagonal()), rows * alone_viscous.asDiagonal()};
 }
 
 std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {
   if (damping.coupled()) return damping.modes.resonances();
   std::vector<std::pair<double, double>> all;
   all.reserve(static_cast<std::size_t>(basis.size()));
-  for (int r = 0; r < basis.size(); ++r) all.emplace_back(basis.frequency(r), damping.effective_ratio(r));
+  for (int r = 0; r < basis.with_mass(); ++r) all.emplace_back(basis.frequency(r), damping.effective_ratio(r));
   std::sort(all.begin(), all.end());
   return all;
 }
@@ -147,6 +145,13 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
   damping.base_loss = rule.form == DampingRule::Form::loss_factor ? rule.value : 0;
   for (int r = 0; r < m; ++r) {
     const double omega = basis.omega[r], omega2 = omega * omega;
+    if (r >= basis.with_mass()) {  // a ratio belongs to a frequency, and has none here
+      damping.zeta[r] = damping.eta[r] = 0;
+      damping.general_rate[r] = rule.stiffness_rate;
+      damping.general_loss[r] = damping.base_loss;
+      damping.source.emplace_back("no mass");
+      continue;
+    }
     if (omega == 0) {  // a free motion strains nothing
       damping.zeta[r] = damping.eta[r] = damping.general_rate[r] = damping.general_loss[r] = 0;
       damping.source.emplace_back("free motion");
@@ -165,16 +170,24 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
     damping.source.push_back(describe_source(from_general + 0.5 * damping.base_loss * general_share,
                                              0.5 * loss(r, r) / omega2, from_dashpots));
   }
-  if (!own.isZero(0)) {
-    const MatrixXd general = MatrixXd(basis.omega.array().square().matrix().asDiagonal()) - own;
+  if (!own.isZero(0) || !dashpots.isZero(0) || basis.massless > 0) {
+    const MatrixXd general = MatrixXd(basis.stiffness().asDiagonal()) - own;
     const VectorXd root = damping.general_rate.cwiseMax(0).cwiseSqrt();
     damping.viscous = dashpots + root.asDiagonal() * general * root.asDiagonal();
-    damping.viscous.diagonal().array() += rule.mass_rate;
+    damping.viscous.diagonal().head(basis.with_mass()).array() += rule.mass_rate;
     damping.hysteretic = loss + damping.base_loss * general;
   }
   give_near(basis, rule, damping);
-  damping.modes = rule.coupled && damping.couples() ? DampedModes(basis.omega, damping.viscous, damping.hysteretic)
-                                                    : DampedModes(basis.omega, damping.zeta, damping.eta);
+  damping.alone_viscous.resize(m);
+  damping.alone_loss.resize(m);
+  for (int r = 0; r < m; ++r) {
+    const bool mass = r < basis.with_mass();  // without it there are own dampers, and so the whole matrices
+    damping.alone_viscous[r] = mass ? 2 * damping.zeta[r] * basis.omega[r] : damping.viscous(r, r);
+    damping.alone_loss[r] = mass ? damping.eta[r] * std::pow(basis.omega[r], 2) : damping.hysteretic(r, r);
+  }
+  damping.modes = rule.coupled && damping.couples()
+                      ? DampedModes(basis.omega, damping.viscous, damping.hysteretic)
+                      : DampedModes(basis.omega, damping.alone_viscous, damping.alone_loss);
   return damping;
 }
 

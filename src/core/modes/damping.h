@@ -37,8 +37,9 @@ struct DampingRule {
 
 /// q̈ + 2ζω q̇ + (1 + iη)ω² q, one entry for each column of the basis.
 struct ModalDamping {
-  Eigen::VectorXd zeta;  ///< viscous: general ratio by its share of the strain energy, and dashpots
+  Eigen::VectorXd zeta;  ///< viscous: general ratio by its share of the strain energy, and dashpots; 0 without mass
   Eigen::VectorXd eta;   ///< hysteretic: loss factors by strain energy
+  Eigen::VectorXd alone_viscous, alone_loss;  ///< of each mode by itself: 2ζω and ηω², without mass those of its shape
   /// Force of elements under the general rule, beside their elastic force: general_rate·f on q̇ and i·general_loss·f on
   /// q.
   Eigen::VectorXd general_rate;  ///< 2ζ(f_r)/ω_r, or β: s

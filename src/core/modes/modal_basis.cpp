@@ -7,6 +7,7 @@
 #include "core/clock.h"
 #include "core/dense.h"
 #include "core/error.h"
+#include "core/modes/damper_loads.h"
 #include "core/modes/normal_modes.h"
 #include "core/quantity/quantity.h"
 
@@ -19,6 +20,11 @@ using Eigen::VectorXd;
 
 // Of K⁻¹p, what is left after the kept modes must be more than rounding to be worth a vector.
 constexpr double residual_vector_floor = 1e-7;
+// Of the energy of a damper's static shape: what has no mass counts above rounding; with mass it is only better
+// truncation, and must be worth a vector.
+constexpr double damper_rounding = 1e-13, damper_share = 1e-4;
+// Solutions kept at once: of more damper loads combinations are taken, those that the modes excite most.
+constexpr Index most_damper_loads = 60;
 
 void fix_signs(MatrixXd& shapes, const System& system) {
   for (Index r = 0; r < shapes.cols(); ++r) {
@@ -49,35 +55,78 @@ void align_repeated(MatrixXd& shapes, const VectorXd& omega, const MatrixXd& ine
   }
 }
 
-// r = K⁻¹p − ΦΛ⁻¹Φᵀp for the six inertia loads, made mass-orthonormal to Φ and stiffness-orthogonal among themselves
-// (Dickens, Nakagawa & Wittbrodt, Comput. Struct. 62(6), 1997).
-MatrixXd residual_vectors(const System& system, const StaticSolution& statics, const MatrixXd& shapes,
-                          const VectorXd& omega, VectorXd& pseudo_omega) {
-  const MatrixXd& whole = statics.unit_acceleration;
-  MatrixXd rest = whole - shapes * omega.array().square().inverse().matrix().asDiagonal() *
-                              (shapes.transpose() * statics.inertia_load);
+// What the modes leave of static solutions, K⁻¹f − ΦΛ⁻¹Φᵀf, mass-orthogonal to them.
+template <typename Loads>
+MatrixXd rest_of(const System& system, const MatrixXd& whole, const Loads& loads, const ModalBasis& basis) {
+  const MatrixXd& shapes = basis.shapes;
+  MatrixXd rest = whole - shapes * (basis.omega.array().square().inverse().matrix().asDiagonal() *
+                                    MatrixXd((loads.transpose() * shapes).transpose()));
   for (int pass = 0; pass < 2; ++pass) rest -= shapes * (shapes.transpose() * (system.mass.ff * rest));
-  const VectorXd size =
-      (whole.cwiseProduct(system.mass.ff * whole)).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
-  MatrixXd kept(rest.rows(), 0);
-  for (Index d = 0; d < rest.cols(); ++d) {
-    VectorXd v = rest.col(d);
-    for (int pass = 0; pass < 2; ++pass) v -= kept * (kept.transpose() * (system.mass.ff * v));
-    const double norm = std::sqrt(std::max(0.0, v.dot(system.mass.ff * v)));
-    if (!(norm > residual_vector_floor * size[d])) continue;
-    kept.conservativeResize(Eigen::NoChange, kept.cols() + 1);
-    kept.rightCols(1) = v / norm;
-  }
-  if (kept.cols() == 0) {
-    pseudo_omega.resize(0);
-    return kept;
-  }
-  // Rayleigh–Ritz in their span: the mass is the identity there, to rounding.
+  return rest;
+}
+
+// Appends what a column adds to those kept, orthonormal by M or K; nothing where that is less than `floor` of it.
+void append_orthonormal(const SparseMatrix& metric, double floor, VectorXd column, MatrixXd& kept) {
+  for (int pass = 0; pass < 2; ++pass) column -= kept * (kept.transpose() * (metric * column));
+  const double norm = std::sqrt(std::max(0.0, column.dot(metric * column)));
+  if (!(norm > floor)) return;
+  kept.conservativeResize(column.size(), kept.cols() + 1);
+  kept.rightCols(1) = column / norm;
+}
+
+// Rayleigh–Ritz in the span of mass-orthonormal columns.
+void turn_to_ritz(const System& system, MatrixXd& kept, VectorXd& pseudo_omega) {
+  pseudo_omega.resize(kept.cols());
+  if (kept.cols() == 0) return;
   const MatrixXd k = kept.transpose() * (system.stiffness.ff * kept);
   const MatrixXd m = kept.transpose() * (system.mass.ff * kept);
   const SymmetricEigen ritz = symmetric_eigen(0.5 * (k + k.transpose()), 0.5 * (m + m.transpose()));
   pseudo_omega = ritz.values.cwiseSqrt();
-  return kept * ritz.vectors;
+  kept = (kept * ritz.vectors).eval();
+}
+
+// Static solutions of the damper loads.
+struct DamperShapes {
+  SparseMatrix loads;         // n_f x k
+  MatrixXd shapes, massless;  // K⁻¹ loads, and what of them has no mass
+};
+
+// Residual vectors r = K⁻¹f − ΦΛ⁻¹Φᵀf of the bases' inertia and of the dampers, mass-orthonormal to Φ and
+// stiffness-orthogonal among themselves (Dickens, Nakagawa & Wittbrodt, Comput. Struct. 62(6), 1997), and what of those
+// has no mass: orthonormal in K to all of them.
+void append_static_shapes(const System& system, const DamperShapes& dampers, bool residual_vectors, ModalBasis& basis) {
+  const SparseMatrix &mass = system.mass.ff, &stiffness = system.stiffness.ff;
+  MatrixXd with(system.free, 0), without = with;
+  if (residual_vectors) {
+    const MatrixXd& whole = basis.statics.unit_acceleration;
+    const MatrixXd rest = rest_of(system, whole, basis.statics.inertia_load, basis);
+    const VectorXd size = whole.cwiseProduct(mass * whole).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
+    for (Index d = 0; d < rest.cols(); ++d)
+      append_orthonormal(mass, residual_vector_floor * size[d], rest.col(d), with);
+  }
+  for (Index d = 0; d < dampers.massless.cols(); ++d) {
+    const VectorXd own = dampers.massless.col(d);
+    append_orthonormal(stiffness, std::sqrt(damper_rounding * own.dot(stiffness * own)), own, without);
+  }
+  if (residual_vectors && dampers.shapes.cols() > 0) {
+    const MatrixXd rest = rest_of(system, dampers.shapes - dampers.massless, dampers.loads, basis);
+    for (Index d = 0; d < rest.cols(); ++d) {
+      const double whole = dampers.loads.col(d).dot(dampers.shapes.col(d)),
+                   left = rest.col(d).dot(stiffness * rest.col(d));
+      if (!(left > damper_share * whole)) continue;
+      append_orthonormal(mass, 1e-3 * std::sqrt(rest.col(d).dot(mass * rest.col(d))), rest.col(d), with);
+    }
+  }
+  VectorXd pseudo_omega;
+  turn_to_ritz(system, with, pseudo_omega);
+  fix_signs(with, system);
+  fix_signs(without, system);
+  const Index m = basis.modes;
+  basis.massless = static_cast<int>(without.cols());
+  basis.shapes.conservativeResize(Eigen::NoChange, m + with.cols() + without.cols());
+  basis.shapes.rightCols(with.cols() + without.cols()) << with, without;
+  basis.omega.conservativeResize(basis.shapes.cols());
+  basis.omega.tail(with.cols() + without.cols()) << pseudo_omega, VectorXd::Constant(without.cols(), HUGE_VAL);
 }
 
 // ‖Kφ − λMφ‖ / ‖Kφ‖ of each mode (of a free motion 0), and how far ΦᵀMΦ is from I.
@@ -85,7 +134,8 @@ void add_proof(const System& system, int threads, ModalBasis& basis) {
   const MatrixXd mass_shapes = SymmetricProduct(system.mass.ff, threads)(basis.shapes);
   const MatrixXd stiffness_shapes = SymmetricProduct(system.stiffness.ff, threads)(basis.shapes);
   const MatrixXd gram = basis.shapes.transpose() * mass_shapes;
-  const MatrixXd off = (gram - MatrixXd::Identity(gram.rows(), gram.cols())).cwiseAbs();
+  MatrixXd off = gram.cwiseAbs();
+  off.diagonal().head(basis.with_mass()) = (gram.diagonal().head(basis.with_mass()).array() - 1).abs();
   basis.nonorthogonality = off.colwise().maxCoeff().transpose();
   basis.residual = VectorXd::Zero(basis.modes);
   for (int r = 0; r < basis.modes; ++r) {
@@ -100,17 +150,6 @@ MatrixXd foot_motion(const System& system, int foot) {
   MatrixXd motion = MatrixXd::Zero(system.supports, 6);
   motion.block<6, 6>(6L * foot, 0).setIdentity();
   return motion;
-}
-
-void append_residual_vectors(const System& system, ModalBasis& basis) {
-  VectorXd pseudo_omega;
-  MatrixXd extra = residual_vectors(system, basis.statics, basis.shapes, basis.omega, pseudo_omega);
-  fix_signs(extra, system);
-  const Index m = basis.modes, more = extra.cols();
-  basis.shapes.conservativeResize(Eigen::NoChange, m + more);
-  basis.shapes.rightCols(more) = extra;
-  basis.omega.conservativeResize(m + more);
-  basis.omega.tail(more) = pseudo_omega;
 }
 
 // What stands in for static solutions where free motions leave none: the base carries the model like a rigid body.
@@ -142,8 +181,15 @@ ModeRange range_of(const ModeRequest& request) {
 }
 
 // Modes of K − σM, σ < 0 by a small part of the stiffest element's frequency; λ = 0 where K has a null vector.
-void solve_free(const System& system, const EliminationOrder& order, const ModeRequest& request, NormalModes& modes,
-                ModalBasis& basis, const Progress& progress) {
+void solve_free(const Assembly& assembly, const System& system, const EliminationOrder& order,
+                const ModeRequest& request, NormalModes& modes, ModalBasis& basis, const Progress& progress) {
+  const VectorXd stiff = system.stiffness.ff.diagonal(), heavy = system.mass.ff.diagonal();
+  for (Index row = 0; row < stiff.size(); ++row)
+    if (stiff[row] == 0 && heavy[row] == 0)
+      refuse("mechanism",
+             fmt::format("{} has a motion with neither stiffness nor mass",
+                         assembly.describe_node(system.node_of_column[static_cast<std::size_t>(row)])),
+             "give the mass there an inertia, or join the node otherwise");
   tell(progress, fmt::format("factorising {} equations, free motions and all", system.free));
   // λ of a free motion is rounding, 1e-16 of the stiffest element's; what is below 1e-11 of it is free.
   constexpr double part = 1e-8;
@@ -168,10 +214,32 @@ void solve_free(const System& system, const EliminationOrder& order, const ModeR
   basis.statics = rigid_statics(system);
 }
 
+// Of too many damper loads the combinations that the damping forces of modes of unit energy have most of.
+SparseMatrix strongest(const SparseMatrix& loads, const System& system, const NormalModes& modes) {
+  if (loads.cols() <= most_damper_loads) return loads;
+  MatrixXd excited(loads.cols(), 0);
+  for (const SparseMatrix* matrix : {&system.own_stiffness.ff, &system.loss.ff, &system.dashpot.ff}) {
+    MatrixXd own = loads.transpose() * (*matrix * modes.shapes);
+    const double size = own.norm();
+    if (size == 0) continue;
+    excited.conservativeResize(Eigen::NoChange, excited.cols() + own.cols());
+    excited.rightCols(own.cols()) = own / size;
+  }
+  const SymmetricEigen eigen = symmetric_eigen(excited.transpose() * excited);  // left singular vectors from the right
+  const Index kept = std::min(most_damper_loads, excited.cols());
+  return MatrixXd(loads * (excited * eigen.vectors.rightCols(kept))).sparseView();
+}
+
 // The statics, and the modes from the lowest on, by one factorisation of K.
-void solve_held(const Assembly& assembly, const System& system, const EliminationOrder& order,
-                const ModeRequest& request, NormalModes& modes, ModalBasis& basis, const Progress& progress) {
-  if (request.up_to) (void)modes.count_below(value_at(*request.up_to));
+DamperShapes solve_held(const Assembly& assembly, const System& system, const EliminationOrder& order,
+                        const ModeRequest& request, NormalModes& modes, ModalBasis& basis, const Progress& progress) {
+  DamperShapes dampers;
+  try {
+    if (request.up_to) (void)modes.count_below(value_at(*request.up_to));
+  } catch (const NumericalError&) {  // what has neither stiffness nor mass; the stiffness alone tells what it is
+    (void)factorise_stiffness(assembly, system, order);
+    throw;
+  }
   tell(progress, fmt::format("factorising {} equations", system.free));
   {
     const StopWatch factoring;
@@ -182,7 +250,12 @@ void solve_held(const Assembly& assembly, const System& system, const Eliminatio
     for (int foot = 0; request.feet && foot < system.supports / 6; ++foot)
       basis.foot_influence.emplace_back(-stiffness.solve(system.stiffness.fs * foot_motion(system, foot)));
     basis.statics_seconds = solving.seconds();
-    if (!request.near) modes.begin(stiffness, 0, range_of(request));
+    if (!request.near) {
+      modes.begin(stiffness, 0, range_of(request));
+      dampers.loads = strongest(damper_loads(assembly, system), system, modes);
+      dampers.shapes = stiffness.solve(MatrixXd(dampers.loads));
+      dampers.massless = massless_shapes(system, dampers.loads);
+    }
   }
   if (request.near)
     modes.find_nearest(value_at(*request.near), *request.count);
@@ -191,6 +264,7 @@ void solve_held(const Assembly& assembly, const System& system, const Eliminatio
   if (modes.values.size() == 0)
     throw InputError(
         Problem{"model", "nothing that can move has mass", "give a part a density, or add a mass", std::nullopt});
+  return dampers;
 }
 
 // Total mass and participation when all bases move as one body.
@@ -215,15 +289,17 @@ void add_base_reactions(const System& system, ModalBasis& basis) {
 ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request, int threads,
                        const Progress& progress) {
   ModalBasis basis;
+  if (!request.free_motions) refuse_loose(assembly, system);
   tell(progress, fmt::format("ordering {} equations", system.free));
   const StopWatch ordering;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   basis.ordering_seconds = ordering.seconds();
   NormalModes modes(system.stiffness.ff, system.mass.ff, order, threads, progress);
+  DamperShapes dampers;
   if (request.free_motions)
-    solve_free(system, order, request, modes, basis, progress);
+    solve_free(assembly, system, order, request, modes, basis, progress);
   else
-    solve_held(assembly, system, order, request, modes, basis, progress);
+    dampers = solve_held(assembly, system, order, request, modes, basis, progress);
   basis.omega = modes.values.cwiseMax(0).cwiseSqrt();
   basis.shapes = std::move(modes.shapes);
   basis.modes = static_cast<int>(basis.omega.size());
@@ -238,7 +314,7 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
   align_repeated(basis.shapes, basis.omega,
                  request.free_motions ? MatrixXd(system.mass.ff * system.rigid) : basis.statics.inertia_load);
   fix_signs(basis.shapes, system);
-  if (request.residual_vectors && !request.free_motions && !request.near) append_residual_vectors(system, basis);
+  if (!request.free_motions && !request.near) append_static_shapes(system, dampers, request.residual_vectors, basis);
   tell(progress, "checking the modes");
   add_proof(system, threads, basis);
   derive(system, basis);

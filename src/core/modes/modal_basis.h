@@ -14,8 +14,8 @@ namespace avrenk {
 struct ModeRequest {
   std::optional<double> up_to;  ///< Hz; or a count:
   std::optional<int> count;
-  bool residual_vectors = true;
-  bool feet = false;  ///< also the reaction of each single foot: six more solves a foot
+  bool residual_vectors = true;  ///< of the bases' inertia and of dampers; shapes without mass are always kept
+  bool feet = false;             ///< also the reaction of each single foot: six more solves a foot
   /// Rigid motions and mechanisms are meant: they are modes of 0 Hz. There is no static solution then, no residual
   /// vector and no response.
   bool free_motions = false;
@@ -23,12 +23,14 @@ struct ModeRequest {
   std::optional<double> near{};
 };
 
-/// Modes first, residual vectors after them; every column is mass-normalised, and K and M are diagonal in them.
+/// Modes first, residual vectors after them, at the end shapes without mass; K and M are diagonal in them. Every column
+/// with mass is mass-normalised; those without have ω = ∞ and φᵀKφ = 1.
 struct ModalBasis {
-  Eigen::VectorXd omega;                ///< rad/s, m
-  Eigen::MatrixXd shapes;               ///< Φ, n_f x m, signed so that the largest translation is positive
-  int modes = 0;                        ///< the first so many are normal modes, the others residual vectors
-  Eigen::MatrixXd participation;        ///< L = ΦᵀP, m x n_b: √kg, √kg m, of the motions of the bases
+  Eigen::VectorXd omega;          ///< rad/s, m
+  Eigen::MatrixXd shapes;         ///< Φ, n_f x m, signed so that the largest translation is positive
+  int modes = 0;                  ///< the first so many are normal modes
+  int massless = 0;               ///< the last so many have no mass: what dampers bend (core/modes/damper_loads.h)
+  Eigen::MatrixXd participation;  ///< L = ΦᵀP, m x n_b: √kg, √kg m, of the motions of the bases
   Eigen::MatrixXd rigid_participation;  ///< m x 6: of all bases moving as one body; L itself for one base
   Matrix6 rigid_mass;                   ///< RᵀMR of the whole model about its reference point: kg, kg m, kg m²
   StaticSolution statics;
@@ -48,6 +50,10 @@ struct ModalBasis {
   double ordering_seconds = 0, factor_seconds = 0, count_seconds = 0, eigen_seconds = 0, statics_seconds = 0;
 
   [[nodiscard]] int size() const { return static_cast<int>(omega.size()); }
+  [[nodiscard]] int with_mass() const { return size() - massless; }
+  [[nodiscard]] int residual_vectors() const { return with_mass() - modes; }
+  /// Λ = φᵀKφ of each column: ω², or 1 without mass.
+  [[nodiscard]] Eigen::VectorXd stiffness() const { return omega.array().isFinite().select(omega.array().square(), 1); }
   /// Modes of exactly 0 Hz, the first ones.
   [[nodiscard]] int free_motions() const { return static_cast<int>((omega.array() == 0).count()); }
   [[nodiscard]] double frequency(int r) const;  ///< Hz
@@ -61,7 +67,8 @@ struct ModalBasis {
   }
 };
 
-/// Factorises K_ff, solves the statics and the modes, counts pivots at the upper end, appends residual vectors.
+/// Factorises K_ff, solves the statics and the modes, counts pivots at the upper end, appends residual vectors and
+/// shapes without mass.
 /// @param threads  0: one a processor
 /// @throws InputError      a mechanism
 /// @throws NumericalError  not converged, or a mode is missing by the pivot count

@@ -79,7 +79,7 @@ std::pair<double, double> stretch_and_twist(const Assembly& assembly, int part, 
     const BeamProperties properties = assembly.properties(beam);
     const VectorXd forces = force_recovery(beam.geometry, properties) * beam_arms(assembly, beam) *
                             motions_of_nodes(motions, beam.nodes, 6);
-    const BeamSection& section = *properties.sections[1];
+    const BeamSection& section = properties.middle();
     const double length = beam.geometry.length();
     stretch += 0.5 * forces[0] * forces[0] * length / (properties.elastic.youngs_modulus * section.area);
     if (section.torsion_constant > 0)

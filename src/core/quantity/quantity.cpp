@@ -113,6 +113,9 @@ class UnitParser {
   explicit UnitParser(std::string_view text) : text_(text) {}
 
   Unit parse() {
+    constexpr std::size_t longest = 200;
+    if (text_.size() > longest)
+      refuse("", fmt::format("a unit of {} letters is none: \"{}…\"", text_.size(), text_.substr(0, 12)), "");
     Unit unit = product();
     if (at_ != text_.size())
       refuse("", fmt::format("unit \"{}\" has an unexpected \"{}\"", text_, text_.substr(at_)), "");
@@ -242,7 +245,9 @@ Quantity parse_quantity(std::string_view text) {
   const std::string_view unit_text = trimmed({rest, static_cast<std::size_t>(end - rest)});
   if (unit_text.empty()) return {number, {}, true};
   const Unit unit = UnitParser(unit_text).parse();
-  return {number * unit.factor, unit.dimension, false};
+  const double value = number * unit.factor;
+  if (!std::isfinite(value)) refuse("", fmt::format("\"{}\" is beyond all numbers", text), "");
+  return {value, unit.dimension, false};
 }
 
 double parse_as(const Kind& due, std::string_view text) {
@@ -260,6 +265,11 @@ double parse_as(const Kind& due, std::string_view text) {
            fmt::format("write {} such as \"{}\"", due.name, due.example));
   if (!fits(due, quantity.dimension))
     refuse("", fmt::format("\"{}\" is {}", trimmed(text), describe(quantity.dimension)),
+           fmt::format("write {} such as \"{}\"", due.name, due.example));
+  // No structure has such numbers; their squares and products would leave the range of all numbers.
+  const double size = std::abs(quantity.value), most = &due == &kind::frequency ? 1e9 : 1e30;
+  if (size > most || (size > 0 && size < 1e-45))
+    refuse("", fmt::format("\"{}\" is too {} to be meant", trimmed(text), size > most ? "much" : "little"),
            fmt::format("write {} such as \"{}\"", due.name, due.example));
   return quantity.value;
 }

@@ -84,12 +84,14 @@ ModalDamping force_damping(const AuditSource& source, double frequency, Index an
 }
 
 // Damping force per unit of motion, iωC + iK_η with all that the elements have.
-ComplexSparse damping_matrix(const System& system, const General& general, double omega) {
+// @param block  ff, fs or ss of all of them
+ComplexSparse damping_matrix(const System& system, const General& general, double omega,
+                             SparseMatrix Partitioned::*block) {
   const Complex on_general = imaginary * (general.loss + omega * general.stiffness_rate);
-  ComplexSparse d = on_general * (system.stiffness.ff - system.own_stiffness.ff).cast<Complex>();
-  d += imaginary * system.loss.ff.cast<Complex>();
-  d += (imaginary * omega) * system.dashpot.ff.cast<Complex>();
-  d += (imaginary * omega * general.mass_rate) * system.mass.ff.cast<Complex>();
+  ComplexSparse d = on_general * (system.stiffness.*block - system.own_stiffness.*block).cast<Complex>();
+  d += imaginary * (system.loss.*block).cast<Complex>();
+  d += (imaginary * omega) * (system.dashpot.*block).cast<Complex>();
+  d += (imaginary * omega * general.mass_rate) * (system.mass.*block).cast<Complex>();
   return d;
 }
 
@@ -98,8 +100,10 @@ ComplexSparse damping_matrix(const System& system, const General& general, doubl
 class Direct {
  public:
   Direct(const AuditSource& source, const EliminationOrder& order, double frequency)
-      : omega_(2 * pi * frequency),
-        damping_(damping_matrix(source.system, general_at(source.rule, frequency), omega_)),
+      : source_(source),
+        frequency_(frequency),
+        omega_(2 * pi * frequency),
+        damping_(damping_matrix(source.system, general_at(source.rule, frequency), omega_, &Partitioned::ff)),
         factor_(matrix(source.system), order) {
     // A ratio is a property of modes, and so is a value given near a frequency: on the modes the damping is what the
     // modal answer takes, coupling and all, elsewhere that of the elements.
@@ -130,13 +134,47 @@ class Direct {
     return y;
   }
 
+  // What the supports put on the model where the free unknowns move by y relative to B u_s: the sum of the forces of
+  // all that is fixed to them,
+  //
+  //     F = Z_sf (y + B u_s) + Z_ss u_s,
+  //
+  // less what acts on the model as a body force, through `share`: Rayleigh's α and damping by mode.
+  // @param relative  y, n_f;  directions  of the bases' acceleration
+  // @param share     motion of the free unknowns when the support moves by one: n_f x 6; `own` the same of the supports
+  [[nodiscard]] VectorXcd reaction(const VectorXcd& relative, const VectorXcd& directions, const MatrixXd& share,
+                                   const MatrixXd& own) const {
+    const System& system = source_.system;
+    const StaticSolution& statics = source_.basis.statics;
+    General general = general_at(source_.rule, frequency_);
+    const double drag = general.mass_rate;
+    general.mass_rate = 0;
+    const auto elastic = [&](const General& rule, SparseMatrix Partitioned::*block) -> ComplexSparse {
+      return (system.stiffness.*block).cast<Complex>() + damping_matrix(system, rule, omega_, block);
+    };
+    const VectorXcd base = -directions / (omega_ * omega_), supports = system.support_motion.cast<Complex>() * base,
+                    carried = statics.influence.cast<Complex>() * base;
+    VectorXcd force = elastic(general, &Partitioned::fs).transpose() * relative;
+    force -= omega_ * omega_ * (system.mass.fs.cast<Complex>().transpose() * (relative + carried));
+    force -= omega_ * omega_ * (system.mass.ss.cast<Complex>() * supports);
+    if (!statics.moves_rigidly) {  // the general rule damps the quasi-static motion as in load_of
+      const General slow{source_.damping.base_loss, source_.damping.base_rate, 0};
+      force += elastic(slow, &Partitioned::fs).transpose() * carried;
+      force += elastic(slow, &Partitioned::ss) * supports;
+    }
+    VectorXcd body = imaginary * omega_ * drag * (system.mass.ff.cast<Complex>() * relative);
+    if (modes_.cols() > 0) body += modes_ * (correction_ * (modes_.transpose() * relative));
+    return own.transpose().cast<Complex>() * force - share.transpose().cast<Complex>() * body;
+  }
+
  private:
   [[nodiscard]] ComplexSparse matrix(const System& system) const {
     ComplexSparse z = (system.stiffness.ff - omega_ * omega_ * system.mass.ff).cast<Complex>();
     z += damping_;
     return z;
   }
-  double omega_;
+  const AuditSource& source_;
+  double frequency_, omega_;
   ComplexSparse damping_;
   ComplexFactorisation factor_;
   MatrixXcd modes_, solved_modes_, correction_, inner_;
@@ -156,6 +194,26 @@ VectorXcd load_of(const AuditSource& source, const VectorXcd& directions, double
   load -= (forces(system.dashpot) + source.damping.base_rate * general) * velocity;
   load -= imaginary * ((forces(system.loss) + source.damping.base_loss * general) * displacement);
   return load;
+}
+
+// Reactions of the answers by the equilibrium of the supports, in the place of rows: what the real parts of the answers
+// stand for carries the real parts of the reactions, and so the imaginary ones.
+SupportReaction balanced(const AuditSource& source, const Direct& direct, const MatrixXcd& solutions,
+                         const std::vector<VectorXcd>& directions, double omega, const MatrixXd& share,
+                         const MatrixXd& own) {
+  const Index motions = source.system.support_motion.cols(), count = solutions.cols();
+  SupportReaction reaction;
+  for (MatrixXd* each : {&reaction.inertia, &reaction.viscous, &reaction.loss, &reaction.general})
+    *each = MatrixXd::Zero(6, 2 * count);
+  for (MatrixXd* each :
+       {&reaction.mass, &reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general})
+    *each = MatrixXd::Zero(6, motions);
+  for (Index k = 0; k < count; ++k) {
+    const VectorXcd force = direct.reaction(solutions.col(k), directions[static_cast<std::size_t>(k)], share, own);
+    reaction.inertia.middleCols<2>(2 * k) << force.real(), force.imag();
+  }
+  reaction.inertia /= -omega * omega;
+  return reaction;
 }
 
 // The state of a basis of `answers` pairs of columns, the real and the imaginary part of each, that is one of them, and
@@ -228,7 +286,8 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
       loads.rightCols(1) = load_of(source, directions.back(), omega);
     }
     if (looked_at.empty()) continue;
-    const MatrixXcd solutions = Direct(source, order, frequency).solve(loads);
+    const Direct full(source, order, frequency);
+    const MatrixXcd solutions = full.solve(loads);
     // Real and imaginary parts of all answers stand in for modes, so that what is watched has the same rows.
     const Index count = solutions.cols();
     ModalBasis parts;
@@ -240,6 +299,17 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     parts.statics = source.basis.statics;
     parts.foot_influence = source.basis.foot_influence;
     derive(system, parts);
+    for (std::size_t b = 0; b < parts.bases.size(); ++b) {
+      const auto first = 6 * static_cast<Index>(b);
+      parts.bases[b] =
+          balanced(source, full, solutions, directions, omega, parts.statics.influence.middleCols(first, 6),
+                   system.support_motion.middleCols(first, 6));
+    }
+    for (std::size_t f = 0; f < parts.feet.size(); ++f) {
+      MatrixXd motion = MatrixXd::Zero(system.supports, 6);
+      motion.middleRows<6>(6 * static_cast<Index>(f)).setIdentity();
+      parts.feet[f] = balanced(source, full, solutions, directions, omega, parts.foot_influence[f], motion);
+    }
     const ModalDamping own = force_damping(source, frequency, 2 * count);
     const std::vector<Watched> direct =
         watch(source.assembly, Channels(source.assembly, system, parts, own), source.requests, source.stress);

@@ -15,15 +15,14 @@ constexpr int most_finder_steps = 100;
 
 }  // namespace
 
-DirectionFinder::DirectionFinder(const Channels& channels, const StressStations& stations,
-                                 const std::vector<StressLoad>& loads, const std::vector<LoadState>& states)
-    : channels_(channels), stations_(stations), states_(states) {
+DirectionFinder::DirectionFinder(const Channels& channels, const StressStations& stations, const ExcitedLoads& loads)
+    : channels_(channels), stations_(stations), loads_(loads) {
   std::map<const Environment*, std::vector<std::size_t>> axes;
   for (std::size_t i = 0; i < loads.size(); ++i) {
-    const Environment& environment = *loads[i].environment;
+    const Environment& environment = loads[i]->environment;
     if (environment.combination == Environment::Combination::root_sum_of_squares) axes[&environment].push_back(i);
     for (std::size_t still = 0; still < loads.size(); ++still) {
-      const double many = weight_on_top(environment, *loads[still].environment);
+      const double many = weight_on_top(environment, loads[still]->environment);
       if (many == 0) continue;
       goals_.push_back({{i}, many, still});
       if (environment.upper != 1) goals_.push_back({{i}, many * environment.upper, still});
@@ -43,7 +42,7 @@ std::vector<Vector3> DirectionFinder::find(const StressPlace& place, const LoadM
   const auto columns_of = [&](std::size_t i, const Eigen::RowVectorXd& normal) -> std::vector<Index> {
     const Columns& own = load.of_load[i];
     std::vector<Index> columns;
-    if (states_[i].type == Environment::Type::sine) {
+    if (loads_[i]->sine) {
       const Index points = own.count / 2;
       Index best = 0;
       (normal.segment(own.first, points).array().square() + normal.segment(own.first + points, points).array().square())

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <map>
+#include <memory>
 #include <string>
 
 #include "core/excitation/frequency_grid.h"
@@ -103,7 +104,6 @@ struct Outcome {
   std::vector<RandomRow> random;
   std::vector<StaticRow> steady;
   double integration_error = 0;
-  int integration_points = 0;
   [[nodiscard]] bool is_combined() const { return axis < 0; }
   /// Its peaks have no frequency and no phase of their own.
   [[nodiscard]] bool is_root_sum() const;
@@ -114,10 +114,34 @@ struct Outcome {
 /// modes)
 void require_response(const Environment& environment, const ModalBasis& basis, const ModalDamping& damping);
 
-/// Runs an environment along one of its axes.
+/// What an environment along one of its axes does to the whole model: made once for all that is asked of it, the survey
+/// of stress and what is watched. Its parts refer to one another: it stays where it was made.
+struct Excited {
+  /// @throws InputError      see require_response
+  /// @throws NumericalError  the RMS integral does not settle
+  Excited(const Environment& environment, int axis, const System& system, const ModalBasis& basis,
+          const ModalDamping& damping);
+  Excited(const Excited&) = delete;
+  Excited& operator=(const Excited&) = delete;
+  ~Excited() = default;
+
+  const Environment& environment;
+  int axis;
+  Eigen::VectorXcd still;            ///< steady: z
+  std::optional<Transfer> transfer;  ///< of sine and random
+  std::vector<double> grid;          ///< Hz
+  std::optional<SineResponse> sine;
+  std::optional<ModalCovariance> covariance;
+};
+
+/// Each made where it stays.
+using ExcitedLoads = std::vector<std::unique_ptr<Excited>>;
+
+/// Peaks or RMS of all that is watched, of sine or random. The covariance is refined where they need it.
 /// @param after  the outcome of the steady environment that acts at the same time, or nullptr
-/// @throws InputError      see require_response
-/// @throws NumericalError  the RMS integral does not settle
+[[nodiscard]] Outcome run_environment(Excited& excited, const std::vector<Watched>& watched,
+                                      const Outcome* after = nullptr);
+/// The same of an environment along one of its axes that nothing else is asked of.
 [[nodiscard]] Outcome run_environment(const Environment& environment, int axis, const System& system,
                                       const ModalBasis& basis, const ModalDamping& damping,
                                       const std::vector<Watched>& watched, const Outcome* after = nullptr);

@@ -280,11 +280,6 @@ std::vector<double> rule_errors(std::span<const double> squares) {
   return errors;
 }
 
-double root_mean_square(const Measure& measure, const ModalCovariance& covariance) {
-  const double variance = (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).sum().real();
-  return std::sqrt(std::max(0.0, variance));
-}
-
 namespace {
 
 // Columns of the state that some row uses.

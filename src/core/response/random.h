@@ -52,10 +52,6 @@ void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCova
 /// @param squares  |w|² times the weights, at the points of the rule
 [[nodiscard]] std::vector<double> rule_errors(std::span<const double> squares);
 
-/// RMS = √(Σ Re(ψ Γ ψᴴ)) over the rows of a measure. Of a magnitude it is the RMS of √(x²+y²+z²), which is not
-/// Gaussian.
-[[nodiscard]] double root_mean_square(const Measure& measure, const ModalCovariance& covariance);
-
 /// Re(ψ Γ ψᴴ) of every `width` rows among themselves: width x width blocks below one another, rows x width.
 [[nodiscard]] Eigen::MatrixXd block_covariances(const Eigen::MatrixXcd& rows, int width,
                                                 const ModalCovariance& covariance, const StateLayout& layout);

@@ -241,21 +241,4 @@ Matrix3 stress_tensor(const StressStation& station, int level, const Vector6& va
   return station.axes.transpose() * local * station.axes;
 }
 
-Eigen::VectorXd stress_jump(const StressStations& stations, int part, const StressStations::NodeRows& motions,
-                            Index columns) {
-  Eigen::VectorXd jump = Eigen::VectorXd::Zero(columns), whole = jump;
-  const auto [from, to] = stations.of_part(part);
-  for (std::size_t s = from; s < to; ++s) {
-    const std::vector<MatrixXd> each = stations.rows_by_element(s, motions, columns);
-    MatrixXd mean = MatrixXd::Zero(6, columns);
-    for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
-    for (int level = 0; level < levels_of(stations.all()[s]); ++level) {
-      const MatrixXd mises = von_mises_rows(stations.all()[s], level);
-      for (const MatrixXd& own : each) jump += (mises * (own - mean)).colwise().squaredNorm().transpose();
-      whole += static_cast<double>(each.size()) * (mises * mean).colwise().squaredNorm().transpose();
-    }
-  }
-  return (jump.array() / whole.array().max(1e-300)).sqrt();
-}
-
 }  // namespace avrenk

@@ -97,11 +97,4 @@ enum class StressQuantity { von_mises, principal, xx, yy, zz, xy, yz, zx };
 /// The stress tensor in global axes at one level, from the six values of a station.
 [[nodiscard]] Matrix3 stress_tensor(const StressStation& station, int level, const Vector6& values);
 
-/// How far neighbouring elements of a part disagree under some motions: the root of the sum of squares of the von Mises
-/// stress of (element − mean) over that of the mean, over all nodes of all elements of the part, column by column. Zero
-/// for a mesh that is fine enough; of the order of the error of the stresses (Zienkiewicz & Zhu, Int. J. Numer. Meth.
-/// Engng 24, 1987, for the idea).
-[[nodiscard]] Eigen::VectorXd stress_jump(const StressStations& stations, int part,
-                                          const StressStations::NodeRows& motions, Eigen::Index columns);
-
 }  // namespace avrenk

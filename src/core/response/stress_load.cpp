@@ -11,24 +11,6 @@ using Eigen::Index;
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 
-void make_state(const StressLoad& load, const System& system, const ModalBasis& basis, const ModalDamping& damping,
-                LoadState& state) {
-  const Environment& environment = *load.environment;
-  state.type = environment.type;
-  if (environment.type == Environment::Type::steady) {
-    state.still = steady_state(environment, system, basis);
-    return;
-  }
-  state.transfer.emplace(basis, damping, base_inputs(basis, damping, environment.directions(load.axis, system)));
-  if (environment.type == Environment::Type::random) {
-    state.gamma = integrate_covariance(*state.transfer, environment.input).gamma;
-    return;
-  }
-  state.response.emplace(*state.transfer, environment.input,
-                         frequency_grid(environment.grid, environment.input.curve_points(), resonances(basis, damping)),
-                         grid_shortfall(environment.grid.points_per_resonance));
-}
-
 namespace {
 
 // F with F Fᵀ = Re(C Γ Cᴴ), by the eigenvectors of the matrix of correlations: high modes move little and strain much,
@@ -59,24 +41,24 @@ std::vector<Index> strongest_first(const MatrixXd& block, const Eigen::VectorXd&
 
 }  // namespace
 
-LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
+LoadMatrix load_matrix(const ExcitedLoads& loads, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
   std::vector<MatrixXd> blocks;
   LoadMatrix all;
   all.fold = fold;
   Index sum = 0;
-  for (const LoadState& state : states) {
+  for (const auto& each : loads) {
     MatrixXd block;
-    if (state.type == Environment::Type::sine) {
-      const MatrixXcd w = state.response->curves(fold);
+    if (each->sine) {
+      const MatrixXcd w = each->sine->curves(fold);
       block.resize(w.rows(), 2 * w.cols());
       block << w.real(), w.imag();
-    } else if (state.type == Environment::Type::random) {
-      block = factor_of(state.gamma, fold);
+    } else if (each->covariance) {
+      block = factor_of(each->covariance->gamma, fold);
     } else {
-      block = (fold * state.still).real();
+      block = (fold * each->still).real();
     }
     all.of_load.push_back({sum, block.cols()});
-    if (state.type == Environment::Type::sine) all.of_load.back().order = strongest_first(block, omega);
+    if (each->sine) all.of_load.back().order = strongest_first(block, omega);
     sum += block.cols();
     blocks.push_back(std::move(block));
   }
@@ -86,10 +68,9 @@ LoadMatrix load_matrix(const std::vector<LoadState>& states, const MatrixXcd& fo
   return all;
 }
 
-MatrixXd columns_at(const LoadState& state, const LoadMatrix& load, std::size_t index, double frequency, double level) {
-  if (state.type != Environment::Type::sine)
-    return load.matrix.middleCols(load.of_load[index].first, load.of_load[index].count);
-  const Eigen::VectorXcd w = level * (load.fold * state.transfer->state(frequency).col(0));
+MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index, double frequency, double level) {
+  if (!excited.sine) return load.matrix.middleCols(load.of_load[index].first, load.of_load[index].count);
+  const Eigen::VectorXcd w = level * (load.fold * excited.transfer->state(frequency).col(0));
   MatrixXd both(w.size(), 2);
   both << w.real(), w.imag();
   return both;

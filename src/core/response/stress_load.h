@@ -2,7 +2,6 @@
 /// multiplied with all of them at once. For the survey of stress.
 #pragma once
 
-#include <optional>
 #include <vector>
 
 #include "core/response/stress_survey.h"
@@ -22,28 +21,15 @@ struct LoadMatrix {
   std::vector<Columns> of_load;
 };
 
-/// States of one load, before damping is folded in. Its parts refer to one another: it stays where it was made.
-struct LoadState {
-  Environment::Type type = Environment::Type::steady;
-  std::optional<Transfer> transfer;      // sine
-  std::optional<SineResponse> response;  // sine
-  Eigen::MatrixXcd gamma;                // random
-  Eigen::VectorXcd still;                // steady
-};
-
-/// @throws NumericalError  an RMS integral does not settle
-void make_state(const StressLoad& load, const System& system, const ModalBasis& basis, const ModalDamping& damping,
-                LoadState& state);
-
 /// All loads on the columns of strain.
 /// @param fold   columns of strain, damping of one material included, from the state
 /// @param omega  of the modes: their strain energy says which frequencies of a sweep strain most
-[[nodiscard]] LoadMatrix load_matrix(const std::vector<LoadState>& states, const Eigen::MatrixXcd& fold,
+[[nodiscard]] LoadMatrix load_matrix(const ExcitedLoads& loads, const Eigen::MatrixXcd& fold,
                                      const Eigen::VectorXd& omega);
 
 /// What one load does to the columns of strain at a frequency: real and imaginary parts of a sine, the factor of a
 /// random covariance, a steady answer.
-[[nodiscard]] Eigen::MatrixXd columns_at(const LoadState& state, const LoadMatrix& load, std::size_t index,
+[[nodiscard]] Eigen::MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index,
                                          double frequency, double level);
 
 }  // namespace avrenk

@@ -14,7 +14,7 @@ namespace {
 constexpr int most_turns = 20;
 }  // namespace
 
-WorstStress StressRefiner::locate(const StressPlace& place, const StressField& field, const LoadState& state,
+WorstStress StressRefiner::locate(const StressPlace& place, const StressField& field, const Excited& excited,
                                   const LoadMatrix& load, std::size_t index) const {
   const StressStation& station = stations_.all()[static_cast<std::size_t>(place.station)];
   const auto motions = [&](int node) { return channels_.strain_rows(node); };
@@ -26,19 +26,19 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
   worst.direction = field.direction_at(place);
   const auto rows_now = [&] { return quantity_rows(station, place.level, field.quantity, worst.direction); };
   double level = 1;
-  if (state.type == Environment::Type::sine) {
+  if (excited.sine) {
     const auto& loss_factor = assembly_.material_of(station.part).loss_factor;
     // Of a principal stress the best frequency of a direction and the best direction at that frequency in turn: the
     // largest of both, which never falls.
     for (int turn = 0; turn < most_turns; ++turn) {
       const Measure measure{"", channels_.from_strain(rows_now() * mean, loss_factor)};
-      const SinePeak peak = state.response->peak(measure);
+      const SinePeak peak = excited.sine->peak(measure);
       worst.value = peak.value;
       worst.frequency = peak.frequency;
       worst.phase = peak.phase;
-      level = state.response->level(measure, peak.frequency);
+      level = excited.sine->level(measure, peak.frequency);
       if (field.quantity != StressQuantity::principal) break;
-      const MatrixXd stress = mean * columns_at(state, load, index, peak.frequency, level);
+      const MatrixXd stress = mean * columns_at(excited, load, index, peak.frequency, level);
       const LargestNormalStress next = largest_normal_stress(std::array{
           stress_tensor(station, place.level, stress.col(0)), stress_tensor(station, place.level, stress.col(1))});
       if (next.square <= peak.value * peak.value * (1 + 1e-12)) break;
@@ -46,15 +46,15 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
     }
   }
   const MatrixXd rows = rows_now();
-  const MatrixXd x = columns_at(state, load, index, worst.frequency, level);
+  const MatrixXd x = columns_at(excited, load, index, worst.frequency, level);
   double difference = 0;
   for (const MatrixXd& own : each)
     difference += (rows * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
   const double whole = (rows * (mean * x)).squaredNorm();
   if (each.size() > 1) worst.jump = whole > 0 ? std::sqrt(difference / whole) : 0;
-  if (state.type != Environment::Type::random) {
+  if (!excited.covariance) {
     Vector6 now = (mean * x).col(0);
-    if (state.type == Environment::Type::sine) {
+    if (excited.sine) {
       const Eigen::VectorXcd w = (mean * x).col(0) + Complex(0, 1) * (mean * x).col(1);
       now = (w * std::polar(1.0, -worst.phase)).real();
     }

@@ -47,22 +47,20 @@ StressField empty_field(const StressLoad& load, StressQuantity quantity, Index s
 }  // namespace
 
 StressSurvey survey_stress(const Assembly& assembly, const System& system, const ModalBasis& basis,
-                           const ModalDamping& damping, const StressStations& stations,
-                           const std::vector<StressLoad>& loads, const std::vector<StressDemand>& demands, int threads,
-                           std::size_t bytes_at_once) {
+                           const ModalDamping& damping, const StressStations& stations, const ExcitedLoads& loads,
+                           const std::vector<StressDemand>& demands, int threads, std::size_t bytes_at_once) {
   StressSurvey survey;
   const std::vector<StressDemand> wanted = by_quantity(demands);
   for (const StressDemand& demand : wanted)
-    for (const StressLoad& load : loads)
-      survey.fields.push_back(empty_field(load, demand.quantity, static_cast<Index>(stations.size())));
-  for (const StressLoad& load : loads)
-    if (load.environment->type == Environment::Type::sine)
-      survey.shortfall = std::max(survey.shortfall, 1 - grid_shortfall(load.environment->grid.points_per_resonance));
+    for (const auto& load : loads)
+      survey.fields.push_back(
+          empty_field({&load->environment, load->axis}, demand.quantity, static_cast<Index>(stations.size())));
+  for (const auto& load : loads)
+    if (load->sine)
+      survey.shortfall = std::max(survey.shortfall, 1 - grid_shortfall(load->environment.grid.points_per_resonance));
   const auto asks_for = [](const StressDemand& demand, int part) {
     return std::binary_search(demand.parts.begin(), demand.parts.end(), part);
   };
-  std::vector<LoadState> states(loads.size());
-  run_jobs(loads.size(), threads, [&](std::size_t i) { make_state(loads[i], system, basis, damping, states[i]); });
   const Channels channels(assembly, system, basis, damping);
   std::map<std::optional<double>, LoadMatrix> matrices;  // by the loss factor of the material
   struct Stretch {
@@ -79,11 +77,11 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     auto found = matrices.find(loss_factor);
     if (found == matrices.end())
       found = matrices
-                  .emplace(loss_factor, load_matrix(states,
+                  .emplace(loss_factor, load_matrix(loads,
                                                     channels.from_strain(MatrixXd::Identity(channels.strain_columns(),
                                                                                             channels.strain_columns()),
                                                                          loss_factor),
-                                                    basis.omega))
+                                                    basis.stiffness().cwiseSqrt()))
                   .first;
     for (std::size_t at = from; at < to; at += stations_in_job)
       stretches.push_back(
@@ -111,8 +109,8 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
           for (int level = 0; level < levels_of(kind); ++level) {
             const StressStretch stretch{stations.all(), first + part, now, wanted[q].quantity, level};
             StressField& field = survey.fields[q * loads.size() + i];
-            if (states[i].type == Environment::Type::sine)
-              take_sine(stretch, w, load->of_load[i], states[i].response->grid(), field);
+            if (loads[i]->sine)
+              take_sine(stretch, w, load->of_load[i], loads[i]->grid, field);
             else
               take_sum(stretch, w, load->of_load[i], field);
           }
@@ -135,11 +133,11 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     run_jobs(list.size(), threads, [&](std::size_t k) {
       const int part = stations.all()[static_cast<std::size_t>(list[k].station)].part;
       field.worst[k] =
-          refiner.locate(list[k], field, states[i], matrices.at(assembly.material_of(part).loss_factor), i);
+          refiner.locate(list[k], field, *loads[i], matrices.at(assembly.material_of(part).loss_factor), i);
     });
     std::stable_sort(field.worst.begin(), field.worst.end(),
                      [](const WorstStress& a, const WorstStress& b) { return std::abs(a.value) > std::abs(b.value); });
-    if (states[i].type != Environment::Type::sine) continue;
+    if (!loads[i]->sine) continue;
     for (const WorstStress& worst : field.worst) {
       field.value(worst.place.level, worst.place.station) = worst.value;
       field.frequency(worst.place.level, worst.place.station) = worst.frequency;
@@ -147,7 +145,7 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
       if (field.quantity == StressQuantity::principal) field.direction_at(worst.place) = worst.direction;
     }
   }
-  const DirectionFinder finder(channels, stations, loads, states);
+  const DirectionFinder finder(channels, stations, loads);
   for (const StressDemand& demand : demands) {
     if (demand.quantity != StressQuantity::principal || !finder.has_goals()) continue;
     const std::vector<StressPlace> places = candidate_places(survey, stations, demand);

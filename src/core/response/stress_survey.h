@@ -78,10 +78,9 @@ struct StressDemand {
 
 /// Rows of stress on the modal coordinates are made once, stretch by stretch, and multiplied with the states of all
 /// loads together: at no time more than about `bytes_at_once` for each thread.
-/// @throws NumericalError  an RMS integral does not settle
 [[nodiscard]] StressSurvey survey_stress(const Assembly& assembly, const System& system, const ModalBasis& basis,
                                          const ModalDamping& damping, const StressStations& stations,
-                                         const std::vector<StressLoad>& loads, const std::vector<StressDemand>& demands,
+                                         const ExcitedLoads& loads, const std::vector<StressDemand>& demands,
                                          int threads, std::size_t bytes_at_once = 8U << 20U);
 
 /// The `most` values over the places of some parts that are largest without their sign, largest first; places without a

@@ -18,7 +18,7 @@ constexpr double ring_down = 8;  // times the decay: e^-8 is left by then
 // From before a resonance to where what it leaves has died down.
 std::vector<std::pair<double, double>> windows_of(const ModalBasis& basis, const ModalDamping& damping, double rate) {
   std::vector<std::pair<double, double>> windows;
-  for (int r = 0; r < basis.size(); ++r) {
+  for (int r = 0; r < basis.with_mass(); ++r) {
     const double f = basis.frequency(r), ratio = std::max(damping.effective_ratio(r), 1e-12);
     // The response rings for 1/(ζω); the sweep covers a frequency span in that time.
     const double span = ring_down * rate * std::log(2.0) / 60 * f / (ratio * 2 * pi * f);
@@ -121,13 +121,16 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
   coordinates_.resize(modes.coordinates(), points);
   if (modes.is_first_order()) {
     MatrixXcd& c = coordinates_;
+    const Index n = modes.triangle().rows();
     for (Index j = c.rows() - 1; j >= 0; --j) {  // what a later coordinate of a triangle does forces those before it
       const Complex s = modes.poles()[j];
       Eigen::VectorXcd own = forcing.row(j).transpose();
-      if (!modes.is_diagonal())
-        own += (modes.triangle().row(j).tail(c.rows() - 1 - j) * c.bottomRows(c.rows() - 1 - j)).transpose();
-      c.row(j) =
-          (passed(s) ? swept_envelope(s, own, grid_, growth) : followed_envelope(s, own, grid_, growth)).transpose();
+      if (!modes.is_diagonal() && !modes.is_static(j))
+        own += (modes.triangle().row(j).tail(n - 1 - j) * c.middleRows(j + 1, n - 1 - j)).transpose();
+      c.row(j) = (modes.is_static(j) ? own
+                  : passed(s)        ? swept_envelope(s, own, grid_, growth)
+                                     : followed_envelope(s, own, grid_, growth))
+                     .transpose();
     }
   } else {
     // Coordinates of second order: c = (g₁ − g₂)/(s₁ − s₂).
@@ -149,19 +152,34 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
   force_ = std::move(force);
 }
 
-// Rows on q, q̇ and q̈ = p − V q̇ − (Λ + iD) q as rows on the coordinates; the bases' own motion is the steady one.
+// Rows on q, q̇ and q̈ = p − V q̇ − (Λ + iD) q as rows on the coordinates; the bases' own motion is the steady one, and
+// so are the rates of what has no mass.
 MatrixXcd SweptResponse::response(const MatrixXcd& rows, Index begin, Index end) const {
   const StateLayout& layout = transfer_.layout();
   const DampedModes& modes = transfer_.damping().modes;
   const auto block = [&](int derivative) { return rows.middleCols(layout.modal(derivative), layout.modes); };
-  const auto [elastic, viscous] = transfer_.damping().force_rows(transfer_.basis(), block(2));
+  const Index massless = transfer_.basis().massless;
+  MatrixXcd on_acceleration = block(2);
+  const MatrixXcd on_massless_acceleration = on_acceleration.rightCols(massless);
+  on_acceleration.rightCols(massless).setZero();
+  const auto [elastic, viscous] = transfer_.damping().force_rows(transfer_.basis(), on_acceleration);
   const MatrixXcd on_q = block(0) - elastic, on_velocity = block(1) - viscous;
   const auto inside = [&](const MatrixXcd& table) { return table.middleCols(begin, end - begin); };
-  MatrixXcd w = block(2) * inside(force_);
+  MatrixXcd w = on_acceleration * inside(force_);
   if (modes.is_first_order()) {
     w += (modes.rows(on_q) + modes.velocity_rows(on_velocity)) * inside(coordinates_);
   } else {
     w += modes.rows(on_q) * inside(coordinates_) + modes.rows(on_velocity) * inside(rates_);
+  }
+  if (massless > 0) {
+    const MatrixXcd massless_motion = modes.modal(inside(coordinates_)).bottomRows(massless);
+    const MatrixXcd rates = on_velocity.rightCols(massless) * massless_motion,
+                    accelerations = on_massless_acceleration * massless_motion;
+    for (Index k = 0; k < w.cols(); ++k) {
+      const double omega = 2 * pi * grid_[static_cast<std::size_t>(begin + k)];
+      if (modes.is_first_order()) w.col(k) += Complex(0, omega) * rates.col(k);
+      w.col(k) -= omega * omega * accelerations.col(k);
+    }
   }
   const Eigen::VectorXcd base = transfer_.inputs().base.col(0);
   for (int derivative = 0; derivative < 3; ++derivative) {

@@ -76,7 +76,8 @@ MatrixXcd Transfer::coordinates(double frequency) const {
   const double omega = 2 * pi * frequency;
   if (!directly_) return damping_.modes.modal(damping_.modes.respond(omega, damped_force(omega)));
   MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
-  stiffness.diagonal().array() += basis_.omega.array().square() - omega * omega;
+  stiffness.diagonal() += basis_.stiffness();
+  stiffness.diagonal().head(basis_.with_mass()).array() -= omega * omega;
   return ComplexLu(std::move(stiffness)).solve(modal_force(frequency));
 }
 

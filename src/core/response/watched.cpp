@@ -110,7 +110,7 @@ constexpr WatchedQuantity quantities[] = {
                   of_node<NodeMotion::absolute_acceleration>, true),
     {"relative motion", "motion of the second place from the first along a line", Subject::pair, &kind::length, false,
      false, false, of_pair},
-    {"clearance", "motion along a line that uses up a gap", Subject::pair, &kind::length, false, false, false, of_pair},
+    {"clearance", "motion along a line that closes a gap", Subject::pair, &kind::length, false, false, false, of_pair},
     vector_quantity("force", "spring force", Subject::spring, kind::force, spring_force<Half::upper>),
     vector_quantity("moment", "spring moment", Subject::spring, kind::moment, spring_force<Half::lower>),
     vector_quantity("travel", "spring travel", Subject::spring, kind::length, spring_travel<Half::upper>),
@@ -264,7 +264,7 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
       labelled.add(
           assembly.describe_node(element.nodes[end], assembly.parts[static_cast<std::size_t>(element.part)].name),
           forces.middleRows(6 * static_cast<Eigen::Index>(end) + first, count));
-      sections.push_back(properties.sections[2 * end]);
+      sections.push_back(&properties.at_end(end));
       parts.push_back(element.part);
     }
   }

@@ -80,8 +80,8 @@ MatrixXd strain_energy_density(const Assembly& assembly, const MatrixXd& motions
   MatrixXd density(elements, motions.cols());
   Index row = 0;
   for (const BeamElement& beam : assembly.beams)
-    density.row(row++) = strain_energy_of(assembly, beam, motions) /
-                         (assembly.properties(beam).sections[1]->area * beam.geometry.length());
+    density.row(row++) =
+        strain_energy_of(assembly, beam, motions) / (assembly.properties(beam).middle().area * beam.geometry.length());
   for (const ElementGroup& group : assembly.groups) {
     const VectorXd volume = volume_of(assembly, group);
     density.middleRows(row, volume.size()) =

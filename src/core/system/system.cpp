@@ -1,5 +1,8 @@
 #include "core/system/system.h"
 
+#include <fmt/format.h>
+
+#include <cmath>
 #include <memory>
 
 #include "core/error.h"
@@ -17,6 +20,22 @@ BeamMatrix beam_arms(const Assembly& assembly, const BeamElement& beam) {
   }
   return arms;
 }
+
+namespace {
+
+// Sizes and materials whose products leave the range of numbers.
+void refuse_beyond_numbers(const Assembly& assembly, const System& system) {
+  for (const auto& [matrix, name] : {std::pair{&system.stiffness.ff, "stiffness"}, {&system.mass.ff, "mass"}})
+    for (Eigen::Index column = 0; column < matrix->cols(); ++column)
+      for (SparseMatrix::InnerIterator entry(*matrix, column); entry; ++entry)
+        if (!std::isfinite(entry.value()))
+          refuse("model",
+                 fmt::format("the {} of {} is beyond all numbers", name,
+                             assembly.describe_node(system.node_of_column[static_cast<std::size_t>(column)])),
+                 "look at the units of its sizes and its material");
+}
+
+}  // namespace
 
 System make_system(const Assembly& assembly, int threads) {
   const Numbering numbering(assembly);
@@ -65,6 +84,7 @@ System make_system(const Assembly& assembly, int threads) {
   system.dashpot = dashpot_sum.finish(threads);
   system.loss = loss_sum.finish(threads);
   system.own_stiffness = own_sum.finish(threads);
+  refuse_beyond_numbers(assembly, system);
 
   std::vector<Eigen::Triplet<double>> rows_of_t;
   std::array<Numbering::Row, 6> rows;
@@ -137,13 +157,17 @@ Eigen::MatrixXd unstiffened(const SparseMatrix& stiffness) {
 
 }  // namespace
 
-Factorisation factorise_stiffness(const Assembly& assembly, const System& system, const EliminationOrder& order) {
+void refuse_loose(const Assembly& assembly, const System& system) {
   if (system.free == 0)
     throw InputError(Problem{"base " + assembly.bases.front().name, "every node is held, nothing can move",
                              "hold fewer nodes", std::nullopt});
   if (std::vector<Problem> loose = loose_groups(assembly); !loose.empty()) throw InputError(std::move(loose));
   if (const Eigen::MatrixXd motions = unstiffened(system.stiffness.ff); motions.cols() > 0)
     throw InputError(describe_motions(assembly, system, motions));
+}
+
+Factorisation factorise_stiffness(const Assembly& assembly, const System& system, const EliminationOrder& order) {
+  refuse_loose(assembly, system);
   Factorisation factorisation(system.stiffness.ff, order, Factorisation::ZeroPivots::detect);
   if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
     throw InputError(std::move(problems));

@@ -72,7 +72,8 @@ struct System {
 [[nodiscard]] BeamMatrix beam_arms(const Assembly& assembly, const BeamElement& beam);
 
 /// Numbers the unknowns and assembles the matrices.
-/// @throws InputError  a node follows two leads, links form a ring, a held node follows, no node is held
+/// @throws InputError  a node follows two leads, links form a ring, a held node follows, no node is held; a stiffness
+/// or mass beyond all numbers
 /// @param threads  0: one a processor; the result does not depend on it
 [[nodiscard]] System make_system(const Assembly& assembly, int threads = 0);
 
@@ -88,6 +89,11 @@ struct StaticSolution {
 
 /// |B G − R| below this is rounding: conditioning 1e10 times epsilon 1e-16, and a decade.
 inline constexpr double rigid_tolerance = 1e-5;
+
+/// Refuses what needs no factorisation to be seen.
+/// @throws InputError  nothing can move, a group of nodes is joined to nothing that is held, an unknown has no
+/// stiffness
+void refuse_loose(const Assembly& assembly, const System& system);
 
 /// Factorises K_ff and checks it.
 /// @throws InputError  a part of the model can move freely: says which part, and how

@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "core/assess/clearance.h"
 #include "core/error.h"
 #include "support/models.h"
 
@@ -306,6 +307,110 @@ TEST(Watched, TurnsWithItsAxesAndMeasuresAlongALine) {
                                  transfer.state(40);
   const Complex exact = (apart.normalized().cast<Complex>().transpose() * moved)(0);
   EXPECT_LE(std::abs((clearance[0].measure(0).rows * transfer.state(40))(0) - exact), 1e-9 * std::abs(exact));
+}
+
+// Static and random added at each place: the place that is worst at the level applied is not the one that is worst at
+// its upper tolerance. 10 + 3·1 against 0 + 3·4, and 10 + 4.5·1 against 0 + 4.5·4.
+TEST(Limits, LookForTheWorstPlaceAgainAtTheUpperTolerance) {
+  const Shaken shaken;
+  Watched two = *find_watched(shaken.watched, "box.acceleration.z");
+  Candidates candidates;
+  candidates.base_width = candidates.width = 1;
+  candidates.rows = Eigen::MatrixXcd::Zero(2, shaken.watched[0].candidates->rows.cols());
+  candidates.base_labels = {"here", "there"};
+  candidates.items = {{0, -1}, {1, -1}};
+  two.candidates = std::make_shared<const Candidates>(candidates);
+  two.first = 0;
+  Environment random = shaken.random, still;
+  random.upper = 1.5;
+  still.name = "weight";
+  still.type = Environment::Type::steady;
+  Outcome shake, weight;
+  shake.environment = &random;
+  weight.environment = &still;
+  shake.random.resize(1);
+  shake.random[0].rms = 4;
+  shake.random[0].candidate_rms = Eigen::Vector2d(1, 4);
+  weight.steady.push_back({10, "here", Eigen::Vector2d(10, 0)});
+  Limit limit = limit_of(two.name, "random", {Take::Form::sigma, 3}, 14);
+  limit.with = "weight";
+  limit.at_upper = true;
+  const auto results = check_limits({limit}, {shake, weight}, {two}, shaken.solved.basis, shaken.solved.assembly);
+  ASSERT_EQ(results.size(), 1U);
+  EXPECT_NEAR(results[0].value, 13, 1e-12);
+  EXPECT_EQ(results[0].where, "here");
+  EXPECT_NEAR(results[0].margin, 14.0 / 13 - 1, 1e-12);
+  EXPECT_NEAR(results[0].upper_margin, 14.0 / 18 - 1, 1e-12);
+  EXPECT_FALSE(results[0].met);
+}
+
+// Of two bodies on top of each other, 3 kg on a spring of 4e4 N/m on 2 kg on one of 9e4 N/m, weight closes the gap
+// between them by m g/k and a field upwards opens it by as much; vibration does both.
+TEST(Clearance, JudgesWhatClosesTheGap) {
+  const DampingRule rule{DampingRule::Form::loss_factor, 0.05};
+  const Solved solved(test::chain({2, 3}, {9e4, 4e4}), test::count(1000), rule);
+  WatchRequest request;
+  request.name = "room";
+  request.pairs = {{1, 2}};
+  request.along = Vector3::UnitZ();
+  request.gap = 5e-3;
+  for (const WatchedQuantity& each : watched_quantities())
+    if (each.keyword == "clearance") request.quantity = &each;
+  const auto watched = watch(solved.assembly, solved.channels, {request});
+  Environment down, up, sine, random;
+  down.name = "down";
+  up.name = "up";
+  down.type = up.type = Environment::Type::steady;
+  down.acceleration = {0, 0, -9.81};
+  up.acceleration = {0, 0, 9.81};
+  for (Environment* each : {&sine, &random}) {
+    each->axes = {2};
+    each->input = LogLogTable({{10, 3, {}}, {100, 3, {}}}, 10);
+    each->grid = {10, 100, 24, 21, {}};
+    each->upper = 1.5;
+  }
+  sine.name = "sine";
+  random.name = "random";
+  random.type = Environment::Type::random;
+  const auto run = [&](const Environment& environment) {
+    return environment.type == Environment::Type::steady
+               ? run_steady(environment, solved.system, solved.basis, watched)
+               : run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+  };
+  const std::vector<Outcome> outcomes{run(down), run(up), run(sine), run(random)};
+  const double weight = 3 * 9.81 / 4e4, swing = outcomes[2].sine[0].peak.value, spread = outcomes[3].random[0].rms;
+  struct Case {
+    std::string in, with;
+    double closing, upper;
+  };
+  for (const Case& each :
+       {Case{"down", "", weight, weight}, Case{"up", "", -weight, -weight}, Case{"sine", "", swing, 1.5 * swing},
+        Case{"sine", "down", swing + weight, 1.5 * swing + weight},
+        Case{"sine", "up", swing - weight, 1.5 * swing - weight}, Case{"random", "", 3 * spread, 4.5 * spread},
+        Case{"random", "up", 3 * spread - weight, 4.5 * spread - weight}}) {
+    SCOPED_TRACE(each.in + " " + each.with);
+    Limit limit;
+    limit.name = "room";
+    limit.of = watched[0].name;
+    limit.environments = {each.in};
+    limit.take_random = {Take::Form::sigma, 3};
+    limit.with = each.with;
+    limit.at_least = 1e-3;
+    const auto results = check_limits({limit}, outcomes, watched, solved.basis, solved.assembly);
+    ASSERT_EQ(results.size(), 1U);
+    EXPECT_NEAR(results[0].value, each.closing, 1e-9 * std::abs(each.closing));
+    if (each.closing > 0) {
+      EXPECT_NEAR(results[0].margin, 4e-3 / each.closing - 1, 1e-8 * 4e-3 / each.closing);
+    } else {
+      EXPECT_TRUE(results[0].met);
+    }
+    if (each.upper != each.closing) {
+      EXPECT_NEAR(results[0].upper_margin, 4e-3 / each.upper - 1, 1e-8 * 4e-3 / each.upper);
+    }
+  }
+  const Clearance both = clearance_of(watched[0], 0, outcomes[2], &outcomes[1], 1);
+  EXPECT_NEAR(both.opening, swing + weight, 1e-9 * swing);
+  EXPECT_NEAR(both.left(), 5e-3 - swing + weight, 1e-9 * swing);
 }
 
 }  // namespace

@@ -152,7 +152,7 @@ TEST(Lines, HaveMirroredSectionsInTheirImages) {
         for (int beam = 0; beam < 8; ++beam) {
           const Eigen::VectorXcd forces = solved.channels.beam_forces(beam) * solved.transfer(direction).state(f);
           const BeamSection& section =
-              *solved.assembly.properties(solved.assembly.beams[static_cast<std::size_t>(beam)]).sections[0];
+              solved.assembly.properties(solved.assembly.beams[static_cast<std::size_t>(beam)]).at_end(0);
           for (const StressPoint& point : section.points) {
             const Eigen::Vector3cd stress = stress_rows(section, point).cast<Complex>() * forces.head(6);
             worst = std::max(worst, std::abs(stress[0] + stress[1]) + std::abs(stress[2]));

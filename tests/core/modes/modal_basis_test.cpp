@@ -95,6 +95,64 @@ TEST(ResidualVectors, MakeTheStaticResponseExactAndAreFlagged) {
   EXPECT_LE((k - Eigen::MatrixXd(k.diagonal().asDiagonal())).norm(), 1e-8 * k.norm());
 }
 
+// What a model of few modes makes of dampers: a mast on a stiff spring, a dashpot or a spring with loss from its tip to
+// a node without mass that a spring holds. The force in the damper against the full equations.
+TEST(ResidualVectors, CarryWhatDampersBend) {
+  for (const bool loss : {false, true}) {
+    test::Cantilever c;
+    c.elements = 20;
+    Assembly model = test::cantilever(c);
+    const int tip = c.elements;
+    const int middle = test::add_node(model, model.position(tip), "middle"),
+              post = test::add_node(model, model.position(tip), "post");
+    model.bases[0].feet.push_back({post});
+    Spring damper, holder;
+    damper.joint = "damper";
+    damper.nodes = {tip, middle};
+    damper.point = model.position(tip);
+    holder = damper;
+    holder.joint = "holder";
+    holder.nodes = {middle, post};
+    holder.stiffness.setConstant(2e4);
+    if (loss) {
+      damper.stiffness.setConstant(3e4);
+      damper.loss_factor = 0.8;
+    } else {
+      damper.dashpot.setConstant(400);
+    }
+    model.springs = {damper, holder};
+    const DampingRule rule{DampingRule::Form::loss_factor, 0.01};
+    const Solved few(model, test::count(4), rule), bare(model, {std::nullopt, 4, false, false}, rule),
+        all(model, test::count(1000), rule);
+    EXPECT_GT(few.basis.massless, 0);
+    EXPECT_EQ(bare.basis.massless, few.basis.massless);  // not a matter of accuracy
+    EXPECT_EQ(bare.basis.residual_vectors(), 0);
+    const auto worst = [&](const Solved& own) {
+      const Transfer transfer = own.transfer(2), exact = all.transfer(2);
+      double most = 0;
+      for (const double f : {3.0, 8.0, 11.5, 20.0, 45.0}) {
+        const Complex found = (own.channels.spring_force(0).row(2) * transfer.state(f))(0),
+                      right = (all.channels.spring_force(0).row(2) * exact.state(f))(0);
+        most = std::max(most, std::abs(found / right - 1.0));
+      }
+      return most;
+    };
+    EXPECT_LE(worst(few), 5e-3) << loss;
+    EXPECT_GT(worst(bare), 20 * worst(few)) << loss;  // residual vectors do it
+    // All modes, against K + iK_η + iωC − ω²M.
+    const System& s = all.system;
+    for (const double f : {0.5, 8.0, 60.0, 700.0}) {
+      const double w = 2 * pi * f;
+      Eigen::MatrixXcd dynamic = Eigen::MatrixXd(s.stiffness.ff - w * w * s.mass.ff).cast<Complex>();
+      dynamic +=
+          Complex(0, 1) * Eigen::MatrixXd(s.loss.ff + 0.01 * (s.stiffness.ff - s.own_stiffness.ff) + w * s.dashpot.ff);
+      const Eigen::VectorXcd u = dynamic.partialPivLu().solve(-all.basis.statics.inertia_load.col(2).cast<Complex>());
+      const Eigen::VectorXcd modal = all.basis.shapes.cast<Complex>() * all.transfer(2).coordinates(f).col(0);
+      EXPECT_LE((modal - u).norm(), 1e-8 * u.norm()) << f;
+    }
+  }
+}
+
 TEST(Damping, AddsLossFactorsByStrainEnergyAndDashpotsByTheirWork) {
   // Two equal masses on three springs in a row (fixed-free chain of two): closed form of the 2 x 2 problem
   // k [2 −1; −1 1], m I: λ = (3 ∓ √5)/2 k/m; the first spring's share of the strain energy is x₁²/λ' with x normalised.

@@ -61,6 +61,7 @@ TEST(Quantity, RefusesWithWhatIsWrongAndWhatToWrite) {
       {{kind::stress, "71 GPA", 0}, "unknown unit \"GPA\"; write \"GPa\""},
       {{kind::acceleration, "4 G", 0}, "\"G\" is no unit; write \"g\" for standard gravity, 9.80665 m/s^2"},
       {{kind::length, "long", 0}, "\"long\" is not a number with a unit; write a length such as \"8 mm\""},
+      {{kind::stress, "1e300 GPa", 0}, "\"1e300 GPa\" is beyond all numbers; write a stress such as \"71 GPa\""},
       {{kind::length, "inf mm", 0}, "\"inf mm\" is not a finite number; write a length such as \"8 mm\""},
       {{kind::length, "", 0}, "\"\" is not a number with a unit; write a length such as \"8 mm\""},
       {{kind::ratio, "2 deg", 0}, "\"2 deg\" is an angle; write a ratio such as \"2 %\""},

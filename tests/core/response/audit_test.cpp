@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <set>
+
 #include "support/models.h"
 
 namespace avrenk {
@@ -106,6 +108,15 @@ TEST(Audit, TakesRatiosAndGivenValuesAsTheModesDo) {
   rule.near = {{frequency, 0.05, 0.07, 0}};
   Solved given(test::chain({2}, {2 * std::pow(2 * pi * frequency, 2)}), test::count(1000), rule);
   EXPECT_LE(run(given, rule, environment, 2).worst, 1e-9);
+}
+
+// Quantities are audited whatever the size of others in other units: 1e8 N beside 6 mm.
+TEST(Audit, ComparesOnlyWhatHasTheSameUnit) {
+  Solved heavy(test::chain({1e6}, {1e6 * std::pow(2 * pi * 20, 2)}), test::count(1000), test::loss_factor(0.1));
+  std::set<std::string> looked_at;
+  for (const AuditedAnswer& each : run(heavy, test::loss_factor(0.1), sweep(5, 60), 2).answers)
+    looked_at.insert(watch(heavy.assembly, heavy.channels, watches(heavy.assembly))[each.watched].entry);
+  for (const char* entry : {"box", "travel", "isolator", "root"}) EXPECT_TRUE(looked_at.contains(entry)) << entry;
 }
 
 }  // namespace

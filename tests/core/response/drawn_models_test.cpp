@@ -1,4 +1,5 @@
-// Small models drawn at random, from hardly any damping to far beyond critical, on one base or two: every answer
+// Small models drawn at random, from hardly any damping to far beyond critical, with nodes without mass, on one base or
+// two: every answer
 // against the equations of motion solved at each frequency, and integrals of them by another rule.
 #include <gtest/gtest.h>
 
@@ -24,7 +25,7 @@ struct Link {
 };
 struct Drawn {
   std::string what;
-  std::vector<double> masses;
+  std::vector<double> masses;  // 0: a node without mass
   std::vector<Link> links;
   std::vector<Complex> bases;  // motion of each, per unit input
   double from = 1, to = 300;   // Hz
@@ -40,6 +41,7 @@ Assembly model_of(const Drawn& drawn) {
   const int feet = static_cast<int>(drawn.bases.size());
   for (const double mass : drawn.masses) {
     const int node = test::add_node(model, Vector3::Zero(), "mass");
+    if (mass == 0) continue;
     model.masses.push_back({"mass", node, Vector3::Zero(), mass, Matrix3::Identity() * mass});
   }
   for (const Link& link : drawn.links) {
@@ -94,6 +96,26 @@ std::vector<Drawn> draw_models() {
       {"critical", {2}, {{-1, 0, 8e4, 0, 2 * std::sqrt(8e4 * 2.0)}}, {1}, 1, 500, 3},
       {"far beyond critical", {2, 1}, {{-1, 0, 8e4, 0, 9e4}, {0, 1, 1e4, 0.1, 0}}, {1}, 0.5, 500, -6},
       {"narrow band", {2, 1}, {{-1, 0, 8e4, 0.02, 0}, {0, 1, 1e4, 0, 5}}, {1}, 12, 13},
+      {"spring and dashpot in series", {4, 0}, {{-1, 0, 9e4, 0.02, 0}, {-1, 1, 3e5, 0, 0}, {1, 0, 0, 0, 900}}, {1}},
+      {"nothing but a series", {4, 0}, {{-1, 0, 9e4, 0, 0}, {-1, 1, 3e5, 0, 0}, {1, 0, 0, 0, 300}}, {1}},
+      {"loss factors in series", {4, 0}, {{-1, 1, 9e4, 0.4, 0}, {1, 0, 3e5, 0.02, 0}}, {1}},
+      {"all kinds in a row",
+       {4, 0, 0, 2, 0},
+       {{-1, 1, 9e4, 0.4, 0},
+        {1, 2, 7e4, 0, 300},
+        {2, 0, 3e5, 0, 0},
+        {0, 4, 6e4, 0.1, 0},
+        {4, 3, 2e4, 0, 20},
+        {-1, 4, 0, 0, 90}},
+       {1}},
+      {"loss between two bases",
+       {0, 3},
+       {{-1, 0, 9e4, 0.4, 0}, {-2, 0, 5e4, 0.05, 0}, {0, 1, 7e4, 0.02, 0}},
+       {1, {0.3, -0.6}}},
+      {"dashpot between two bases",
+       {0, 3},
+       {{-1, 0, 9e4, 0, 70}, {-2, 0, 5e4, 0.05, 0}, {0, 1, 7e4, 0.02, 0}},
+       {1, {0.3, -0.6}}},
   };
   std::mt19937 random(11);
   std::uniform_real_distribution<double> uniform;
@@ -120,6 +142,10 @@ std::vector<Drawn> draw_models() {
     drawn.from = between(0.2, 50);
     drawn.to = drawn.from * between(1.05, 200);
     drawn.slope = 6 * (uniform(random) - 0.5);
+    all.push_back(drawn);
+    if (n < 3) continue;
+    drawn.what += ", the second without mass";
+    drawn.masses[1] = 0;
     all.push_back(drawn);
   }
   return all;
@@ -208,7 +234,7 @@ class DrawnModels : public testing::Test {
   static std::vector<double> natural_frequencies(const Drawn& drawn) {
     const auto n = static_cast<Eigen::Index>(drawn.masses.size());
     MatrixXd stiffness = MatrixXd::Zero(n, n), mass = stiffness;
-    for (Eigen::Index m = 0; m < n; ++m) mass(m, m) = drawn.masses[static_cast<std::size_t>(m)];
+    for (Eigen::Index m = 0; m < n; ++m) mass(m, m) = std::max(1e-6, drawn.masses[static_cast<std::size_t>(m)]);
     for (const Link& link : drawn.links)
       for (const auto& [own, other] : {std::pair{link.from, link.to}, {link.to, link.from}}) {
         if (own >= 0) stiffness(own, own) += link.k;
@@ -250,10 +276,10 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
         ASSERT_LE(at(std::clamp(drawn.from * std::pow(drawn.to / drawn.from, s / 2000.0), drawn.from, drawn.to)),
                   peak.value * (1 + 1e-9))
             << watched[z].name;
-      // Nothing moves across.
+      // Nothing moves across, but for rounding, which equal roots of different directions multiply.
       EXPECT_GE(sine.sine[z - 1].peak.value, 0);
-      EXPECT_LE(sine.sine[z - 1].peak.value, 1e-9 * peak.value + 1e-12);
-      EXPECT_LE(random.random[z - 1].rms, 1e-9 * random.random[z].rms + 1e-12);
+      EXPECT_LE(sine.sine[z - 1].peak.value, 1e-7 * peak.value + 1e-10);
+      EXPECT_LE(random.random[z - 1].rms, 1e-7 * random.random[z].rms + 1e-10);
     }
   }
 }

@@ -43,7 +43,7 @@ TEST(Random, AgreesWithADenseIntegralForEveryKindOfRow) {
     }
   }
   for (std::size_t k = 0; k < measures.size(); ++k) {
-    EXPECT_NEAR(root_mean_square(measures[k], covariance) / std::sqrt(integral[k]), 1, 1e-6) << k;
+    EXPECT_NEAR(test::root_mean_square(measures[k], covariance) / std::sqrt(integral[k]), 1, 1e-6) << k;
     EXPECT_NEAR(variance_shares(measures[k], covariance, transfer.layout()).sum(), 1, 1e-9);
   }
   // The drawn curve comes near, and nearer when it is finer.
@@ -53,7 +53,7 @@ TEST(Random, AgreesWithADenseIntegralForEveryKindOfRow) {
                                      resonances(solved.basis, solved.damping));
     std::vector<double> psd;
     for (const double f : grid) psd.push_back((measures[0].rows * transfer.state(f)).squaredNorm() * input.at(f));
-    const double error = std::abs(curve_rms(grid, psd) / root_mean_square(measures[0], covariance) - 1);
+    const double error = std::abs(curve_rms(grid, psd) / test::root_mean_square(measures[0], covariance) - 1);
     EXPECT_LT(error, 0.5 * coarse);
     coarse = error;
   }
@@ -87,7 +87,7 @@ TEST(Random, SettlesWhereResonancesAreNarrowOrLieTogether) {
         sum += width * stretch.v1 * (one.rows * transfer.state(f)).squaredNorm();
       }
     }
-    EXPECT_NEAR(root_mean_square(one, covariance) / std::sqrt(sum), 1, 1e-6) << zeta;
+    EXPECT_NEAR(test::root_mean_square(one, covariance) / std::sqrt(sum), 1, 1e-6) << zeta;
   }
 }
 
@@ -106,7 +106,7 @@ TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   // m₂ of the displacement is the variance of the velocity over (2π)², by Γ; m₄ that of the acceleration over (2π)⁴.
   const auto covariance = integrate_covariance(solved.transfer(0), environment.input);
   const auto rms = [&](NodeMotion motion) {
-    return root_mean_square({"", solved.channels.motion(9, motion).row(0)}, covariance);
+    return test::root_mean_square({"", solved.channels.motion(9, motion).row(0)}, covariance);
   };
   EXPECT_NEAR(row.moments.m2 / std::pow(rms(NodeMotion::relative_velocity) / (2 * pi), 2), 1, 1e-9);
   EXPECT_NEAR(row.moments.m4 / std::pow(rms(NodeMotion::relative_acceleration) / (4 * pi * pi), 2), 1, 1e-9);
@@ -157,8 +157,9 @@ TEST(Random, AgreesWithASimulationInTime) {
   const LogLogTable input({{4, level, {}}, {120, level, {}}}, 10);
   const auto covariance = integrate_covariance(transfer, input);
   const double exact_acceleration = std::pow(
-      root_mean_square({"", solved.channels.motion(2, NodeMotion::absolute_acceleration).row(2)}, covariance), 2);
-  const double exact_travel = std::pow(root_mean_square({"", solved.channels.spring_travel(1).row(2)}, covariance), 2);
+      test::root_mean_square({"", solved.channels.motion(2, NodeMotion::absolute_acceleration).row(2)}, covariance), 2);
+  const double exact_travel =
+      std::pow(test::root_mean_square({"", solved.channels.spring_travel(1).row(2)}, covariance), 2);
 
   Eigen::Matrix2d mass = Eigen::Vector2d(m1, m2).asDiagonal(), stiffness;
   stiffness << k1 + k2, -k2, -k2, k2;

@@ -339,7 +339,8 @@ TEST(Response, IsTheSameInATurnedAndShiftedModel) {
     for (const double f : {30.0, 90.0})
       expect_near(turn.transpose().cast<Complex>() * (rows_turned * other.state(f)).col(0),
                   (rows * one.state(f)).col(0), 1e-7);
-    EXPECT_NEAR(root_mean_square({"", rows_turned}, gamma_other) / root_mean_square({"", rows}, gamma_one), 1, 1e-8);
+    EXPECT_NEAR(test::root_mean_square({"", rows_turned}, gamma_other) / test::root_mean_square({"", rows}, gamma_one),
+                1, 1e-8);
   }
   // Spring forces are in the spring's own axes: the same numbers.
   expect_near((turned.channels.spring_force(1) * other.state(47)).col(0),

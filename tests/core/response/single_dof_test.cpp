@@ -175,7 +175,7 @@ TEST(SingleDofRandom, HasTheExactRootMeanSquare) {
     const auto rms = [&](double from, double to, NodeMotion quantity) {
       const LogLogTable white({{from, level, {}}, {to, level, {}}}, 10);
       const auto covariance = integrate_covariance(transfer, white);
-      return root_mean_square({"", solved.channels.motion(1, quantity).row(2)}, covariance);
+      return test::root_mean_square({"", solved.channels.motion(1, quantity).row(2)}, covariance);
     };
     const double omega = 2 * pi * natural_frequency;
     for (const auto& [from, to] : {std::pair{5.0, 400.0}, {35.0, 38.0}, {39.9, 2000.0}}) {

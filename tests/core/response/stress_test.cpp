@@ -32,6 +32,25 @@ Vector6 values_of(const MatrixXd& rows, std::size_t station) {
   return rows.middleRows<6>(6 * static_cast<Index>(station)).col(0);
 }
 
+// How far neighbouring elements of a part disagree: the root of the sum of squares of the von Mises stress of (element
+// − mean) over that of the mean, over all nodes of all elements.
+Eigen::VectorXd stress_jump(const StressStations& stations, int part, const StressStations::NodeRows& motions,
+                            Index columns) {
+  Eigen::VectorXd jump = Eigen::VectorXd::Zero(columns), whole = jump;
+  const auto [from, to] = stations.of_part(part);
+  for (std::size_t s = from; s < to; ++s) {
+    const std::vector<MatrixXd> each = stations.rows_by_element(s, motions, columns);
+    MatrixXd mean = MatrixXd::Zero(6, columns);
+    for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
+    for (int level = 0; level < levels_of(stations.all()[s]); ++level) {
+      const MatrixXd mises = von_mises_rows(stations.all()[s], level);
+      for (const MatrixXd& own : each) jump += (mises * (own - mean)).colwise().squaredNorm().transpose();
+      whole += static_cast<double>(each.size()) * (mises * mean).colwise().squaredNorm().transpose();
+    }
+  }
+  return (jump.array() / whole.array().max(1e-300)).sqrt();
+}
+
 double von_mises(const Matrix3& s) {
   const Matrix3 deviator = s - s.trace() / 3 * Matrix3::Identity();
   return std::sqrt(1.5) * deviator.norm();
@@ -220,6 +239,14 @@ ShakenPlate shaken(bool two_bases) {
   return s;
 }
 
+StressSurvey survey_of(const ShakenPlate& s, const StressStations& stations, const std::vector<StressLoad>& loads,
+                       const std::vector<StressDemand>& demands, int threads, std::size_t bytes_at_once = 8U << 20U) {
+  ExcitedLoads excited;
+  for (const StressLoad& load : loads)
+    excited.push_back(std::make_unique<Excited>(*load.environment, load.axis, s.system, s.basis, s.damping));
+  return survey_stress(s.assembly, s.system, s.basis, s.damping, stations, excited, demands, threads, bytes_at_once);
+}
+
 std::vector<StressDemand> mises(std::vector<int> parts) { return {{StressQuantity::von_mises, std::move(parts)}}; }
 
 const WatchedQuantity* quantity_called(std::string_view keyword) {
@@ -233,8 +260,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
     const ShakenPlate s = shaken(two_bases);
     const StressStations stations(s.assembly);
     const std::vector<StressLoad> loads = s.loads();
-    const StressSurvey survey =
-        survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({0, 1}), 2, 1U << 20U);
+    const StressSurvey survey = survey_of(s, stations, loads, mises({0, 1}), 2, 1U << 20U);
     ASSERT_EQ(survey.fields.size(), 3U);
     EXPECT_GT(survey.shortfall, 0);
     const Answers answers(s);
@@ -254,7 +280,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
         const double found = survey.fields[1].value(level, column);
         EXPECT_LE(found, peak.value * (1 + 1e-7));
         EXPECT_GE(found, peak.value * (1 - survey.shortfall));
-        EXPECT_NEAR(survey.fields[2].value(level, column) / root_mean_square(measure, covariance), 1, 1e-8);
+        EXPECT_NEAR(survey.fields[2].value(level, column) / test::root_mean_square(measure, covariance), 1, 1e-8);
         const Eigen::VectorXcd still = steady_state(s.environments[0], s.system, s.basis);
         EXPECT_NEAR(survey.fields[0].value(level, column) / (measure.rows.real() * still.real()).norm(), 1, 1e-9);
       }
@@ -303,8 +329,7 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
     const std::vector<StressLoad> loads = s.loads();
     std::vector<StressDemand> demands{{StressQuantity::principal, {0, 1}}};
     for (const StressQuantity each : components) demands.push_back({each, {0, 1}});
-    const StressSurvey survey =
-        survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, demands, 2, 1U << 20U);
+    const StressSurvey survey = survey_of(s, stations, loads, demands, 2, 1U << 20U);
     ASSERT_EQ(survey.fields.size(), 7U * 3);
     const Answers answers(s);
     const Channels& channels = answers.channels;
@@ -331,8 +356,8 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
           const SinePeak peak = response.peak(measure);
           EXPECT_LE(sine.value(level, column), peak.value * (1 + 1e-7));
           EXPECT_GE(sine.value(level, column), peak.value * (1 - survey.shortfall));
-          EXPECT_NEAR(survey.fields[3 * (c + 1) + 2].value(level, column) / root_mean_square(measure, covariance), 1,
-                      1e-8);
+          EXPECT_NEAR(survey.fields[3 * (c + 1) + 2].value(level, column) / test::root_mean_square(measure, covariance),
+                      1, 1e-8);
           EXPECT_NEAR(survey.fields[3 * (c + 1)].value(level, column), (row * at_rest)[0], 1e-9 * at_rest.norm());
           // A component is an entry of the tensor in the axes of the station.
           const Matrix3 local = station.axes * stress_tensor(station, level, at_rest) * station.axes.transpose();
@@ -356,7 +381,8 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
         const double largest = std::abs(eigen[0]) > std::abs(eigen[2]) ? eigen[0] : eigen[2];
         EXPECT_NEAR(survey.fields[0].value(level, column) / largest, 1, 1e-9);
         const auto rms_along = [&](const Vector3& n) {
-          return root_mean_square({"", quantity_rows(station, level, StressQuantity::principal, n) * six}, covariance);
+          return test::root_mean_square({"", quantity_rows(station, level, StressQuantity::principal, n) * six},
+                                        covariance);
         };
         const StressPlace place{static_cast<int>(k), level};
         const double rms = survey.fields[2].value(level, column);
@@ -427,15 +453,14 @@ TEST(StressSurvey, TakesLittleMemoryAtOnceAndTheSameValuesHoweverLittle) {
   const ShakenPlate s = shaken(false);
   const StressStations stations(s.assembly);
   const std::vector<StressLoad> loads{{&s.environments[1], 2}, {&s.environments[2], 2}};
-  const StressSurvey small =
-                         survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({0, 1}), 1, 1),
-                     large = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({0, 1}), 3);
+  const StressSurvey small = survey_of(s, stations, loads, mises({0, 1}), 1, 1),
+                     large = survey_of(s, stations, loads, mises({0, 1}), 3);
   for (std::size_t i = 0; i < loads.size(); ++i)
     for (Index k = 0; k < static_cast<Index>(stations.size()); ++k)
       for (int level = 0; level < levels_of(stations.all()[static_cast<std::size_t>(k)]); ++level)
         ASSERT_NEAR(small.fields[i].value(level, k) / large.fields[i].value(level, k), 1, 1e-10);
   // A part that was not asked for is left alone.
-  const StressSurvey some = survey_stress(s.assembly, s.system, s.basis, s.damping, stations, loads, mises({1}), 1);
+  const StressSurvey some = survey_of(s, stations, loads, mises({1}), 1);
   const auto [from, to] = stations.of_part(0);
   EXPECT_TRUE(std::isnan(some.fields[0].value(0, static_cast<Index>(from))));
   EXPECT_FALSE(some.fields[0].worst_of(stations, 0));

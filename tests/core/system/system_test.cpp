@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include "core/error.h"
+#include "core/modes/modal_basis.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -10,6 +11,18 @@ namespace {
 
 using test::Cantilever;
 using testing::HasSubstr;
+
+std::string modes_of(const Assembly& model, std::optional<double> up_to) {
+  try {
+    ModeRequest request;
+    request.up_to = up_to;
+    if (!up_to) request.count = 3;
+    (void)solve_modes(model, make_system(model), request);
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return "none";
+}
 
 std::string mechanism_of(const Assembly& model) {
   const System system = make_system(model);
@@ -89,6 +102,20 @@ TEST(Mechanism, IsNamedWithThePartThatMovesAndHow) {
   EXPECT_THAT(mechanism_of(adrift),
               HasSubstr("mechanism: antenna is joined to nothing that is held: it moves freely in all directions"));
   EXPECT_EQ(mechanism_of(test::cantilever(c)), "none");
+  // Said also where the modes are counted first.
+  Assembly turning = test::chain({2}, {1e5});
+  turning.masses[0].inertia.setZero();
+  turning.springs[0].stiffness.tail<3>().setZero();
+  turning.nodes[1].position.x() = turning.springs[0].point.x() = 0.1;
+  for (const std::optional<double>& up_to : {std::optional(200.0), std::optional<double>()})
+    EXPECT_THAT(modes_of(turning, up_to), HasSubstr("mass turns freely about"));
+  Assembly held = test::cantilever(c);
+  for (int node = 1; node < static_cast<int>(held.nodes.size()); ++node) held.bases[0].feet.push_back({node});
+  EXPECT_THAT(modes_of(held, 100.0), HasSubstr("every node is held, nothing can move"));
+  Assembly beyond = test::cantilever(c);
+  beyond.materials[0].youngs_modulus = 1e306;
+  beyond.parts[0].section.area = 1e10;
+  EXPECT_THAT(modes_of(beyond, 100.0), HasSubstr("the stiffness of mast"));
   c.elements = 1500;  // a very slender line is no mechanism
   EXPECT_EQ(mechanism_of(test::cantilever(c)), "none");
 }

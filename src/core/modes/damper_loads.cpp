@@ -1,0 +1,181 @@
+#include "core/modes/damper_loads.h"
+
+#include <cmath>
+#include <map>
+
+#include "core/dense.h"
+#include "core/element/discrete.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+// Of the square root of what a node has at most; rounding of inertia about an arm is less.
+constexpr double no_mass = 1e-12;
+constexpr double same_spread = 1e-10;
+
+void add_dashpots(const Assembly& assembly, const System& system, std::vector<Eigen::Triplet<double>>& entries,
+                  int& columns) {
+  for (const Spring& spring : assembly.springs) {
+    if (!spring.has_dashpot()) continue;
+    const auto position = [&](int node) { return node < 0 ? spring.point : assembly.position(node); };
+    const TravelRows travel =
+        travel_rows(spring.point, spring.axes, position(spring.nodes[0]), position(spring.nodes[1]));
+    for (int axis = 0; axis < 6; ++axis) {
+      if (spring.dashpot[axis] == 0) continue;
+      const std::size_t before = entries.size();
+      for (int motion = 0; motion < 12; ++motion) {
+        const int node = spring.nodes[static_cast<std::size_t>(motion / 6)];
+        if (node < 0 || travel(axis, motion) == 0) continue;
+        for (SparseMatrix::InnerIterator entry(system.transformation, 6 * node + motion % 6); entry; ++entry)
+          if (entry.row() < system.free)
+            entries.emplace_back(static_cast<int>(entry.row()), columns, entry.value() * travel(axis, motion));
+      }
+      if (entries.size() > before) ++columns;
+    }
+  }
+}
+
+using SparseRows = Eigen::SparseMatrix<double, Eigen::RowMajor>;
+
+// Entries of the rows of one node: shareᵀ [X_ff, X_fs], supports after the free unknowns; d numbers a column.
+using Entries = std::map<Index, VectorXd>;
+class NodeRows {
+ public:
+  explicit NodeRows(const Partitioned& matrix) : free_(matrix.ff), supports_(matrix.fs) {}
+  [[nodiscard]] Entries of(Index first, const MatrixXd& share) const {
+    Entries entries;
+    const auto add = [&](Index column, Index row, double value) {
+      const auto found = entries.try_emplace(column, VectorXd::Zero(share.cols())).first;
+      found->second += value * share.row(row).transpose();
+    };
+    for (Index j = 0; j < share.rows(); ++j) {
+      for (SparseMatrix::InnerIterator entry(free_, first + j); entry; ++entry) add(entry.row(), j, entry.value());
+      for (SparseRows::InnerIterator entry(supports_, first + j); entry; ++entry)
+        add(free_.rows() + entry.col(), j, entry.value());
+    }
+    return entries;
+  }
+  [[nodiscard]] bool touches(Index first, Index count) const {
+    return free_.outerIndexPtr()[first + count] > free_.outerIndexPtr()[first];
+  }
+
+ private:
+  const SparseMatrix& free_;  // symmetric: its columns are its rows
+  SparseRows supports_;
+};
+
+double dot(const Entries& a, const Entries& b) {
+  double sum = 0;
+  for (const auto& [column, values] : a)
+    if (const auto found = b.find(column); found != b.end()) sum += values.dot(found->second);
+  return sum;
+}
+
+// Directions of one node that have no mass, as columns on its unknowns.
+MatrixXd without_mass(const NodeRows& mass, const SparseMatrix& stiffness, Index first, Index count) {
+  // Each unknown is measured by its stiffness: kilograms and kg m² become squares of times.
+  VectorXd scale(count);
+  for (Index j = 0; j < count; ++j) scale[j] = 1 / std::sqrt(std::max(stiffness.coeff(first + j, first + j), 1e-300));
+  const Entries rows = mass.of(first, MatrixXd(scale.asDiagonal()));
+  MatrixXd gram = MatrixXd::Zero(count, count);
+  for (const auto& [column, values] : rows) {
+    const double other = column < stiffness.rows() ? 1 / std::max(stiffness.coeff(column, column), 1e-300) : 0;
+    gram += other * values * values.transpose();
+  }
+  const SymmetricEigen eigen = symmetric_eigen(gram);
+  const double least = std::pow(no_mass, 2) * std::max(0.0, eigen.values.maxCoeff());
+  const Index none = (eigen.values.array() <= least).count();
+  return scale.asDiagonal() * eigen.vectors.leftCols(none);
+}
+
+// Whether the rows X of one node are no multiple of those of K.
+bool differs(const Entries& x, const Entries& k) {
+  const double size = dot(x, x), stiffness = dot(k, k);
+  if (size == 0 || stiffness == 0) return size > 0;
+  return size - std::pow(dot(x, k), 2) / stiffness > same_spread * size;
+}
+
+void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& entries, int& columns) {
+  if (system.own_stiffness.ff.nonZeros() == 0 && system.dashpot.ff.nonZeros() == 0) return;
+  const NodeRows own(system.own_stiffness), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
+      mass(system.mass);
+  const auto& node_of = system.node_of_column;
+  for (std::size_t first = 0, end; first < node_of.size(); first = end) {
+    end = first + 1;
+    while (end < node_of.size() && node_of[end] == node_of[first]) ++end;
+    const auto at = static_cast<Index>(first), count = static_cast<Index>(end - first);
+    if (!own.touches(at, count) && !dashpot.touches(at, count)) continue;
+    MatrixXd directions = without_mass(mass, system.stiffness.ff, at, count);
+    if (directions.cols() == 0) continue;
+    const Entries k = stiffness.of(at, directions);
+    if (!differs(own.of(at, directions), k) && !differs(loss.of(at, directions), k) &&
+        !differs(dashpot.of(at, directions), k))
+      continue;
+    for (Index d = 0; d < directions.cols(); ++d, ++columns)
+      for (Index j = 0; j < count; ++j)
+        if (directions(j, d) != 0) entries.emplace_back(static_cast<int>(at + j), columns, directions(j, d));
+  }
+}
+
+}  // namespace
+
+SparseMatrix damper_loads(const Assembly& assembly, const System& system) {
+  std::vector<Eigen::Triplet<double>> entries;
+  int columns = 0;
+  add_dashpots(assembly, system, entries, columns);
+  add_massless(system, entries, columns);
+  SparseMatrix loads(system.free, columns);
+  loads.setFromTriplets(entries.begin(), entries.end());
+  return loads;
+}
+
+MatrixXd massless_shapes(const System& system, const SparseMatrix& loads) {
+  const SparseMatrix& stiffness = system.stiffness.ff;
+  const auto& node_of = system.node_of_column;
+  const NodeRows mass(system.mass);
+  // From the loads on, over elements, as far as there are directions without mass.
+  std::map<int, Index> first_of;  // of a node that was seen: its first unknown
+  std::vector<Index> open;
+  const auto see = [&](Index unknown) {
+    const auto column = static_cast<std::size_t>(unknown);
+    std::size_t first = column;
+    while (first > 0 && node_of[first - 1] == node_of[column]) --first;
+    if (first_of.try_emplace(node_of[column], static_cast<Index>(first)).second)
+      open.push_back(static_cast<Index>(first));
+  };
+  for (Index column = 0; column < loads.cols(); ++column)
+    for (SparseMatrix::InnerIterator entry(loads, column); entry; ++entry) see(entry.row());
+  std::vector<Eigen::Triplet<double>> entries;
+  std::vector<int> node_of_direction;
+  while (!open.empty()) {
+    const Index first = open.back();
+    open.pop_back();
+    Index count = 1;
+    while (first + count < stiffness.cols() &&
+           node_of[static_cast<std::size_t>(first + count)] == node_of[static_cast<std::size_t>(first)])
+      ++count;
+    const MatrixXd directions = without_mass(mass, stiffness, first, count);
+    for (Index d = 0; d < directions.cols(); ++d) {
+      for (Index j = 0; j < count; ++j)
+        if (directions(j, d) != 0)
+          entries.emplace_back(static_cast<int>(first + j), static_cast<int>(node_of_direction.size()),
+                               directions(j, d));
+      node_of_direction.push_back(node_of[static_cast<std::size_t>(first)]);
+    }
+    if (directions.cols() == 0) continue;
+    for (Index j = 0; j < count; ++j)
+      for (SparseMatrix::InnerIterator entry(stiffness, first + j); entry; ++entry) see(entry.row());
+  }
+  if (node_of_direction.empty()) return MatrixXd::Zero(stiffness.rows(), loads.cols());
+  SparseMatrix z(stiffness.rows(), static_cast<Index>(node_of_direction.size()));
+  z.setFromTriplets(entries.begin(), entries.end());
+  const SparseMatrix inner = SparseMatrix(z.transpose()) * SparseMatrix(stiffness * z);
+  const Factorisation factor(inner, {inner, node_of_direction});
+  return z * factor.solve(MatrixXd(z.transpose() * loads));
+}
+
+}  // namespace avrenk

@@ -1,0 +1,36 @@
+/// core/response/explanation.h: for explaining responses of one environment: states with the damping whole beside
+/// such that leave out what couples the modes, and the parts that are worth telling.
+#pragma once
+
+#include <deque>
+
+#include "core/response/transfer.h"
+
+namespace avrenk {
+
+/// Parts of a response by their size, small ones left out; the last entry is the base's own motion, mode −1.
+[[nodiscard]] std::vector<std::pair<int, double>> largest_shares(const Eigen::VectorXd& shares);
+
+/// The first of those that are the largest but for rounding: it is named.
+[[nodiscard]] std::size_t first_largest(const Eigen::VectorXd& values);
+
+/// States with what couples the modes kept, beside a transfer that leaves it out; each frequency is solved once.
+class CoupledStates {
+ public:
+  explicit CoupledStates(const Transfer& transfer)
+      : coupled_(transfer.with_coupling()), differ_(transfer.damping().couples() && !transfer.damping().coupled()) {}
+  [[nodiscard]] bool differ() const { return differ_; }
+  const Eigen::VectorXcd& at(double frequency) {
+    for (const auto& [known, state] : states_)
+      if (std::abs(known - frequency) <= 1e-9 * frequency) return state;
+    states_.emplace_back(frequency, coupled_.state(frequency).col(0));
+    return states_.back().second;
+  }
+
+ private:
+  const Transfer coupled_;
+  bool differ_;
+  std::deque<std::pair<double, Eigen::VectorXcd>> states_;
+};
+
+}  // namespace avrenk

@@ -1,0 +1,214 @@
+#include "core/response/random_run.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <utility>
+
+#include "core/response/explanation.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
+
+// |w|² of the rows, column by column.
+std::vector<double> squares_of(const MatrixXcd& w) {
+  std::vector<double> squares(static_cast<std::size_t>(w.cols()));
+  for (Index k = 0; k < w.cols(); ++k) squares[static_cast<std::size_t>(k)] = w.col(k).squaredNorm();
+  return squares;
+}
+
+// @param blocks  covariances of the rows of each base among themselves
+VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
+  const Candidates& all = *watched.candidates;
+  VectorXd rms(static_cast<Index>(all.items.size()));
+  for (std::size_t k = 0; k < all.items.size(); ++k) {
+    const auto own = blocks.middleRows(static_cast<Index>(all.items[k].base) * all.base_width, all.base_width);
+    double variance = 0;
+    if (all.items[k].mix < 0) {
+      variance = own.diagonal().segment(watched.first, watched.count).sum();
+    } else {
+      const auto mix =
+          all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.middleRows(watched.first, watched.count);
+      variance = (mix * own).cwiseProduct(mix).sum();
+    }
+    rms[static_cast<Index>(k)] = std::sqrt(std::max(0.0, variance));
+  }
+  return rms;
+}
+
+// Squares of watched candidates at the frequencies of a table; components of one request share their rows.
+class CandidateSquares {
+ public:
+  explicit CandidateSquares(const StateTable& states) : states_(states) {}
+  std::vector<double> of(const Watched& watched, std::size_t candidate) {
+    if (last_ != watched.candidates.get() || candidate != index_) {
+      last_ = watched.candidates.get();
+      index_ = candidate;
+      rows_ = states_.times(last_->of(last_->rows, candidate));
+    }
+    return squares_of(rows_.middleRows(watched.first, watched.count));
+  }
+
+ private:
+  const StateTable& states_;
+  const Candidates* last_ = nullptr;
+  std::size_t index_ = 0;
+  MatrixXcd rows_;
+};
+
+// One random environment along one axis.
+class RandomRun {
+ public:
+  RandomRun(Excited& excited, const std::vector<Watched>& watched, Outcome& outcome)
+      : transfer_(*excited.transfer),
+        covariance_(*excited.covariance),
+        watched_(watched),
+        outcome_(outcome),
+        coupled_(*excited.transfer) {}
+
+  void run() {
+    double error = 0;
+    for (int round = 0;; ++round) {
+      look();
+      const std::vector<bool> rough = rough_panels(error);
+      if (round == most_rounds || std::find(rough.begin(), rough.end(), true) == rough.end()) break;
+      refine(transfer_, rough, covariance_);
+    }
+    covariance_.error = std::max(covariance_.error, error);
+    draw();
+    refine_grid();
+    outcome_.integration_error = covariance_.error;
+    for (std::size_t i = 0; i < watched_.size(); ++i) outcome_.random.push_back(explained(i));
+  }
+
+ private:
+  struct Row {
+    Measure measure;  // of the worst candidate
+    VectorXd candidate_rms;
+    std::size_t candidate = 0;
+    double rms = 0;
+    bool is_rounding = false;          // what rounding leaves of parts that cancel
+    std::vector<double> at_rule, psd;  // squares at the points of the rule, weights included; on the grid
+  };
+
+  // RMS of all candidates, and the worst of each at the points of the rule.
+  void look() {
+    rows_.assign(watched_.size(), {});
+    const VectorXd sizes = covariance_.gamma.diagonal().real().cwiseMax(0).cwiseSqrt();
+    CandidateSquares squares(covariance_.states);
+    const Candidates* last = nullptr;  // shared by the components of one request
+    Eigen::MatrixXd blocks;
+    for (std::size_t i = 0; i < watched_.size(); ++i) {
+      const Watched& each = watched_[i];
+      if (each.quantity->per_input) continue;  // a ratio has no RMS
+      Row& row = rows_[i];
+      if (std::exchange(last, each.candidates.get()) != each.candidates.get())
+        blocks = block_covariances(last->rows, last->base_width, covariance_, transfer_.layout());
+      row.candidate_rms = candidate_rms(each, blocks);
+      row.candidate = first_largest(row.candidate_rms);
+      row.measure = each.measure(row.candidate);
+      row.at_rule = squares.of(each, row.candidate);
+      // The same as from Γ, in which rounding is that of squares: where parts cancel to 1e-5 it would leave 1e-6.
+      row.rms = std::sqrt(std::accumulate(row.at_rule.begin(), row.at_rule.end(), 0.0));
+      row.candidate_rms[static_cast<Index>(row.candidate)] = row.rms;
+      row.is_rounding = row.rms < rounding * (row.measure.rows.cwiseAbs() * sizes).norm();
+    }
+  }
+
+  // The same on the grid.
+  void draw() {
+    std::vector<double> roots = outcome_.environment->input.levels(outcome_.grid);
+    for (double& level : roots) level = std::sqrt(level);
+    const StateTable on_grid(transfer_, outcome_.grid, roots);
+    CandidateSquares squares(on_grid);
+    for (std::size_t i = 0; i < watched_.size(); ++i)
+      if (!watched_[i].quantity->per_input) rows_[i].psd = squares.of(watched_[i], rows_[i].candidate);
+  }
+
+  // Panels that are too long for a row whose mean square is not known to the tolerance; @param error  the largest
+  [[nodiscard]] std::vector<bool> rough_panels(double& error) const {
+    std::vector<bool> rough(covariance_.panels.size(), false);
+    error = 0;
+    for (const Row& row : rows_) {
+      if (!(row.rms > 0) || row.is_rounding) continue;
+      const std::vector<double> errors = rule_errors(row.at_rule);
+      const double sum = std::accumulate(errors.begin(), errors.end(), 0.0);
+      error = std::max(error, sum);
+      if (sum <= row_tolerance) continue;
+      for (std::size_t i = 0; i < errors.size(); ++i)
+        rough[i] = rough[i] || errors[i] > 0.5 * row_tolerance / static_cast<double>(errors.size());
+    }
+    return rough;
+  }
+
+  // A curve whose own integral differs from the RMS has resonances or falls between its points: those of the rule show
+  // them.
+  void refine_grid() {
+    for (const Row& row : rows_) {
+      if (!(row.rms > 0) || row.is_rounding || std::abs(curve_rms(outcome_.grid, row.psd) / row.rms - 1) <= well_drawn)
+        continue;
+      std::vector<double> grid = outcome_.grid;
+      grid.insert(grid.end(), covariance_.rule.frequency.begin(), covariance_.rule.frequency.end());
+      outcome_.grid = once_inside(std::move(grid), outcome_.grid.front(), outcome_.grid.back());
+      draw();
+      return;
+    }
+  }
+
+  RandomRow explained(std::size_t i) {
+    const Watched& each = watched_[i];
+    Row& own = rows_[i];
+    RandomRow row;
+    if (each.quantity->per_input) {
+      row.rms = row.curve_rms = row.largest = row.coupling = std::nan("");
+      row.psd.assign(outcome_.grid.size(), std::nan(""));
+      return row;
+    }
+    row.rms = own.rms;
+    row.where = own.measure.label;
+    row.candidate_rms = std::move(own.candidate_rms);
+    row.psd = std::move(own.psd);
+    row.curve_rms = curve_rms(outcome_.grid, row.psd);
+    row.shares = largest_shares(variance_shares(own.measure, covariance_, transfer_.layout()));
+    // The kept states hold the roots of the weights already.
+    const IntegrationRule by_point{covariance_.rule.frequency,
+                                   std::vector<double>(covariance_.rule.frequency.size(), 1)};
+    row.moments = spectral_moments(by_point, own.at_rule);
+    row.bands = dominating_bands(outcome_.grid, row.psd, by_point, own.at_rule);
+    const std::optional<double>& duration = outcome_.environment->duration;
+    row.largest = duration && each.is_gaussian() ? row.rms * expected_largest(row.moments.zero_crossings(), *duration)
+                                                 : std::nan("");
+    if (!coupled_.differ()) return row;
+    row.coupling = std::nan("");
+    if (each.is_headline() && !row.bands.empty() && row.rms > 0) {
+      const double f = row.bands.front().frequency;
+      row.coupling =
+          (own.measure.rows * coupled_.at(f)).squaredNorm() / (own.measure.rows * transfer_.state(f)).squaredNorm() - 1;
+    }
+    return row;
+  }
+
+  static constexpr int most_rounds = 6;
+  static constexpr double row_tolerance = 5e-8;  // of a mean square
+  static constexpr double rounding = 1e-9;       // of what a sum would be without its signs
+  static constexpr double well_drawn = 0.01;     // of an RMS, in the drawn curve's own integral
+  const Transfer& transfer_;
+  ModalCovariance& covariance_;
+  const std::vector<Watched>& watched_;
+  Outcome& outcome_;
+  CoupledStates coupled_;
+  std::vector<Row> rows_;
+};
+
+}  // namespace
+
+void run_random(Excited& excited, const std::vector<Watched>& watched, Outcome& outcome) {
+  RandomRun(excited, watched, outcome).run();
+}
+
+}  // namespace avrenk
