@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <sys/resource.h>
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <fstream>
 #include <thread>
@@ -13,8 +14,6 @@
 extern "C" {
 void openblas_set_num_threads(int threads);
 int openblas_get_num_threads(void);
-void dgemm_(const char*, const char*, const int*, const int*, const int*, const double*, const double*, const int*,
-            const double*, const int*, const double*, double*, const int*);
 }
 
 namespace avrenk {
@@ -22,11 +21,9 @@ namespace {
 
 // A product large enough to be made in blocks, and on all threads of BLAS.
 void multiply_something() {
-  constexpr int n = 400;
-  const std::vector<double> a(n * n, 1.0);
-  std::vector<double> product(n * n);
-  const double one = 1, zero = 0;
-  dgemm_("N", "N", &n, &n, &n, &one, a.data(), &n, a.data(), &n, &zero, product.data(), &n);
+  const Eigen::MatrixXd a = Eigen::MatrixXd::Ones(400, 400);
+  Eigen::MatrixXd product(400, 400);
+  product.noalias() = a * a;
 }
 
 double megabytes_mapped() {

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <chrono>
 #include <csignal>
@@ -59,6 +60,13 @@ bool is_ours(const fs::path& folder) {
   return std::getline(stream, line) && line == known_by;
 }
 
+// Nothing but a list that was just begun.
+bool is_bare(const fs::path& folder) {
+  const fs::directory_iterator all(folder);
+  return std::all_of(begin(all), end(all),
+                     [](const auto& entry) { return entry.path().filename() == list_of_results; });
+}
+
 // Files listed in it: paths that stay inside, "folder/name" at most.
 std::set<std::string> listed(const fs::path& folder) {
   std::ifstream stream(folder / list_of_results);
@@ -84,7 +92,9 @@ void list_results(const fs::path& folder) {
   for (const fs::path& each : files_in(folder)) names.insert(each.lexically_relative(folder).generic_string());
   for (const std::string& name : names)
     if (name != list_of_results) text += name + "\n";
-  write_plainly(folder / list_of_results, text);
+  const fs::path next = folder / fmt::format("{}.new", list_of_results);  // a folder always has a whole list
+  write_plainly(next, text);
+  fs::rename(next, folder / list_of_results);
 }
 
 // What must not be replaced: empty where all of a folder was written here, or there is none.
@@ -100,6 +110,28 @@ void refuse_foreign(const fs::path& target) {
   for (const fs::path& each : files_in(target))
     if (const std::string name = each.lexically_relative(target).generic_string(); !own.contains(name))
       refuse_folder(fmt::format("holds {}, which is not of its results: move that away", name));
+}
+
+// Removes a folder that holds nothing but its list; what is left for any reason keeps it, and is known by it.
+void remove_with_list(const fs::path& folder) {
+  std::error_code ignored;
+  if (!is_bare(folder)) return;
+  fs::remove(folder / list_of_results, ignored);
+  fs::remove(folder, ignored);
+}
+
+// Removes what was being written, its list at the end.
+void remove_unfinished(const fs::path& path) {
+  std::error_code ignored;
+  if (!fs::is_directory(path, ignored)) {
+    fs::remove(path, ignored);
+    return;
+  }
+  std::vector<fs::path> inside;
+  for (const fs::directory_entry& entry : fs::directory_iterator(path, ignored))
+    if (entry.path().filename() != list_of_results) inside.push_back(entry.path());
+  for (const fs::path& each : inside) fs::remove_all(each, ignored);
+  remove_with_list(path);
 }
 
 // Removes the files listed, and all folders that are empty then.
@@ -119,8 +151,7 @@ void remove_results(const fs::path& folder) {
     if (entry.is_directory(ignored) && !entry.is_symlink(ignored)) folders.push_back(entry.path());
   for (auto each = folders.rbegin(); each != folders.rend(); ++each)
     fs::remove(*each, ignored);  // those that are empty
-  fs::remove(folder / list_of_results, ignored);
-  fs::remove(folder, ignored);
+  remove_with_list(folder);
 }
 
 // The process of ".target.what-PROCESS"; 0 of other names.
@@ -136,9 +167,9 @@ void sweep(const fs::path& target) {
   for (const fs::directory_entry& entry : fs::directory_iterator(target.parent_path(), ignored)) {
     const std::string name = entry.path().filename().string();
     for (const auto& [what, list] : {std::pair{"old", &moved}, {"partial", &unfinished_ones}})
-      if (const int process = process_of(name, target, what);
-          process > 0 && kill(process, 0) != 0 && errno == ESRCH && entry.is_directory(ignored) &&
-          (is_ours(entry.path()) || fs::is_empty(entry.path(), ignored)))
+      if (const int process = process_of(name, target, what); process > 0 && kill(process, 0) != 0 && errno == ESRCH &&
+                                                              entry.is_directory(ignored) &&
+                                                              (is_ours(entry.path()) || is_bare(entry.path())))
         list->push_back(entry.path());
   }
   for (const fs::path& path : moved) {
@@ -147,7 +178,12 @@ void sweep(const fs::path& target) {
     else
       fs::rename(path, target, ignored);
   }
-  for (const fs::path& path : unfinished_ones) fs::remove_all(path, ignored);
+  for (const fs::path& path : unfinished_ones) {
+    if (listed(path).size() > 1)  // results that had been replaced already
+      remove_results(path);
+    else
+      remove_unfinished(path);
+  }
 }
 
 // Both change places at once where the system can do that. False where it cannot.
@@ -182,9 +218,8 @@ RunFolder::RunFolder(const fs::path& target) : target_(target) {
 }
 
 RunFolder::~RunFolder() {
-  std::error_code ignored;
   if (partial_.empty()) return;
-  fs::remove_all(partial_, ignored);
+  remove_unfinished(partial_);
   const std::lock_guard lock(unfinished().mutex);
   unfinished().paths.erase(partial_);
 }
@@ -228,7 +263,7 @@ void abandon_unfinished() {
     constexpr int tries = 20;  // a file may come into a folder while it is being emptied
     for (int i = 0; i < tries && fs::exists(path, ignored); ++i) {
       if (i > 0) std::this_thread::sleep_for(std::chrono::milliseconds(10));
-      fs::remove_all(path, ignored);
+      remove_unfinished(path);
     }
   }
 }

@@ -343,7 +343,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"part: post, quantities: [von Mises", "part: post, quantities: [von mises",
        "bad.yaml:30:35: watch post: no quantity \"von mises\" here; write \"von Mises\""},
       {"file: levels.csv, column: level", "file: level.csv, column: level",
-       "bad.yaml:34:39: profile sweep: the file level.csv cannot be read, or is empty; paths start from the file of "
+       "bad.yaml:34:39: profile sweep: level.csv: there is no such file; paths start from the file of "
        "the plan"},
       {"file: levels.csv, column: level", "file: levels.csv, column: levle",
        "bad.yaml:34:59: profile sweep: the file has no column \"levle\"; write \"level\""},

@@ -20,10 +20,21 @@ struct SupportReaction {
   Eigen::MatrixXd mass, dashpot, stiffness, base_loss, base_general;  ///< 6 x n_b
 };
 
-/// @param left_free      B_s, n_f x 6
-/// @param left_supports  E_s, n_s x 6
-[[nodiscard]] SupportReaction support_reaction(const System& system, const StaticSolution& statics,
-                                               const Eigen::MatrixXd& shapes, const Eigen::MatrixXd& left_free,
-                                               const Eigen::MatrixXd& left_supports);
+/// The reactions of one model: what all supports share is multiplied once.
+class SupportReactions {
+ public:
+  SupportReactions(const System& system, const StaticSolution& statics, const Eigen::MatrixXd& shapes);
+  /// @param left_free      B_s, n_f x 6
+  /// @param left_supports  E_s, n_s x 6
+  [[nodiscard]] SupportReaction of(const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports) const;
+
+ private:
+  // X [Φ; 0] and X [B; E]: n_f and n_s rows.
+  struct Products {
+    Eigen::MatrixXd free_modes, free_base, support_modes, support_base;
+  };
+  bool moves_rigidly_;
+  Products mass_, dashpot_, loss_, stiffness_, own_;
+};
 
 }  // namespace avrenk

@@ -135,15 +135,13 @@ class Direct {
   }
 
   // What the supports put on the model where the free unknowns move by y relative to B u_s: the sum of the forces of
-  // all that is fixed to them,
-  //
-  //     F = Z_sf (y + B u_s) + Z_ss u_s,
-  //
-  // less what acts on the model as a body force, through `share`: Rayleigh's α and damping by mode.
+  // all that is fixed to them, Z_sf (y + B u_s) + Z_ss u_s on each support motion; and what acts on the free unknowns
+  // as a body force, Rayleigh's α and damping by mode, which a support feels through its static influence.
+  struct Forces {
+    VectorXcd supports, body;
+  };
   // @param relative  y, n_f;  directions  of the bases' acceleration
-  // @param share     motion of the free unknowns when the support moves by one: n_f x 6; `own` the same of the supports
-  [[nodiscard]] VectorXcd reaction(const VectorXcd& relative, const VectorXcd& directions, const MatrixXd& share,
-                                   const MatrixXd& own) const {
+  [[nodiscard]] Forces forces(const VectorXcd& relative, const VectorXcd& directions) const {
     const System& system = source_.system;
     const StaticSolution& statics = source_.basis.statics;
     General general = general_at(source_.rule, frequency_);
@@ -154,17 +152,18 @@ class Direct {
     };
     const VectorXcd base = -directions / (omega_ * omega_), supports = system.support_motion.cast<Complex>() * base,
                     carried = statics.influence.cast<Complex>() * base;
-    VectorXcd force = elastic(general, &Partitioned::fs).transpose() * relative;
-    force -= omega_ * omega_ * (system.mass.fs.cast<Complex>().transpose() * (relative + carried));
-    force -= omega_ * omega_ * (system.mass.ss.cast<Complex>() * supports);
+    Forces all;
+    all.supports = elastic(general, &Partitioned::fs).transpose() * relative;
+    all.supports -= omega_ * omega_ * (system.mass.fs.cast<Complex>().transpose() * (relative + carried));
+    all.supports -= omega_ * omega_ * (system.mass.ss.cast<Complex>() * supports);
     if (!statics.moves_rigidly) {  // the general rule damps the quasi-static motion as in load_of
       const General slow{source_.damping.base_loss, source_.damping.base_rate, 0};
-      force += elastic(slow, &Partitioned::fs).transpose() * carried;
-      force += elastic(slow, &Partitioned::ss) * supports;
+      all.supports += elastic(slow, &Partitioned::fs).transpose() * carried;
+      all.supports += elastic(slow, &Partitioned::ss) * supports;
     }
-    VectorXcd body = imaginary * omega_ * drag * (system.mass.ff.cast<Complex>() * relative);
-    if (modes_.cols() > 0) body += modes_ * (correction_ * (modes_.transpose() * relative));
-    return own.transpose().cast<Complex>() * force - share.transpose().cast<Complex>() * body;
+    all.body = imaginary * omega_ * drag * (system.mass.ff.cast<Complex>() * relative);
+    if (modes_.cols() > 0) all.body += modes_ * (correction_ * (modes_.transpose() * relative));
+    return all;
   }
 
  private:
@@ -198,10 +197,10 @@ VectorXcd load_of(const AuditSource& source, const VectorXcd& directions, double
 
 // Reactions of the answers by the equilibrium of the supports, in the place of rows: what the real parts of the answers
 // stand for carries the real parts of the reactions, and so the imaginary ones.
-SupportReaction balanced(const AuditSource& source, const Direct& direct, const MatrixXcd& solutions,
-                         const std::vector<VectorXcd>& directions, double omega, const MatrixXd& share,
+// @param share  motion of the free unknowns when the support moves by one, n_f x 6; `own` the same of the supports
+SupportReaction balanced(const std::vector<Direct::Forces>& forces, double omega, Index motions, const MatrixXd& share,
                          const MatrixXd& own) {
-  const Index motions = source.system.support_motion.cols(), count = solutions.cols();
+  const auto count = static_cast<Index>(forces.size());
   SupportReaction reaction;
   for (MatrixXd* each : {&reaction.inertia, &reaction.viscous, &reaction.loss, &reaction.general})
     *each = MatrixXd::Zero(6, 2 * count);
@@ -209,8 +208,9 @@ SupportReaction balanced(const AuditSource& source, const Direct& direct, const 
        {&reaction.mass, &reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general})
     *each = MatrixXd::Zero(6, motions);
   for (Index k = 0; k < count; ++k) {
-    const VectorXcd force = direct.reaction(solutions.col(k), directions[static_cast<std::size_t>(k)], share, own);
-    reaction.inertia.middleCols<2>(2 * k) << force.real(), force.imag();
+    const auto& [supports, body] = forces[static_cast<std::size_t>(k)];
+    reaction.inertia.col(2 * k) = own.transpose() * supports.real() - share.transpose() * body.real();
+    reaction.inertia.col(2 * k + 1) = own.transpose() * supports.imag() - share.transpose() * body.imag();
   }
   reaction.inertia /= -omega * omega;
   return reaction;
@@ -297,18 +297,19 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     parts.omega = VectorXd::Constant(2 * count, omega);
     parts.modes = static_cast<int>(2 * count);
     parts.statics = source.basis.statics;
-    parts.foot_influence = source.basis.foot_influence;
     derive(system, parts);
-    for (std::size_t b = 0; b < parts.bases.size(); ++b) {
-      const auto first = 6 * static_cast<Index>(b);
-      parts.bases[b] =
-          balanced(source, full, solutions, directions, omega, parts.statics.influence.middleCols(first, 6),
+    std::vector<Direct::Forces> forces;
+    for (Index k = 0; k < count; ++k)
+      forces.push_back(full.forces(solutions.col(k), directions[static_cast<std::size_t>(k)]));
+    const Index motions = system.support_motion.cols();
+    for (Index first = 0; first < motions; first += 6)
+      parts.bases[static_cast<std::size_t>(first / 6)] =
+          balanced(forces, omega, motions, parts.statics.influence.middleCols(first, 6),
                    system.support_motion.middleCols(first, 6));
-    }
-    for (std::size_t f = 0; f < parts.feet.size(); ++f) {
+    for (std::size_t f = 0; f < source.basis.foot_influence.size(); ++f) {
       MatrixXd motion = MatrixXd::Zero(system.supports, 6);
       motion.middleRows<6>(6 * static_cast<Index>(f)).setIdentity();
-      parts.feet[f] = balanced(source, full, solutions, directions, omega, parts.foot_influence[f], motion);
+      parts.feet.push_back(balanced(forces, omega, motions, source.basis.foot_influence[f], motion));
     }
     const ModalDamping own = force_damping(source, frequency, 2 * count);
     const std::vector<Watched> direct =
