@@ -39,8 +39,10 @@ void look_at_places(const Plan& plan, std::vector<Finding>& findings) {
     });
   };
   const auto spring_acts_at = [&](const Vector3& at) {
-    return std::any_of(assembly.springs.begin(), assembly.springs.end(),
-                       [&](const Spring& spring) { return spring.point == at; });
+    return std::any_of(assembly.springs.begin(), assembly.springs.end(), [&](const Spring& spring) {
+      return spring.point == at || std::any_of(spring.nodes.begin(), spring.nodes.end(),
+                                               [&](int end) { return end >= 0 && assembly.position(end) == at; });
+    });
   };
   for (const auto& [name, nodes] : assembly.places) {
     if (nodes.size() == 1 && plan.regions.contains(name) && !on_line(nodes.front()))

@@ -201,7 +201,7 @@ TEST(Program, RefusesBadCommandLinesInOneSentence) {
        "--set values.height: there is no value; write --set path.to.key=VALUE, as in --set values.wall=\"2 mm\"\n"},
       {"run mast.yaml --set values.height=600", 2,
        "mast.yaml:11:55: part mast line to: \"600\" has no unit; write a length such as \"8 mm\"\n"},
-      {"run none.yaml", 4, "none.yaml: cannot be read\n"},
+      {"run none.yaml", 4, "none.yaml: there is no such file\n"},
       {"sine mast.yaml sin", 2, "mast.yaml: the plan has no sine environment \"sin\"; write \"sine\"\n"},
       {"random mast.yaml", 2, "mast.yaml: the plan has no random environment; declare one under environments:\n"},
       {"profile mast.yaml:swep", 2, "mast.yaml: no profile \"swep\"; write \"sweep\"\n"},
@@ -212,7 +212,8 @@ TEST(Program, RefusesBadCommandLinesInOneSentence) {
       {"modes mast.yaml --set base.fixture.holds=[x,y,z]", 2,
        "mechanism: mast turns freely about the direction x through (0, 0, 0) mm; join it or hold it"},
       {"modes mast.yaml --out /proc/nowhere", 4, "/proc/nowhere: cannot be written: "},
-      {"modes mast.yaml --out .", 4, ": exists and is no folder of results; choose another with --out\n"}};
+      {"modes mast.yaml --out .", 4,
+       ": exists and is no folder of results of this version; choose another with --out\n"}};
   for (const Refusal& refusal : cases) {
     SCOPED_TRACE(refusal.arguments);
     const Ran ran = run_program(folder, refusal.arguments);

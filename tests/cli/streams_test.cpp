@@ -7,6 +7,7 @@
 namespace avrenk::test {
 namespace {
 
+using testing::AllOf;
 using testing::HasSubstr;
 using testing::Not;
 
@@ -15,12 +16,12 @@ const std::string program = AVRENK_PROGRAM;
 TEST(Streams, ThatFailAreToldByStatusFour) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
-  ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures").status, 0);
+  for (int k = 0; k < 2; ++k) ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures").status, 0);
   const std::string before = listing(folder / "mast-results");
   const std::string run = program + " run mast.yaml --no-figures";
   for (const std::string& command : {run + " >&-", run + " >/dev/full", run + " <&- >&- 2>&-", run + " 2>&- >/dev/full",
-                                     run + " | head -c 1; exit ${PIPESTATUS[0]}", program + " help >/dev/full",
-                                     program + " modes mast.yaml >&- 2>&-"}) {
+                                     run + " | (exec <&-; sleep 2); exit ${PIPESTATUS[0]}",
+                                     program + " help >/dev/full", program + " modes mast.yaml >&- 2>&-"}) {
     const Ran ran = run_shell(folder, "bash -c '" + command + "'");
     EXPECT_EQ(ran.status, 4) << command << "\n" << ran.err;
     EXPECT_EQ(listing(folder / "mast-results"), before) << command;
@@ -76,10 +77,12 @@ TEST(Names, NeverLeaveTheFolderOfResults) {
   EXPECT_THAT(ran.err, Not(HasSubstr("hold no figures")));
   for (const auto& entry : std::filesystem::recursive_directory_iterator(folder.path())) {
     const std::string inside = std::filesystem::relative(entry.path(), folder.path()).string();
-    EXPECT_TRUE(inside.starts_with("a") && std::string("a/b/c/mast-results").starts_with(inside.substr(0, 18)))
+    EXPECT_TRUE(inside == "a/b/c/mast.yaml" || std::string("a/b/c/mast-results").starts_with(inside.substr(0, 18)))
         << inside;
   }
-  EXPECT_THAT(read_all(folder / "a/b/c/mast-results/report.md"), Not(HasSubstr("<i>")));
+  // Tags stand in the plan as it was given alone, in a block of code.
+  const std::string report = read_all(folder / "a/b/c/mast-results/report.md");
+  EXPECT_THAT(report.substr(0, report.find("```")), AllOf(HasSubstr("&lt;b&gt;"), Not(HasSubstr("<i>"))));
 }
 
 }  // namespace
