@@ -53,6 +53,7 @@ void reserve_blas_memory(int threads) {
   multiply_something();
   const OneBlasThread alone;
   std::vector<std::thread> all;
+  all.reserve(static_cast<std::size_t>(own));
   for (int k = 0; k < own; ++k) all.emplace_back(multiply_something);
   for (std::thread& thread : all) thread.join();
 }

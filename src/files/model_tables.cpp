@@ -148,13 +148,14 @@ Table profile_table(const LogLogTable& input, bool random, const Kind& stated, c
       table.columns.push_back({fmt::format("{} to", name), unit.text});
     }
   }
+  const double area = random ? input.area() : 0;
   for (const PowerLaw& stretch : input.stretches()) {
     std::vector<Cell> row{frequency.from_si(stretch.f1), frequency.from_si(stretch.f2), level.from_si(stretch.v1),
                           level.from_si(stretch.v2),
                           std::round(1e6 * slope_in_decibels(stretch, random ? 10 : 20)) / 1e6};
     if (random) {
       row.emplace_back(acceleration.from_si(std::sqrt(stretch.moment(0))));
-      row.emplace_back(100 * stretch.moment(0) / input.area());
+      row.emplace_back(100 * stretch.moment(0) / area);
     } else {
       for (const int derivative : {1, 2}) {
         const DisplayUnit& unit = derivative == 1 ? velocity : length;

@@ -371,6 +371,7 @@ BeamSection rectangle_section(double width, double height, double poissons_ratio
   const auto ends_on = [&](bool along_width) {
     const double last = along_width == (width >= height) ? b / a : 1;  // that stretch as a part of the half side
     std::vector<double> ends;
+    ends.reserve(16);
     const int pieces = last < 1 ? static_cast<int>(std::ceil((1 - last) / 0.2)) : 0;
     for (int k = 0; k < pieces; ++k) ends.push_back((1 - last) * k / pieces);
     for (const double from_end : {1.0, 0.75, 0.55, 0.35, 0.2, 0.08, 0.0}) ends.push_back(1 - last * from_end);

@@ -104,7 +104,7 @@ void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& ent
   const NodeRows own(system.own_stiffness), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
       mass(system.mass);
   const auto& node_of = system.node_of_column;
-  for (std::size_t first = 0, end; first < node_of.size(); first = end) {
+  for (std::size_t first = 0, end = 0; first < node_of.size(); first = end) {
     end = first + 1;
     while (end < node_of.size() && node_of[end] == node_of[first]) ++end;
     const auto at = static_cast<Index>(first), count = static_cast<Index>(end - first);
