@@ -187,7 +187,6 @@ bool Analysis::all_met() const {
 void load(Analysis& analysis, const std::string& file, const Request& request) {
   const StopWatch start;
   if (request.threads > 0) set_blas_threads(request.threads);
-  reserve_blas_memory(request.threads);
   analysis.threads = request.threads;
   analysis.plan = read_plan(file, request.overrides);
   for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})

@@ -8,6 +8,7 @@
 #include "cli/commands.h"
 #include "cli/stop.h"
 #include "cli/streams.h"
+#include "core/blas_threads.h"
 #include "core/nearest.h"
 #include "version.h"
 
@@ -74,6 +75,7 @@ ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
     }
     terminal.set_quiet(request.quiet);
     terminal.set_verbose(request.verbose);
+    reserve_blas_memory(request.threads);  // reading a plan multiplies matrices already
     return command.run(request, terminal);
   }
   std::vector<std::string> names;

@@ -35,6 +35,18 @@ TEST(Streams, ThatFailAreToldByStatusFour) {
   EXPECT_THAT(run_shell(folder, "ls -A").out, Not(HasSubstr("partial")));
 }
 
+// With too little address space for the buffers of the algebra a run ends at once, and does not wait for memory.
+TEST(Memory, ThatIsNotAllowedIsToldByStatusThree) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  for (const char* kilobytes : {"250000", "400000"}) {
+    const Ran ran = run_shell(folder, std::string("bash -c 'ulimit -v ") + kilobytes + "; timeout 60 " + program +
+                                          " run mast.yaml --no-figures'");
+    EXPECT_EQ(ran.status, 3) << ran.err;
+    EXPECT_THAT(ran.err, HasSubstr("not enough memory: ")) << kilobytes;
+  }
+}
+
 TEST(FileSystem, FaultsAreToldWithTheirPath) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
