@@ -97,7 +97,7 @@ void list_results(const fs::path& folder) {
   fs::rename(next, folder / list_of_results);
 }
 
-// What must not be replaced: empty where all of a folder was written here, or there is none.
+// Refuses to replace what was not written here: any file, and a folder that holds anything its list does not name.
 void refuse_foreign(const fs::path& target) {
   if (!fs::exists(target)) return;
   const auto refuse_folder = [&](const std::string& why) {
