@@ -18,11 +18,6 @@ std::string name_of_part(const Assembly& assembly, int part) {
   return assembly.parts[static_cast<std::size_t>(part)].name;
 }
 
-std::string at_millimetres(const Vector3& x) {
-  const auto clean = [](double v) { return std::abs(v) < 5e-7 ? 0.0 : 1e3 * v; };
-  return fmt::format("({:.4g}, {:.4g}, {:.4g}) mm", clean(x.x()), clean(x.y()), clean(x.z()));
-}
-
 // The parts of some nodes, the ground left out.
 std::set<int> parts_at(const std::vector<int>& nodes, const std::vector<std::vector<int>>& parts) {
   std::set<int> all;
@@ -162,6 +157,7 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
   std::vector<int> beams_at(assembly.nodes.size(), 0);
   for (const BeamElement& beam : assembly.beams)
     for (const int node : beam.nodes) ++beams_at[static_cast<std::size_t>(node)];
+  std::vector<ShellSides> sides(assembly.parts.size());  // of those that come near another
   std::set<std::pair<int, int>> told;
   for (int to = 0; to < static_cast<int>(assembly.parts.size()); ++to) {
     if (outside[static_cast<std::size_t>(to)].edge == 0) continue;
@@ -174,16 +170,14 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
                    limit = 0.2 * outside[t].edge, reach = limit + half + std::abs(assembly.parts[t].offset);
       if (outside[f].box.exteriorDistance(outside[t].box) > reach) continue;
       if (!search) search.emplace(assembly, surface, std::vector<int>{to});
-      const auto sides = shell_sides(assembly, surface, [&](int part) { return part == from; });
+      if (sides[f].empty()) sides[f] = shell_sides(assembly, surface, [&](int part) { return part == from; });
       int count = 0, first = -1;
       double nearest = limit;
       for (const int node : outside[f].nodes) {
         if (assembly.parts[f].form == Part::Form::line && beams_at[static_cast<std::size_t>(node)] != 1) continue;
         const Vector3& x = assembly.position(node);
         if (outside[t].box.exteriorDistance(x) > reach) continue;
-        const auto side = sides.find(node);
-        const double gap =
-            gap_to_face(*search, search->nearest(x), x, side == sides.end() ? ShellSide() : side->second);
+        const double gap = gap_to_face(*search, search->nearest(x), x, sides[f].of(node));
         if (gap > limit) continue;
         ++count;
         if (first < 0 || gap < nearest * (1 - 1e-9)) {

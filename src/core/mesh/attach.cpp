@@ -127,13 +127,12 @@ class Attacher {
     for (const int node : request_.nodes) {
       if (own.contains(node)) continue;
       const Vector3& x = assembly_.position(node);
-      const auto shell = shells_.find(node);
-      const double half = shell == shells_.end() ? 0 : shell->second.half;
+      const ShellSide& shell = shells_.of(node);
       // What lies outside the box by more than any gap and thickness is not worth a search, once something is nearer.
       const double off_box = box.exteriorDistance(x);
-      if (!request_.all && off_box > request_.within + largest_half() + half && off_box >= nearest) continue;
+      if (!request_.all && off_box > request_.within + largest_half() + shell.half && off_box >= nearest) continue;
       const FacePoint point = carrier_.nearest(x);
-      const double gap = gap_to_face(carrier_, point, x, shell == shells_.end() ? ShellSide() : shell->second);
+      const double gap = gap_to_face(carrier_, point, x, shell);
       if (gap < nearest) {
         nearest = gap;
         nearest_node = node;
@@ -348,7 +347,7 @@ class Attacher {
   std::vector<int> chosen_;
   std::map<int, double> gap_;
   std::map<int, int> patch_;
-  std::map<int, ShellSide> shells_;
+  ShellSides shells_;
   std::set<int> of_solids_, on_faces_, done_;
   std::map<int, std::pair<int, int>> beam_of_;  // beam and end of a node of lines
   std::vector<Facet> facets_;

@@ -26,9 +26,7 @@ Closest closest_part(const Assembly& assembly, const std::vector<int>& nodes, co
     const auto better = [&](double distance) { return distance < best.distance * (1 - 1e-9); };
     if (!search.empty()) {
       const FacePoint point = search.nearest(x);
-      const auto side = sides.find(nodes[i]);
-      if (const double gap = gap_to_face(search, point, x, side == sides.end() ? ShellSide() : side->second);
-          better(gap))
+      if (const double gap = gap_to_face(search, point, x, sides.of(nodes[i])); better(gap))
         best = {nodes[i], search.face(point).part, true, gap};
     }
     for (const auto& [node, part] : line_nodes)

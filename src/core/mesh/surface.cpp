@@ -98,9 +98,8 @@ Surface surface_of(const Assembly& assembly) {
   return surface;
 }
 
-std::map<int, ShellSide> shell_sides(const Assembly& assembly, const Surface& surface,
-                                     const std::function<bool(int part)>& asked) {
-  std::map<int, ShellSide> sides;
+ShellSides shell_sides(const Assembly& assembly, const Surface& surface, const std::function<bool(int part)>& asked) {
+  ShellSides sides;
   for (const Surface::Face& face : surface.faces) {
     const Part& part = assembly.parts[static_cast<std::size_t>(face.part)];
     if (part.form != Part::Form::shell || !asked(face.part)) continue;

@@ -31,9 +31,18 @@ struct ShellSide {
   Vector3 normal = Vector3::Zero();  ///< unit, the mean of its faces; zero of what is no shell
   double half = 0;                   ///< m, of the thickness
 };
-/// Of the nodes of those shells that are asked for, each by its index.
-[[nodiscard]] std::map<int, ShellSide> shell_sides(const Assembly& assembly, const Surface& surface,
-                                                   const std::function<bool(int part)>& asked);
+/// Of nodes, each by its index; one that is not there is no shell.
+class ShellSides : public std::map<int, ShellSide> {
+ public:
+  [[nodiscard]] const ShellSide& of(int node) const {
+    static const ShellSide none;
+    const auto found = find(node);
+    return found == end() ? none : found->second;
+  }
+};
+/// Of the nodes of those shells that are asked for.
+[[nodiscard]] ShellSides shell_sides(const Assembly& assembly, const Surface& surface,
+                                     const std::function<bool(int part)>& asked);
 
 /// Area times outward normal of a face by its corners, m².
 [[nodiscard]] Vector3 area_vector(const Assembly& assembly, const Surface::Face& face);

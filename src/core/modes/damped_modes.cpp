@@ -155,9 +155,8 @@ void DampedModes::transform_whole(const Equations& equations) {
     if (r < m) rate_at[static_cast<std::size_t>(r)] = next++;
   }
   // ẋ = [q̇, ḃ] on [q, b] and q̇, and on the forces p_x.
-  const MatrixXd across = equations.on_rates.rightCols(b),
-                 over = across * equations.first_order.cwiseInverse().asDiagonal();  // V_qb v⁻¹
   const VectorXd inverse_first = equations.first_order.cwiseInverse();
+  const MatrixXd across = equations.on_rates.rightCols(b), over = across * inverse_first.asDiagonal();  // V_qb v⁻¹
   MatrixXcd on_shapes(m + b, m + b), on_forces = MatrixXcd::Zero(m + b, m + b);
   MatrixXd on_rates(m + b, m);
   on_shapes.topRows(m) = -(equations.stiffness.topRows(m) - over * equations.stiffness.bottomRows(b));

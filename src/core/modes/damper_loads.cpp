@@ -1,7 +1,10 @@
 #include "core/modes/damper_loads.h"
 
+#include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <map>
+#include <set>
 
 #include "core/dense.h"
 #include "core/element/discrete.h"
@@ -75,6 +78,19 @@ double dot(const Entries& a, const Entries& b) {
   return sum;
 }
 
+// The unknowns of a node, one after another.
+struct Unknowns {
+  Index first, count;
+};
+Unknowns unknowns_beside(const System& system, Index one) {
+  const auto& node_of = system.node_of_column;
+  const auto at = node_of.begin() + one;
+  const auto first =
+      std::find_if(std::make_reverse_iterator(at), node_of.rend(), [&](int n) { return n != *at; }).base();
+  const auto end = std::find_if(at, node_of.end(), [&](int n) { return n != *at; });
+  return {first - node_of.begin(), end - first};
+}
+
 // Directions of one node that have no mass, as columns on its unknowns.
 MatrixXd without_mass(const NodeRows& mass, const SparseMatrix& stiffness, Index first, Index count) {
   // Each unknown is measured by its stiffness: kilograms and kg m² become squares of times.
@@ -103,11 +119,9 @@ void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& ent
   if (system.own_stiffness.ff.nonZeros() == 0 && system.dashpot.ff.nonZeros() == 0) return;
   const NodeRows own(system.own_stiffness), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
       mass(system.mass);
-  const auto& node_of = system.node_of_column;
-  for (std::size_t first = 0, end = 0; first < node_of.size(); first = end) {
-    end = first + 1;
-    while (end < node_of.size() && node_of[end] == node_of[first]) ++end;
-    const auto at = static_cast<Index>(first), count = static_cast<Index>(end - first);
+  for (Index next = 0; next < system.free;) {
+    const auto [at, count] = unknowns_beside(system, next);
+    next = at + count;
     if (!own.touches(at, count) && !dashpot.touches(at, count)) continue;
     MatrixXd directions = without_mass(mass, system.stiffness.ff, at, count);
     if (directions.cols() == 0) continue;
@@ -138,26 +152,19 @@ MatrixXd massless_shapes(const System& system, const SparseMatrix& loads) {
   const auto& node_of = system.node_of_column;
   const NodeRows mass(system.mass);
   // From the loads on, over elements, as far as there are directions without mass.
-  std::map<int, Index> first_of;  // of a node that was seen: its first unknown
-  std::vector<Index> open;
+  std::set<int> seen;  // nodes
+  std::vector<Unknowns> open;
   const auto see = [&](Index unknown) {
-    const auto column = static_cast<std::size_t>(unknown);
-    std::size_t first = column;
-    while (first > 0 && node_of[first - 1] == node_of[column]) --first;
-    if (first_of.try_emplace(node_of[column], static_cast<Index>(first)).second)
-      open.push_back(static_cast<Index>(first));
+    if (seen.insert(node_of[static_cast<std::size_t>(unknown)]).second)
+      open.push_back(unknowns_beside(system, unknown));
   };
   for (Index column = 0; column < loads.cols(); ++column)
     for (SparseMatrix::InnerIterator entry(loads, column); entry; ++entry) see(entry.row());
   std::vector<Eigen::Triplet<double>> entries;
   std::vector<int> node_of_direction;
   while (!open.empty()) {
-    const Index first = open.back();
+    const auto [first, count] = open.back();
     open.pop_back();
-    Index count = 1;
-    while (first + count < stiffness.cols() &&
-           node_of[static_cast<std::size_t>(first + count)] == node_of[static_cast<std::size_t>(first)])
-      ++count;
     const MatrixXd directions = without_mass(mass, stiffness, first, count);
     for (Index d = 0; d < directions.cols(); ++d) {
       for (Index j = 0; j < count; ++j)

@@ -9,9 +9,8 @@ namespace avrenk {
 ///
 ///  - along or about each axis of each dashpot, opposite at its two ends;
 ///  - on each direction without mass at whose node elements of different damping meet. There a load K_η u or C u is
-///  left
-///    though K u is none, so that the direction moves against all modes; where damping is spread like stiffness, in the
-///    midst of a part, none is.
+///    left though K u is none, so that the direction moves against all modes; where damping is spread like stiffness,
+///    in the midst of a part, none is.
 ///
 /// They depend on where damping acts, not on how much of it: the modes of a model may be kept while it is varied.
 /// Damping that is not general acts through these loads alone but for parts with mass, so that for a model with all its

@@ -146,12 +146,6 @@ void add_proof(const System& system, int threads, ModalBasis& basis) {
   }
 }
 
-MatrixXd foot_motion(const System& system, int foot) {
-  MatrixXd motion = MatrixXd::Zero(system.supports, 6);
-  motion.block<6, 6>(6L * foot, 0).setIdentity();
-  return motion;
-}
-
 // What stands in for static solutions where free motions leave none: the base carries the model like a rigid body.
 // @throws InputError  several bases, which would strain a model that none of them holds
 StaticSolution rigid_statics(const System& system) {

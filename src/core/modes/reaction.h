@@ -20,6 +20,9 @@ struct SupportReaction {
   Eigen::MatrixXd mass, dashpot, stiffness, base_loss, base_general;  ///< 6 x n_b
 };
 
+/// E_s of one foot: the motions of all supports when it moves, n_s x 6.
+[[nodiscard]] Eigen::MatrixXd foot_motion(const System& system, int foot);
+
 /// The reactions of one model: what all supports share is multiplied once.
 class SupportReactions {
  public:
@@ -29,12 +32,17 @@ class SupportReactions {
   [[nodiscard]] SupportReaction of(const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports) const;
 
  private:
-  // X [Φ; 0] and X [B; E]: n_f and n_s rows.
+  // X [Φ; 0] or X [B; E]: n_f and n_s rows; none where X is zero.
+  struct Product {
+    Eigen::MatrixXd free, supports;
+  };
   struct Products {
-    Eigen::MatrixXd free_modes, free_base, support_modes, support_base;
+    Product modes, motion;
   };
   bool moves_rigidly_;
-  Products mass_, dashpot_, loss_, stiffness_, own_;
+  Eigen::Index columns_, motions_;
+  Products mass_, dashpot_, loss_, own_;
+  Product stiffness_;  // on the bases' motion; on the modes it vanishes by the definition of B_s
 };
 
 }  // namespace avrenk

@@ -38,14 +38,10 @@ struct AuditSource {
 /// many; frequencies within half a percent of one another count as one.
 [[nodiscard]] std::vector<double> frequencies_that_matter(const AuditSource& source, int most);
 
-/// At each frequency the answer of every quantity that peaks there, by the modes and by
-///
-///     (K − ω²M + iωC + iK_η + general damping) y = −P ü_b − …
-///
-/// with all unknowns of the model, one complex factorisation a frequency. Damping acts element by element there; a
-/// general ratio ζ and values given near a frequency are properties of modes and act on those below four times the
-/// frequency as in the modal answer, and the ratio as a loss factor 2ζ(f) on all else. The error holds what is left out
-/// with the modes (the truncation), and what is left out when damping is taken not to couple them.
+/// At each frequency the answer of every quantity that peaks there, by the modes and by the full equations (see
+/// DirectSolution): motions and forces of elements from what they move by there, forces of bases, feet and joints by
+/// equilibrium. The error holds what is left out with the modes (the truncation), and what is left out when damping is
+/// taken not to couple them.
 [[nodiscard]] std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<double>& frequencies,
                                                const Progress& progress = {});
 
