@@ -6,6 +6,7 @@
 #include "cli/commands.h"
 #include "cli/handbook.h"
 #include "files/run_folder.h"
+#include "files/text_file.h"
 #include "plan/starter.h"
 
 namespace avrenk {
@@ -18,7 +19,7 @@ ExitStatus new_plan(const Request& request, Terminal& terminal) {
   std::filesystem::path target = "plan.yaml";
   if (request.mesh) {
     const std::filesystem::path mesh = *request.mesh;
-    const std::string bytes = read_file(mesh);
+    const std::string bytes = read_text_file(mesh.string(), most_mesh_bytes, "a mesh");
     target = mesh.stem().string() + ".yaml";
     if (!request.words.empty()) target = request.words[0];
     // The plan names the mesh from where it stands itself.

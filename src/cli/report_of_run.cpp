@@ -10,6 +10,7 @@
 #include "files/model_tables.h"
 #include "files/result_tables.h"
 #include "files/stress_results.h"
+#include "files/text_file.h"
 #include "version.h"
 
 namespace avrenk {
@@ -80,7 +81,8 @@ class Writer {
     for (const Drawing& drawing : drawings_)
       if (drawing.section == group && drawing.in_report && drawing.name.starts_with(begins))
         section.figures.push_back({drawing.file(), drawing.caption, drawing.in_words,
-                                   read_file(folder_.path(drawing.file())), drawing.chart ? &*drawing.chart : nullptr});
+                                   read_text_file(folder_.path(drawing.file()).string()),
+                                   drawing.chart ? &*drawing.chart : nullptr});
   }
 
   void summarise() {
@@ -315,7 +317,7 @@ class Writer {
 
 std::vector<std::string> lines_of_file(const std::filesystem::path& file) {
   std::vector<std::string> lines;
-  std::istringstream stream(read_file(file));
+  std::istringstream stream(read_text_file(file.string()));
   for (std::string line; std::getline(stream, line);) lines.push_back(line);
   return lines;
 }

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cstring>
+#include <fstream>
 #include <functional>
 #include <sstream>
 
@@ -81,30 +82,10 @@ class Handle {
 
 constexpr std::size_t longest_text = 1U << 24U;
 
-std::string hash_of(const std::string& name, const void* data, std::size_t bytes) {
-  Hash hash;
-  hash.number(name.size());
-  hash.bytes(name.data(), name.size());
-  hash.bytes(data, bytes);
-  return hash.text();
-}
-
-std::string hash_of(const std::string& name, const Eigen::MatrixXd& m) {
-  return hash_of(fmt::format("{} {} {}", name, m.rows(), m.cols()), m.data(),
-                 static_cast<std::size_t>(m.size()) * sizeof(double));
-}
-
-// Every dataset carries a checksum of its own, of its name and shape too, and the file one of all of these and of its
-// attributes: what is read is checked wherever it is read, and nothing can be left out or exchanged.
-bool seal(hid_t file, const std::string& name, const std::string& hash) {
-  return H5LTset_attribute_string(file, name.c_str(), "checksum", hash.c_str()) >= 0;
-}
-
 // Columns of the matrix are rows of the dataset: HDF5 counts the last index fastest.
 bool write(hid_t file, const std::string& name, const Eigen::MatrixXd& m) {
   const std::array<hsize_t, 2> size{static_cast<hsize_t>(m.cols()), static_cast<hsize_t>(m.rows())};
-  return H5LTmake_dataset_double(file, name.c_str(), 2, size.data(), m.data()) >= 0 &&
-         seal(file, name, hash_of(name, m));
+  return H5LTmake_dataset_double(file, name.c_str(), 2, size.data(), m.data()) >= 0;
 }
 
 // The same, compressed: for what repeats itself. Mode shapes do not, they would gain a tenth for ten times the time.
@@ -117,13 +98,11 @@ bool write_compressed(hid_t file, const std::string& name, const Eigen::MatrixXd
     return false;
   const Handle set(H5Dcreate2(file, name.c_str(), H5T_IEEE_F64LE, space.id(), H5P_DEFAULT, how.id(), H5P_DEFAULT),
                    H5Dclose);
-  return set.good() && H5Dwrite(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0 &&
-         seal(file, name, hash_of(name, m));
+  return set.good() && H5Dwrite(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0;
 }
 
 bool write_text(hid_t file, const std::string& name, const std::string& text) {
-  return H5LTmake_dataset_string(file, name.c_str(), text.c_str()) >= 0 &&
-         seal(file, name, hash_of(name, text.data(), text.size()));
+  return H5LTmake_dataset_string(file, name.c_str(), text.c_str()) >= 0;
 }
 
 // Text of one element and of a length of its own; anything else is none.
@@ -157,46 +136,70 @@ std::optional<int> number_attribute(hid_t file, const char* name) {
   return value;
 }
 
-// Of layout, feet and fingerprint, and of the checksums of all datasets by name.
-std::string checksum(hid_t file, int layout, int feet, const std::string& fingerprint) {
+// The last line of the file, behind what HDF5 reads: the layout, and a hash of all bytes before. It is looked at first,
+// so that HDF5 never reads what was cut short or changed.
+constexpr std::string_view seal_begins = "\navrenk results, layout ";
+std::string seal_line(int layout, const std::string& hash) {
+  return fmt::format("{}{:04d}, checksum {}\n", seal_begins, layout, hash);
+}
+const std::size_t seal_length = seal_line(0, std::string(32, '0')).size();
+
+// Of the first so many bytes; empty where there are fewer.
+std::string hash_of(std::istream& stream, std::uintmax_t bytes) {
   Hash hash;
-  hash.number(layout);
-  hash.number(feet);
-  hash.bytes(fingerprint.data(), fingerprint.size());
-  H5G_info_t info{};
-  if (H5Gget_info(file, &info) < 0) return "";
-  constexpr hsize_t most = 100000;
-  for (hsize_t i = 0; i < std::min(info.nlinks, most); ++i) {
-    std::string name(256, '\0');
-    const auto length =
-        H5Lget_name_by_idx(file, "/", H5_INDEX_NAME, H5_ITER_INC, i, name.data(), name.size(), H5P_DEFAULT);
-    if (length <= 0 || static_cast<std::size_t>(length) >= name.size()) return "";
-    name.resize(static_cast<std::size_t>(length));
-    const std::string own = attribute(file, name, "checksum");
-    hash.bytes(name.data(), name.size());
-    hash.bytes(own.data(), own.size());
+  std::vector<char> piece(4U << 20U);
+  while (bytes > 0) {
+    const auto now = static_cast<std::streamsize>(std::min<std::uintmax_t>(bytes, piece.size()));
+    if (!stream.read(piece.data(), now)) return "";
+    hash.bytes(piece.data(), static_cast<std::size_t>(now));
+    bytes -= static_cast<std::uintmax_t>(now);
   }
   return hash.text();
 }
 
-// A file of modes that is open, its attributes checked.
-class SealedFile {
+bool seal(const std::filesystem::path& path) {
+  std::error_code bad;
+  const std::uintmax_t bytes = std::filesystem::file_size(path, bad);
+  std::fstream file(path, std::ios::binary | std::ios::in | std::ios::out);
+  const std::string hash = bad || !file ? "" : hash_of(file, bytes);
+  if (hash.empty()) return false;
+  file.seekp(0, std::ios::end);
+  file << seal_line(modes_layout, hash) << std::flush;
+  return file.good();
+}
+
+// Why a file is not one that was sealed; empty: it is.
+std::string broken_seal(const std::filesystem::path& path) {
+  std::ifstream file(path, std::ios::binary);
+  std::error_code bad;
+  const std::uintmax_t bytes = std::filesystem::file_size(path, bad);
+  if (!file || bad) return "cannot be read";
+  std::string line(seal_length, '\0');
+  if (bytes < line.size() || !file.seekg(-static_cast<std::streamoff>(line.size()), std::ios::end) ||
+      !file.read(line.data(), static_cast<std::streamsize>(line.size())) || !line.starts_with(seal_begins))
+    return "was cut short or changed, or another version of avrenk wrote it";
+  file.seekg(0);
+  const std::string own = seal_line(modes_layout, hash_of(file, bytes - line.size()));
+  const std::size_t layout = seal_begins.size();
+  if (line.compare(layout, 4, own, layout, 4) != 0) return "was written by another version of avrenk";
+  return line == own ? "" : "was changed after it was written";
+}
+
+// A file of modes that is open; its seal was found whole.
+class ModesReader {
  public:
-  explicit SealedFile(const std::filesystem::path& path)
+  explicit ModesReader(const std::filesystem::path& path)
       : file_(H5Fopen(path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT), H5Fclose) {
     if (!file_.good()) return;
     std::error_code none;
     bytes_ = static_cast<double>(std::filesystem::file_size(path, none));
-    layout = number_attribute(file_.id(), "layout");
     feet = number_attribute(file_.id(), "feet").value_or(-1);
     fingerprint = attribute(file_.id(), "/", "fingerprint");
-    changed = layout == modes_layout &&
-              checksum(file_.id(), *layout, feet, fingerprint) != attribute(file_.id(), "/", "checksum");
   }
-  [[nodiscard]] bool good() const { return file_.good(); }
 
-  // False where it is not there, or not as it was written: then `changed` says so.
+  // False where it is not there.
   bool read(const std::string& name, Eigen::MatrixXd& m) {
+    if (!file_.good()) return false;
     const Handle set(H5Dopen2(file_.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
     if (!set.good()) return false;
     const Handle space(H5Dget_space(set.id()), H5Sclose), type(H5Dget_type(set.id()), H5Tclose);
@@ -209,29 +212,20 @@ class SealedFile {
     const double claimed = static_cast<double>(size[0]) * static_cast<double>(size[1]) * sizeof(double);
     if (claimed > most_compressed * bytes_) return false;
     m.resize(static_cast<Eigen::Index>(size[1]), static_cast<Eigen::Index>(size[0]));
-    if (m.size() > 0 && H5Dread(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) < 0) return false;
-    return is_as_written(name, hash_of(name, m));
+    return m.size() == 0 || H5Dread(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0;
   }
   std::string read_text(const std::string& name) {
     const Handle set(H5Dopen2(file_.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
     if (!set.good()) return "";
-    std::string text =
-        text_of({H5Dget_type(set.id()), H5Tclose}, {H5Dget_space(set.id()), H5Sclose},
-                [&](hid_t type, void* data) { return H5Dread(set.id(), type, H5S_ALL, H5S_ALL, H5P_DEFAULT, data); });
-    return is_as_written(name, hash_of(name, text.data(), text.size())) ? text : "";
+    return text_of({H5Dget_type(set.id()), H5Tclose}, {H5Dget_space(set.id()), H5Sclose}, [&](hid_t type, void* data) {
+      return H5Dread(set.id(), type, H5S_ALL, H5S_ALL, H5P_DEFAULT, data);
+    });
   }
 
-  std::optional<int> layout;
   int feet = -1;
   std::string fingerprint;
-  bool changed = false;  // after it was written
 
  private:
-  bool is_as_written(const std::string& name, const std::string& hash) {
-    const bool same = attribute(file_.id(), name, "checksum") == hash;
-    changed = changed || !same;
-    return same;
-  }
   Handle file_;
   double bytes_ = 0;
 };
@@ -294,7 +288,8 @@ void be_silent() { H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr); }
 void write_modes(const std::filesystem::path& path, const Assembly& assembly, const System& system,
                  const ModalBasis& basis, const ModelPrint& print, const ModeRequest& request) {
   be_silent();
-  const Handle file(H5Fcreate(path.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT), H5Fclose);
+  std::optional<Handle> open(std::in_place, H5Fcreate(path.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT), H5Fclose);
+  const Handle& file = *open;
   bool good = file.good();
   each_matrix(basis, [&](const char* name, const Eigen::MatrixXd& m) {
     good = good && (m.data() == basis.shapes.data() ? write(file.id(), name, m) : write_compressed(file.id(), name, m));
@@ -309,12 +304,11 @@ void write_modes(const std::filesystem::path& path, const Assembly& assembly, co
          write(file.id(), "asked", Eigen::Map<const Eigen::VectorXd>(was.data(), asked_count)) &&
          write_places(file.id(), assembly, system) && write_text(file.id(), "pieces", lines_of(print.pieces));
   const int feet = static_cast<int>(basis.foot_influence.size());
-  good = good && H5LTset_attribute_int(file.id(), "/", "layout", &modes_layout, 1) >= 0 &&
-         H5LTset_attribute_int(file.id(), "/", "feet", &feet, 1) >= 0 &&
+  good = good && H5LTset_attribute_int(file.id(), "/", "feet", &feet, 1) >= 0 &&
          H5LTset_attribute_string(file.id(), "/", "fingerprint", print.system.c_str()) >= 0 &&
-         H5LTset_attribute_string(file.id(), "/", "checksum",
-                                  checksum(file.id(), modes_layout, feet, print.system).c_str()) >= 0 &&
          H5Fflush(file.id(), H5F_SCOPE_GLOBAL) >= 0;
+  open.reset();
+  good = good && seal(path);
   if (!good) throw FileError(fmt::format("{}: cannot be written", path.string()));
 }
 
@@ -323,13 +317,10 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
   std::error_code ignored;
   if (!std::filesystem::exists(path, ignored)) return {};
   const auto not_used = [](std::string why) { return KeptModes{std::nullopt, std::move(why)}; };
-  const char* const damaged = "the file is damaged or cut short";
-  const char* const changed = "the file was changed after it was written";
+  const char* const damaged = "the file is not what it says";
   be_silent();
-  SealedFile file(path);
-  if (!file.good() || !file.layout) return not_used(damaged);
-  if (*file.layout != modes_layout) return not_used("another version of avrenk wrote them");
-  if (file.changed) return not_used(changed);
+  if (const std::string broken = broken_seal(path); !broken.empty()) return not_used("the file " + broken);
+  ModesReader file(path);
   if (file.fingerprint != print.system)
     return not_used(what_changed(pieces_of(file.read_text("pieces")), print.pieces));
   const int feet = file.feet;
@@ -346,7 +337,7 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
          file.read("nonorthogonality", nonorthogonality) && file.read("counts", counts) && file.read("asked", was) &&
          omega.cols() == 1 && residual.cols() == 1 && nonorthogonality.cols() == 1 && numbers.size() == number_count &&
          was.size() == asked_count && (counts.size() == 0 || counts.rows() == 3);
-  if (!good) return not_used(file.changed ? changed : damaged);
+  if (!good) return not_used(damaged);
   basis.omega = omega;
   basis.residual = residual;
   basis.nonorthogonality = nonorthogonality;
@@ -367,18 +358,17 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
 }
 
 KeptShapes read_shapes(const std::filesystem::path& path) {
-  const auto refuse = [&](const char* why) { throw FileError(fmt::format("{}: {}", path.string(), why)); };
+  const auto refuse = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", path.string(), why)); };
   be_silent();
-  SealedFile file(path);
-  if (!file.good()) refuse("cannot be read as results; compare takes folders that a run wrote");
-  if (file.layout != modes_layout) refuse("another version of avrenk wrote it; run the plan again");
-  if (file.changed) refuse("was changed after it was written; run the plan again");
+  if (const std::string broken = broken_seal(path); !broken.empty())
+    refuse(broken + "; run the plan again, or give a folder that a run wrote");
+  ModesReader file(path);
   Eigen::MatrixXd omega, shapes, nodes, rows, numbers;
   if (!file.read("omega", omega) || !file.read("shapes", shapes) || !file.read("nodes", nodes) ||
       !file.read("unknowns", rows) || !file.read("numbers", numbers) || nodes.rows() != 3 || rows.rows() != 3 ||
       rows.cols() != shapes.rows() || omega.size() != shapes.cols() || numbers.size() != number_count ||
       !(numbers(0) >= 0 && numbers(0) <= static_cast<double>(omega.size())))
-    refuse(file.changed ? "was changed after it was written; run the plan again" : "is damaged or cut short");
+    refuse("is not what it says; run the plan again");
   KeptShapes kept;
   kept.print = file.fingerprint;
   // Rows of one node lie together, x before y before z.

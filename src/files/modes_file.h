@@ -12,7 +12,7 @@
 namespace avrenk {
 
 /// Counts the versions of the layout of results.h5; a file of another version is not read.
-inline constexpr int modes_layout = 3;
+inline constexpr int modes_layout = 4;
 
 /// Writes what is solved for (not what follows from it by products): shapes, frequencies, static solutions, proofs;
 /// and for other readers the nodes, and what each row of a shape stands for.
@@ -27,7 +27,7 @@ struct KeptModes {
 };
 
 /// The basis of the same model, if it answers the request: the modes asked for, or all below a higher frequency. A file
-/// of another layout, cut short, or changed is not trusted: its content must have the checksum written with it.
+/// of another layout, cut short, or changed is not trusted: its bytes must have the checksum that stands behind them.
 [[nodiscard]] KeptModes read_modes(const std::filesystem::path& file, const System& system, const ModelPrint& print,
                                    const ModeRequest& request);
 

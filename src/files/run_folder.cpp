@@ -268,13 +268,6 @@ void abandon_unfinished() {
   }
 }
 
-std::string read_file(const std::filesystem::path& path) {
-  std::ifstream stream(path, std::ios::binary);
-  std::string text{std::istreambuf_iterator<char>(stream), {}};
-  if (!stream) throw FileError(fmt::format("{}: cannot be read", path.string()));
-  return text;
-}
-
 void copy_file(const fs::path& from, const fs::path& to) {
   std::error_code bad;
   fs::copy_file(from, to, bad);

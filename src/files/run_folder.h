@@ -38,9 +38,6 @@ class RunFolder {
 /// place stay.
 void abandon_unfinished();
 
-/// All bytes of a file. @throws FileError  it cannot be read
-[[nodiscard]] std::string read_file(const std::filesystem::path& path);
-
 /// Copies a file. @throws FileError
 void copy_file(const std::filesystem::path& from, const std::filesystem::path& to);
 

@@ -1,4 +1,4 @@
-#include "plan/text_file.h"
+#include "files/text_file.h"
 
 #include <fmt/format.h>
 

@@ -1,13 +1,17 @@
-/// plan/text_file.h: files that a plan names, read whole.
+/// files/text_file.h: files that a plan or the user names, read whole.
 #pragma once
 
+#include <cstdint>
 #include <string>
 
 namespace avrenk {
 
+inline constexpr std::size_t most_mesh_bytes = std::size_t{8} << 30U;
+
 /// All of a regular file.
 /// @param what  for messages: "a plan", "a table of levels"
 /// @throws FileError  there is none, it is a folder, a pipe or a device, larger than `most` bytes, or cannot be read
-[[nodiscard]] std::string read_text_file(const std::string& file, std::size_t most, const std::string& what);
+[[nodiscard]] std::string read_text_file(const std::string& file, std::size_t most = SIZE_MAX,
+                                         const std::string& what = "a file");
 
 }  // namespace avrenk

@@ -61,7 +61,7 @@ TEST(KeptModes, SayWhetherTheyAreUsedAndWhyNot) {
   const std::string whole = test::read_all(folder / "mast-results/results.h5");
   (void)folder.write("mast-results/results.h5", whole.substr(0, whole.size() / 2));
   std::filesystem::remove_all(folder / "other");
-  EXPECT_THAT(note("damping.otherwise=4 %"), HasSubstr("the file is damaged or cut short"));
+  EXPECT_THAT(note("damping.otherwise=4 %"), HasSubstr("the file was cut short or changed"));
 }
 
 TEST(Compare, FindsPartnersAndTellsWhatChanged) {

@@ -7,6 +7,7 @@
 #include <fstream>
 #include <functional>
 
+#include "files/hash.h"
 #include "support/models.h"
 #include "support/temporary.h"
 
@@ -15,6 +16,18 @@ namespace {
 
 using test::Solved;
 using test::TemporaryFolder;
+
+// A seal as the writer puts it, behind what HDF5 made of the file.
+void reseal(const std::filesystem::path& file) {
+  std::ifstream stream(file, std::ios::binary);
+  std::string bytes{std::istreambuf_iterator<char>(stream), {}};
+  if (const std::size_t old = bytes.rfind("\navrenk results, layout "); old != std::string::npos) bytes.resize(old);
+  Hash hash;
+  hash.bytes(bytes.data(), bytes.size());
+  std::ofstream(file, std::ios::binary) << bytes
+                                        << fmt::format("\navrenk results, layout {:04d}, checksum {}\n", modes_layout,
+                                                       hash.text());
+}
 
 TEST(ModesFile, GivesBackTheSameBasisForTheSameModelOnly) {
   const ModeRequest request = test::count(7);
@@ -131,8 +144,45 @@ TEST(ModesFile, IsNotTrustedWhenItIsDamaged) {
   EXPECT_EQ(none.why_not, "");
 }
 
-// A value of any dataset changed by a thousandth, or an attribute of another shape: no reader takes it.
+// Whatever byte is changed, whatever is cut off or added: no reader takes it, and HDF5 never sees it.
 TEST(ModesFile, IsSealedInAllItsParts) {
+  const ModeRequest request = test::count(4);
+  const Assembly model = test::portal(0.05);
+  const Solved solved(model, request, test::ratio(0.02));
+  const ModelPrint print = print_of(model, solved.system);
+  const TemporaryFolder folder;
+  const auto file = folder / "results.h5";
+  write_modes(file, model, solved.system, solved.basis, print, request);
+  std::ifstream stream(file, std::ios::binary);
+  const std::string whole{std::istreambuf_iterator<char>(stream), {}};
+  const auto answers = [&](const std::string& content) {
+    std::ofstream(file, std::ios::binary) << content;
+    std::string said = read_modes(file, solved.system, print, request).why_not;
+    try {
+      (void)read_shapes(file);
+    } catch (const FileError& error) {
+      said += std::string("; ") + error.what();
+    }
+    return said;
+  };
+  EXPECT_EQ(answers(whole), "");
+  for (std::size_t at = 0; at < whole.size(); at += whole.size() / 97) {
+    std::string content = whole;
+    content[at] = static_cast<char>(content[at] ^ 0x10);
+    const std::string said = answers(content);
+    EXPECT_NE(said.find("the file was changed after"), std::string::npos) << at << said;
+    EXPECT_NE(said.find("results.h5: was changed after"), std::string::npos) << at << said;
+    EXPECT_NE(answers(whole.substr(0, at)).find("cut short"), std::string::npos) << at;
+  }
+  EXPECT_NE(answers(whole + "\n").find("cut short or changed"), std::string::npos);
+  const std::size_t layout = whole.rfind("layout ") + 10;
+  std::string content = whole;
+  content[layout] = '3';
+  EXPECT_NE(answers(content).find("another version"), std::string::npos);
+}
+
+// Behind a seal that is whole: HDF5 of other kinds and sizes than ours is not taken either.
+TEST(ModesFile, IsLookedAtBehindItsSeal) {
   const ModeRequest request = test::count(4);
   const Assembly model = test::portal(0.05);
   const Solved solved(model, request, test::ratio(0.02));
@@ -145,6 +195,7 @@ TEST(ModesFile, IsSealedInAllItsParts) {
     const hid_t id = H5Fopen(file.c_str(), H5F_ACC_RDWR, H5P_DEFAULT);
     change(id);
     H5Fclose(id);
+    reseal(file);
     std::string said = read_modes(file, solved.system, print, request).why_not;
     try {
       (void)read_shapes(file);
@@ -154,29 +205,6 @@ TEST(ModesFile, IsSealedInAllItsParts) {
     return said;
   };
   EXPECT_EQ(answers([](hid_t) {}), "");
-  const auto scaled = [](const std::string& name) {
-    return [name](hid_t id) {
-      const hid_t set = H5Dopen2(id, name.c_str(), H5P_DEFAULT), space = H5Dget_space(set);
-      std::vector<double> values(static_cast<std::size_t>(H5Sget_simple_extent_npoints(space)));
-      H5Dread(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, values.data());
-      for (double& each : values) each = each * 1.001 + 1e-9;
-      H5Dwrite(set, H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, values.data());
-      H5Sclose(space);
-      H5Dclose(set);
-    };
-  };
-  const char* const changed = "was changed after it was written";
-  for (const char* name : {"omega", "shapes", "numbers", "asked", "counts", "influence", "inertia_load",
-                           "unit_acceleration", "residual", "nonorthogonality", "foot_influence_1"})
-    EXPECT_NE(answers(scaled(name)).find(changed), std::string::npos) << name;
-  for (const char* name : {"omega", "shapes", "nodes", "unknowns", "numbers"})
-    EXPECT_NE(answers(scaled(name)).find("results.h5: was changed"), std::string::npos) << name;
-  // One dataset in the place of another of its shape, its checksum with it.
-  EXPECT_NE(answers([](hid_t id) {
-              H5Ldelete(id, "unit_acceleration", H5P_DEFAULT);
-              H5Lcopy(id, "influence", id, "unit_acceleration", H5P_DEFAULT, H5P_DEFAULT);
-            }).find(changed),
-            std::string::npos);
   const auto reshaped = [](const char* name) {
     return [name](hid_t id) {
       H5Adelete_by_name(id, "/", name, H5P_DEFAULT);
@@ -184,7 +212,7 @@ TEST(ModesFile, IsSealedInAllItsParts) {
       H5LTset_attribute_int(id, "/", name, many.data(), many.size());
     };
   };
-  for (const char* name : {"layout", "feet", "fingerprint", "checksum"}) EXPECT_NE(answers(reshaped(name)), "") << name;
+  for (const char* name : {"feet", "fingerprint"}) EXPECT_NE(answers(reshaped(name)), "") << name;
   EXPECT_NE(answers([](hid_t id) {  // a text of any length
               H5Adelete_by_name(id, "/", "fingerprint", H5P_DEFAULT);
               const hid_t type = H5Tcopy(H5T_C_S1), space = H5Screate(H5S_SCALAR);
