@@ -10,6 +10,7 @@
 #include "core/blas_threads.h"
 #include "core/check/plausible.h"
 #include "core/clock.h"
+#include "core/memory.h"
 #include "core/modes/completeness.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
@@ -298,11 +299,31 @@ std::vector<Job> jobs_of(const Plan& plan, std::optional<Environment::Type> type
 
 namespace {
 
+// Grids are refused where they do not fit into memory, and told where they take much of it.
+void weigh_grids(Analysis& analysis, const std::vector<Job>& along) {
+  constexpr double worth_saying = 1e9;
+  constexpr std::size_t rows_of_a_watch = 3;
+  double bytes = 0;
+  std::pair<double, std::string> largest;  // points, and where
+  for (const Job& job : along) {
+    const GridCost cost =
+        grid_cost(*job.environment, analysis.basis, analysis.damping, rows_of_a_watch * analysis.plan.watch.size());
+    bytes += cost.bytes;
+    if (cost.points > largest.first)
+      largest = {cost.points, fmt::format("environment {}: {:.3g} frequencies", job.environment->name, cost.points)};
+  }
+  if (bytes < worth_saying) return;
+  require_memory(bytes, "the grid of frequencies", largest.second + ", lower its per octave or points per resonance");
+  analysis.plan.notes.push_back(
+      fmt::format("{}; all grids take about {:.3g} GB of memory", largest.second, bytes / 1e9));
+}
+
 // What each job along one axis does to the modes.
 ExcitedLoads excite_modes(Analysis& analysis, const std::vector<Job>& jobs) {
   const StopWatch start;
   std::vector<Job> along;
   std::copy_if(jobs.begin(), jobs.end(), std::back_inserter(along), [](const Job& job) { return job.axis >= 0; });
+  weigh_grids(analysis, along);
   ExcitedLoads loads(along.size());
   run_jobs(along.size(), analysis.threads, [&](std::size_t i) {
     loads[i] = std::make_unique<Excited>(*along[i].environment, along[i].axis, analysis.system, analysis.basis,

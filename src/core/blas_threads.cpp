@@ -5,11 +5,11 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
-#include <fstream>
 #include <thread>
 #include <vector>
 
 #include "core/error.h"
+#include "core/memory.h"
 
 extern "C" {
 void openblas_set_num_threads(int threads);
@@ -26,13 +26,6 @@ void multiply_something() {
   product.noalias() = a * a;
 }
 
-double megabytes_mapped() {
-  std::ifstream sizes("/proc/self/statm");
-  double pages = 0;
-  sizes >> pages;
-  return pages * 4096 / (1 << 20U);
-}
-
 }  // namespace
 
 void set_blas_threads(int threads) { openblas_set_num_threads(threads); }
@@ -44,7 +37,7 @@ void reserve_blas_memory(int threads) {
   // Of one thread: its stack, an arena of the allocator, the buffer of BLAS.
   constexpr double each = 160, base = 300;
   const double allowed = static_cast<double>(limit.rlim_cur) / (1 << 20U),
-               needed = megabytes_mapped() + base + each * (own + std::max(own, openblas_get_num_threads()));
+               needed = mapped_memory() / (1 << 20U) + base + each * (own + std::max(own, openblas_get_num_threads()));
   if (needed > allowed)
     throw NumericalError(fmt::format(
         "not enough memory: {:.0f} MB of address space are needed to begin with, and ulimit -v allows {:.0f}; "

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/quantity/quantity.h"
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
@@ -119,9 +120,10 @@ std::vector<Finding> poor_elements(const Assembly& assembly, const std::vector<P
     const auto say = [&](std::size_t which, std::string what, Finding::Grade grade) {
       const Vector3& at = own.at[which];
       findings.push_back(
-          {grade, subject,
-           fmt::format("the element at ({:.4g}, {:.4g}, {:.4g}) mm {}", 1e3 * at.x(), 1e3 * at.y(), 1e3 * at.z(), what),
-           fmt::format("mesh that place anew; {} elements of the part are poorly shaped", own.beyond), at});
+          {grade, subject, fmt::format("the element at {} {}", at_millimetres(at), what),
+           fmt::format("mesh that place anew; {} of the part {} poorly shaped",
+                       counted(static_cast<std::size_t>(own.beyond), "element"), own.beyond == 1 ? "is" : "are"),
+           at});
     };
     if (own.worst.jacobian <= 0)
       say(0, "is folded: its Jacobian changes sign", Finding::Grade::error);

@@ -92,8 +92,8 @@ class Flat {
     height_ = local.row(2);
     for (const QuadraturePoint& point : rule<n>())
       if (!(jacobian(FlatFunctions<n>(point.at)).determinant() > 0))
-        throw NumericalError(n == 3 ? std::string("a triangle of a shell has no area")
-                                    : std::string("a quadrilateral of a shell has a corner of 180° or more"));
+        throw NumericalError(n == 3 ? std::string("is a triangle without area")
+                                    : std::string("is a quadrilateral with a corner of 180° or more"));
   }
 
   [[nodiscard]] Matrix2d jacobian(const FlatFunctions<n>& f) const { return f.slope * plane_.transpose(); }

@@ -18,9 +18,9 @@ using Eigen::Matrix3d;
 using Eigen::MatrixXd;
 using Eigen::Vector3d;
 
-[[noreturn]] void refuse_inverted(SolidShape shape, Index element, double jacobian) {
-  throw NumericalError(fmt::format("element {} of its block, a {}, is turned inside out: its Jacobian is {:.2g} m³",
-                                   element + 1, facts_of(shape).name, jacobian));
+[[noreturn]] void refuse_inverted(SolidShape shape, double jacobian) {
+  throw NumericalError(
+      fmt::format("is a {} turned inside out: its Jacobian is {:.2g} m³", facts_of(shape).name, jacobian));
 }
 
 // Right-hand sides in place, by the Cholesky factor of a small positive matrix.
@@ -58,7 +58,7 @@ class ElementStiffness {
     for (std::size_t g = 0; g < table.at.size(); ++g) {
       const Matrix3d jacobian = jacobian_of(table.at[g], own);
       const double determinant = jacobian.determinant();
-      if (!(determinant > 0)) refuse_inverted(block.shape, element, determinant);
+      if (!(determinant > 0)) refuse_inverted(block.shape, determinant);
       const Matrix3d inverse = jacobian.inverse();
       Gradients gradients;
       for (int i = 0; i < nodes; ++i)
@@ -165,7 +165,7 @@ MatrixXd solid_mass(const SolidBlock& block, Index first, Index count) {
     std::array<double, 400> scalar{};  // n x n
     for (std::size_t g = 0; g < table.at.size(); ++g) {
       const double determinant = jacobian_of(table.at[g], nodes).determinant();
-      if (!(determinant > 0)) refuse_inverted(block.shape, first + k, determinant);
+      if (!(determinant > 0)) refuse_inverted(block.shape, determinant);
       const double* const value = table.at[g].value.data();
       const double factor = block.density * table.rule[g].weight * determinant;
       for (int j = 0; j < n; ++j)

@@ -25,6 +25,12 @@ std::vector<double> frequency_grid(const GridRequest& request, const std::vector
   return once_inside(std::move(grid), request.from, request.to);
 }
 
+double most_points(const GridRequest& request, std::size_t curve_points, std::size_t resonances) {
+  return std::ceil(std::log2(request.to / request.from) * request.per_octave) + 1 +
+         static_cast<double>(request.at.size() + curve_points) +
+         static_cast<double>(resonances) * request.points_per_resonance;
+}
+
 std::vector<double> once_inside(std::vector<double> all, double from, double to) {
   std::erase_if(all, [&](double f) { return !(f >= from && f <= to && f > 0); });
   std::sort(all.begin(), all.end());

@@ -1,6 +1,7 @@
 /// core/excitation/frequency_grid.h: the frequencies at which curves are drawn and peaks are bracketed (theory 6).
 #pragma once
 
+#include <cstddef>
 #include <utility>
 #include <vector>
 
@@ -19,6 +20,9 @@ struct GridRequest {
 /// once, inside [from, to].
 [[nodiscard]] std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& curve_points,
                                                  const std::vector<std::pair<double, double>>& resonances);
+
+/// How many points there may be at most, from so many resonances.
+[[nodiscard]] double most_points(const GridRequest& request, std::size_t curve_points, std::size_t resonances);
 
 /// Those inside [from, to], ascending, each once: neighbours differ by more than 1e-12 of themselves.
 [[nodiscard]] std::vector<double> once_inside(std::vector<double> frequencies, double from, double to);

@@ -91,11 +91,15 @@ std::string Assembly::describe_node(int node) const {
 
 std::string Assembly::describe_node(int node, const std::string& of) const {
   const Node& found = nodes.at(static_cast<std::size_t>(node));
+  return fmt::format("{} {}", of, at_millimetres(found.position, 5));
+}
+
+std::string at_millimetres(const Vector3& position, int digits) {
   const auto millimetres = [&](int axis) {
-    const double value = 1e3 * found.position[axis];
+    const double value = 1e3 * position[axis];
     return std::abs(value) < 5e-4 ? 0.0 : value;  // no "-0"
   };
-  return fmt::format("{} ({:.5g}, {:.5g}, {:.5g}) mm", of, millimetres(0), millimetres(1), millimetres(2));
+  return fmt::format("({0:.{3}g}, {1:.{3}g}, {2:.{3}g}) mm", millimetres(0), millimetres(1), millimetres(2), digits);
 }
 
 void MassProperties::add(double other_mass, const Vector3& other_centre, const Matrix3& other_inertia) {

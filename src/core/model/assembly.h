@@ -49,6 +49,7 @@ struct Part {
   double extra_mass = 0;            ///< kg/m of lines, kg/m² of shells: it carries no load
   double mass_factor = 1;           ///< on density and extra mass: gives the part the mass that was weighed
   std::optional<double> weighed{};  ///< kg: what the real part weighs
+  std::string mesh_file{};          ///< that its elements come from, as the user calls it; empty: none
   Form form = Form::line;
   double thickness = 0;  ///< of shells, m
   double offset = 0;     ///< of shells: from the nodes to the middle surface along the normal, m
@@ -66,6 +67,9 @@ struct ElementGroup {
     return std::span(nodes).subspan(i * n, n);
   }
 };
+
+/// "(12.5, 0, 300) mm", of a position in m; what is rounding at that size is zero.
+[[nodiscard]] std::string at_millimetres(const Vector3& position, int digits = 4);
 
 /// A body that is rigid and small: mass and inertia about its own centre of gravity, which sits at node + offset.
 struct PointMass {

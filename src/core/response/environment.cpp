@@ -89,6 +89,18 @@ void require_response(const Environment& environment, const ModalBasis& basis, c
   require_enough_modes(environment, basis);
 }
 
+GridCost grid_cost(const Environment& environment, const ModalBasis& basis, const ModalDamping& damping,
+                   std::size_t rows) {
+  if (environment.type == Environment::Type::steady) return {};
+  const double points =
+      most_points(environment.grid, environment.input.curve_points().size(), resonances(basis, damping).size());
+  // Three derivatives of coordinates and bases, real and imaginary parts; the coordinates once more while they are
+  // made, twice as many as modes where the equations are of first order; the curves.
+  const double states = 3 * static_cast<double>(basis.size() + basis.statics.influence.cols()) +
+                        static_cast<double>(damping.modes.coordinates());
+  return {points, 16 * points * (states + static_cast<double>(rows))};
+}
+
 Excited::Excited(const Environment& applied, int along, const System& system, const ModalBasis& basis,
                  const ModalDamping& damping)
     : environment(applied), axis(along) {

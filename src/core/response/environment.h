@@ -114,6 +114,13 @@ struct Outcome {
 /// modes)
 void require_response(const Environment& environment, const ModalBasis& basis, const ModalDamping& damping);
 
+/// Most points of its grid, and the bytes that its states and so many rows of watched quantities take there.
+struct GridCost {
+  double points = 0, bytes = 0;
+};
+[[nodiscard]] GridCost grid_cost(const Environment& environment, const ModalBasis& basis, const ModalDamping& damping,
+                                 std::size_t rows);
+
 /// What an environment along one of its axes does to the whole model: made once for all that is asked of it, the survey
 /// of stress and what is watched. Its parts refer to one another: it stays where it was made.
 struct Excited {

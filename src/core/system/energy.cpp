@@ -3,6 +3,7 @@
 #include <map>
 
 #include "core/parallel.h"
+#include "core/system/gather.h"
 #include "core/system/numbering.h"
 
 namespace avrenk {
@@ -51,8 +52,10 @@ VectorXd volume_of(const Assembly& assembly, const ElementGroup& group) {
   const Index rows = group.kind->motions * group.kind->nodes, elements = static_cast<Index>(group.elements());
   VectorXd along_x = VectorXd::Zero(rows);
   for (Index i = 0; i < rows; i += group.kind->motions) along_x[i] = 1;
+  const auto own =
+      Gatherer::telling(assembly, group, [&](Index first, Index count) { return mass(block, first, count); });
   VectorXd volume(elements);
-  for (Index e = 0; e < elements; ++e) volume[e] = along_x.dot(mass(block, e, 1) * along_x);
+  for (Index e = 0; e < elements; ++e) volume[e] = along_x.dot(own(e, 1) * along_x);
   return volume;
 }
 

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "core/error.h"
+#include "core/memory.h"
 
 namespace avrenk {
 
@@ -67,7 +68,11 @@ class Mumps {
     control(14) = 40;  // % of extra workspace
     control(24) = detect_zero_pivots ? 1 : 0;
     data_.cntl[2] = -Factorisation::zero_pivot;  // negative: absolute, the matrix is scaled
-    run(4);
+    run(1);
+    require("ordering failed");
+    require_memory(1e6 * info(16), fmt::format("the factorisation of {} equations", matrix.rows()),
+                   "make the mesh coarser, or take a machine with more");
+    run(2);
     for (int attempt = 0; attempt < 4 && (info(1) == -8 || info(1) == -9); ++attempt) {
       control(14) *= 2;  // delayed pivots took the workspace
       run(2);

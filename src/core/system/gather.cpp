@@ -1,5 +1,7 @@
 #include "core/system/gather.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
 #include <limits>
@@ -229,6 +231,30 @@ class Sum {
 
 void Gatherer::add(const MatrixXd& element, std::span<const int> nodes) {
   singles_.push_back({element, {nodes.begin(), nodes.end()}});
+}
+
+Gatherer::Kernel Gatherer::telling(const Assembly& assembly, const ElementGroup& group, Kernel kernel) {
+  return [&assembly, &group, kernel = std::move(kernel)](Index first, Index count) -> MatrixXd {
+    try {
+      return kernel(first, count);
+    } catch (const NumericalError&) {
+      for (Index e = first; e < first + count; ++e) {
+        try {
+          (void)kernel(e, 1);
+        } catch (const NumericalError& fault) {
+          Vector3 at = Vector3::Zero();
+          for (const int node : group.element(static_cast<std::size_t>(e)))
+            at += assembly.position(node) / group.kind->nodes;
+          const Part& part = assembly.parts[static_cast<std::size_t>(group.part)];
+          refuse("part " + part.name,
+                 fmt::format("its element at {}{} {}", at_millimetres(at),
+                             part.mesh_file.empty() ? "" : fmt::format(", from {},", part.mesh_file), fault.what()),
+                 "mesh that place anew");
+        }
+      }
+      throw;
+    }
+  };
 }
 
 void Gatherer::add(const ElementGroup& group, Kernel kernel) { groups_.push_back({&group, std::move(kernel)}); }

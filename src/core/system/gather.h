@@ -21,11 +21,14 @@ class Gatherer {
 
   /// Matrices of elements `first` to `first + count`, side by side.
   using Kernel = std::function<Eigen::MatrixXd(Eigen::Index first, Eigen::Index count)>;
+  /// The same; where an element has no matrix, it is told by its part and place.
+  [[nodiscard]] static Kernel telling(const Assembly& assembly, const ElementGroup& group, Kernel kernel);
   /// All elements of a group, which must outlive the gatherer.
   void add(const ElementGroup& group, Kernel kernel);
 
   /// The sum. Entries that are exactly zero are left out.
   /// @throws NumericalError  an element has no matrix, or the sum too many entries
+  /// @throws InputError      the same of an element whose kernel tells where it lies
   [[nodiscard]] Partitioned finish(int threads) const;
 
  private:

@@ -54,8 +54,7 @@ std::string describe_motion(const FreeMotion& motion) {
   const Vector3 through = (centre + turn.cross(move) / turn.squaredNorm()).unaryExpr([&](double x) {
     return std::abs(x) <= rounding ? 0.0 : x;
   });
-  return fmt::format("turns freely about the direction {} through ({:.4g}, {:.4g}, {:.4g}) mm", direction_words(axis),
-                     1e3 * through.x(), 1e3 * through.y(), 1e3 * through.z());
+  return fmt::format("turns freely about the direction {} through {}", direction_words(axis), at_millimetres(through));
 }
 
 std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves);

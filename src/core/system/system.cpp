@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "core/error.h"
+#include "core/memory.h"
 #include "core/system/gather.h"
 #include "core/system/mechanism.h"
 
@@ -38,6 +39,12 @@ void refuse_beyond_numbers(const Assembly& assembly, const System& system) {
 }  // namespace
 
 System make_system(const Assembly& assembly, int threads) {
+  double entries = 0;  // of element matrices: about as many as of their sum
+  for (const ElementGroup& group : assembly.groups)
+    entries += static_cast<double>(group.elements()) * std::pow(group.kind->nodes * group.kind->motions, 2);
+  constexpr double bytes_an_entry = 12;  // of a number and its row
+  require_memory(2 * bytes_an_entry * entries, fmt::format("the model of {} nodes", assembly.nodes.size()),
+                 "make the mesh coarser");
   const Numbering numbering(assembly);
   Gatherer mass_sum(numbering), stiffness_sum(numbering), dashpot_sum(numbering), loss_sum(numbering),
       own_sum(numbering);
@@ -54,9 +61,12 @@ System make_system(const Assembly& assembly, int threads) {
   }
   for (const ElementGroup& group : assembly.groups) {
     const auto block = std::make_shared<const ElementBlock>(assembly.block(group));
-    const auto k = [block](Eigen::Index first, Eigen::Index count) { return stiffness(*block, first, count); };
+    const auto k = Gatherer::telling(
+        assembly, group, [block](Eigen::Index first, Eigen::Index count) { return stiffness(*block, first, count); });
     stiffness_sum.add(group, k);
-    mass_sum.add(group, [block](Eigen::Index first, Eigen::Index count) { return mass(*block, first, count); });
+    mass_sum.add(group, Gatherer::telling(assembly, group, [block](Eigen::Index first, Eigen::Index count) {
+                   return mass(*block, first, count);
+                 }));
     const auto& loss_factor = assembly.material_of(group.part).loss_factor;
     if (!loss_factor) continue;
     loss_sum.add(group, [block, eta = *loss_factor](Eigen::Index first, Eigen::Index count) -> Eigen::MatrixXd {

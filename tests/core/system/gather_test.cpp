@@ -163,5 +163,33 @@ TEST(Numbering, GivesRotationsOnlyToNodesThatUseThem) {
   }
 }
 
+// One element among many that has no matrix: told by its part, its file and its place, on any number of threads.
+TEST(Gatherer, TellsWhichElementIsFolded) {
+  const auto said = [](std::size_t group, const char* file, int threads) {
+    Assembly model = mixed();
+    ElementGroup& own = model.groups[group];
+    model.parts[static_cast<std::size_t>(own.part)].mesh_file = file;
+    const auto last = own.nodes.end() - own.kind->nodes;
+    std::swap(*last, *(last + 1));
+    Vector3 centre = Vector3::Zero();
+    for (auto node = last; node != own.nodes.end(); ++node) centre += model.position(*node) / own.kind->nodes;
+    try {
+      (void)make_system(model, threads);
+    } catch (const InputError& error) {
+      std::string text = error.what();
+      const std::string place = at_millimetres(centre);
+      const std::size_t at = text.find(place);
+      return at == std::string::npos ? "elsewhere: " + text : text.replace(at, place.size(), "HERE");
+    }
+    return std::string();
+  };
+  for (const int threads : {1, 3}) {
+    EXPECT_EQ(said(0, "lug.vtu", threads).substr(0, 77),
+              "part block: its element at HERE, from lug.vtu, is a hexahedron of 8 nodes tur");
+    EXPECT_EQ(said(1, "", threads),
+              "part plate: its element at HERE is a quadrilateral with a corner of 180° or more; mesh that place anew");
+  }
+}
+
 }  // namespace
 }  // namespace avrenk
