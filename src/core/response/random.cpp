@@ -20,7 +20,7 @@ using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
 constexpr int most_halvings = 12;
-constexpr double nothing = 1e-26;  // of the largest mean square: what rounding makes
+constexpr double nothing = 1e-13;  // of the largest coordinate, times the condition of all: what rounding makes
 constexpr double core_reach = 4;   // half-bandwidths around a resonance in which the phase is the variable
 constexpr double widest_step = 2;  // of frequency, over one panel far from all resonances
 
@@ -196,12 +196,14 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
   ModalCovariance result;
   VectorXd change = VectorXd::Zero(total.size());
   const double allowed = 0.1 * covariance_tolerance / std::sqrt(static_cast<double>(open.size()));
-  // A coordinate that nothing drives is what rounding leaves of the others.
+  // A coordinate that nothing drives is what rounding leaves of the others: noise that no panel resolves. What a row
+  // makes of those that cancel is judged by itself, in run_random.
+  const double rounding = std::pow(nothing * transfer.damping().modes.condition(), 2);
   const auto relative = [&](const VectorXd& part) {
     const Index m = total.size() / 3 - 1;
     double worst = 0;
     for (Index i = 0; i < part.size(); ++i) {
-      const double floor = i < 3 * m ? nothing * total.segment(i / m * m, m).maxCoeff() : 0;
+      const double floor = i < 3 * m ? rounding * total.segment(i / m * m, m).maxCoeff() : 0;
       if (total[i] > floor) worst = std::max(worst, std::abs(part[i]) / total[i]);
     }
     return worst;

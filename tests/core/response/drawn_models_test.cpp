@@ -1,6 +1,5 @@
 // Small models drawn at random, from hardly any damping to far beyond critical, with nodes without mass, on one base or
-// two: every answer
-// against the equations of motion solved at each frequency, and integrals of them by another rule.
+// two: every answer against the equations of motion solved at each frequency, and integrals of them by another rule.
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -117,6 +116,17 @@ std::vector<Drawn> draw_models() {
        {{-1, 0, 9e4, 0, 70}, {-2, 0, 5e4, 0.05, 0}, {0, 1, 7e4, 0.02, 0}},
        {1, {0.3, -0.6}}},
   };
+  // Equal bodies on either side of critical damping: roots that all but coincide, twice over.
+  for (const double apart : {1e-2, 1e-4, 1e-5, 1e-6, 1e-7, 1e-9, -1e-4, -1e-6, -1e-8}) {
+    const double c = 2 * std::sqrt(8e4 * 2.0) * (1 - apart);
+    all.push_back({"a part of " + std::to_string(1e9 * apart) + "e-9 below critical",
+                   {2, 2},
+                   {{-1, 0, 8e4, 0, c}, {-1, 1, 8e4, 0, c}},
+                   {1},
+                   1,
+                   500,
+                   3});
+  }
   std::mt19937 random(11);
   std::uniform_real_distribution<double> uniform;
   const auto between = [&](double a, double b) { return a * std::pow(b / a, uniform(random)); };
