@@ -1,6 +1,7 @@
 #include "plan/plan.h"
 
 #include <algorithm>
+#include <map>
 
 #include "core/modes/completeness.h"
 #include "plan/sections.h"
@@ -18,21 +19,45 @@ struct Section {
   SectionReader read;  // nullptr: used elsewhere
   bool named;          // a map of the user's names
   bool required;
+  bool names_files = false;  // results of its names lie in files of theirs
 };
 // In the order in which they build on one another; the plan may hold them in any order.
 constexpr Section sections[] = {
     {"title", read_title, false, false},        {"include", nullptr, false, false},
     {"values", nullptr, true, false},           {"show", read_show, false, false},
-    {"materials", read_materials, true, false}, {"parts", read_parts, true, false},
+    {"materials", read_materials, true, false}, {"parts", read_parts, true, false, true},
     {"places", read_places, true, false},       {"masses", read_masses, true, false},
     {"base", read_base, false, true},           {"joints", read_joints, true, false},
     {"modes", read_modes, false, false},        {"damping", read_damping, false, false},
-    {"watch", read_watch, true, false},         {"profiles", read_profiles, true, false},
-    {"levels", read_levels, true, false},       {"environments", read_environments, true, false},
+    {"watch", read_watch, true, false, true},   {"profiles", read_profiles, true, false, true},
+    {"levels", read_levels, true, false},       {"environments", read_environments, true, false, true},
     {"factors", read_factors, true, false},     {"limits", read_limits, true, false}};
 
 static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
                          [](const Section& section, std::string_view name) { return section.key == name; }));
+
+std::string in_small_letters(std::string text) {
+  for (char& c : text)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  return text;
+}
+
+// Names become names of files, which some file systems tell apart by their letters only.
+void refuse_other_capitals(const Section& section, const Tree& value, Problems& problems) {
+  std::map<std::string, const Tree::Entry*> known;
+  for (const Tree::Entry& entry : value.entries) {
+    const auto [first, fresh] = known.try_emplace(in_small_letters(entry.key), &entry);
+    if (fresh) continue;
+    const Tree::Entry& other = *first->second;
+    Tree at;
+    at.place = entry.place;
+    problems.add(at, std::string(section.key),
+                 fmt::format("\"{}\" differs from \"{}\" in line {} by capitals alone, and where files are told apart "
+                             "by their letters only, their results would be one file",
+                             entry.key, other.key, other.place.line),
+                 "choose another name");
+  }
+}
 
 void read_section(const Section& section, const Tree& value, Reading& reading) {
   if (section.named && !value.is_map()) {
@@ -41,6 +66,7 @@ void read_section(const Section& section, const Tree& value, Reading& reading) {
                          fmt::format("write {}: {{NAME: …}}, or leave it out", section.key));
     return;
   }
+  if (section.names_files) refuse_other_capitals(section, value, reading.problems);
   section.read(value, reading);
 }
 
@@ -61,6 +87,20 @@ void refuse_if_wrong(std::vector<Problem>& list) {
   throw InputError(std::move(list));
 }
 
+// A plan from somebody else may name any file: what lies outside its own folder is told.
+void tell_of_files_elsewhere(Plan& plan, const std::set<std::filesystem::path>& files) {
+  std::error_code ignored;
+  const auto whole = [&](const std::filesystem::path& path) {
+    return std::filesystem::weakly_canonical(path, ignored);
+  };
+  const std::filesystem::path folder = whole(plan.file).parent_path();
+  for (const std::filesystem::path& file : files) {
+    const std::filesystem::path path = whole(file);
+    if (std::mismatch(folder.begin(), folder.end(), path.begin(), path.end()).first != folder.end())
+      plan.notes.push_back(fmt::format("the plan reads {}, which lies outside its folder", path.string()));
+  }
+}
+
 // Reads the tree of a file and lets `read` take sections from it; refuses with all that was found wrong.
 template <typename Read>
 Plan read_from(const std::string& file, const std::vector<Override>& overrides, const Read& read) {
@@ -68,9 +108,12 @@ Plan read_from(const std::string& file, const std::vector<Override>& overrides, 
   Plan plan;
   plan.file = file;
   Problems problems(list);
-  const Tree tree = read_tree(file, overrides, list);
+  std::vector<std::string> files;
+  const Tree tree = read_tree(file, overrides, list, files);
+  for (const std::string& each : files) problems.reads(each);
   Reading reading{plan, problems};
   read(tree, reading);
+  tell_of_files_elsewhere(plan, problems.files());
   problems.finish();
   refuse_if_wrong(list);
   return plan;

@@ -5,9 +5,9 @@
 
 #include "core/mesh/shapes.h"
 #include "core/words.h"
+#include "files/text_file.h"
 #include "plan/array_choice.h"
 #include "plan/sections.h"
-#include "plan/text_file.h"
 
 namespace avrenk {
 namespace {
@@ -61,10 +61,10 @@ MeshFile* find_file(const Tree& what, const Tree& unit_tree, const std::string& 
   const auto path = std::filesystem::path(what.place.file).parent_path() / what.text;
   const std::string key = path.string() + '\n' + unit_tree.text;
   if (const auto found = reading.meshes.find(key); found != reading.meshes.end()) return &found->second;
-  constexpr std::size_t most_bytes = std::size_t{8} << 30U;
   std::string bytes;
   try {
-    bytes = read_text_file(path.string(), most_bytes, "a mesh");
+    problems.reads(path);
+    bytes = read_text_file(path.string(), most_mesh_bytes, "a mesh");
   } catch (const FileError& error) {
     problems.add(what, subject, error.what(), "paths start from the file of the plan");
     return nullptr;
@@ -120,6 +120,7 @@ bool read_mesh(const Tree& what, MapReader& part, Part made, std::size_t before,
                  count[0] > 0 ? "write thickness: 2 mm" : "leave thickness out");
     return false;
   }
+  made.mesh_file = what.text;
   made.form = count[0] > 0 ? Part::Form::shell : Part::Form::solid;
   made.thickness = thickness.value_or(0);
   Assembly& assembly = reading.plan.assembly;

@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
 #include <map>
 #include <optional>
 #include <set>
@@ -30,6 +31,9 @@ class Problems {
   /// Says of each unknown key the nearest known one, else the map of the same thing that has it, else all keys.
   void finish();
   [[nodiscard]] std::size_t count() const { return list_.size() + noted_; }
+  /// A file that the plan names is read.
+  void reads(const std::filesystem::path& file) { files_.insert(file); }
+  [[nodiscard]] const std::set<std::filesystem::path>& files() const { return files_; }
 
  private:
   struct UnknownKey {
@@ -40,6 +44,7 @@ class Problems {
   std::size_t noted_ = 0;  // said before, and still a reason not to go on
   std::vector<UnknownKey> unknown_;
   std::map<std::string, std::vector<std::string>> known_;  // keys of every map that was read, by its subject
+  std::set<std::filesystem::path> files_;
 };
 
 enum class Sign { any, positive, not_negative };

@@ -1,19 +1,17 @@
 #include "plan/tree.h"
 
 #include <fmt/format.h>
-#include <yaml-cpp/yaml.h>
 
 #include <algorithm>
 #include <filesystem>
 #include <set>
 
 #include "core/nearest.h"
-#include "plan/text_file.h"
+#include "files/text_file.h"
+#include "plan/yaml_tree.h"
 
 namespace avrenk {
 namespace {
-
-Place place_of(const YAML::Mark& mark, const std::string& file) { return {file, mark.line + 1, mark.column + 1}; }
 
 std::vector<std::string> keys_of(const Tree& map) {
   std::vector<std::string> keys;
@@ -21,81 +19,7 @@ std::vector<std::string> keys_of(const Tree& map) {
   return keys;
 }
 
-// What a plan may hold at most, that nothing it is made of by aliases and values takes all memory.
-constexpr std::size_t most_bytes = 64U << 20U, most_values = 1000000, most_text = 100000, most_files = 1000;
-constexpr int deepest = 60;
-
-// Trees of one plan, all of its files and overrides together.
-class Converter {
- public:
-  explicit Converter(std::vector<Problem>& problems) : problems_(problems) {}
-
-  Tree convert(const YAML::Node& node, const std::string& file, int depth = 0) {
-    Tree tree;
-    tree.place = place_of(node.Mark(), file);
-    if (depth > deepest)
-      throw InputError(Problem{"", fmt::format("this is nested more than {} deep", deepest),
-                               "an alias (*name) may not stand inside what it names", tree.place});
-    if (++values_ > most_values)
-      throw InputError(Problem{"", fmt::format("the plan grows beyond {} values here", most_values),
-                               "take out aliases (*name) that multiply one another", tree.place});
-    if (node.IsScalar()) {
-      tree.kind = Tree::Kind::text;
-      tree.text = node.Scalar();
-      refuse_control(tree.text, tree.place);
-    } else if (node.IsSequence()) {
-      tree.kind = Tree::Kind::list;
-      for (const YAML::Node& item : node) tree.items.push_back(convert(item, file, depth + 1));
-    } else if (node.IsMap()) {
-      tree.kind = Tree::Kind::map;
-      for (const auto& pair : node) {
-        const Place place = place_of(pair.first.Mark(), file);
-        if (!pair.first.IsScalar()) {
-          problems_.push_back({"", "a key must be plain text", "", place});
-          continue;
-        }
-        const std::string& key = pair.first.Scalar();
-        refuse_control(key, place);
-        if (const Tree* first = tree.find(key)) {
-          problems_.push_back({"", fmt::format("\"{}\" is given twice", key),
-                               fmt::format("it stands already in line {}", first->place.line), place});
-          continue;
-        }
-        tree.entries.push_back({key, place, convert(pair.second, file, depth + 1)});
-      }
-    }
-    return tree;
-  }
-
-  Tree read_file(const std::string& file) {
-    const std::string text = read_text_file(file, most_bytes, "a plan");
-    try {
-      const std::vector<YAML::Node> documents = YAML::LoadAll(text);
-      if (documents.size() > 1)
-        problems_.push_back({"", "a second YAML document begins here, and one file is one plan",
-                             "take the line --- out", place_of(documents[1].Mark(), file)});
-      return convert(documents.empty() ? YAML::Node() : documents.front(), file);
-    } catch (const YAML::Exception& error) {
-      throw InputError(Problem{"", "this is not YAML: " + error.msg, "", place_of(error.mark, file)});
-    }
-  }
-
- private:
-  // Text names files, stands in tables and charts, and is read by other programs there.
-  void refuse_control(const std::string& text, const Place& place) {
-    const auto control = std::find_if(text.begin(), text.end(), [](char c) {
-      const auto code = static_cast<unsigned char>(c);
-      return (code < 0x20 && c != '\n' && c != '\t') || code == 0x7F;
-    });
-    if (control != text.end())
-      problems_.push_back(
-          {"", fmt::format("a control character (0x{:02x}) stands in this text", static_cast<int>(*control)),
-           "take it out", place});
-  }
-
-  std::vector<Problem>& problems_;
-  std::size_t values_ = 0;
-};
+constexpr std::size_t most_bytes = 64U << 20U, most_text = 100000, most_files = 1000, most_open = 60;
 
 // Adds the entries of `more` to `plan`: sections of named things are merged, all else must be given once.
 void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
@@ -124,9 +48,10 @@ void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
   }
 }
 
-Tree read_with_includes(const std::string& file, std::vector<std::string>& open, std::size_t& files,
-                        Converter& converter, std::vector<Problem>& problems) {
-  Tree plan = converter.read_file(file);
+Tree read_with_includes(const std::string& file, std::vector<std::string>& open, std::vector<std::string>& files,
+                        YamlTrees& yaml, std::vector<Problem>& problems) {
+  files.push_back(file);
+  Tree plan = yaml.parse(read_text_file(file, most_bytes, "a plan"), file);
   if (plan.kind == Tree::Kind::empty) plan.kind = Tree::Kind::map;
   if (!plan.is_map())
     throw InputError(Problem{"", "a plan is a map of sections",
@@ -149,10 +74,11 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
                             "paths start from the file that includes", name.place});
         continue;
       }
-      if (++files > most_files || open.size() > static_cast<std::size_t>(deepest))
-        throw InputError(Problem{"include", fmt::format("files are included {} times or {} deep", most_files, deepest),
+      if (files.size() >= most_files || open.size() > most_open)
+        throw InputError(Problem{"include",
+                                 fmt::format("files are included {} times or {} deep", most_files, most_open),
                                  "include each file once", name.place});
-      const Tree more = read_with_includes(path, open, files, converter, problems);
+      const Tree more = read_with_includes(path, open, files, yaml, problems);
       merge(plan, more, problems);
     }
   }
@@ -160,12 +86,12 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
   return plan;
 }
 
-void apply(const Override& override, Tree& plan, Converter& converter, std::vector<Problem>& problems) {
+void apply(const Override& override, Tree& plan, YamlTrees& yaml, std::vector<Problem>& problems) {
   const Place place{"--set " + override.path, 0, 0};
   Tree value;
   try {
-    value = converter.convert(YAML::Load(override.value), place.file);
-  } catch (const YAML::Exception&) {
+    value = yaml.parse(override.value, place.file);
+  } catch (const InputError&) {
     value.kind = Tree::Kind::text;  // "%" and its like are no YAML, but may be meant as text
     value.text = override.value;
   }
@@ -304,14 +230,14 @@ Override parse_override(const std::string& text) {
   return {text.substr(0, equals), text.substr(equals + 1)};
 }
 
-Tree read_tree(const std::string& file, const std::vector<Override>& overrides, std::vector<Problem>& problems) {
+Tree read_tree(const std::string& file, const std::vector<Override>& overrides, std::vector<Problem>& problems,
+               std::vector<std::string>& files) {
   std::vector<std::string> open;
-  std::size_t files = 1;
-  Converter converter(problems);
-  Tree plan = read_with_includes(file, open, files, converter, problems);
+  YamlTrees yaml(problems);
+  Tree plan = read_with_includes(file, open, files, yaml, problems);
   if (plan.entries.empty() && problems.empty())
     throw InputError(Problem{"", "the plan is empty", "write one, or begin with avrenk new PLAN.yaml", plan.place});
-  for (const Override& each : overrides) apply(each, plan, converter, problems);
+  for (const Override& each : overrides) apply(each, plan, yaml, problems);
   Substitution::apply(plan, problems);
   return plan;
 }

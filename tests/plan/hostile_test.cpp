@@ -62,6 +62,13 @@ std::string doubling(bool list) {
   return values + with("wall: 1.5 mm", "wall: \"${v39}\"");
 }
 
+// A long list inside fifty names.
+std::string anchors_in_anchors() {
+  std::string list = "[1" + repeated(",1", 30000) + "]";
+  for (int k = 0; k < 50; ++k) list = "[&a" + std::to_string(k) + " " + list + "]";
+  return list;
+}
+
 TEST(HostilePlan, IsRefusedAtOnceWithASentence) {
   struct Case {
     const char* what;
@@ -70,7 +77,10 @@ TEST(HostilePlan, IsRefusedAtOnceWithASentence) {
   const Case cases[] = {
       {"alias in itself", mast + "values: &a {x: *a}\n", "this is nested more than 60 deep"},
       {"list in itself", "values: &a [*a]\n" + mast, "an alias (*name) may not stand inside what it names"},
-      {"deep brackets", "values: " + repeated("[", 100000) + "\n" + mast, "this is not YAML"},
+      {"deep brackets", "values: " + repeated("[", 100000) + "\n" + mast, "this is nested more than 60 deep"},
+      {"documents without end", mast + "]\n", "the plan ends before this line, and more follows"},
+      {"a map as a key", mast + "{a: b}: c\n", "a key must be plain text"},
+      {"anchors inside one another", "values: " + anchors_in_anchors() + "\n" + mast, "the plan grows beyond"},
       {"aliases that multiply", alias_bomb(), "the plan grows beyond 1000000 values here"},
       {"texts that double", doubling(false), "this text is longer than 100000 letters"},
       {"lists that double", doubling(true), "the plan grows beyond 1000000 values here"},

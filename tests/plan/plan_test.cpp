@@ -413,6 +413,9 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
        "\"0.33\""},
       {"  rock: {profile", "  rock.y: {profile",
        "bad.yaml:39:11: environment rock.y: a dot parts the name of an environment from its axis; write rock-y"},
+      {"  rock: {profile", "  Sine: {profile",
+       "bad.yaml:39:3: environments: \"Sine\" differs from \"sine\" in line 38 by capitals alone, and where files are "
+       "told apart by their letters only, their results would be one file; choose another name"},
       {"axes: z, motion", "axes: [], motion",
        "bad.yaml:39:32: environment rock: no axis is named, so nothing is shaken; write axes: [x, y, z]"},
       {"combine: envelope", "frequencies: {per octave: 200000}, combine: envelope",
@@ -430,6 +433,19 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
     SCOPED_TRACE(bad.to);
     EXPECT_EQ(problems_of(replaced(rich, bad.from, bad.to), {}, "bad.yaml", levels), bad.sentence);
   }
+}
+
+TEST(Plan, TellsOfFilesOutsideItsFolder) {
+  const TemporaryFolder folder;
+  std::filesystem::create_directory(folder / "plans");
+  const std::string alloys = "materials:\n  steel: {E: 200 GPa, nu: 0.3, density: 7850 kg/m^3}\n";
+  (void)folder.write("alloys.yaml", alloys);
+  (void)folder.write("plans/own.yaml", "values: {pad: 3 mm}\n");
+  const std::string file = folder.write("plans/mast.yaml", "include: [../alloys.yaml, own.yaml]\n" + mast_on_bracket);
+  const std::vector<std::string> notes = read_plan(file, {}).notes;
+  const auto outside = std::filesystem::canonical(folder / "alloys.yaml").string();
+  EXPECT_THAT(notes, testing::Contains("the plan reads " + outside + ", which lies outside its folder"));
+  EXPECT_THAT(notes, testing::Not(testing::Contains(testing::HasSubstr("own.yaml"))));
 }
 
 TEST(Plan, ReportsAllThatIsWrongInOneReading) {
