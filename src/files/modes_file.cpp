@@ -351,6 +351,7 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
   Asked kept_request{};
   std::copy(was.data(), was.data() + asked_count, kept_request.begin());
   if (std::string lacks = shortcoming(basis, kept_request, request); !lacks.empty()) return not_used(std::move(lacks));
+  basis.has_feet = request.feet && !request.free_motions;
   basis.statics.grounded = !(basis.statics.rigid_difference < rigid_tolerance);
   basis.statics.moves_rigidly = !basis.statics.grounded && system.together.rows() == 6;
   derive(system, basis);

@@ -243,7 +243,9 @@ DamperShapes solve_held(const Assembly& assembly, const System& system, const El
     basis.statics = solve_statics(system, stiffness);
     // Several feet at a time: each pass through the factor serves them all.
     constexpr int feet_at_once = 4;
-    for (int first = 0; request.feet && first < system.supports / 6; first += feet_at_once) {
+    basis.has_feet = request.feet;
+    const bool few = system.supports / 6 <= FootShare::few;
+    for (int first = 0; request.feet && few && first < system.supports / 6; first += feet_at_once) {
       const Index columns = 6L * std::min(feet_at_once, system.supports / 6 - first);
       const MatrixXd influence = -stiffness.solve(MatrixXd(system.stiffness.fs.middleCols(6L * first, columns)));
       for (Index column = 0; column < columns; column += 6)
@@ -282,8 +284,7 @@ void add_reactions(const System& system, ModalBasis& basis) {
   for (Index first = 0; first < system.support_motion.cols(); first += 6)
     basis.bases.push_back(
         reactions.of(basis.statics.influence.middleCols(first, 6), system.support_motion.middleCols(first, 6)));
-  for (std::size_t foot = 0; foot < basis.foot_influence.size(); ++foot)
-    basis.feet.push_back(reactions.of(basis.foot_influence[foot], foot_motion(system, static_cast<int>(foot))));
+  if (basis.has_feet) basis.feet = reactions.feet(FootShare(system, basis.foot_influence));
 }
 
 }  // namespace

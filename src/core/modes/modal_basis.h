@@ -15,7 +15,7 @@ struct ModeRequest {
   std::optional<double> up_to;  ///< Hz; or a count:
   std::optional<int> count;
   bool residual_vectors = true;  ///< of the bases' inertia and of dampers; shapes without mass are always kept
-  bool feet = false;             ///< also the reaction of each single foot: six more solves a foot
+  bool feet = false;             ///< also the reaction of each single foot
   /// Rigid motions and mechanisms are meant: they are modes of 0 Hz. There is no static solution then, no residual
   /// vector and no response.
   bool free_motions = false;
@@ -36,7 +36,8 @@ struct ModalBasis {
   StaticSolution statics;
   std::vector<SupportReaction> bases;           ///< in the order of Assembly::bases
   std::vector<SupportReaction> feet;            ///< in the order of Assembly::feet(); empty unless asked for
-  std::vector<Eigen::MatrixXd> foot_influence;  ///< B_s of each foot, n_f x 6; empty unless asked for
+  bool has_feet = false;                        ///< the reaction of each single foot was asked for
+  std::vector<Eigen::MatrixXd> foot_influence;  ///< B_s of each foot, n_f x 6, where they are few (FootShare)
 
   double proven_below = 0;           ///< Hz: by the pivot count no mode below this is missing
   int counted_below = 0;             ///< modes below it by the pivot count

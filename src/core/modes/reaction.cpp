@@ -4,10 +4,18 @@ namespace avrenk {
 
 using Eigen::MatrixXd;
 
-MatrixXd foot_motion(const System& system, int foot) {
-  MatrixXd motion = MatrixXd::Zero(system.supports, 6);
-  motion.block<6, 6>(6L * foot, 0).setIdentity();
-  return motion;
+FootShare::FootShare(const System& system, const std::vector<MatrixXd>& influence)
+    : system_(system), influence_(influence) {
+  if (influence.empty() && system.supports > 0)
+    stiffness_.emplace(system.stiffness.ff, EliminationOrder(system.stiffness.ff, system.node_of_column));
+}
+
+MatrixXd FootShare::operator()(const MatrixXd& forces) const {
+  if (stiffness_) return -(system_.stiffness.fs.transpose() * stiffness_->solve(forces));
+  MatrixXd all(system_.supports, forces.cols());
+  for (std::size_t foot = 0; foot < influence_.size(); ++foot)
+    all.middleRows<6>(6 * static_cast<Eigen::Index>(foot)).noalias() = influence_[foot].transpose() * forces;
+  return all;
 }
 
 SupportReactions::SupportReactions(const System& system, const StaticSolution& statics, const MatrixXd& shapes)
@@ -31,29 +39,47 @@ SupportReactions::SupportReactions(const System& system, const StaticSolution& s
   stiffness_ = on_motion(system.stiffness);
 }
 
-SupportReaction SupportReactions::of(const MatrixXd& left_free, const MatrixXd& left_supports) const {
+SupportReaction SupportReactions::of(const Left& left, Eigen::Index rows) const {
   SupportReaction reaction;
   // Wᵀ X [Φ; 0] or Wᵀ X [B; E], W = [B_s; E_s].
   const auto reduced = [&](const Product& x, Eigen::Index columns) -> MatrixXd {
-    if (x.free.size() == 0 && x.supports.size() == 0) return MatrixXd::Zero(left_free.cols(), columns);
-    return left_free.transpose() * x.free + left_supports.transpose() * x.supports;
+    if (x.free.size() == 0 && x.supports.size() == 0) return MatrixXd::Zero(rows, columns);
+    return left(x);
   };
-  const auto reduce = [&](const Products& x, MatrixXd& on_modes, MatrixXd& on_motion) {
+  const auto reduce = [&](const Products& x, MatrixXd& on_modes, MatrixXd& on_motion, bool strains) {
     on_modes = reduced(x.modes, columns_);
-    on_motion = reduced(x.motion, motions_);
+    // Where the bases strain nothing, what is left is rounding, which u_b = −ü_b/ω² would blow up at low frequency.
+    on_motion = strains && moves_rigidly_ ? MatrixXd::Zero(rows, motions_) : reduced(x.motion, motions_);
   };
-  reduce(mass_, reaction.inertia, reaction.mass);
-  reduce(dashpot_, reaction.viscous, reaction.dashpot);
-  reduce(loss_, reaction.loss, reaction.base_loss);
-  reduce(own_, reaction.general, reaction.base_general);
-  reaction.stiffness = reduced(stiffness_, motions_);
+  reduce(mass_, reaction.inertia, reaction.mass, false);
+  reduce(dashpot_, reaction.viscous, reaction.dashpot, true);
+  reduce(loss_, reaction.loss, reaction.base_loss, true);
+  reduce(own_, reaction.general, reaction.base_general, true);
+  reaction.stiffness = moves_rigidly_ ? MatrixXd::Zero(rows, motions_) : reduced(stiffness_, motions_);
   reaction.general *= -1;
   reaction.base_general = reaction.stiffness - reaction.base_general;
-  if (moves_rigidly_) {  // what is left is rounding, which u_b = −ü_b/ω² would blow up at low frequency
-    for (MatrixXd* zero : {&reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general})
-      zero->setZero();
-  }
   return reaction;
+}
+
+SupportReaction SupportReactions::of(const MatrixXd& left_free, const MatrixXd& left_supports) const {
+  return of(
+      [&](const Product& x) -> MatrixXd {
+        return left_free.transpose() * x.free + left_supports.transpose() * x.supports;
+      },
+      left_free.cols());
+}
+
+std::vector<SupportReaction> SupportReactions::feet(const FootShare& share) const {
+  const Eigen::Index rows = mass_.motion.supports.rows();
+  const SupportReaction all = of([&](const Product& x) -> MatrixXd { return share(x.free) + x.supports; }, rows);
+  std::vector<SupportReaction> each(static_cast<std::size_t>(rows / 6));
+  for (std::size_t foot = 0; foot < each.size(); ++foot)
+    for (MatrixXd SupportReaction::*part :
+         {&SupportReaction::inertia, &SupportReaction::viscous, &SupportReaction::loss, &SupportReaction::general,
+          &SupportReaction::mass, &SupportReaction::dashpot, &SupportReaction::stiffness, &SupportReaction::base_loss,
+          &SupportReaction::base_general})
+      each[foot].*part = (all.*part).middleRows<6>(6 * static_cast<Eigen::Index>(foot));
+  return each;
 }
 
 }  // namespace avrenk

@@ -1,6 +1,10 @@
 /// core/modes/reaction.h: the force that a support puts on the model, as rows on the modal coordinates (theory 5).
 #pragma once
 
+#include <functional>
+#include <optional>
+#include <vector>
+
 #include "core/system/system.h"
 
 namespace avrenk {
@@ -20,8 +24,24 @@ struct SupportReaction {
   Eigen::MatrixXd mass, dashpot, stiffness, base_loss, base_general;  ///< 6 x n_b
 };
 
-/// E_s of one foot: the motions of all supports when it moves, n_s x 6.
-[[nodiscard]] Eigen::MatrixXd foot_motion(const System& system, int foot);
+/// What each foot carries of forces on the free unknowns: B_sᵀ f, B_s the static influence of that foot alone. Of a few
+/// feet by B_s, which is kept with the modes; of many by −K_sf K⁻¹ f, one factorisation for all of them, where B_s
+/// would take six solutions a foot and the memory of a dense matrix of all unknowns by all feet.
+class FootShare {
+ public:
+  /// So many feet are a few.
+  static constexpr int few = 48;
+  /// @param influence  B_s of each foot, n_f x 6; empty: by a factorisation
+  /// @throws NumericalError  not enough memory for that
+  FootShare(const System& system, const std::vector<Eigen::MatrixXd>& influence);
+  /// Six rows a foot, n_s x k. @param forces  n_f x k
+  [[nodiscard]] Eigen::MatrixXd operator()(const Eigen::MatrixXd& forces) const;
+
+ private:
+  const System& system_;
+  const std::vector<Eigen::MatrixXd>& influence_;
+  std::optional<Factorisation> stiffness_;
+};
 
 /// The reactions of one model: what all supports share is multiplied once.
 class SupportReactions {
@@ -30,6 +50,8 @@ class SupportReactions {
   /// @param left_free      B_s, n_f x 6
   /// @param left_supports  E_s, n_s x 6
   [[nodiscard]] SupportReaction of(const Eigen::MatrixXd& left_free, const Eigen::MatrixXd& left_supports) const;
+  /// Of every foot.
+  [[nodiscard]] std::vector<SupportReaction> feet(const FootShare& share) const;
 
  private:
   // X [Φ; 0] or X [B; E]: n_f and n_s rows; none where X is zero.
@@ -39,6 +61,9 @@ class SupportReactions {
   struct Products {
     Product modes, motion;
   };
+  // What `left` makes of a product: 6 rows, or 6 a foot.
+  using Left = std::function<Eigen::MatrixXd(const Product& x)>;
+  [[nodiscard]] SupportReaction of(const Left& left, Eigen::Index rows) const;
   bool moves_rigidly_;
   Eigen::Index columns_, motions_;
   Products mass_, dashpot_, loss_, own_;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 
 #include "core/quantity/quantity.h"
 #include "core/response/channels.h"
@@ -37,23 +38,18 @@ double frequency_of(const Outcome& outcome, const std::vector<Watched>& all, std
   return row.rms > 0 && !row.bands.empty() ? row.bands.front().frequency : 0;
 }
 
-// Reactions of the answers by the equilibrium of the supports, in the place of rows: what the real parts of the answers
-// stand for carries the real parts of the reactions, and so the imaginary ones.
-// @param share  motion of the free unknowns when the support moves by one, n_f x 6; `own` the same of the supports
-SupportReaction balanced(const std::vector<DirectSolution::Forces>& forces, double omega, Index motions,
-                         const MatrixXd& share, const MatrixXd& own) {
-  const auto count = static_cast<Index>(forces.size());
+// Reactions of the answers, in the place of rows: what the real parts of the answers stand for carries the real parts
+// of the reactions, and so the imaginary ones.
+// @param reactions  6 x answers
+SupportReaction balanced(const MatrixXcd& reactions, double omega, Index motions) {
   SupportReaction reaction;
   for (MatrixXd* each : {&reaction.inertia, &reaction.viscous, &reaction.loss, &reaction.general})
-    *each = MatrixXd::Zero(6, 2 * count);
+    *each = MatrixXd::Zero(6, 2 * reactions.cols());
   for (MatrixXd* each :
        {&reaction.mass, &reaction.dashpot, &reaction.stiffness, &reaction.base_loss, &reaction.base_general})
     *each = MatrixXd::Zero(6, motions);
-  for (Index k = 0; k < count; ++k) {
-    const auto& [supports, body] = forces[static_cast<std::size_t>(k)];
-    reaction.inertia.col(2 * k) = own.transpose() * supports.real() - share.transpose() * body.real();
-    reaction.inertia.col(2 * k + 1) = own.transpose() * supports.imag() - share.transpose() * body.imag();
-  }
+  for (Index k = 0; k < reactions.cols(); ++k)
+    reaction.inertia.middleCols<2>(2 * k) << reactions.col(k).real(), reactions.col(k).imag();
   reaction.inertia /= -omega * omega;
   return reaction;
 }
@@ -139,6 +135,8 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
   const System& system = source.system;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   JointAnswers joints(source);
+  std::optional<FootShare> feet;
+  if (source.basis.has_feet) feet.emplace(system, source.basis.foot_influence);
   for (const double frequency : frequencies) {
     tell(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
     const double omega = 2 * pi * frequency;
@@ -166,15 +164,23 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     parts.modes = static_cast<int>(2 * count);
     parts.statics = source.basis.statics;
     parts.rigid_mass = source.basis.rigid_mass;
-    std::vector<DirectSolution::Forces> forces;
-    for (Index k = 0; k < count; ++k) forces.push_back(full.forces(solutions.col(k), directions.col(k)));
     const Index motions = system.support_motion.cols();
+    MatrixXcd supports(system.supports, count), bodies(system.free, count);
+    for (Index k = 0; k < count; ++k) {
+      const DirectSolution::Forces forces = full.forces(solutions.col(k), directions.col(k));
+      supports.col(k) = forces.supports;
+      bodies.col(k) = forces.body;
+    }
     for (Index first = 0; first < motions; first += 6)
-      parts.bases.push_back(balanced(forces, omega, motions, parts.statics.influence.middleCols(first, 6),
-                                     system.support_motion.middleCols(first, 6)));
-    for (std::size_t f = 0; f < source.basis.foot_influence.size(); ++f)
-      parts.feet.push_back(
-          balanced(forces, omega, motions, source.basis.foot_influence[f], foot_motion(system, static_cast<int>(f))));
+      parts.bases.push_back(
+          balanced(system.support_motion.middleCols(first, 6).transpose().cast<Complex>() * supports -
+                       parts.statics.influence.middleCols(first, 6).transpose().cast<Complex>() * bodies,
+                   omega, motions));
+    if (feet) {
+      supports -= (*feet)(bodies.real()) + imaginary * (*feet)(bodies.imag());
+      for (Index first = 0; first < system.supports; first += 6)
+        parts.feet.push_back(balanced(supports.middleRows<6>(first), omega, motions));
+    }
     const ModalDamping own = full.force_damping(2 * count);
     const std::vector<Watched> direct =
         watch(source.assembly, Channels(source.assembly, system, parts, own), source.requests, source.stress);
