@@ -381,7 +381,10 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   const StopWatch start;
   std::vector<Outcome>& outcomes = analysis.outcomes;
   outcomes.resize(jobs.size());
-  std::vector<std::size_t> swept;  // what takes time, and needs the steady outcomes
+  std::vector<std::size_t> swept;              // what takes time, and needs the steady outcomes
+  std::vector<Excited*> load_of(jobs.size());  // along one axis
+  for (std::size_t i = 0, k = 0; i < jobs.size(); ++i)
+    if (jobs[i].axis >= 0) load_of[i] = loads[k++].get();
   for (std::size_t i = 0; i < jobs.size(); ++i) {
     if (jobs[i].environment->type == Environment::Type::steady)
       outcomes[i] = run_steady(*jobs[i].environment, analysis.system, analysis.basis, analysis.watched);
@@ -404,10 +407,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       terminal.progress(fmt::format("{}.{}", job.environment->name, axis_names[static_cast<std::size_t>(job.axis)]),
                         -1);
     }
-    const auto load = std::find_if(loads.begin(), loads.end(), [&](const auto& each) {
-      return &each->environment == job.environment && each->axis == job.axis;
-    });
-    outcomes[swept[k]] = run_environment(**load, analysis.watched, steady_of(*job.environment));
+    outcomes[swept[k]] = run_environment(*load_of[swept[k]], analysis.watched, steady_of(*job.environment));
   });
   for (std::size_t i = 0; i < jobs.size(); ++i) {
     if (jobs[i].axis >= 0) continue;

@@ -88,19 +88,6 @@ bool write(hid_t file, const std::string& name, const Eigen::MatrixXd& m) {
   return H5LTmake_dataset_double(file, name.c_str(), 2, size.data(), m.data()) >= 0;
 }
 
-// The same, compressed: for what repeats itself. Mode shapes do not, they would gain a tenth for ten times the time.
-bool write_compressed(hid_t file, const std::string& name, const Eigen::MatrixXd& m) {
-  if (m.size() == 0) return write(file, name, m);
-  const std::array<hsize_t, 2> size{static_cast<hsize_t>(m.cols()), static_cast<hsize_t>(m.rows())};
-  const std::array<hsize_t, 2> chunk{1, std::min<hsize_t>(size[1], 1U << 16U)};
-  const Handle space(H5Screate_simple(2, size.data(), nullptr), H5Sclose), how(H5Pcreate(H5P_DATASET_CREATE), H5Pclose);
-  if (H5Pset_chunk(how.id(), 2, chunk.data()) < 0 || H5Pset_shuffle(how.id()) < 0 || H5Pset_deflate(how.id(), 1) < 0)
-    return false;
-  const Handle set(H5Dcreate2(file, name.c_str(), H5T_IEEE_F64LE, space.id(), H5P_DEFAULT, how.id(), H5P_DEFAULT),
-                   H5Dclose);
-  return set.good() && H5Dwrite(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0;
-}
-
 bool write_text(hid_t file, const std::string& name, const std::string& text) {
   return H5LTmake_dataset_string(file, name.c_str(), text.c_str()) >= 0;
 }
@@ -207,10 +194,8 @@ class ModesReader {
     if (!space.good() || !type.good() || H5Tget_class(type.id()) != H5T_FLOAT ||
         H5Sget_simple_extent_ndims(space.id()) != 2 || H5Sget_simple_extent_dims(space.id(), size.data(), nullptr) < 0)
       return false;
-    // Compression makes less than a thousandth of nothing: a file cannot hold more than this.
-    constexpr double most_compressed = 2000;
     const double claimed = static_cast<double>(size[0]) * static_cast<double>(size[1]) * sizeof(double);
-    if (claimed > most_compressed * bytes_) return false;
+    if (claimed > bytes_) return false;
     m.resize(static_cast<Eigen::Index>(size[1]), static_cast<Eigen::Index>(size[0]));
     return m.size() == 0 || H5Dread(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0;
   }
@@ -278,7 +263,7 @@ bool write_places(hid_t file, const Assembly& assembly, const System& system) {
     rows.col(i) << system.node_of_column[static_cast<std::size_t>(i)], component,
         std::max(0.0, component < 3 ? load(i, component) : system.mass.ff.coeff(i, i));
   }
-  return write_compressed(file, "nodes", nodes) && write_compressed(file, "unknowns", rows);
+  return write(file, "nodes", nodes) && write(file, "unknowns", rows);
 }
 
 void be_silent() { H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr); }
@@ -291,9 +276,7 @@ void write_modes(const std::filesystem::path& path, const Assembly& assembly, co
   std::optional<Handle> open(std::in_place, H5Fcreate(path.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT), H5Fclose);
   const Handle& file = *open;
   bool good = file.good();
-  each_matrix(basis, [&](const char* name, const Eigen::MatrixXd& m) {
-    good = good && (m.data() == basis.shapes.data() ? write(file.id(), name, m) : write_compressed(file.id(), name, m));
-  });
+  each_matrix(basis, [&](const char* name, const Eigen::MatrixXd& m) { good = good && write(file.id(), name, m); });
   for (std::size_t foot = 0; foot < basis.foot_influence.size(); ++foot)
     good = good && write(file.id(), fmt::format("foot_influence_{}", foot), basis.foot_influence[foot]);
   const auto numbers = numbers_of(basis);

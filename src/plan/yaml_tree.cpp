@@ -16,22 +16,6 @@ constexpr std::size_t deepest = 60;
 
 Place place_of(const YAML::Mark& mark, const std::string& file) { return {file, mark.line + 1, mark.column + 1}; }
 
-// Values in a tree, and how deep they lie.
-struct Extent {
-  std::size_t values = 1, depth = 1;
-};
-Extent extent_of(const Tree& tree) {
-  Extent all;
-  const auto add = [&](const Tree& inner) {
-    const Extent own = extent_of(inner);
-    all.values += own.values;
-    all.depth = std::max(all.depth, own.depth + 1);
-  };
-  for (const Tree& item : tree.items) add(item);
-  for (const Tree::Entry& entry : tree.entries) add(entry.value);
-  return all;
-}
-
 // Where a document begins that nobody wants.
 struct Another {
   YAML::Mark mark;
@@ -76,6 +60,21 @@ class YamlTrees::Builder : public YAML::EventHandler {
   void OnMapEnd() override { close(); }
 
  private:
+  // Values in a tree, and how deep they lie.
+  struct Extent {
+    std::size_t values = 1, depth = 1;
+  };
+  static Extent extent_of(const Tree& tree) {
+    Extent all;
+    const auto add = [&](const Tree& inner) {
+      const Extent own = extent_of(inner);
+      all.values += own.values;
+      all.depth = std::max(all.depth, own.depth + 1);
+    };
+    for (const Tree& item : tree.items) add(item);
+    for (const Tree::Entry& entry : tree.entries) add(entry.value);
+    return all;
+  }
   struct Open {
     Tree tree;
     YAML::anchor_t anchor = 0;
@@ -165,11 +164,13 @@ Tree YamlTrees::parse(const std::string& text, const std::string& file) {
     if (parser.HandleNextDocument(builder)) (void)parser.HandleNextDocument(builder);
   } catch (const Another& another) {
     const bool meant = text.find("\n---") != std::string::npos;
-    problems_.push_back({"",
-                         meant ? "a second YAML document begins here, and one file is one plan"
-                               : "the plan ends before this line, and more follows",
-                         meant ? "take the line --- out" : "look for a bracket, a quote or an indent that ends it",
-                         place_of(another.mark, file)});
+    const Problem problem{"",
+                          meant ? "a second YAML document begins here, and one file is one plan"
+                                : "the plan ends before this line, and more follows",
+                          meant ? "take the line --- out" : "look for a bracket, a quote or an indent that ends it",
+                          place_of(another.mark, file)};
+    if (!builder.root.is_map()) throw InputError(problem);  // nothing else is worth saying
+    problems_.push_back(problem);
   } catch (const YAML::Exception& error) {
     throw InputError(Problem{"", "this is not YAML: " + error.msg, "", place_of(error.mark, file)});
   }

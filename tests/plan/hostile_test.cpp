@@ -78,7 +78,7 @@ TEST(HostilePlan, IsRefusedAtOnceWithASentence) {
       {"alias in itself", mast + "values: &a {x: *a}\n", "this is nested more than 60 deep"},
       {"list in itself", "values: &a [*a]\n" + mast, "an alias (*name) may not stand inside what it names"},
       {"deep brackets", "values: " + repeated("[", 100000) + "\n" + mast, "this is nested more than 60 deep"},
-      {"documents without end", mast + "]\n", "the plan ends before this line, and more follows"},
+      {"documents without end", "[1, 2],\n" + mast, "the plan ends before this line, and more follows"},
       {"a map as a key", mast + "{a: b}: c\n", "a key must be plain text"},
       {"anchors inside one another", "values: " + anchors_in_anchors() + "\n" + mast, "the plan grows beyond"},
       {"aliases that multiply", alias_bomb(), "the plan grows beyond 1000000 values here"},

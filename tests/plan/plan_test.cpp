@@ -424,7 +424,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
       {"in: [sine, random], take: {sine", "in: [], take: {sine",
        "bad.yaml:43:36: limit stress: no environment is named, so nothing is judged; write in: random, or a list"},
       {"above: 100 gram}", "above: 100 gram}\n---\nshow: {length: m}",
-       "bad.yaml:49:1: a second YAML document begins here, and one file is one plan; take the line --- out"},
+       "bad.yaml:48:1: a second YAML document begins here, and one file is one plan; take the line --- out"},
       {"yield: 430 MPa, ", "",
        "bad.yaml:43:115: limit stress: material alloy has no yield stress; add it under materials, as in yield: 430 "
        "MPa"},
