@@ -142,6 +142,10 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
   picture.margin = 0.85;
   std::vector<Image> images;
   for (int k = 0; k < frames; ++k) {
+    if (2 * k > frames) {  // the second half of the cycle is the first backwards
+      images.push_back(images[static_cast<std::size_t>(frames - k)]);
+      continue;
+    }
     const double part = std::cos(2 * std::numbers::pi * k / frames);
     const NodeMotions now = part * motions;
     images.push_back(

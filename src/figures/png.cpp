@@ -1,6 +1,8 @@
 // PNG and APNG (W3C, Portable Network Graphics, third edition): chunks with CRCs around one zlib stream an image.
 #include <zlib.h>
 
+#include <algorithm>
+
 #include "core/error.h"
 #include "figures/scene.h"
 
@@ -54,13 +56,18 @@ std::string to_animated_png(const std::vector<Image>& images, int milliseconds) 
   std::string file = header(images.front()) +
                      chunk("acTL", big_endian(static_cast<std::uint32_t>(images.size())) + big_endian(0));  // for ever
   std::uint32_t sequence = 0;
+  std::vector<std::string> data;
   for (std::size_t i = 0; i < images.size(); ++i) {
     file += chunk("fcTL", big_endian(sequence++) + big_endian(static_cast<std::uint32_t>(images[i].width)) +
                               big_endian(static_cast<std::uint32_t>(images[i].height)) + big_endian(0) + big_endian(0) +
                               big_endian(static_cast<std::uint32_t>(milliseconds), 2) + big_endian(1000, 2) +
                               std::string(2, '\0'));
-    const std::string data = compressed(images[i]);
-    file += i == 0 ? chunk("IDAT", data) : chunk("fdAT", big_endian(sequence++) + data);
+    // A motion that goes back and forth shows most of its frames twice.
+    const auto same = std::find_if(images.begin(), images.begin() + static_cast<std::ptrdiff_t>(i),
+                                   [&](const Image& earlier) { return earlier.pixels == images[i].pixels; });
+    const auto first = static_cast<std::size_t>(same - images.begin());
+    data.push_back(first < i ? data[first] : compressed(images[i]));
+    file += i == 0 ? chunk("IDAT", data[i]) : chunk("fdAT", big_endian(sequence++) + data[i]);
   }
   return file + chunk("IEND", "");
 }

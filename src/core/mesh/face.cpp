@@ -1,8 +1,7 @@
 #include "core/mesh/face.h"
 
 #include <algorithm>
-#include <boost/geometry/geometries/box.hpp>
-#include <boost/geometry/geometries/point.hpp>
+#include <boost/geometry.hpp>
 #include <boost/geometry/index/rtree.hpp>
 #include <cmath>
 

@@ -1,7 +1,7 @@
 #include "core/modes/shape_match.h"
 
 #include <algorithm>
-#include <boost/geometry/geometries/point.hpp>
+#include <boost/geometry.hpp>
 #include <boost/geometry/index/rtree.hpp>
 
 namespace avrenk {
