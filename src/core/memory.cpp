@@ -35,11 +35,14 @@ double mapped_memory() {
 
 double free_memory() {
   double least = std::numeric_limits<double>::infinity();
-  if (const auto kilobytes = number_in("/proc/meminfo", "MemAvailable:")) least = 1024 * *kilobytes;
-  const char* const group = "/sys/fs/cgroup/";
-  const std::string most = std::string(group) + "memory.max", now = std::string(group) + "memory.current";
-  if (const auto allowed = number_in(most.c_str()))  // "max" is no number
-    least = std::min(least, *allowed - number_in(now.c_str()).value_or(0));
+  if (const auto kilobytes = number_in("/proc/meminfo", "MemAvailable:"))
+    least = 1024 * (*kilobytes + number_in("/proc/meminfo", "SwapFree:").value_or(0));
+  if (const auto allowed = number_in("/sys/fs/cgroup/memory.max")) {  // "max" is no number
+    // What holds copies of files is given back when it is needed.
+    const char* const kinds = "/sys/fs/cgroup/memory.stat";
+    const double files = number_in(kinds, "inactive_file").value_or(0) + number_in(kinds, "active_file").value_or(0);
+    least = std::min(least, *allowed - number_in("/sys/fs/cgroup/memory.current").value_or(0) + files);
+  }
   rlimit limit{};
   if (getrlimit(RLIMIT_AS, &limit) == 0 && limit.rlim_cur != RLIM_INFINITY)
     least = std::min(least, static_cast<double>(limit.rlim_cur) - mapped_memory());

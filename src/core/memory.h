@@ -5,8 +5,8 @@
 
 namespace avrenk {
 
-/// Bytes that this process may still take: what the machine, the group of processes it belongs to, and `ulimit -v`
-/// leave, the least of them; infinite where nothing says.
+/// Bytes that this process may still take: what the machine (swap included), the group of processes it belongs to, and
+/// `ulimit -v` leave, the least of them; infinite where nothing says.
 [[nodiscard]] double free_memory();
 
 /// Bytes of address space that are in use.

@@ -80,11 +80,11 @@ double answer(const Watched& watched, const VectorXcd& z, bool random) {
 class JointAnswers {
  public:
   explicit JointAnswers(const AuditSource& source) : source_(source) {}
-  [[nodiscard]] double largest(const Watched& watched, const DirectSolution& full, const VectorXcd& relative,
-                               const VectorXcd& directions, bool random) {
+  [[nodiscard]] double largest(const Watched& watched, const DirectSolution& full,
+                               const DirectSolution::NodeMotions& motions, bool random) {
     double largest = 0;
     for (const JointRows& side : sides_of(watched)) {
-      const VectorXcd force = full.joint_force(side, relative, directions);
+      const VectorXcd force = full.joint_force(side, motions);
       const bool moment = watched.quantity->kind == &kind::moment;
       largest = std::max(largest, magnitude_of(moment ? force.tail(3) : force.head(3), random));
     }
@@ -197,12 +197,13 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
         z_modes.segment(transfer.layout().modal(derivative) + source.basis.modes, extra).setZero();
       const bool random = outcome.sine.empty();
       const double input = outcome.environment->input.at(frequency);
+      const DirectSolution::NodeMotions moves = full.motions(solutions.col(k), along);
       for (std::size_t i = 0; i < source.watched.size(); ++i) {
         if (!(std::abs(frequency_of(outcome, source.watched, i) / frequency - 1) <= same)) continue;
         const Watched& watched = source.watched[i];
         const double level = watched.quantity->per_input ? 1 : random ? std::sqrt(input) : input;
         const double by_equations = watched.quantity->subject == Subject::joint
-                                        ? joints.largest(watched, full, solutions.col(k), along, random)
+                                        ? joints.largest(watched, full, moves, random)
                                         : answer(direct[i], z_direct, random);
         answers.push_back({outcome.name(), i, frequency, random, level * answer(watched, z, random),
                            level * by_equations, level * answer(watched, z_coupled, random),

@@ -155,34 +155,38 @@ DirectSolution::Forces DirectSolution::forces(const VectorXcd& relative, const V
   return all;
 }
 
-VectorXcd DirectSolution::joint_force(const JointRows& behind, const VectorXcd& relative,
-                                      const VectorXcd& directions) const {
+DirectSolution::NodeMotions DirectSolution::motions(const VectorXcd& relative, const VectorXcd& directions) const {
   const VectorXcd base = -directions / (omega_ * omega_);
-  VectorXcd moved = VectorXcd::Zero(system_.free + system_.supports), carried = moved;
-  moved.head(system_.free) = relative;
-  carried << basis_.statics.influence.cast<Complex>() * base, system_.support_motion.cast<Complex>() * base;
-  const MatrixXcd motions = system_.transformation.transpose().cast<Complex>() * moved,
-                  bases = system_.transformation.transpose().cast<Complex>() * carried;
-  const auto through = [](const JointRows::Rows& rows, const MatrixXcd& of) {
+  const VectorXcd free = basis_.statics.influence.cast<Complex>() * base,
+                  supports = system_.support_motion.cast<Complex>() * base;
+  MatrixXd all = MatrixXd::Zero(system_.free + system_.supports, 4);
+  all.topRows(system_.free) << relative.real(), relative.imag(), free.real(), free.imag();
+  all.bottomRows(system_.supports).rightCols(2) << supports.real(), supports.imag();
+  const MatrixXd nodes = system_.transformation.transpose() * all;
+  return {nodes.col(0) + imaginary * nodes.col(1), nodes.col(2) + imaginary * nodes.col(3)};
+}
+
+VectorXcd DirectSolution::joint_force(const JointRows& behind, const NodeMotions& motions) const {
+  const auto through = [](const JointRows::Rows& rows, const VectorXcd& of) {
     VectorXcd sum = VectorXcd::Zero(6);
-    for (const auto& [node, matrix] : rows) sum += matrix.cast<Complex>() * of.middleRows<6>(6L * node);
+    for (const auto& [node, matrix] : rows) sum += matrix.cast<Complex>() * of.segment<6>(6L * node);
     return sum;
   };
   const General rule = on_elements();
   const Complex general_force = 1.0 + imaginary * (rule.loss + omega_ * rule.stiffness_rate);
-  VectorXcd force = general_force * through(behind.stiffness, motions);
+  VectorXcd force = general_force * through(behind.stiffness, motions.relative);
   if (rule.given)
-    force += general_force * through(behind.own_stiffness, motions);
+    force += general_force * through(behind.own_stiffness, motions.relative);
   else
-    force += through(behind.own_stiffness, motions) + imaginary * through(behind.loss, motions) +
-             imaginary * omega_ * through(behind.dashpot, motions) +
-             imaginary * omega_ * general().mass_rate * through(behind.mass, motions);
-  force -= omega_ * omega_ * through(behind.mass, motions + bases);
+    force += through(behind.own_stiffness, motions.relative) + imaginary * through(behind.loss, motions.relative) +
+             imaginary * omega_ * through(behind.dashpot, motions.relative) +
+             imaginary * omega_ * general().mass_rate * through(behind.mass, motions.relative);
+  force -= omega_ * omega_ * through(behind.mass, motions.relative + motions.carried);
   if (basis_.statics.moves_rigidly) return force;
   force += (1.0 + imaginary * (modal_damping_.base_loss + omega_ * modal_damping_.base_rate)) *
-               through(behind.stiffness, bases) +
-           through(behind.own_stiffness, bases) + imaginary * through(behind.loss, bases) +
-           imaginary * omega_ * through(behind.dashpot, bases);
+               through(behind.stiffness, motions.carried) +
+           through(behind.own_stiffness, motions.carried) + imaginary * through(behind.loss, motions.carried) +
+           imaginary * omega_ * through(behind.dashpot, motions.carried);
   return force;
 }
 

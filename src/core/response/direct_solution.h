@@ -30,9 +30,13 @@ class DirectSolution {
   /// @param relative  y, one answer;  directions  its column
   [[nodiscard]] Forces forces(const Eigen::VectorXcd& relative, const Eigen::VectorXcd& directions) const;
 
+  /// Six motions of every node, one below the other: relative to the quasi-static motion of the bases, and that motion.
+  struct NodeMotions {
+    Eigen::VectorXcd relative, carried;
+  };
+  [[nodiscard]] NodeMotions motions(const Eigen::VectorXcd& relative, const Eigen::VectorXcd& directions) const;
   /// Force (N) and moment (N m) of a joint without stiffness on what follows it: what all elements behind it need.
-  [[nodiscard]] Eigen::VectorXcd joint_force(const JointRows& behind, const Eigen::VectorXcd& relative,
-                                             const Eigen::VectorXcd& directions) const;
+  [[nodiscard]] Eigen::VectorXcd joint_force(const JointRows& behind, const NodeMotions& motions) const;
 
   /// What is added to the forces of elements in `answers` answers here, as if each were a mode: near a mode whose
   /// damping was given, to all of them as much as the modal answer adds.
