@@ -202,10 +202,13 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
   const auto relative = [&](const VectorXd& part) {
     const Index m = total.size() / 3 - 1;
     double worst = 0;
-    for (Index i = 0; i < part.size(); ++i) {
-      const double floor = i < 3 * m ? rounding * total.segment(i / m * m, m).maxCoeff() : 0;
-      if (total[i] > floor) worst = std::max(worst, std::abs(part[i]) / total[i]);
-    }
+    const auto compare = [&](Index first, Index count, double floor) {
+      for (Index i = first; i < first + count; ++i)
+        if (total[i] > floor) worst = std::max(worst, std::abs(part[i]) / total[i]);
+    };
+    for (Index first = 0; m > 0 && first < 3 * m; first += m)
+      compare(first, m, rounding * total.segment(first, m).maxCoeff());
+    compare(3 * m, 3, 0);  // the base's own motion
     return worst;
   };
   while (!open.empty()) {
@@ -252,27 +255,40 @@ void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCova
   assemble(transfer, covariance);
 }
 
-std::vector<double> rule_errors(std::span<const double> squares) {
+namespace {
+
+// Values on the eight points to Legendre coefficients: (n + ½) P_n(x_i), row n.
+using Eight = Eigen::Matrix<double, 8, 8>;
+Eight legendre_of_points() {
   using Rule = boost::math::quadrature::gauss<double, 8>;
   constexpr int points = 8, half = 4;
+  Eight all;
+  for (int i = 0; i < points; ++i) {
+    const double x = i < half ? -Rule::abscissa()[static_cast<std::size_t>(half - 1 - i)]
+                              : Rule::abscissa()[static_cast<std::size_t>(i - half)];
+    double before = 0, now = 1;  // P_{n−1}, P_n
+    for (int n = 0; n < points; ++n) {
+      all(n, i) = (n + 0.5) * now;
+      const double next = ((2 * n + 1) * x * now - n * before) / (n + 1);
+      before = now;
+      now = next;
+    }
+  }
+  return all;
+}
+
+}  // namespace
+
+std::vector<double> rule_errors(std::span<const double> squares) {
+  static const Eight legendre = legendre_of_points();
+  constexpr std::size_t points = 8;
   double total = 0;
   std::vector<double> errors;
   for (std::size_t first = 0; first + points <= squares.size(); first += points) {
     // Coefficients (n + ½) Σ g_i h_i P_n(x_i) of the integrand; g_i h_i are the squares themselves.
-    std::array<double, points> coefficients{};
-    for (int i = 0; i < points; ++i) {
-      const double x = i < half ? -Rule::abscissa()[static_cast<std::size_t>(half - 1 - i)]
-                                : Rule::abscissa()[static_cast<std::size_t>(i - half)];
-      double before = 0, now = 1;  // P_{n−1}, P_n
-      for (int n = 0; n < points; ++n) {
-        coefficients[static_cast<std::size_t>(n)] += (n + 0.5) * squares[first + static_cast<std::size_t>(i)] * now;
-        const double next = ((2 * n + 1) * x * now - n * before) / (n + 1);
-        before = now;
-        now = next;
-      }
-    }
-    double largest = 0;
-    for (const double each : coefficients) largest = std::max(largest, std::abs(each));
+    const Eigen::Matrix<double, 8, 1> coefficients =
+        legendre.lazyProduct(Eigen::Map<const Eigen::Matrix<double, 8, 1>>(squares.data() + first));
+    const double largest = coefficients.cwiseAbs().maxCoeff();
     const double tail = std::max(std::abs(coefficients[6]), std::abs(coefficients[7]));
     total += 2 * coefficients[0];
     // They fall as ρ⁻ⁿ; the rule errs by those from the sixteenth on.
