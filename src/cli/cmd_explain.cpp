@@ -8,14 +8,10 @@
 #include "cli/commands.h"
 #include "cli/handbook.h"
 #include "core/nearest.h"
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
-
-std::string lower(std::string text) {
-  std::transform(text.begin(), text.end(), text.begin(), [](unsigned char c) { return std::tolower(c); });
-  return text;
-}
 
 void print_entry(const HandbookEntry& entry, Terminal& terminal) {
   terminal.print(fmt::format("\n{} (docs/{}.md)\n\n", entry.section, entry.page));
@@ -59,7 +55,7 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
     for (const HandbookEntry& entry : handbook())
       if ((entry.page == "plan") == of_the_plan &&
           std::any_of(entry.topics.begin(), entry.topics.end(),
-                      [&](const std::string& own) { return fits(lower(own), lower(topic)); }))
+                      [&](const std::string& own) { return fits(in_small_letters(own), in_small_letters(topic)); }))
         found.push_back(&entry);
   };
   // What the plan can say comes before what is written: its words, then phrases that begin so ("residual vectors").
@@ -71,15 +67,18 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
   if (found.empty())
     for (const HandbookEntry& entry : handbook())
       if (entry.section == "Messages" && !entry.whole &&
-          std::any_of(entry.topics.begin(), entry.topics.end(),
-                      [&](const std::string& own) { return lower(topic).find(lower(own)) != std::string::npos; }))
+          std::any_of(entry.topics.begin(), entry.topics.end(), [&](const std::string& own) {
+            return in_small_letters(topic).find(in_small_letters(own)) != std::string::npos;
+          }))
         found.push_back(&entry);
   if (found.empty())
     for (const HandbookEntry& entry : handbook())
-      if (!entry.whole && lower(entry.text).find(lower(topic)) != std::string::npos) found.push_back(&entry);
+      if (!entry.whole && in_small_letters(entry.text).find(in_small_letters(topic)) != std::string::npos)
+        found.push_back(&entry);
   if (found.empty())
     for (const HandbookEntry& entry : handbook())
-      if (entry.whole && lower(entry.text).find(lower(topic)) != std::string::npos) found.push_back(&entry);
+      if (entry.whole && in_small_letters(entry.text).find(in_small_letters(topic)) != std::string::npos)
+        found.push_back(&entry);
   if (found.empty()) {
     std::vector<std::string> names;
     for (const HandbookEntry& entry : handbook())

@@ -20,6 +20,12 @@ std::string_view trimmed(std::string_view text) {
   return first == std::string_view::npos ? std::string_view() : text.substr(first, last - first + 1);
 }
 
+std::string in_small_letters(std::string text) {
+  for (char& c : text)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  return text;
+}
+
 std::vector<std::string> words_of(std::string_view text) {
   std::vector<std::string> words(1);
   for (const char c : text) {

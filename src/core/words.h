@@ -14,6 +14,9 @@ namespace avrenk {
 /// Without spaces, tabs and carriage returns at its ends.
 [[nodiscard]] std::string_view trimmed(std::string_view text);
 
+/// With a to z in the place of A to Z.
+[[nodiscard]] std::string in_small_letters(std::string text);
+
 /// Words between spaces and control characters.
 [[nodiscard]] std::vector<std::string> words_of(std::string_view text);
 

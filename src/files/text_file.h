@@ -6,8 +6,6 @@
 
 namespace avrenk {
 
-inline constexpr std::size_t most_mesh_bytes = std::size_t{8} << 30U;
-
 /// All of a regular file.
 /// @param what  for messages: "a plan", "a table of levels"
 /// @throws FileError  there is none, it is a folder, a pipe or a device, larger than `most` bytes, or cannot be read

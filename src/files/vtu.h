@@ -38,6 +38,9 @@ struct Grid {
 /// The file: little-endian binary, compressed with zlib, as base64 inside the XML.
 [[nodiscard]] std::string to_vtu(const Grid& grid, int threads = 0);
 
+/// What a mesh file may have at most.
+inline constexpr std::size_t most_mesh_bytes = std::size_t{8} << 30U;
+
 /// Reads an unstructured grid: data as ascii or base64 inside the XML, or appended as base64 or raw bytes; plain or
 /// compressed with zlib; any of the integer and floating-point types, in either byte order, headers of 32 or 64 bits;
 /// several pieces become one grid. What the file claims is checked before memory is taken for it.

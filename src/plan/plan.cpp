@@ -4,6 +4,7 @@
 #include <map>
 
 #include "core/modes/completeness.h"
+#include "core/words.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -35,12 +36,6 @@ constexpr Section sections[] = {
 
 static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
                          [](const Section& section, std::string_view name) { return section.key == name; }));
-
-std::string in_small_letters(std::string text) {
-  for (char& c : text)
-    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
-  return text;
-}
 
 // Names become names of files, which some file systems tell apart by their letters only.
 void refuse_other_capitals(const Section& section, const Tree& value, Problems& problems) {

@@ -183,7 +183,7 @@ class Substitution {
       if (from == 0 && end + 1 == tree.text.size() &&
           !found->second.is_text()) {  // the whole text: a list or map may stand there
         const Place place = tree.place;
-        values_ += size_of(found->second);
+        values_ += extent_of(found->second).values;
         if (values_ > most_values)
           throw InputError(Problem{"", fmt::format("the plan grows beyond {} values here", most_values),
                                    "take out values that multiply one another", place});
@@ -200,13 +200,6 @@ class Substitution {
     }
   }
 
-  static std::size_t size_of(const Tree& tree) {
-    std::size_t sum = 1;
-    for (const Tree& item : tree.items) sum += size_of(item);
-    for (const Tree::Entry& entry : tree.entries) sum += size_of(entry.value);
-    return sum;
-  }
-
   std::vector<std::pair<std::string, Tree>> known_;
   std::size_t values_ = 0;
   std::vector<Problem>& problems_;
@@ -221,6 +214,18 @@ Tree* Tree::find(std::string_view key) {
 }
 
 const Tree* Tree::find(std::string_view key) const { return const_cast<Tree*>(this)->find(key); }
+
+Extent extent_of(const Tree& tree) {
+  Extent all;
+  const auto add = [&](const Tree& inner) {
+    const Extent own = extent_of(inner);
+    all.values += own.values;
+    all.depth = std::max(all.depth, own.depth + 1);
+  };
+  for (const Tree& item : tree.items) add(item);
+  for (const Tree::Entry& entry : tree.entries) add(entry.value);
+  return all;
+}
 
 Override parse_override(const std::string& text) {
   const std::size_t equals = text.find('=');

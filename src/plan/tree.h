@@ -32,6 +32,12 @@ struct Tree::Entry {
   Tree value;
 };
 
+/// Values in a tree, itself included, and how deep they lie: 1 of a text.
+struct Extent {
+  std::size_t values = 1, depth = 1;
+};
+[[nodiscard]] Extent extent_of(const Tree& tree);
+
 /// "materials.deck-alloy.E" and the text to put there.
 struct Override {
   std::string path, value;

@@ -60,21 +60,6 @@ class YamlTrees::Builder : public YAML::EventHandler {
   void OnMapEnd() override { close(); }
 
  private:
-  // Values in a tree, and how deep they lie.
-  struct Extent {
-    std::size_t values = 1, depth = 1;
-  };
-  static Extent extent_of(const Tree& tree) {
-    Extent all;
-    const auto add = [&](const Tree& inner) {
-      const Extent own = extent_of(inner);
-      all.values += own.values;
-      all.depth = std::max(all.depth, own.depth + 1);
-    };
-    for (const Tree& item : tree.items) add(item);
-    for (const Tree::Entry& entry : tree.entries) add(entry.value);
-    return all;
-  }
   struct Open {
     Tree tree;
     YAML::anchor_t anchor = 0;
@@ -115,11 +100,9 @@ class YamlTrees::Builder : public YAML::EventHandler {
     } else {
       const Tree key = *std::exchange(outer.key, std::nullopt);
       if (!key.is_text()) return;
-      if (const auto first = std::find_if(outer.tree.entries.begin(), outer.tree.entries.end(),
-                                          [&](const Tree::Entry& entry) { return entry.key == key.text; });
-          first != outer.tree.entries.end())
+      if (const Tree* const first = outer.tree.find(key.text))
         all_.problems_.push_back({"", fmt::format("\"{}\" is given twice", key.text),
-                                  fmt::format("it stands already in line {}", first->value.place.line), key.place});
+                                  fmt::format("it stands already in line {}", first->place.line), key.place});
       else
         outer.tree.entries.push_back({key.text, key.place, std::move(tree)});
     }

@@ -19,8 +19,7 @@ using test::TemporaryFolder;
 
 // A seal as the writer puts it, behind what HDF5 made of the file.
 void reseal(const std::filesystem::path& file) {
-  std::ifstream stream(file, std::ios::binary);
-  std::string bytes{std::istreambuf_iterator<char>(stream), {}};
+  std::string bytes = test::read_all(file);
   if (const std::size_t old = bytes.rfind("\navrenk results, layout "); old != std::string::npos) bytes.resize(old);
   Hash hash;
   hash.bytes(bytes.data(), bytes.size());
@@ -112,25 +111,43 @@ TEST(ModesFile, TellsOtherReadersWhereEachRowIs) {
   EXPECT_THROW((void)read_shapes(folder / "none.h5"), FileError);
 }
 
-TEST(ModesFile, IsNotTrustedWhenItIsDamaged) {
+// The modes of a model, written to a file.
+class WrittenModes : public testing::Test {
+ protected:
+  WrittenModes() { write_modes(file, model, solved.system, solved.basis, print, request); }
+
+  [[nodiscard]] KeptModes read() const { return read_modes(file, solved.system, print, request); }
+  void put(const std::string& content) const { std::ofstream(file, std::ios::binary) << content; }
+  // What both readers have against the file; empty: nothing.
+  [[nodiscard]] std::string said() const {
+    std::string all = read().why_not;
+    try {
+      (void)read_shapes(file);
+    } catch (const FileError& error) {
+      all += std::string("; ") + error.what();
+    }
+    return all;
+  }
+
   const ModeRequest request = test::count(4);
   const Assembly model = test::portal(0.05);
-  const Solved solved(model, request, test::ratio(0.02));
+  const Solved solved{model, request, test::ratio(0.02)};
   const ModelPrint print = print_of(model, solved.system);
   const TemporaryFolder folder;
-  const auto file = folder / "results.h5";
-  write_modes(file, model, solved.system, solved.basis, print, request);
-  std::ifstream stream(file, std::ios::binary);
-  const std::string whole{std::istreambuf_iterator<char>(stream), {}};
-  const auto put = [&](const std::string& content) {
-    std::ofstream(file, std::ios::binary) << content;
-    return read_modes(file, solved.system, print, request).basis.has_value();
+  const std::filesystem::path file = folder / "results.h5";
+};
+
+TEST_F(WrittenModes, AreNotTrustedWhenTheyAreDamaged) {
+  const std::string whole = test::read_all(file);
+  const auto taken = [&](const std::string& content) {
+    put(content);
+    return read().basis.has_value();
   };
-  EXPECT_TRUE(put(whole));
-  EXPECT_FALSE(put(""));
-  EXPECT_FALSE(put("frequency (Hz)\n12\n"));
+  EXPECT_TRUE(taken(whole));
+  EXPECT_FALSE(taken(""));
+  EXPECT_FALSE(taken("frequency (Hz)\n12\n"));
   for (const double part : {0.1, 0.5, 0.9, 0.999})
-    EXPECT_FALSE(put(whole.substr(0, static_cast<std::size_t>(part * static_cast<double>(whole.size()))))) << part;
+    EXPECT_FALSE(taken(whole.substr(0, static_cast<std::size_t>(part * static_cast<double>(whole.size()))))) << part;
   // One byte of a shape changed: found by its own bytes in the file.
   const double entry = solved.basis.shapes(5, 2);
   const std::string bytes(reinterpret_cast<const char*>(&entry), sizeof entry);
@@ -138,40 +155,26 @@ TEST(ModesFile, IsNotTrustedWhenItIsDamaged) {
   ASSERT_NE(at, std::string::npos);
   std::string changed = whole;
   changed[at] = static_cast<char>(changed[at] ^ 1);
-  EXPECT_FALSE(put(changed));
+  EXPECT_FALSE(taken(changed));
   const KeptModes none = read_modes(folder / "nothing.h5", solved.system, print, request);
   EXPECT_FALSE(none.basis);
   EXPECT_EQ(none.why_not, "");
 }
 
 // Whatever byte is changed, whatever is cut off or added: no reader takes it, and HDF5 never sees it.
-TEST(ModesFile, IsSealedInAllItsParts) {
-  const ModeRequest request = test::count(4);
-  const Assembly model = test::portal(0.05);
-  const Solved solved(model, request, test::ratio(0.02));
-  const ModelPrint print = print_of(model, solved.system);
-  const TemporaryFolder folder;
-  const auto file = folder / "results.h5";
-  write_modes(file, model, solved.system, solved.basis, print, request);
-  std::ifstream stream(file, std::ios::binary);
-  const std::string whole{std::istreambuf_iterator<char>(stream), {}};
+TEST_F(WrittenModes, AreSealedInAllTheirParts) {
+  const std::string whole = test::read_all(file);
   const auto answers = [&](const std::string& content) {
-    std::ofstream(file, std::ios::binary) << content;
-    std::string said = read_modes(file, solved.system, print, request).why_not;
-    try {
-      (void)read_shapes(file);
-    } catch (const FileError& error) {
-      said += std::string("; ") + error.what();
-    }
-    return said;
+    put(content);
+    return said();
   };
   EXPECT_EQ(answers(whole), "");
   for (std::size_t at = 0; at < whole.size(); at += whole.size() / 97) {
     std::string content = whole;
     content[at] = static_cast<char>(content[at] ^ 0x10);
-    const std::string said = answers(content);
-    EXPECT_NE(said.find("the file was changed after"), std::string::npos) << at << said;
-    EXPECT_NE(said.find("results.h5: was changed after"), std::string::npos) << at << said;
+    const std::string both = answers(content);
+    EXPECT_NE(both.find("the file was changed after"), std::string::npos) << at << both;
+    EXPECT_NE(both.find("results.h5: was changed after"), std::string::npos) << at << both;
     EXPECT_NE(answers(whole.substr(0, at)).find("cut short"), std::string::npos) << at;
   }
   EXPECT_NE(answers(whole + "\n").find("cut short or changed"), std::string::npos);
@@ -182,27 +185,15 @@ TEST(ModesFile, IsSealedInAllItsParts) {
 }
 
 // Behind a seal that is whole: HDF5 of other kinds and sizes than ours is not taken either.
-TEST(ModesFile, IsLookedAtBehindItsSeal) {
-  const ModeRequest request = test::count(4);
-  const Assembly model = test::portal(0.05);
-  const Solved solved(model, request, test::ratio(0.02));
-  const ModelPrint print = print_of(model, solved.system);
-  const TemporaryFolder folder;
-  const auto whole = folder / "whole.h5", file = folder / "results.h5";
-  write_modes(whole, model, solved.system, solved.basis, print, request);
+TEST_F(WrittenModes, AreLookedAtBehindTheirSeal) {
+  const std::string whole = test::read_all(file);
   const auto answers = [&](const std::function<void(hid_t)>& change) {
-    std::filesystem::copy_file(whole, file, std::filesystem::copy_options::overwrite_existing);
+    put(whole);
     const hid_t id = H5Fopen(file.c_str(), H5F_ACC_RDWR, H5P_DEFAULT);
     change(id);
     H5Fclose(id);
     reseal(file);
-    std::string said = read_modes(file, solved.system, print, request).why_not;
-    try {
-      (void)read_shapes(file);
-    } catch (const FileError& error) {
-      said += std::string("; ") + error.what();
-    }
-    return said;
+    return said();
   };
   EXPECT_EQ(answers([](hid_t) {}), "");
   const auto reshaped = [](const char* name) {

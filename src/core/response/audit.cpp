@@ -165,12 +165,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     parts.statics = source.basis.statics;
     parts.rigid_mass = source.basis.rigid_mass;
     const Index motions = system.support_motion.cols();
-    MatrixXcd supports(system.supports, count), bodies(system.free, count);
-    for (Index k = 0; k < count; ++k) {
-      const DirectSolution::Forces forces = full.forces(solutions.col(k), directions.col(k));
-      supports.col(k) = forces.supports;
-      bodies.col(k) = forces.body;
-    }
+    auto [supports, bodies] = full.forces(solutions, directions);
     for (Index first = 0; first < motions; first += 6)
       parts.bases.push_back(
           balanced(system.support_motion.middleCols(first, 6).transpose().cast<Complex>() * supports -

@@ -109,29 +109,27 @@ DirectSolution::ComplexSparse DirectSolution::damping_matrix(const General& gene
 }
 
 // Forces on the free unknowns per unit of the input (theory 2).
-VectorXcd DirectSolution::load(const VectorXcd& directions) const {
+MatrixXcd DirectSolution::loads(const MatrixXcd& directions) const {
   const StaticSolution& statics = basis_.statics;
-  VectorXcd load = -(statics.inertia_load * directions);
-  if (statics.moves_rigidly) return load;
+  MatrixXcd loads = -(statics.inertia_load.cast<Complex>() * directions);
+  if (statics.moves_rigidly) return loads;
   const auto forces = [&](const Partitioned& x) -> MatrixXd {
     return x.ff * statics.influence + x.fs * system_.support_motion;
   };
   const MatrixXd general = -forces(system_.own_stiffness);  // (K B + K_fs E) − own: the first vanishes
-  const VectorXcd velocity = directions / (imaginary * omega_), displacement = -directions / (omega_ * omega_);
-  load -= (forces(system_.dashpot) + modal_damping_.base_rate * general) * velocity;
-  load -= imaginary * ((forces(system_.loss) + modal_damping_.base_loss * general) * displacement);
-  return load;
+  const MatrixXcd velocity = directions / (imaginary * omega_), displacement = -directions / (omega_ * omega_);
+  loads -= (forces(system_.dashpot) + modal_damping_.base_rate * general).cast<Complex>() * velocity;
+  loads -= imaginary * ((forces(system_.loss) + modal_damping_.base_loss * general).cast<Complex>() * displacement);
+  return loads;
 }
 
 MatrixXcd DirectSolution::solve(const MatrixXcd& directions) const {
-  MatrixXcd loads(system_.free, directions.cols());
-  for (Index k = 0; k < directions.cols(); ++k) loads.col(k) = load(directions.col(k));
-  MatrixXcd y = factor_.solve(loads);
+  MatrixXcd y = factor_.solve(loads(directions));
   if (modes_.cols() > 0) y -= solved_modes_ * ComplexLu(inner_).solve(correction_ * (modes_.transpose() * y));
   return y;
 }
 
-DirectSolution::Forces DirectSolution::forces(const VectorXcd& relative, const VectorXcd& directions) const {
+DirectSolution::Forces DirectSolution::forces(const MatrixXcd& relative, const MatrixXcd& directions) const {
   const StaticSolution& statics = basis_.statics;
   General rule = general();
   const double drag = rule.mass_rate;
@@ -139,13 +137,13 @@ DirectSolution::Forces DirectSolution::forces(const VectorXcd& relative, const V
   const auto elastic = [&](const General& of, SparseMatrix Partitioned::*block) -> ComplexSparse {
     return (system_.stiffness.*block).cast<Complex>() + damping_matrix(of, block);
   };
-  const VectorXcd base = -directions / (omega_ * omega_), supports = system_.support_motion.cast<Complex>() * base,
+  const MatrixXcd base = -directions / (omega_ * omega_), supports = system_.support_motion.cast<Complex>() * base,
                   carried = statics.influence.cast<Complex>() * base;
   Forces all;
   all.supports = elastic(rule, &Partitioned::fs).transpose() * relative;
   all.supports -= omega_ * omega_ * (system_.mass.fs.cast<Complex>().transpose() * (relative + carried));
   all.supports -= omega_ * omega_ * (system_.mass.ss.cast<Complex>() * supports);
-  if (!statics.moves_rigidly) {  // the general rule damps the quasi-static motion as in load()
+  if (!statics.moves_rigidly) {  // the general rule damps the quasi-static motion as in loads()
     const General slow{modal_damping_.base_loss, modal_damping_.base_rate, 0};
     all.supports += elastic(slow, &Partitioned::fs).transpose() * carried;
     all.supports += elastic(slow, &Partitioned::ss) * supports;

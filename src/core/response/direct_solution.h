@@ -25,10 +25,10 @@ class DirectSolution {
   /// u_s, on each support motion; and what acts on the free unknowns as a body force, Rayleigh's α and damping by mode,
   /// which a support feels through its static influence.
   struct Forces {
-    Eigen::VectorXcd supports, body;
+    Eigen::MatrixXcd supports, body;  ///< n_s x k, n_f x k
   };
-  /// @param relative  y, one answer;  directions  its column
-  [[nodiscard]] Forces forces(const Eigen::VectorXcd& relative, const Eigen::VectorXcd& directions) const;
+  /// @param relative  y, n_f x k;  directions  n_b x k
+  [[nodiscard]] Forces forces(const Eigen::MatrixXcd& relative, const Eigen::MatrixXcd& directions) const;
 
   /// Six motions of every node, one below the other: relative to the quasi-static motion of the bases, and that motion.
   struct NodeMotions {
@@ -53,7 +53,7 @@ class DirectSolution {
   [[nodiscard]] General on_elements() const;
   [[nodiscard]] ComplexSparse damping_matrix(const General& general, SparseMatrix Partitioned::*block) const;
   [[nodiscard]] ComplexSparse matrix() const;
-  [[nodiscard]] Eigen::VectorXcd load(const Eigen::VectorXcd& directions) const;
+  [[nodiscard]] Eigen::MatrixXcd loads(const Eigen::MatrixXcd& directions) const;
   void damp_modes();
 
   const System& system_;

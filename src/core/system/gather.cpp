@@ -227,6 +227,16 @@ class Sum {
   std::vector<Eigen::Triplet<double>> fs_, ss_;
 };
 
+[[noreturn]] void refuse_element(const Assembly& assembly, const ElementGroup& group, std::size_t element,
+                                 const char* fault) {
+  Vector3 at = Vector3::Zero();
+  for (const int node : group.element(element)) at += assembly.position(node) / group.kind->nodes;
+  const Part& part = assembly.parts[static_cast<std::size_t>(group.part)];
+  const std::string from = part.mesh_file.empty() ? "" : fmt::format(", from {},", part.mesh_file);
+  refuse("part " + part.name, fmt::format("its element at {}{} {}", at_millimetres(at), from, fault),
+         "mesh that place anew");
+}
+
 }  // namespace
 
 void Gatherer::add(const MatrixXd& element, std::span<const int> nodes) {
@@ -242,14 +252,7 @@ Gatherer::Kernel Gatherer::telling(const Assembly& assembly, const ElementGroup&
         try {
           (void)kernel(e, 1);
         } catch (const NumericalError& fault) {
-          Vector3 at = Vector3::Zero();
-          for (const int node : group.element(static_cast<std::size_t>(e)))
-            at += assembly.position(node) / group.kind->nodes;
-          const Part& part = assembly.parts[static_cast<std::size_t>(group.part)];
-          refuse("part " + part.name,
-                 fmt::format("its element at {}{} {}", at_millimetres(at),
-                             part.mesh_file.empty() ? "" : fmt::format(", from {},", part.mesh_file), fault.what()),
-                 "mesh that place anew");
+          refuse_element(assembly, group, static_cast<std::size_t>(e), fault.what());
         }
       }
       throw;

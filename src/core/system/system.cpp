@@ -36,15 +36,20 @@ void refuse_beyond_numbers(const Assembly& assembly, const System& system) {
                  "look at the units of its sizes and its material");
 }
 
-}  // namespace
-
-System make_system(const Assembly& assembly, int threads) {
+// Of stiffness and mass.
+void require_memory_of_matrices(const Assembly& assembly) {
   double entries = 0;  // of element matrices: about as many as of their sum
   for (const ElementGroup& group : assembly.groups)
     entries += static_cast<double>(group.elements()) * std::pow(group.kind->nodes * group.kind->motions, 2);
   constexpr double bytes_an_entry = 12;  // of a number and its row
   require_memory(2 * bytes_an_entry * entries, fmt::format("the model of {} nodes", assembly.nodes.size()),
                  "make the mesh coarser");
+}
+
+}  // namespace
+
+System make_system(const Assembly& assembly, int threads) {
+  require_memory_of_matrices(assembly);
   const Numbering numbering(assembly);
   Gatherer mass_sum(numbering), stiffness_sum(numbering), dashpot_sum(numbering), loss_sum(numbering),
       own_sum(numbering);
