@@ -9,7 +9,7 @@
 
 #include "core/mesh/line.h"
 #include "core/mesh/select.h"
-#include "core/response/environment.h"
+#include "core/response/run_case.h"
 #include "models.h"
 
 namespace {
@@ -80,9 +80,13 @@ int main(int count, char** arguments) {
     environment.axes = {0};
     environment.input = LogLogTable({{0.5 * basis.frequency(0), 1, {}}, {top, 1, {}}}, 20);
     environment.grid = {environment.input.from(), top, 24, 21, {}};
-    note("sine, one axis", seconds([&] { (void)run_environment(environment, 0, system, basis, damping, watched); }));
+    const auto answer = [&] {
+      Excited excited(excitation_along(environment, 0, system), system, basis, damping);
+      (void)run_case(excited, watched);
+    };
+    note("sine, one axis", seconds(answer));
     environment.type = Environment::Type::random;
-    note("random, one axis", seconds([&] { (void)run_environment(environment, 0, system, basis, damping, watched); }));
+    note("random, one axis", seconds(answer));
   }
   std::map<std::string, double> by_name(stages.begin(), stages.end());
   double total = 0;

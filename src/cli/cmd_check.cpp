@@ -12,6 +12,7 @@
 #include "figures/model_pictures.h"
 #include "figures/report.h"
 #include "files/check_tables.h"
+#include "files/load_tables.h"
 #include "files/model_tables.h"
 #include "version.h"
 
@@ -153,6 +154,7 @@ std::vector<Table> tables_of(const Analysis& analysis, const Check& check) {
   tables.push_back(weighed_table(assembly, show));
   tables.push_back(place_table(assembly, show));
   tables.push_back(joint_table(assembly, show));
+  tables.push_back(load_table(assembly, show));
   tables.push_back(quality_table(assembly, check.quality, show));
   if (!check.gravity.empty()) {
     tables.push_back(static_table(assembly, check.gravity, show));
@@ -206,7 +208,7 @@ void write_report(const Analysis& analysis, const Check& check, const std::vecto
   for (const Table& table : tables)
     if (table.name == "parts" || table.name == "masses" || table.name == "weighed")
       report.sections.back().tables.push_back(table);
-  section("places", "Places and joints", {"places", "joints"});
+  section("places", "Places, joints and loads", {"places", "joints", "loads"});
   section("gravity", "Under 1 g", {"static", "gravity-stress", "gravity-energy"});
   section("elements", "Shape of the elements", {"elements"});
   if (!check.quality.empty())

@@ -4,10 +4,11 @@
 #include <cmath>
 
 #include "cli/commands.h"
+#include "cli/drawings.h"
 #include "cli/output.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
-#include "figures/response_charts.h"
+#include "files/load_tables.h"
 #include "files/model_tables.h"
 #include "version.h"
 
@@ -20,6 +21,7 @@ std::vector<Fact> profile_facts(const Profile& profile, const Show& show) {
   const DisplayUnit velocity = show.unit(profile.angular ? kind::angular_velocity : kind::velocity),
                     length = show.unit(profile.angular ? kind::angle : kind::length);
   std::vector<Fact> facts;
+  if (profile.of_load()) return facts;
   if (profile.type == Profile::Type::random) {
     facts.push_back({"acceleration RMS", acceleration.from_si(std::sqrt(profile.table.area())), acceleration.text});
     if (profile.upper > 1) {
@@ -64,12 +66,17 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
   for (const Profile& each : plan.profiles) {
     if (!wanted.empty() && each.name != wanted) continue;
     const bool is_random = each.type == Profile::Type::random;
-    Table table = profile_table(each.table, is_random, *each.stated, plan.show);
+    Table table = each.of_load() ? load_profile_table(each.points, *each.stated, plan.show)
+                                 : profile_table(each.table, is_random, *each.stated, plan.show);
     table.name = "profile." + each.name;
-    table.title =
-        fmt::format("Profile {}: {}, level 0 dB{}, log-log", each.name,
-                    is_random ? "random, acceleration PSD of the base" : "sine, 0 to peak; v velocity, d displacement",
-                    each.tolerance.empty() ? "" : ", tolerance " + each.tolerance);
+    const char* const between = each.between == BetweenPoints::power_law  ? "log-log"
+                                : each.between == BetweenPoints::straight ? "linear"
+                                                                          : "in steps";
+    table.title = fmt::format("Profile {}: {}, level 0 dB{}, {}", each.name,
+                              each.of_load() ? "sine of a load, 0 to peak"
+                              : is_random    ? "random, acceleration PSD of the base"
+                                             : "sine, 0 to peak; v velocity, d displacement",
+                              each.tolerance.empty() ? "" : ", tolerance " + each.tolerance, between);
     terminal.table(table);
     std::string headline;
     for (const Fact& fact : profile_facts(each, plan.show)) {
@@ -80,11 +87,7 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
     if (!headline.empty()) terminal.paragraph(headline);
     folder.write("tables/" + table.name + ".csv", to_csv(table));
     summary.tables.push_back(std::move(table));
-    charts.emplace_back(folder.path("figures/profile." + each.name),
-                        profile_chart({each.name, headline, each.table, is_random, each.angular, each.upper, each.lower,
-                                       each.tolerance},
-                                      plan.show)
-                            .chart);
+    charts.emplace_back(folder.path("figures/profile." + each.name), chart_of_profile(each, headline, plan.show).chart);
   }
   folder.write("summary.json", to_json(summary));
   if (request.figures)

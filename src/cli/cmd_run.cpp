@@ -29,13 +29,14 @@ ExitStatus analyse(const std::string& plan, const Request& request, Terminal& te
   terminal.log_to(folder.path("run.log").string());
   terminal.progress(fmt::format("avrenk {} {} {}", avrenk_version, shown.command, plan), -1);
   with_places(analysis, [&] {
-    solve(analysis, terminal, kept_results(request, plan, shown.command));
+    solve(analysis, kept_results(request, plan, shown.command), terminal.reporter());
     if (until == Until::responses) {
-      excite(analysis, type, chosen, request, terminal);
-      audit_truncation(analysis, request, terminal);
+      excite(analysis, type, chosen, request, terminal.reporter());
+      audit_truncation(analysis, request, terminal.reporter());
     }
     assess(analysis);
   });
+  for (const std::string& line : analysis.log) terminal.log(line);
   if (request.figures) analysis.surface = surface_of(analysis.plan.assembly);
   return finish(analysis, shown, request, folder, terminal);
 }

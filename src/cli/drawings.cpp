@@ -77,7 +77,7 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
 
 void add_stress(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
   for (const StressField& field : analysis.stress.fields) {
-    if (field.name != outcome || field.worst.empty()) continue;
+    if (field.name() != outcome || field.worst.empty()) continue;
     const std::string words =
         fmt::format("Shells and solids: {}; the largest is {}.", stress_words(field.quantity),
                     value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
@@ -88,12 +88,23 @@ void add_stress(const Analysis& analysis, const std::string& outcome, std::vecto
 }
 
 void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>& drawings) {
-  const ChartSource source{analysis.watched, analysis.plan.limits, analysis.basis, analysis.heading(),
+  const ChartSource source{analysis.watched, analysis.plan.limits, analysis.basis, heading_of(analysis),
                            analysis.plan.show};
   const auto add = [&](const Outcome& outcome, NamedChart&& named) {
     drawings.push_back({outcome.name(), std::move(named.name), named.chart.title + ".", std::move(named.in_words),
                         std::move(named.chart)});
   };
+  for (const Environment& environment : analysis.plan.environments) {
+    if (!environment.by_speed()) continue;
+    std::vector<OrderSource> orders;
+    for (std::size_t k = 0; k < analysis.outcomes.size(); ++k)
+      if (&analysis.outcomes[k].environment() == &environment && !analysis.outcomes[k].is_combined())
+        orders.push_back({*analysis.outcomes[k].excitation, analysis.driven[k]});
+    if (orders.empty()) continue;
+    NamedChart named = order_chart(orders, analysis.basis, analysis.plan.show);
+    drawings.push_back({"environment-" + environment.name, std::move(named.name), named.chart.title + ".",
+                        std::move(named.in_words), std::move(named.chart)});
+  }
   for (const Outcome& outcome : analysis.outcomes) {
     for (NamedChart& named : response_charts(outcome, source)) add(outcome, std::move(named));
     if (complex)
@@ -103,7 +114,7 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
     const int strongest = strongest_peak(outcome, analysis.watched);
     if (strongest < 0) continue;
     const Watched& watched = analysis.watched[static_cast<std::size_t>(strongest)];
-    const double frequency = outcome.sine[static_cast<std::size_t>(strongest)].peak.frequency;
+    const double frequency = outcome.sine()->rows[static_cast<std::size_t>(strongest)].peak.frequency;
     const std::string words =
         fmt::format("Shape at the strongest peak, that of {} at {}.", watched.name, hertz(analysis, frequency));
     drawings.push_back(
@@ -123,10 +134,11 @@ std::string name_of_array(const Analysis& analysis, const std::string& what, dou
 int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched) {
   int strongest = -1;
   double most = 0;
-  if (outcome.grid.empty()) return strongest;
-  for (std::size_t i = 0; i < outcome.sine.size(); ++i) {
-    if (!watched[i].is_headline() || !(outcome.sine[i].amplification > most) || outcome.sine[i].peak.at_end) continue;
-    most = outcome.sine[i].amplification;
+  if (outcome.grid().empty() || !outcome.sine()) return strongest;
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const SineRow& row = outcome.sine()->rows[i];
+    if (!watched[i].is_headline() || !(row.amplification > most) || row.peak.at_end) continue;
+    most = row.amplification;
     strongest = static_cast<int>(i);
   }
   return strongest;
@@ -153,15 +165,22 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
   if (request.modes) add_modes(analysis, drawings);
   if (request.profiles)
     for (const Profile& profile : plan.profiles) {
-      NamedChart named =
-          profile_chart({profile.name, "level 0 dB", profile.table, profile.type == Profile::Type::random,
-                         profile.angular, profile.upper, profile.lower, profile.tolerance},
-                        plan.show);
+      NamedChart named = chart_of_profile(profile, "level 0 dB", plan.show);
       drawings.push_back(
           {"profiles", named.name, fmt::format("Profile {}.", profile.name), named.in_words, std::move(named.chart)});
     }
   if (request.responses) add_responses(analysis, request.complex, drawings);
   return drawings;
+}
+
+NamedChart chart_of_profile(const Profile& profile, const std::string& heading, const Show& show) {
+  if (profile.of_load())
+    return load_profile_chart(
+        {profile.name, heading, profile.amplitude(), *profile.stated, profile.upper, profile.lower, profile.tolerance},
+        show);
+  return profile_chart({profile.name, heading, profile.table, profile.type == Profile::Type::random, profile.angular,
+                        profile.upper, profile.lower, profile.tolerance},
+                       show);
 }
 
 Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder) {
@@ -202,7 +221,7 @@ void write_stress_fields(const Analysis& analysis, const std::string& load, cons
   const Assembly& assembly = analysis.plan.assembly;
   Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);
   for (const StressField& field : analysis.stress.fields) {
-    if (field.name != load) continue;
+    if (field.name() != load) continue;
     for (GridArray& array : stress_arrays(*analysis.stations, field, analysis.plan.show))
       stress.point_arrays.push_back(std::move(array));
     const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
@@ -216,9 +235,8 @@ void write_peak_field(const Analysis& analysis, const Outcome& outcome, std::siz
   const Assembly& assembly = analysis.plan.assembly;
   const ModalBasis& basis = analysis.basis;
   const DisplayUnit length = analysis.plan.show.unit(kind::length);
-  const double frequency = outcome.sine[strongest].peak.frequency;
-  const Eigen::VectorXcd q =
-      sine_coordinates(*outcome.environment, outcome.axis, analysis.system, basis, analysis.damping, frequency);
+  const double frequency = outcome.sine()->rows[strongest].peak.frequency;
+  const Eigen::VectorXcd q = sine_coordinates(*outcome.excitation, basis, analysis.damping, frequency);
   const double instant = worst_instant(analysis.system, basis, q);
   Grid field = model_grid(assembly, analysis.plan.show);
   const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
@@ -239,7 +257,7 @@ Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
   Jobs jobs{[&] { write_mode_field(analysis, folder); }};
   std::vector<std::string> loads;
   for (const StressField& field : analysis.stress.fields)
-    if (std::find(loads.begin(), loads.end(), field.name) == loads.end()) loads.push_back(field.name);
+    if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());
   for (const std::string& load : loads)
     jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
   for (const Outcome& outcome : analysis.outcomes)

@@ -1,8 +1,8 @@
 /// cli/drawings.h: which figures and fields a finished analysis gets, and where in the report they stand.
 #pragma once
 
-#include "cli/analysis.h"
-#include "figures/chart.h"
+#include "analysis/words.h"
+#include "figures/response_charts.h"
 #include "files/file_name.h"
 #include "files/run_folder.h"
 
@@ -19,6 +19,9 @@ struct Drawing {
   bool in_report = true;
   [[nodiscard]] std::string file() const { return path_in_results("figures/" + name + (chart ? ".svg" : ".png")); }
 };
+
+/// Of a profile of base motion or of a load.
+[[nodiscard]] NamedChart chart_of_profile(const Profile& profile, const std::string& heading, const Show& show);
 
 /// Which of them a command wants.
 struct DrawingRequest {

@@ -9,6 +9,7 @@
 #include "cli/drawings.h"
 #include "cli/report_of_run.h"
 #include "core/parallel.h"
+#include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
 #include "files/modes_file.h"
@@ -19,6 +20,7 @@
 namespace avrenk {
 namespace {
 
+constexpr std::size_t most_driven = 5;      // rows of the modes that loads drive
 constexpr std::size_t overview_modes = 12;  // rows of the mode table that `run` prints
 
 std::vector<Fact> facts_of(const Analysis& analysis) {
@@ -34,23 +36,23 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
                           {"largest deviation from orthogonality", basis.largest_nonorthogonality(), ""},
                           {"static against rigid motion of the base", basis.statics.rigid_difference, ""}};
   for (const Outcome& outcome : analysis.outcomes) {
-    if (outcome.environment->type != Environment::Type::random || outcome.is_combined()) continue;
-    const DisplayUnit unit = show.unit(outcome.environment->angular ? kind::angular_acceleration : kind::acceleration);
+    if (!outcome.random() || outcome.is_combined()) continue;
+    const DisplayUnit unit = show.unit(*outcome.excitation->kind);
     facts.push_back(
-        {outcome.name() + " input RMS", unit.from_si(std::sqrt(outcome.environment->input.area())), unit.text});
-    facts.push_back({outcome.name() + " relative error of a variance, at most", outcome.integration_error, ""});
+        {outcome.name() + " input RMS", unit.from_si(std::sqrt(outcome.environment().input.area())), unit.text});
+    facts.push_back(
+        {outcome.name() + " relative error of a variance, at most", outcome.random()->integration_error, ""});
   }
   return facts;
 }
 
 std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   if (watched.empty()) return {};
-  if (!outcome.steady.empty()) return {steady_table(outcome, watched, show)};
-  std::vector<Table> tables{outcome.sine.empty() ? rms_table(outcome, watched, show)
-                                                 : peak_table(outcome, watched, show)};
+  if (outcome.at_rest()) return {static_answer_table(outcome, watched, show)};
+  std::vector<Table> tables{outcome.sine() ? peak_table(outcome, watched, show) : rms_table(outcome, watched, show)};
   if (!outcome.is_combined())
-    tables.push_back(outcome.sine.empty() ? random_reason_table(outcome, watched, show)
-                                          : sine_reason_table(outcome, watched, show));
+    tables.push_back(outcome.sine() ? sine_reason_table(outcome, watched, show)
+                                    : random_reason_table(outcome, watched, show));
   if (Table asked = asked_table(outcome, watched, show); !asked.rows.empty()) tables.push_back(std::move(asked));
   return tables;
 }
@@ -72,8 +74,15 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   tables.push_back(participation_table(assembly, analysis.basis, show));
   if (analysis.basis.residual_vectors() > 0) tables.push_back(residual_table(analysis.basis, analysis.damping, show));
   if (!analysis.audit.empty()) tables.push_back(audit_table(analysis.audit, analysis.watched, show));
-  for (const Outcome& outcome : analysis.outcomes)
-    for (Table& table : tables_of(outcome, analysis.watched, show)) tables.push_back(std::move(table));
+  if (!assembly.loads.empty()) tables.push_back(load_table(assembly, show));
+  for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) {
+    for (Table& table : tables_of(analysis.outcomes[i], analysis.watched, show)) tables.push_back(std::move(table));
+    if (!analysis.driven[i].empty())
+      tables.push_back(driven_table(*analysis.outcomes[i].excitation, analysis.driven[i], assembly, analysis.basis,
+                                    analysis.contents, show));
+    if (!analysis.power[i].empty())
+      tables.push_back(power_table(*analysis.outcomes[i].excitation, analysis.power[i], show));
+  }
   if (Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
     tables.push_back(std::move(clearances));
   if (analysis.stations)
@@ -84,7 +93,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
 
 // Reasons of sine peaks for magnitudes and single numbers only: those of components are in the files.
 Table headlines(Table table, const Outcome& outcome, const std::vector<Watched>& watched) {
-  if (outcome.sine.empty() || !table.name.ends_with(".reasons")) return table;
+  if (!outcome.sine() || !table.name.ends_with(".reasons")) return table;
   std::erase_if(table.rows, [&](const std::vector<Cell>& row) {
     const Watched* const found = find_watched(watched, std::get<std::string>(row.front()));
     return found && !found->is_headline();
@@ -128,11 +137,10 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
   for (const Environment& environment : analysis.plan.environments) {
     std::vector<const Outcome*> axes;
     for (const Outcome& outcome : analysis.outcomes)
-      if (outcome.environment == &environment) axes.push_back(&outcome);
+      if (&outcome.environment() == &environment) axes.push_back(&outcome);
     if (axes.empty() || analysis.watched.empty()) continue;
-    const bool is_random = environment.type == Environment::Type::random,
-               is_steady = environment.type == Environment::Type::steady;
-    if (overview && !is_steady) {
+    const bool is_random = environment.type == Environment::Type::random, is_static = environment.is_static();
+    if (overview && !is_static) {
       terminal.table(overview_table(axes, analysis.watched, show));
       for (const Outcome* outcome : axes)
         if (const Table asked = asked_table(*outcome, analysis.watched, show); !asked.rows.empty())
@@ -142,21 +150,27 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
         for (const Table& table : tables_of(*outcome, analysis.watched, show))
           terminal.table(headlines(table, *outcome, analysis.watched));
     }
-    if (is_steady) continue;
+    if (is_static) continue;
+    for (std::size_t i = 0; i < analysis.outcomes.size(); ++i)
+      if (&analysis.outcomes[i].environment() == &environment && !analysis.driven[i].empty())
+        terminal.table(driven_table(*analysis.outcomes[i].excitation, analysis.driven[i], analysis.plan.assembly,
+                                    analysis.basis, analysis.contents, show),
+                       most_driven);
     if (environment.combination == Environment::Combination::root_sum_of_squares)
       terminal.paragraph(is_random
                              ? "Combined: root of the sum of squares over the axes, of each place by itself."
                              : "Combined: root of the sum of squares of the axes' peaks, whatever their frequency "
                                "and place: never low.");
     if (!is_random) {
-      terminal.paragraph(
-          "Steady state; each peak is a root of the derivative, wherever the grid points lie. Phase to the base "
-          "acceleration; a lag is negative.");
+      terminal.paragraph(fmt::format(
+          "Steady state; each peak is a root of the derivative, wherever the grid points lie. Phase to {}; a "
+          "lag is negative.",
+          environment.load_cases.empty() ? "the base acceleration" : "where phases of the inputs are zero"));
       continue;
     }
-    const DisplayUnit unit = show.unit(environment.angular ? kind::angular_acceleration : kind::acceleration);
+    const DisplayUnit unit = show.unit(*axes.front()->excitation->kind);
     double error = 0;
-    for (const Outcome* outcome : axes) error = std::max(error, outcome->integration_error);
+    for (const Outcome* outcome : axes) error = std::max(error, outcome->random()->integration_error);
     terminal.paragraph(
         fmt::format("Input {} RMS. RMS by modal covariance, whatever the curve's points; the integration is off "
                     "by {:.0e} of a variance at most. A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
@@ -245,7 +259,7 @@ std::string write_for_readers(const Analysis& analysis, const Shown& shown, cons
 // results.h5: the file that the modes were read from, or a new one.
 void keep_modes(const Analysis& analysis, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
-  if (analysis.modes_from.empty() || analysis.counted_more)
+  if (analysis.modes_from.empty() || analysis.more_than_file)
     write_modes(own, analysis.plan.assembly, analysis.system, analysis.basis, analysis.model, analysis.plan.modes);
   else
     avrenk::copy_file(analysis.modes_from, own);
@@ -289,7 +303,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
                   analysis.plan.notes, analysis.warnings, facts_of(analysis), tables_of(analysis)};
   for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
   run_jobs(analysis.outcomes.size(), request.threads, [&](std::size_t i) {
-    if (analysis.outcomes[i].grid.empty() || analysis.watched.empty()) return;
+    if (analysis.outcomes[i].grid().empty() || analysis.watched.empty()) return;
     const Table curves = curve_table(analysis.outcomes[i], analysis.watched, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   });

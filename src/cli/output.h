@@ -1,7 +1,9 @@
 /// cli/output.h: what a finished analysis prints and writes.
 #pragma once
 
-#include "cli/analysis.h"
+#include "analysis/words.h"
+#include "cli/request.h"
+#include "cli/terminal.h"
 #include "files/run_folder.h"
 #include "files/summary.h"
 

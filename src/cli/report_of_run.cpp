@@ -6,6 +6,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
 #include "files/result_tables.h"
@@ -108,7 +109,7 @@ class Writer {
       const int strongest = strongest_peak(outcome, analysis_.watched);
       if (strongest < 0) continue;
       const auto i = static_cast<std::size_t>(strongest);
-      const SineRow& row = outcome.sine[i];
+      const SineRow& row = outcome.sine()->rows[i];
       text.push_back(fmt::format(
           "{}: the strongest peak is {} {} at {}, {} times the static answer{}.", outcome.name(),
           analysis_.watched[i].name, in(*analysis_.watched[i].quantity->kind, row.peak.value),
@@ -151,7 +152,7 @@ class Writer {
     const ModalBasis& basis = analysis_.basis;
     ReportSection& section = add("modes", "Modes");
     section.paragraphs.push_back(proof_in_words(analysis_));
-    section.paragraphs.push_back(analysis_.heading() + ".");
+    section.paragraphs.push_back(heading_of(analysis_) + ".");
     put_figures(section, "modes", "effective-mass");
     put_figures(section, "modes", "modes");
     Table all = mode_table(basis, analysis_.damping, show_), chief = all;
@@ -186,7 +187,9 @@ class Writer {
     ReportSection& section = add("inputs", "Inputs");
     put_figures(section, "profiles");
     for (const Profile& profile : analysis_.plan.profiles) {
-      Table table = profile_table(profile.table, profile.type == Profile::Type::random, *profile.stated, show_);
+      Table table = profile.of_load()
+                        ? load_profile_table(profile.points, *profile.stated, show_)
+                        : profile_table(profile.table, profile.type == Profile::Type::random, *profile.stated, show_);
       table.title = fmt::format("Profile {}, level 0 dB{}", profile.name,
                                 profile.tolerance.empty() ? "" : ", tolerance " + profile.tolerance);
       section.tables.push_back(std::move(table));
@@ -196,23 +199,33 @@ class Writer {
   void add_environment(const Environment& environment) {
     std::vector<const Outcome*> axes;
     for (const Outcome& outcome : analysis_.outcomes)
-      if (outcome.environment == &environment) axes.push_back(&outcome);
+      if (&outcome.environment() == &environment) axes.push_back(&outcome);
     if (axes.empty() || analysis_.watched.empty()) return;
     const bool is_random = environment.type == Environment::Type::random;
     ReportSection& section = add("environment-" + environment.name, fmt::format("Environment {}", environment.name));
-    if (environment.type == Environment::Type::steady) {
-      section.paragraphs.push_back("A steady acceleration; motions are relative to the base.");
+    if (environment.is_static()) {
+      section.paragraphs.push_back("A static load; motions are relative to the base.");
       put_figures(section, axes[0]->name());
-      section.tables.push_back(steady_table(*axes[0], analysis_.watched, show_));
+      section.tables.push_back(static_answer_table(*axes[0], analysis_.watched, show_));
       return;
     }
-    const DisplayUnit unit = show_.unit(environment.angular ? kind::angular_acceleration : kind::acceleration);
+    const DisplayUnit unit = show_.unit(*axes.front()->excitation->kind);
     section.paragraphs.push_back(
-        fmt::format("Profile {}, {}.", environment.profile, environment.level) +
+        (environment.load_cases.empty() ? fmt::format("Profile {}, {}.", environment.profile, environment.level)
+                                        : fmt::format("{}.", inputs_in_words(axes))) +
         (is_random ? fmt::format(" Input {} RMS.", value_text(std::sqrt(environment.input.area()), unit, 4))
                    : std::string(" Amplitudes are 0 to peak.")));
+    put_figures(section, "environment-" + environment.name);
     section.tables.push_back(overview_table(axes, analysis_.watched, show_));
     for (const Outcome* outcome : axes) add_outcome(*outcome);
+  }
+
+  static std::string inputs_in_words(const std::vector<const Outcome*>& cases) {
+    std::string text;
+    for (const Outcome* outcome : cases)
+      if (!outcome->is_combined())
+        text += fmt::format("{}{}: {}", text.empty() ? "" : "; ", outcome->name(), outcome->excitation->heading());
+    return text;
   }
 
   void add_outcome(const Outcome& outcome) {
@@ -220,14 +233,20 @@ class Writer {
     put_figures(section, outcome.name());
     if (Table asked = asked_table(outcome, analysis_.watched, show_); !asked.rows.empty())
       section.tables.push_back(std::move(asked));
+    const auto index = static_cast<std::size_t>(&outcome - analysis_.outcomes.data());
+    if (!analysis_.driven[index].empty())
+      section.tables.push_back(driven_table(*outcome.excitation, analysis_.driven[index], analysis_.plan.assembly,
+                                            analysis_.basis, analysis_.contents, show_));
+    if (!analysis_.power[index].empty())
+      section.tables.push_back(power_table(*outcome.excitation, analysis_.power[index], show_));
     ReportSection& details = add(outcome.name() + "-numbers", outcome.name() + ", all numbers and reasons", 3);
     details.folded = true;
-    if (outcome.sine.empty()) {
-      details.tables.push_back(rms_table(outcome, analysis_.watched, show_));
-      if (!outcome.is_combined()) details.tables.push_back(random_reason_table(outcome, analysis_.watched, show_));
-    } else {
+    if (outcome.sine()) {
       details.tables.push_back(peak_table(outcome, analysis_.watched, show_));
       if (!outcome.is_combined()) details.tables.push_back(sine_reason_table(outcome, analysis_.watched, show_));
+    } else {
+      details.tables.push_back(rms_table(outcome, analysis_.watched, show_));
+      if (!outcome.is_combined()) details.tables.push_back(random_reason_table(outcome, analysis_.watched, show_));
     }
   }
 
@@ -265,7 +284,8 @@ class Writer {
         "Random: stationary and Gaussian. RMS values come from the covariance of the modal coordinates, whatever the "
         "points of the curve. n sigma of a magnitude or of von Mises stress has no Gaussian probability."};
     double error = 0;
-    for (const Outcome& outcome : analysis_.outcomes) error = std::max(error, outcome.integration_error);
+    for (const Outcome& outcome : analysis_.outcomes)
+      if (outcome.random()) error = std::max(error, outcome.random()->integration_error);
     Table table{"accuracy",
                 "What bounds the numbers",
                 {{"measure", ""}, {"value", "", 2}, {"meaning", ""}},

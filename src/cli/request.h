@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "plan/tree.h"
+#include "analysis/analysis.h"
 
 namespace avrenk {
 
@@ -15,15 +15,12 @@ namespace avrenk {
 /// could not be read or written.
 enum class ExitStatus { done = 0, limit_exceeded = 1, wrong_input = 2, failed = 3, file_error = 4 };
 
-struct Request {
+struct Request : AnalysisRequest {
   std::vector<std::string> words;  ///< positional: plan, environments
-  std::vector<Override> overrides;
   std::optional<std::string> out;
   std::optional<std::string> mesh;  ///< file that a new plan is for
-  int threads = 0;                  ///< 0: all cores
-  bool quiet = false, verbose = false, figures = true, help = false;
+  bool quiet = false, verbose = false, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
-  std::optional<int> audit;         ///< frequencies at which the full equations are solved; absent: as time allows
   bool anew = false;                ///< compute the modes even if an earlier run kept them
 };
 

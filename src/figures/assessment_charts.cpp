@@ -6,6 +6,8 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <set>
+#include <utility>
 
 #include "files/table.h"
 
@@ -107,9 +109,46 @@ NamedChart mass_chart(const ModalBasis& basis, const Show& show) {
   return named;
 }
 
+NamedChart order_chart(const std::vector<OrderSource>& orders, const ModalBasis& basis, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  const Environment& environment = *orders.front().excitation.environment;
+  const double from = environment.grid.from, to = environment.grid.to;  // revolutions a second
+  NamedChart named{environment.name + ".orders", {}, ""};
+  Chart& chart = named.chart;
+  chart.title = fmt::format("Orders of the shaft and natural frequencies: {}", environment.name);
+  chart.subtitle = "a circle where an order meets a mode that it drives, with the number of the mode and the speed";
+  chart.x = {"Speed (rpm)", Axis::Scale::linear, 60 * from, 60 * to};
+  Panel panel{{fmt::format("Frequency ({})", frequency.text), Axis::Scale::linear}};
+  constexpr double worth_a_mark = 0.05;
+  std::set<int> modes;
+  for (const OrderSource& own : orders) {
+    const double order = own.excitation.order;
+    panel.series.push_back({fmt::format("order {:g}", order),
+                            {60 * from, 60 * to},
+                            {frequency.from_si(order * from), frequency.from_si(order * to)}});
+    for (const DrivenMode& each : own.driven) {
+      if (each.motion < worth_a_mark * own.driven.front().motion) continue;
+      modes.insert(each.mode);
+      const double f = basis.frequency(each.mode), speed = 60 * f / order;
+      panel.peaks.push_back({panel.series.size() - 1, speed, frequency.from_si(f),
+                             fmt::format("{}: {} rpm", each.mode + 1, format_number(speed, 4))});
+      named.in_words += fmt::format("{}order {:g} meets mode {} at {} rpm", named.in_words.empty() ? "" : "; ", order,
+                                    each.mode + 1, format_number(speed, 4));
+    }
+  }
+  bool first = true;
+  for (const int mode : modes) {
+    const double f = frequency.from_si(basis.frequency(mode));
+    panel.series.push_back(
+        {std::exchange(first, false) ? "natural frequency" : "", {60 * from, 60 * to}, {f, f}, Series::Style::input});
+  }
+  chart.panels = {std::move(panel)};
+  return named;
+}
+
 std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource& source) {
-  if (outcome.grid.empty() || source.watched.empty()) return std::nullopt;
-  const bool sine = !outcome.sine.empty();
+  if (outcome.grid().empty() || source.watched.empty()) return std::nullopt;
+  const bool sine = outcome.sine() != nullptr;
   const DisplayUnit frequency = source.show.unit(kind::frequency);
   NamedChart named{outcome.name() + ".shares", {}, ""};
   Chart& chart = named.chart;
@@ -123,11 +162,11 @@ std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource&
   std::vector<Row> rows;
   std::map<int, double> weight;  // of each mode over all rows
   for (std::size_t i = 0; i < source.watched.size() && rows.size() < most_rows; ++i) {
-    const auto& shares = sine ? outcome.sine[i].shares : outcome.random[i].shares;
+    const auto& shares = outcome.shares(i);
     if (!source.watched[i].is_headline() || shares.empty()) continue;
     std::string name = fmt::format("{}.{}", source.watched[i].entry, source.watched[i].quantity->keyword);
     if (sine)
-      name += fmt::format(" @ {}\u00a0{}", format_number(frequency.from_si(outcome.sine[i].peak.frequency), 4),
+      name += fmt::format(" @ {}\u00a0{}", format_number(frequency.from_si(outcome.sine()->rows[i].peak.frequency), 4),
                           frequency.text);
     rows.push_back({std::move(name), &shares});
     for (const auto& [mode, share] : shares) weight[mode] += std::abs(share);

@@ -1,6 +1,7 @@
 /// figures/assessment_charts.h: what decides: margins, effective masses, shares of the modes.
 #pragma once
 
+#include "core/response/driven_modes.h"
 #include "figures/response_charts.h"
 
 namespace avrenk {
@@ -11,6 +12,15 @@ namespace avrenk {
 /// Effective mass along x, y, z of each mode as a part of the whole, and its running sum. Of more than 40 modes those
 /// are shown that carry the most.
 [[nodiscard]] NamedChart mass_chart(const ModalBasis& basis, const Show& show);
+
+/// One case of the orders of a shaft, and the modes that it drives.
+struct OrderSource {
+  const Excitation& excitation;
+  const std::vector<DrivenMode>& driven;
+};
+/// Where the orders of a shaft cross natural frequencies: of each order those of the modes that would move at least a
+/// twentieth of the one that it would move most. @pre not empty
+[[nodiscard]] NamedChart order_chart(const std::vector<OrderSource>& orders, const ModalBasis& basis, const Show& show);
 
 /// Shares of the modes: of the peak (sine) or of the variance (random) of each headline quantity. Shares of a peak add
 /// up to 100 %, those of opposite sign to the left. Nothing if no quantity has any.

@@ -87,7 +87,16 @@ Image model_picture(const Assembly& assembly, const std::string& title, const Sh
   picture.legend = model_legend(assembly);
   picture.legend.emplace_back("base", Colour{0.45, 0.48, 0.53});
   picture.marks = marks;
-  return draw(model_scene(assembly, {}), picture);
+  ModelLook look;
+  look.loads = true;
+  std::size_t named = 0;  // loads that have their name
+  for (const LoadArrow& arrow : load_arrows(assembly))
+    if (arrow.load >= named) {
+      picture.marks.push_back({arrow.from, assembly.loads[arrow.load].name});
+      named = arrow.load + 1;
+    }
+  if (named > 0) picture.legend.emplace_back("loads", load_colour);
+  return draw(model_scene(assembly, look), picture);
 }
 
 Image mode_picture(const PictureSource& source, int mode) {
@@ -155,8 +164,7 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
 }
 
 Image peak_picture(const PictureSource& source, const Outcome& outcome, const Watched& watched, double frequency) {
-  const Eigen::VectorXcd q =
-      sine_coordinates(*outcome.environment, outcome.axis, source.system, source.basis, source.damping, frequency);
+  const Eigen::VectorXcd q = sine_coordinates(*outcome.excitation, source.basis, source.damping, frequency);
   const double instant = worst_instant(source.system, source.basis, q);
   const NodeMotions motions = node_motions(source.system, source.basis, (q * std::polar(1.0, instant)).real());
   const Largest largest = largest_of(motions);
@@ -189,8 +197,8 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
     const double own = value(stations.of(face.group, face.element, static_cast<std::size_t>((*face.local)[i])));
     return std::isnan(own) || largest > 0 ? own / largest : 0;
   };
-  const auto type = field.load.environment->type;
-  Picture picture{fmt::format("{}: {}{}", field.name, stress_words(field.quantity),
+  const auto type = field.excitation->environment->type;
+  Picture picture{fmt::format("{}: {}{}", field.name(), stress_words(field.quantity),
                               type == Environment::Type::random             ? ", RMS"
                               : type == Environment::Type::sine             ? ", largest of the sweep"
                               : field.quantity != StressQuantity::von_mises ? ", without its sign"

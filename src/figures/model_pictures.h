@@ -4,6 +4,7 @@
 #include "core/check/element_quality.h"
 #include "core/modes/mode_content.h"
 #include "core/quantity/show.h"
+#include "core/response/outcome.h"
 #include "core/response/stress_survey.h"
 #include "figures/model_scene.h"
 

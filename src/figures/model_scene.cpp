@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numbers>
 
 namespace avrenk {
@@ -10,6 +11,11 @@ namespace {
 using Eigen::Vector2d;
 
 constexpr double density_of_bodies = 1500;  // kg/m³: what a sphere of a mass's size would have
+
+// A mass is a sphere as large as it would be, but not too small and not too large beside the model.
+double body_radius(const PointMass& mass, double size) {
+  return std::clamp(std::cbrt(3 * mass.mass / (4 * std::numbers::pi * density_of_bodies)), 0.012 * size, 0.09 * size);
+}
 
 struct Paints {
   std::vector<int> parts, masses;
@@ -90,6 +96,7 @@ class Drawer {
     feet_ = feet.size();
     for (const auto& [base, foot] : feet) add_foot(foot.node);
     if (look.ghost) add_ghost();
+    if (look.loads) add_loads();
   }
   [[nodiscard]] Scene take() { return std::move(scene_); }
 
@@ -194,8 +201,7 @@ class Drawer {
   void add_mass(const PointMass& mass, int own) {
     const Vector3 centre = assembly_.nodes[static_cast<std::size_t>(mass.node)].position + mass.offset;
     const Vector3 at = moved_.point(mass.node, centre);
-    const double radius =
-        std::clamp(std::cbrt(3 * mass.mass / (4 * std::numbers::pi * density_of_bodies)), 0.012 * size_, 0.09 * size_);
+    const double radius = body_radius(mass, size_);
     const double value = moved_.value(mass.node, centre);
     constexpr int around = 24, high = 12;
     std::vector<int> above;
@@ -281,6 +287,29 @@ class Drawer {
     }
   }
 
+  // A shaft and four barbs; a moment has a second head.
+  void add_loads() {
+    const std::vector<LoadArrow> arrows = load_arrows(assembly_);
+    if (arrows.empty()) return;
+    const int own = scene_.add_paint(load_colour);
+    for (const LoadArrow& arrow : arrows) {
+      const Vector3 along = arrow.to - arrow.from;
+      const Vector3 side = (std::abs(along.x()) < 0.9 * along.norm() ? Vector3::UnitX() : Vector3::UnitY())
+                               .cross(along)
+                               .normalized(),
+                    other = along.normalized().cross(side);
+      const auto stroke = [&](const Vector3& from, const Vector3& to, double width) {
+        scene_.strokes.push_back({scene_.add(from), scene_.add(to), own, width, false, true});
+      };
+      stroke(arrow.from, arrow.to, 2);
+      for (int head = 0; head < (arrow.moment ? 2 : 1); ++head) {
+        const Vector3 tip = arrow.to - 0.22 * head * along;
+        for (const Vector3& barb : {side, Vector3(-side), other, Vector3(-other)})
+          stroke(tip, tip - 0.25 * along + 0.09 * along.norm() * barb, 2);
+      }
+    }
+  }
+
   void add_ghost() {
     const auto at = [&](const Vector3& point) { return scene_.add(point); };
     for (const BeamElement& beam : assembly_.beams)
@@ -335,5 +364,40 @@ std::vector<std::pair<std::string, Colour>> model_legend(const Assembly& assembl
 }
 
 Scene model_scene(const Assembly& assembly, const ModelLook& look) { return Drawer(assembly, look).take(); }
+
+std::vector<LoadArrow> load_arrows(const Assembly& assembly) {
+  constexpr double length = 0.09;        // of the model's size
+  constexpr double worth_drawing = 0.2;  // of the largest force of the load
+  constexpr std::size_t most = 40;       // of one load
+  std::vector<LoadArrow> arrows;
+  const double whole = model_size(assembly), size = length * whole;
+  std::map<int, double> bodies;  // radius at their nodes: an arrow ends where it meets one
+  for (const PointMass& mass : assembly.masses)
+    if (mass.offset.norm() < body_radius(mass, whole)) bodies[mass.node] = body_radius(mass, whole);
+  for (std::size_t l = 0; l < assembly.loads.size(); ++l)
+    for (const LoadColumn& column : assembly.loads[l].columns)
+      for (const bool moment : {false, true}) {
+        std::vector<std::pair<Vector3, Vector3>> acting;  // where, and how much
+        double largest = 0;
+        for (const auto& [node, six] : column.on_nodes) {
+          const Vector3 amount = moment ? six.tail<3>() : six.head<3>();
+          const auto body = bodies.find(node);
+          acting.emplace_back(
+              assembly.position(node) - (body == bodies.end() ? 0 : body->second) * amount.stableNormalized(), amount);
+        }
+        for (const auto& [beam, per_length] : column.on_beams)
+          if (const BeamGeometry& g = assembly.beams[static_cast<std::size_t>(beam)].geometry; !moment)
+            acting.emplace_back(0.5 * (g.end1 + g.end2), per_length);
+        if (column.field && !moment) acting.emplace_back(total_mass(assembly).centre, *column.field);
+        for (const auto& [at, amount] : acting) largest = std::max(largest, amount.norm());
+        std::erase_if(acting, [&](const auto& each) { return !(each.second.norm() > worth_drawing * largest); });
+        const std::size_t step = 1 + acting.size() / (most + 1);
+        for (std::size_t k = step / 2; k < acting.size(); k += step) {
+          const auto& [at, amount] = acting[k];
+          arrows.push_back({at - size * amount / largest, at, moment, l});
+        }
+      }
+  return arrows;
+}
 
 }  // namespace avrenk

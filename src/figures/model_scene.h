@@ -1,6 +1,6 @@
 /// figures/model_scene.h: an assembly as a scene: beams as the outlines of their sections, shells and solids by
 /// their surface, masses as spheres, springs
-/// as zigzags, rigid links as lines, feet as blocks.
+/// as zigzags, rigid links as lines, feet as blocks, loads as arrows.
 #pragma once
 
 #include <functional>
@@ -22,7 +22,17 @@ struct ModelLook {
   bool ghost = false;  ///< the lines of the model as built, in light grey
   const Surface* surface = nullptr;  ///< of shells and solids; nullptr: it is looked for
   FaceValue face_value{};  ///< colours of shells and solids by a value of their own; all else, and NaN, is grey
+  bool loads = false;      ///< arrows where loads act
 };
+
+/// A force or moment of a load as drawn: its tip where it acts. Of many nodes a part of them stands for all.
+struct LoadArrow {
+  Eigen::Vector3d from, to;
+  bool moment = false;
+  std::size_t load = 0;
+};
+[[nodiscard]] std::vector<LoadArrow> load_arrows(const Assembly& assembly);
+inline constexpr Colour load_colour{0.80, 0.16, 0.12};
 
 /// Colour of each part, mass and joint with its name, in the order in which the scene takes them.
 [[nodiscard]] std::vector<std::pair<std::string, Colour>> model_legend(const Assembly& assembly);

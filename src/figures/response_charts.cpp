@@ -28,6 +28,12 @@ Series flat_line(double level, const Chart& chart, const std::string& label) {
   return {label, {chart.x.from, chart.x.to}, {level, level}, Series::Style::limit};
 }
 
+// What charts run over: frequency, or the speed of the shaft.
+DisplayUnit abscissa(const Outcome& outcome, const ChartSource& source) {
+  const double order = outcome.excitation->order;
+  return order > 0 ? DisplayUnit{"rpm", order / 60} : source.show.unit(kind::frequency);
+}
+
 // Phase in degrees with the line broken where it wraps.
 Series phase_series(const std::vector<double>& grid, const Eigen::MatrixXcd& curve) {
   Series series;
@@ -45,7 +51,7 @@ Series phase_series(const std::vector<double>& grid, const Eigen::MatrixXcd& cur
 
 bool applies(const Limit& limit, const Outcome& outcome, const Watched& watched) {
   const auto& names = limit.environments;
-  if (std::find(names.begin(), names.end(), outcome.environment->name) == names.end() &&
+  if (std::find(names.begin(), names.end(), outcome.environment().name) == names.end() &&
       std::find(names.begin(), names.end(), outcome.name()) == names.end())
     return false;
   return limit.of == watched.name || limit.of == fmt::format("{}.{}", watched.entry, watched.quantity->keyword);
@@ -56,9 +62,24 @@ struct Group {
   std::vector<std::size_t> members;  // indices into watched
 };
 
-// Motions by quantity, each the component along the excited axis; of other quantities those that a limit judges.
+// The component of a place that is drawn: along the excited axis, or that which moves most.
+std::string component_drawn(const Outcome& outcome, const ChartSource& source, const Watched& watched) {
+  if (const auto axis = outcome.excitation->axis) return {"xyz"[*axis % 3]};
+  std::string most;
+  double largest = -1;
+  for (std::size_t i = 0; i < source.watched.size(); ++i) {
+    const Watched& each = source.watched[i];
+    if (each.entry != watched.entry || each.quantity != watched.quantity || each.is_headline()) continue;
+    if (const double own = outcome.headline(i); own > largest * (1 + 1e-9)) {
+      largest = own;
+      most = each.component;
+    }
+  }
+  return most;
+}
+
+// Motions by quantity, each one component; of other quantities those that a limit judges.
 std::vector<Group> groups_of(const Outcome& outcome, const ChartSource& source) {
-  const std::string along(1, "xyz"[outcome.axis % 3]);
   std::vector<Group> groups;
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
     const Watched& each = source.watched[i];
@@ -67,8 +88,8 @@ std::vector<Group> groups_of(const Outcome& outcome, const ChartSource& source) 
         each.is_headline() && std::any_of(source.limits.begin(), source.limits.end(), [&](const Limit& limit) {
           return limit.subject == Limit::Of::response && applies(limit, outcome, each);
         });
-    if (motion ? each.component != along : !judged) continue;
-    if (outcome.sine.empty() && each.quantity->per_input) continue;
+    if (motion ? each.component != component_drawn(outcome, source, each) : !judged) continue;
+    if (!outcome.has(each)) continue;
     auto found =
         std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == each.quantity; });
     if (found == groups.end()) found = groups.insert(found, Group{each.quantity, {}});
@@ -98,14 +119,14 @@ void add_natural_frequencies(Chart& chart, const Outcome& outcome, const Group& 
   constexpr double carries = 0.01, makes = 0.05;
   const ModalBasis& basis = source.basis;
   std::set<int> modes;
-  for (int r = 0; r < basis.modes; ++r)
-    if (basis.effective_mass(r, outcome.axis) >= carries * basis.rigid_mass(outcome.axis, outcome.axis))
-      modes.insert(r);
+  if (const auto axis = outcome.excitation->axis)
+    for (int r = 0; r < basis.modes; ++r)
+      if (basis.effective_mass(r, *axis) >= carries * basis.rigid_mass(*axis, *axis)) modes.insert(r);
   for (const std::size_t i : group.members)
-    for (const auto& [mode, share] : outcome.sine.empty() ? outcome.random[i].shares : outcome.sine[i].shares)
+    for (const auto& [mode, share] : outcome.shares(i))
       if (mode >= 0 && mode < basis.modes && std::abs(share) >= makes) modes.insert(mode);
   for (const int r : modes) {
-    const double f = source.show.unit(kind::frequency).from_si(basis.frequency(r));
+    const double f = abscissa(outcome, source).from_si(basis.frequency(r));
     if (f > chart.x.from && f < chart.x.to) chart.uprights.push_back({f, std::to_string(r + 1)});
   }
   if (!chart.uprights.empty()) chart.uprights_are = "natural frequency of a mode that matters here, with its number";
@@ -113,24 +134,30 @@ void add_natural_frequencies(Chart& chart, const Outcome& outcome, const Group& 
 
 Chart empty_chart(const Outcome& outcome, const WatchedQuantity& quantity, const std::string& what,
                   const ChartSource& source) {
-  const Environment& environment = *outcome.environment;
-  const DisplayUnit frequency = source.show.unit(kind::frequency);
+  const Excitation& excitation = *outcome.excitation;
+  const Environment& environment = outcome.environment();
+  const DisplayUnit frequency = abscissa(outcome, source);
   Chart chart;
   std::string description(quantity.description);
   description[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(description[0])));
-  chart.title = fmt::format("{}{}: {}, base excited along {}", description, what, environment.name,
-                            axis_names[static_cast<std::size_t>(outcome.axis)]);
-  chart.subtitle = fmt::format("profile {}, {}; {}; {} frequencies", environment.profile, environment.level,
-                               source.heading, outcome.grid.size());
-  chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
-             frequency.from_si(outcome.grid.front()), frequency.from_si(outcome.grid.back())};
+  const bool by_base = excitation.axis && excitation.inputs.size() == 1;
+  chart.title = fmt::format(
+      "{}{}: {}", description, what,
+      by_base ? fmt::format("{}, base excited along {}", environment.name, excitation.along) : excitation.name());
+  chart.subtitle = fmt::format(
+      "{}; {}; {} frequencies",
+      by_base ? fmt::format("profile {}, {}", environment.profile, environment.level) : excitation.heading(),
+      source.heading, outcome.grid().size());
+  chart.x = {fmt::format("{} ({})", outcome.excitation->order > 0 ? "Speed" : "Frequency", frequency.text),
+             Axis::Scale::logarithmic, frequency.from_si(outcome.grid().front()),
+             frequency.from_si(outcome.grid().back())};
   return chart;
 }
 
 Series input_series(const Outcome& outcome, const std::vector<double>& grid, const DisplayUnit& unit,
                     const std::string& label) {
   Series input{label, grid, {}, Series::Style::input};
-  for (const double level : outcome.environment->input.levels(outcome.grid)) input.y.push_back(unit.from_si(level));
+  for (const double f : outcome.grid()) input.y.push_back(unit.from_si(outcome.excitation->reference(f)));
   return input;
 }
 
@@ -181,21 +208,21 @@ void label_further_peaks(Panel& panel, const DisplayUnit& unit, const DisplayUni
 }
 
 NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSource& source) {
-  const DisplayUnit frequency = source.show.unit(kind::frequency), unit = source.show.unit(*group.quantity->kind);
+  const DisplayUnit frequency = abscissa(outcome, source), unit = source.show.unit(*group.quantity->kind);
   NamedChart named{"", empty_chart(outcome, *group.quantity, "", source), ""};
   Chart& chart = named.chart;
-  const std::vector<double> grid = in_unit(outcome.grid, frequency);
+  const std::vector<double> grid = in_unit(outcome.grid(), frequency);
   Panel magnitude{{fmt::format("Amplitude, 0 to peak ({})", unit.text)}, 2.1};
   Panel phase{{"Phase (°)", Axis::Scale::linear, -180, 180, {-180, -90, 0, 90, 180}}, 1, false};
   for (const std::size_t i : group.members) {
-    const SineRow& row = outcome.sine[i];
+    const SineRow& row = outcome.sine()->rows[i];
     const Watched& watched = source.watched[i];
     Series series{legend_label(watched), grid, {}};
     for (Eigen::Index k = 0; k < row.curve.cols(); ++k)
       series.y.push_back(unit.from_si(largest_over_phase(row.curve.col(k))));
     magnitude.series.push_back(std::move(series));
     if (watched.count == 1) {
-      Series lag = phase_series(outcome.grid, row.curve);
+      Series lag = phase_series(outcome.grid(), row.curve);
       lag.x = in_unit(lag.x, frequency);
       lag.colour = static_cast<int>(magnitude.series.size()) - 1;
       phase.series.push_back(std::move(lag));
@@ -208,7 +235,7 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
                                   magnitude.peaks.back().text);
   }
   label_further_peaks(magnitude, unit, frequency);
-  if (group.quantity->kind == &input_kind(outcome.environment->angular))
+  if (group.quantity->kind == outcome.excitation->kind)
     magnitude.series.push_back(input_series(outcome, grid, unit, "input"));
   add_limits(magnitude, group, outcome, source, unit, chart);
   add_natural_frequencies(chart, outcome, group, source);
@@ -218,35 +245,35 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
 }
 
 NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartSource& source) {
-  const DisplayUnit frequency = source.show.unit(kind::frequency), plain = source.show.unit(*group.quantity->kind),
+  const DisplayUnit frequency = abscissa(outcome, source), plain = source.show.unit(*group.quantity->kind),
                     unit = psd_unit(plain);
   NamedChart named{"", empty_chart(outcome, *group.quantity, " PSD", source), ""};
   Chart& chart = named.chart;
-  const std::vector<double> grid = in_unit(outcome.grid, frequency);
+  const std::vector<double> grid = in_unit(outcome.grid(), frequency);
   Panel density{{fmt::format("PSD ({})", unit.text)}, 2.1};
   Panel running{{fmt::format("Running RMS ({})", plain.text), Axis::Scale::linear}, 1, false};
   for (const std::size_t i : group.members) {
-    const RandomRow& row = outcome.random[i];
+    const RandomRow& row = outcome.random()->rows[i];
     const std::string rms = value_text(row.rms, plain, 3) + " RMS";
     const std::string label = legend_label(source.watched[i]);
     density.series.push_back({fmt::format("{}: {}", label, rms), grid, in_unit(row.psd, unit)});
-    const std::vector<double> sum = running_rms(outcome.grid, row.psd);
+    const std::vector<double> sum = running_rms(outcome.grid(), row.psd);
     running.series.push_back({label, grid, in_unit(sum, plain)});
     named.in_words += fmt::format("{}{} {}", named.in_words.empty() ? "" : "; ", label, rms);
     if (row.bands.empty() || row.bands.front().share < worth_a_label) continue;
     const DominatingBand& band = row.bands.front();
-    const auto k = static_cast<std::size_t>(std::lower_bound(outcome.grid.begin(), outcome.grid.end(), band.frequency) -
-                                            outcome.grid.begin());
+    const auto k = static_cast<std::size_t>(
+        std::lower_bound(outcome.grid().begin(), outcome.grid().end(), band.frequency) - outcome.grid().begin());
     const double at = frequency.from_si(band.frequency);
     density.peaks.push_back(
         {density.series.size() - 1, at, density.series.back().y[std::min(k, grid.size() - 1)],
          fmt::format("{:.0f} % of the variance @ {} {}", 100 * band.share, format_number(at, 4), frequency.text)});
     named.in_words += fmt::format(", {}", density.peaks.back().text);
   }
-  if (group.quantity->kind == &input_kind(outcome.environment->angular))
-    density.series.push_back(
-        input_series(outcome, grid, unit,
-                     fmt::format("input: {} RMS", value_text(std::sqrt(outcome.environment->input.area()), plain, 3))));
+  if (group.quantity->kind == outcome.excitation->kind)
+    density.series.push_back(input_series(
+        outcome, grid, unit,
+        fmt::format("input: {} RMS", value_text(std::sqrt(outcome.environment().input.area()), plain, 3))));
   add_natural_frequencies(chart, outcome, group, source);
   chart.panels = {std::move(density), std::move(running)};
   return named;
@@ -262,9 +289,9 @@ std::string file_name(const Outcome& outcome, const WatchedQuantity& quantity, c
 
 std::vector<NamedChart> response_charts(const Outcome& outcome, const ChartSource& source) {
   std::vector<NamedChart> charts;
-  if (outcome.grid.empty()) return charts;  // steady, or axes combined
+  if (outcome.grid().empty()) return charts;  // static, or cases combined
   for (const Group& group : groups_of(outcome, source)) {
-    charts.push_back(outcome.sine.empty() ? random_chart(outcome, group, source) : sine_chart(outcome, group, source));
+    charts.push_back(outcome.sine() ? sine_chart(outcome, group, source) : random_chart(outcome, group, source));
     charts.back().name = file_name(outcome, *group.quantity, "");
   }
   return charts;
@@ -272,17 +299,17 @@ std::vector<NamedChart> response_charts(const Outcome& outcome, const ChartSourc
 
 std::vector<NamedChart> complex_charts(const Outcome& outcome, const ChartSource& source) {
   std::vector<NamedChart> charts;
-  if (outcome.grid.empty() || outcome.sine.empty()) return charts;
+  if (outcome.grid().empty() || !outcome.sine()) return charts;
   for (const Group& group : groups_of(outcome, source)) {
     const DisplayUnit unit = source.show.unit(*group.quantity->kind);
     NamedChart named{file_name(outcome, *group.quantity, ".parts"),
                      empty_chart(outcome, *group.quantity, ", real and imaginary part", source), ""};
-    const std::vector<double> grid = in_unit(outcome.grid, source.show.unit(kind::frequency));
+    const std::vector<double> grid = in_unit(outcome.grid(), abscissa(outcome, source));
     Panel real{{fmt::format("Real part ({})", unit.text), Axis::Scale::linear}},
         imaginary{{fmt::format("Imaginary part ({})", unit.text), Axis::Scale::linear}, 1, false};
     for (const std::size_t i : group.members) {
       if (source.watched[i].count != 1) continue;
-      const Eigen::MatrixXcd& curve = outcome.sine[i].curve;
+      const Eigen::MatrixXcd& curve = outcome.sine()->rows[i].curve;
       const std::string label = legend_label(source.watched[i]);
       Series in_phase{label, grid, {}}, quarter{label, grid, {}};
       for (Eigen::Index k = 0; k < curve.cols(); ++k) {
@@ -337,6 +364,54 @@ NamedChart profile_chart(const ProfileSource& source, const Show& show) {
   panel.series.push_back(std::move(line));
   if (source.upper > 1) panel.series.push_back(std::move(band));
   chart.panels = {std::move(panel)};
+  return named;
+}
+
+NamedChart load_profile_chart(const LoadProfileSource& source, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), unit = show.unit(source.kind);
+  const double from = source.amplitude.from(), to = source.amplitude.to();
+  NamedChart named{"profile." + source.name, {}, source.heading};
+  Chart& chart = named.chart;
+  chart.title = fmt::format("Profile {}", source.name);
+  chart.subtitle = source.heading;
+  chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic, frequency.from_si(from),
+             frequency.from_si(to)};
+  std::vector<double> grid = source.amplitude.curve_points();
+  constexpr int points = 200;
+  for (int k = 0; k <= points; ++k) grid.push_back(from * std::pow(to / from, static_cast<double>(k) / points));
+  grid = once_inside(std::move(grid), from, to);
+  Series line{"level 0 dB", {}, {}}, lag{"phase", {}, {}};
+  Series band{fmt::format("tolerance {}", source.tolerance), {}, {}, Series::Style::band, {}, {}, 0};
+  bool zero = false, turns = false;
+  for (const double f : grid) {
+    const std::complex<double> amplitude = source.amplitude.at(f);
+    const double level = unit.from_si(std::abs(amplitude));
+    zero = zero || !(level > 0);
+    turns = turns || std::abs(std::arg(amplitude)) > 1e-12;
+    line.x.push_back(frequency.from_si(f));
+    line.y.push_back(level);
+    lag.x.push_back(line.x.back());
+    lag.y.push_back(std::arg(amplitude) * 180 / pi);
+    band.x.push_back(line.x.back());
+    band.y.push_back(level * source.lower);
+    band.y2.push_back(level * source.upper);
+  }
+  std::string what(source.kind.name.substr(source.kind.name.find(' ') + 1));
+  what[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(what[0])));
+  Panel panel{
+      {fmt::format("{}, 0 to peak ({})", what, unit.text), zero ? Axis::Scale::linear : Axis::Scale::logarithmic}};
+  named.in_words += fmt::format("; {} {} at {} {} to {} {} at {} {}", format_number(line.y.front(), 4), unit.text,
+                                format_number(line.x.front(), 4), frequency.text, format_number(line.y.back(), 4),
+                                unit.text, format_number(line.x.back(), 4), frequency.text);
+  line.colour = 0;
+  panel.series.push_back(std::move(line));
+  if (source.upper > 1) panel.series.push_back(std::move(band));
+  chart.panels = {std::move(panel)};
+  if (turns) {
+    Panel phase{{"Phase (°)", Axis::Scale::linear}, 1, false};
+    phase.series.push_back(std::move(lag));
+    chart.panels.push_back(std::move(phase));
+  }
   return named;
 }
 

@@ -42,4 +42,14 @@ struct ProfileSource {
 };
 [[nodiscard]] NamedChart profile_chart(const ProfileSource& source, const Show& show);
 
+/// The amplitude of a load over frequency, and its phase where it has one.
+struct LoadProfileSource {
+  std::string name, heading;
+  Amplitude amplitude;
+  const Kind& kind;
+  double upper = 1, lower = 1;
+  std::string tolerance;
+};
+[[nodiscard]] NamedChart load_profile_chart(const LoadProfileSource& source, const Show& show);
+
 }  // namespace avrenk

@@ -100,13 +100,17 @@ void draw_faces(const Scene& scene, const Projection& project, Canvas& canvas) {
 // A stroke is a narrow rectangle; on a surface it lies a little nearer to the eye than what it runs along.
 void draw_strokes(const Scene& scene, const Projection& project, Canvas& canvas) {
   for (const Scene::Stroke& stroke : scene.strokes) {
+    constexpr double in_front_of_all = 1e6;  // samples
     const Vector3d a = project(scene.points[static_cast<std::size_t>(stroke.from)]),
                    b = project(scene.points[static_cast<std::size_t>(stroke.to)]);
     const Vector2d along = (b - a).head<2>();
     const double length = along.norm(), half = 0.5 * pixel_samples * stroke.width;
     const Vector2d unit = length > 1e-9 ? Vector2d(along / length) : Vector2d(1, 0);
     const Vector3d side(-unit.y() * half, unit.x() * half, 0), end(unit.x() * half * 0.5, unit.y() * half * 0.5, 0),
-        nearer(0, 0, stroke.on_surface ? pixel_samples * (0.75 + 0.5 * stroke.width) : 0);
+        nearer(0, 0,
+               stroke.in_front     ? in_front_of_all
+               : stroke.on_surface ? pixel_samples * (0.75 + 0.5 * stroke.width)
+                                   : 0);
     const double va = scene.values[static_cast<std::size_t>(stroke.from)],
                  vb = scene.values[static_cast<std::size_t>(stroke.to)];
     const Canvas::Corner c0{a + side - end + nearer, va}, c1{a - side - end + nearer, va},

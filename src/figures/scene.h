@@ -33,6 +33,7 @@ struct Scene {
     int paint = 0;
     double width = 1;        ///< px
     bool on_surface = true;  ///< drawn over a face that it runs along
+    bool in_front = false;   ///< drawn over all that would hide it
   };
   std::vector<Eigen::Vector3d> points;
   std::vector<double> values;  ///< of each point, 0 to 1; read where a face or stroke is painted by value

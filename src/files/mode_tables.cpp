@@ -19,8 +19,8 @@ std::string driven_by(int mode, const std::vector<Watched>& watched, const std::
     if (!watched[i].is_headline()) continue;
     double largest = 0;
     for (const Outcome& outcome : outcomes) {
-      if (outcome.is_combined() || outcome.grid.empty()) continue;
-      const auto& shares = outcome.sine.empty() ? outcome.random[i].shares : outcome.sine[i].shares;
+      if (outcome.grid().empty()) continue;
+      const auto& shares = outcome.shares(i);
       for (const auto& [own, part] : shares)
         if (own == mode) largest = std::max(largest, part);
     }

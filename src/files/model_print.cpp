@@ -124,7 +124,28 @@ ModelPrint print_of(const Assembly& assembly, const System& system) {
   Hash all;
   const std::string matrices = system_print(system), loads = dampers.text();
   for (const std::string* text : {&matrices, &loads}) all.bytes(text->data(), text->size());
-  return {all.text(), Pieces(assembly).texts()};
+  ModelPrint print{all.text(), Pieces(assembly).texts()};
+  int column = 0;
+  for (const Load& load : assembly.loads) {
+    const auto count = static_cast<Eigen::Index>(load.columns.size());
+    Hash own;
+    own.sparse(system.loads.middleCols(column, count));
+    own.sparse(system.support_loads.middleCols(column, count));
+    print.loads[load.name] = own.text();
+    column += static_cast<int>(count);
+  }
+  return print;
+}
+
+std::string loads_not_carried(const std::map<std::string, std::string>& carried,
+                              const std::map<std::string, std::string>& now) {
+  std::string text;
+  for (const auto& [name, hash] : now) {
+    const auto found = carried.find(name);
+    if (found != carried.end() && found->second == hash) continue;
+    text += fmt::format("{}load {} {}", text.empty() ? "" : ", ", name, found == carried.end() ? "is new" : "changed");
+  }
+  return text;
 }
 
 std::string what_changed(const std::map<std::string, std::string>& before,

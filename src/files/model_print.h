@@ -14,9 +14,15 @@ struct ModelPrint {
   /// The same piece by piece, as the plan has them: "material alloy", "mesh of part deck", "joint isolators". They only
   /// tell what changed; `system` decides.
   std::map<std::string, std::string> pieces;
+  /// Each load by its name: what its columns put on the model. Static shapes of the basis depend on them, modes do not.
+  std::map<std::string, std::string> loads{};
 };
 
 [[nodiscard]] ModelPrint print_of(const Assembly& assembly, const System& system);
+
+/// What of the loads a basis was not made for, in words; empty: it carries all that are there now.
+[[nodiscard]] std::string loads_not_carried(const std::map<std::string, std::string>& carried,
+                                            const std::map<std::string, std::string>& now);
 
 /// In words: "material alloy changed, part rib is new, joint straps is gone"; of many the first four.
 [[nodiscard]] std::string what_changed(const std::map<std::string, std::string>& before,

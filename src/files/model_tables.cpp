@@ -4,7 +4,7 @@
 
 #include <cmath>
 
-#include "core/response/environment.h"
+#include "core/excitation/environment.h"
 
 namespace avrenk {
 namespace {

@@ -285,7 +285,8 @@ void write_modes(const std::filesystem::path& path, const Assembly& assembly, co
          write(file.id(), "nonorthogonality", basis.nonorthogonality) && write(file.id(), "counts", counts_of(basis)) &&
          write(file.id(), "numbers", Eigen::Map<const Eigen::VectorXd>(numbers.data(), number_count)) &&
          write(file.id(), "asked", Eigen::Map<const Eigen::VectorXd>(was.data(), asked_count)) &&
-         write_places(file.id(), assembly, system) && write_text(file.id(), "pieces", lines_of(print.pieces));
+         write_places(file.id(), assembly, system) && write_text(file.id(), "pieces", lines_of(print.pieces)) &&
+         write_text(file.id(), "loads", lines_of(print.loads));
   const int feet = static_cast<int>(basis.foot_influence.size());
   good = good && H5LTset_attribute_int(file.id(), "/", "feet", &feet, 1) >= 0 &&
          H5LTset_attribute_string(file.id(), "/", "fingerprint", print.system.c_str()) >= 0 &&
@@ -338,7 +339,7 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
   basis.statics.grounded = !(basis.statics.rigid_difference < rigid_tolerance);
   basis.statics.moves_rigidly = !basis.statics.grounded && system.together.rows() == 6;
   derive(system, basis);
-  return {std::move(basis), ""};
+  return {std::move(basis), "", loads_not_carried(pieces_of(file.read_text("loads")), print.loads)};
 }
 
 KeptShapes read_shapes(const std::filesystem::path& path) {

@@ -12,7 +12,7 @@
 namespace avrenk {
 
 /// Counts the versions of the layout of results.h5; a file of another version is not read.
-inline constexpr int modes_layout = 4;
+inline constexpr int modes_layout = 5;
 
 /// Writes what is solved for (not what follows from it by products): shapes, frequencies, static solutions, proofs;
 /// and for other readers the nodes, and what each row of a shape stands for.
@@ -24,6 +24,8 @@ void write_modes(const std::filesystem::path& file, const Assembly& assembly, co
 struct KeptModes {
   std::optional<ModalBasis> basis;
   std::string why_not;  ///< "the modes asked for reach further", "material alloy changed"
+  /// "load pump is new": the basis has no static shape of it yet, see complete(); empty: it has all.
+  std::string loads_missing{};
 };
 
 /// The basis of the same model, if it answers the request: the modes asked for, or all below a higher frequency. A file

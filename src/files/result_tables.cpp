@@ -12,32 +12,21 @@
 namespace avrenk {
 namespace {
 
+// rpm; none without a shaft.
+double speed_of(const Excitation& excitation, double frequency) {
+  return excitation.order > 0 ? 60 * frequency / excitation.order : std::nan("");
+}
+
+std::string input_or_mode(int mode) { return mode == -1 ? "base" : mode < 0 ? "load" : std::to_string(mode + 1); }
+
 std::string share_text(const std::vector<std::pair<int, double>>& shares) {  // "3 81 %, 5 12 %"
   std::string text;
   for (std::size_t i = 0; i < std::min<std::size_t>(shares.size(), 3); ++i) {
     const auto& [mode, part] = shares[i];
     if (i > 0 && std::abs(part) < 0.02) continue;
-    text += fmt::format("{}{} {:.0f} %", i ? ", " : "", mode < 0 ? "base" : std::to_string(mode + 1), 100 * part);
+    text += fmt::format("{}{} {:.0f} %", i ? ", " : "", input_or_mode(mode), 100 * part);
   }
   return text;
-}
-
-double headline(const Outcome& outcome, std::size_t watched) {
-  if (!outcome.steady.empty()) return outcome.steady[watched].value;
-  if (outcome.sine.empty() && std::isnan(outcome.random[watched].rms)) return 0;
-  return outcome.sine.empty() ? outcome.random[watched].rms : outcome.sine[watched].peak.value;
-}
-
-// Largest value of each kind over all axes: what lies 1e-10 below it is rounding and prints as zero.
-std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>& axes,
-                                               const std::vector<Watched>& watched) {
-  std::map<const Kind*, double> largest;
-  for (const Outcome* outcome : axes)
-    for (std::size_t i = 0; i < watched.size(); ++i) {
-      double& value = largest[watched[i].quantity->kind];
-      value = std::max(value, headline(*outcome, i));
-    }
-  return largest;
 }
 
 // The root of a sum of squares has no frequency of its own.
@@ -46,18 +35,6 @@ std::string peak_text(const Outcome& outcome, const SinePeak& peak, const Displa
   std::string value = format_number(unit.from_si(peak.value), 4);
   if (outcome.is_root_sum()) return value;
   return fmt::format("{} @ {}", value, value_text(peak.frequency, frequency, 4));
-}
-
-// What lies ten decades below the largest of its kind is rounding.
-constexpr double rounding = 1e-10;
-
-// Whether each watched quantity of one outcome is more than rounding.
-std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched) {
-  const auto largest = largest_of_kinds({&outcome}, watched);
-  std::vector<bool> real;
-  for (std::size_t i = 0; i < watched.size(); ++i)
-    real.push_back(headline(outcome, i) > rounding * largest.at(watched[i].quantity->kind));
-  return real;
 }
 
 }  // namespace
@@ -70,22 +47,25 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
                {"peak", ""},
                {"unit", ""},
                {"at", frequency.text, 5},
+               {"speed", "rpm", 5, outcome.excitation->order > 0},
                {"phase", "°", 3, true, 1},
                {"where", ""},
                {"quantity", "", 4, false}},
               {}};
   const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (!outcome.has(watched[i])) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-    const SineRow& row = outcome.sine[i];
+    const SineRow& row = outcome.sine()->rows[i];
     const bool one_phase = !outcome.is_root_sum();
     if (!real[i]) {
-      table.rows.push_back({watched[i].name, 0.0, unit.text, std::nan(""), std::nan(""), std::string(),
+      table.rows.push_back({watched[i].name, 0.0, unit.text, std::nan(""), std::nan(""), std::nan(""), std::string(),
                             std::string(watched[i].quantity->description)});
       continue;
     }
     table.rows.push_back({watched[i].name, unit.from_si(row.peak.value), unit.text,
                           one_phase ? frequency.from_si(row.peak.frequency) : std::nan(""),
+                          one_phase ? speed_of(*outcome.excitation, row.peak.frequency) : std::nan(""),
                           one_phase ? degrees * row.peak.phase : std::nan(""),
                           row.where + (row.peak.at_end ? " (end of the band)" : ""),
                           std::string(watched[i].quantity->description)});
@@ -114,7 +94,7 @@ Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watc
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!real[i]) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-    const SineRow& row = outcome.sine[i];
+    const SineRow& row = outcome.sine()->rows[i];
     const auto number = [](bool known, double value) { return known ? value : std::nan(""); };
     const bool half = row.half_power.has_value(), swept = row.swept.has_value();
     table.rows.push_back({watched[i].name, row.amplification,
@@ -146,8 +126,8 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
   const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-    const RandomRow& row = outcome.random[i];
-    if (watched[i].quantity->per_input) continue;
+    const RandomRow& row = outcome.random()->rows[i];
+    if (!outcome.has(watched[i])) continue;
     const double rms = real[i] ? unit.from_si(row.rms) : 0;
     table.rows.push_back({watched[i].name, rms, 2 * rms, 3 * rms, unit.text,
                           real[i] ? 100 * (row.curve_rms / row.rms - 1) : 0.0,
@@ -162,8 +142,8 @@ Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& wa
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".reasons",
               fmt::format("{}: up-crossings ν₀, maxima ν_p; {}bands that make the variance", outcome.name(),
-                          outcome.environment->duration
-                              ? fmt::format("largest expected in {:g} s; ", *outcome.environment->duration)
+                          outcome.environment().duration
+                              ? fmt::format("largest expected in {:g} s; ", *outcome.environment().duration)
                               : ""),
               {{"watched", ""},
                {"ν₀", "1/s", 4},
@@ -182,7 +162,7 @@ Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& wa
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!real[i]) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-    const RandomRow& row = outcome.random[i];
+    const RandomRow& row = outcome.random()->rows[i];
     std::string bands;
     for (std::size_t k = 0; k < std::min<std::size_t>(row.bands.size(), 3); ++k)
       if (row.bands[k].share > 0.02)
@@ -197,7 +177,7 @@ Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& wa
   return table;
 }
 
-Table steady_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   Table table{outcome.name() + ".static",
               fmt::format("{}: static answer, motions relative to the base", outcome.name()),
               {{"watched", ""}, {"value", ""}, {"unit", ""}, {"where", ""}},
@@ -205,37 +185,42 @@ Table steady_table(const Outcome& outcome, const std::vector<Watched>& watched, 
   const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-    const StaticRow& row = outcome.steady[i];
+    const StaticRow& row = outcome.at_rest()->rows[i];
     if (real[i]) table.rows.push_back({watched[i].name, unit.from_si(row.value), unit.text, row.where});
   }
   return table;
 }
 
 Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched, const Show& show) {
-  const Environment& environment = *axes.front()->environment;
+  const Environment& environment = axes.front()->environment();
   const bool sine = environment.type == Environment::Type::sine;
   Table table{environment.name + ".overview",
               fmt::format("{}, {}: {}", environment.name, environment.level,
-                          sine ? "peaks, 0 to peak, at their frequency" : "RMS (3σ is three times that)"),
+                          sine ? (environment.by_speed() ? "peaks, 0 to peak, at the speed of the shaft"
+                                                         : "peaks, 0 to peak, at their frequency")
+                               : "RMS (3σ is three times that)"),
               {{"watched", ""}, {"unit", ""}},
               {}};
   for (const Outcome* outcome : axes) table.columns.push_back({outcome->name(), ""});
   const std::map<const Kind*, double> largest = largest_of_kinds(axes, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!watched[i].is_headline()) continue;
-    if (!sine && watched[i].quantity->per_input) continue;
-    const DisplayUnit unit = show.unit(*watched[i].quantity->kind), frequency = show.unit(kind::frequency);
+    if (std::none_of(axes.begin(), axes.end(), [&](const Outcome* outcome) { return outcome->has(watched[i]); }))
+      continue;
+    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     std::vector<Cell> row{watched[i].name, unit.text};
     for (const Outcome* outcome : axes) {
-      if (headline(*outcome, i) <= rounding * largest.at(watched[i].quantity->kind)) {
+      const double order = outcome->excitation->order;
+      const DisplayUnit at = order > 0 ? DisplayUnit{"rpm", order / 60} : show.unit(kind::frequency);
+      if (outcome->headline(i) <= rounding_of_answers * largest.at(watched[i].quantity->kind)) {
         if (sine)
           row.emplace_back(std::string("0"));
         else
           row.emplace_back(0.0);
       } else if (sine) {
-        row.emplace_back(peak_text(*outcome, outcome->sine[i].peak, unit, frequency));
+        row.emplace_back(peak_text(*outcome, outcome->sine()->rows[i].peak, unit, at));
       } else {
-        row.emplace_back(unit.from_si(outcome->random[i].rms));
+        row.emplace_back(unit.from_si(outcome->random()->rows[i].rms));
       }
     }
     table.rows.push_back(std::move(row));
@@ -245,35 +230,39 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
 
 Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
-  const bool sine = outcome.environment->type == Environment::Type::sine;
+  const bool sine = outcome.sine() != nullptr;
   Table table{outcome.name() + ".curves", "", {{"frequency", frequency.text}}, {}};
-  const Kind& input_kind = outcome.environment->angular ? kind::angular_acceleration : kind::acceleration;
-  const DisplayUnit input = sine ? show.unit(input_kind) : psd_unit(show.unit(input_kind));
+  const Excitation& excitation = *outcome.excitation;
+  const DisplayUnit input = sine ? show.unit(*excitation.kind) : psd_unit(show.unit(*excitation.kind));
+  const bool by_speed = excitation.order > 0;
+  if (by_speed) table.columns.push_back({"speed", "rpm"});
   table.columns.push_back({sine ? "input amplitude" : "input PSD", input.text});
   std::vector<std::function<double(std::size_t)>> values;  // of each column, at a point of the grid
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const Watched& each = watched[i];
+    if (!outcome.has(each)) continue;
     const DisplayUnit own = show.unit(*each.quantity->kind), unit = sine ? own : psd_unit(own);
     if (!sine) {
-      if (each.quantity->per_input) continue;
       table.columns.push_back({each.name, unit.text});
-      values.emplace_back([unit, &psd = outcome.random[i].psd](std::size_t k) { return unit.from_si(psd[k]); });
+      values.emplace_back([unit, &psd = outcome.random()->rows[i].psd](std::size_t k) { return unit.from_si(psd[k]); });
       continue;
     }
-    const auto at = [&curve = outcome.sine[i].curve](std::size_t k) { return curve.col(static_cast<Eigen::Index>(k)); };
+    const auto at = [&curve = outcome.sine()->rows[i].curve](std::size_t k) {
+      return curve.col(static_cast<Eigen::Index>(k));
+    };
     table.columns.push_back({each.name, unit.text});
     values.emplace_back([unit, at](std::size_t k) { return unit.from_si(largest_over_phase(at(k))); });
     if (each.count != 1) continue;
     table.columns.push_back({each.name + " phase", "°"});
     values.emplace_back([at](std::size_t k) { return degrees * phase_of_largest(at(k)); });
   }
-  table.rows.reserve(outcome.grid.size());
-  const std::vector<double> levels = outcome.environment->input.levels(outcome.grid);
-  for (std::size_t k = 0; k < outcome.grid.size(); ++k) {
+  table.rows.reserve(outcome.grid().size());
+  for (std::size_t k = 0; k < outcome.grid().size(); ++k) {
     std::vector<Cell>& row = table.rows.emplace_back();
     row.reserve(table.columns.size());
-    row.emplace_back(frequency.from_si(outcome.grid[k]));
-    row.emplace_back(input.from_si(levels[k]));
+    row.emplace_back(frequency.from_si(outcome.grid()[k]));
+    if (by_speed) row.emplace_back(speed_of(excitation, outcome.grid()[k]));
+    row.emplace_back(input.from_si(excitation.reference(outcome.grid()[k])));
     for (const auto& value : values) row.emplace_back(value(k));
   }
   return table;
@@ -281,7 +270,7 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
 
 Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
-  const bool sine = !outcome.sine.empty();
+  const bool sine = outcome.sine() != nullptr;
   Table table{outcome.name() + ".asked",
               fmt::format("{}: {} at the frequencies asked for", outcome.name(),
                           sine ? "amplitude and phase, at the place of the peak," : "PSD, at the place of the RMS,"),
@@ -293,25 +282,25 @@ Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, c
                {"where", ""}},
               {}};
   const std::vector<bool> real = real_answers(outcome, watched);
-  for (const double asked : outcome.grid.empty() ? std::vector<double>{} : outcome.environment->grid.at) {
+  for (const double asked : outcome.grid().empty() ? std::vector<double>{} : outcome.excitation->grid.at) {
     const auto point = static_cast<std::size_t>(
-        std::lower_bound(outcome.grid.begin(), outcome.grid.end(), asked * (1 - 1e-9)) - outcome.grid.begin());
-    if (point == outcome.grid.size() || outcome.grid[point] > asked * (1 + 1e-9)) continue;  // outside the band
+        std::lower_bound(outcome.grid().begin(), outcome.grid().end(), asked * (1 - 1e-9)) - outcome.grid().begin());
+    if (point == outcome.grid().size() || outcome.grid()[point] > asked * (1 + 1e-9)) continue;  // outside the band
     for (std::size_t i = 0; i < watched.size(); ++i) {
-      if (!watched[i].is_headline() || (!sine && watched[i].quantity->per_input)) continue;
+      if (!watched[i].is_headline() || !outcome.has(watched[i])) continue;
       const DisplayUnit own = show.unit(*watched[i].quantity->kind), unit = sine ? own : psd_unit(own);
       double value = 0, phase = std::nan("");
       if (real[i] && sine) {
-        const Eigen::VectorXcd amplitude = outcome.sine[i].curve.col(static_cast<Eigen::Index>(point));
+        const Eigen::VectorXcd amplitude = outcome.sine()->rows[i].curve.col(static_cast<Eigen::Index>(point));
         value = unit.from_si(largest_over_phase(amplitude));
         phase = degrees * phase_of_largest(amplitude);
       } else if (real[i]) {
-        value = unit.from_si(outcome.random[i].psd[point]);
+        value = unit.from_si(outcome.random()->rows[i].psd[point]);
       }
       table.rows.push_back({frequency.from_si(asked), watched[i].name, value, unit.text, phase,
                             !real[i] ? std::string()
-                            : sine   ? outcome.sine[i].where
-                                     : outcome.random[i].where});
+                            : sine   ? outcome.sine()->rows[i].where
+                                     : outcome.random()->rows[i].where});
     }
   }
   return table;
@@ -367,13 +356,13 @@ Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Wa
     if (watched[i].quantity->keyword != "clearance") continue;
     for (const Outcome& outcome : outcomes) {
       const auto add = [&](const Outcome* still, const std::string& in) {
-        const Clearance own = clearance_of(watched[i], i, outcome, still, outcome.random.empty() ? 1 : 3);
+        const Clearance own = clearance_of(watched[i], i, outcome, still, outcome.random() ? 3 : 1);
         table.rows.push_back({watched[i].name, in, length.from_si(own.gap), length.from_si(own.closing),
                               length.from_si(own.opening), length.from_si(own.left()), own.where});
       };
       add(nullptr, outcome.name());
       const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const Outcome& other) {
-        return !other.steady.empty() && other.environment->name == outcome.environment->after;
+        return other.at_rest() && other.environment().name == outcome.environment().after;
       });
       if (still != outcomes.end()) add(&*still, outcome.name() + " with " + still->name());
     }

@@ -17,7 +17,7 @@ namespace avrenk {
 /// Dominating frequencies, crossings, expected largest, spectral moments.
 [[nodiscard]] Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// The answer to a static environment.
-[[nodiscard]] Table steady_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// What is left of each gap in each environment; no rows without clearances.
 [[nodiscard]] Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
                                     const Show& show);

@@ -14,7 +14,7 @@ std::string level_name(const StressStation& station, int level) {
 }
 
 const char* kind_of_value(const StressField& field) {
-  switch (field.load.environment->type) {
+  switch (field.excitation->environment->type) {
     case Environment::Type::sine:
       return "largest of the sweep";
     case Environment::Type::random:
@@ -39,9 +39,9 @@ std::string stress_words(StressQuantity quantity) {
 }
 
 std::string stress_table_name(const StressField& field) {
-  if (field.quantity == StressQuantity::von_mises) return field.name + ".stress";
-  if (field.quantity == StressQuantity::principal) return field.name + ".stress.principal";
-  return fmt::format("{}.stress.{}", field.name, name_of(field.quantity).substr(std::string_view("stress ").size()));
+  if (field.quantity == StressQuantity::von_mises) return field.name() + ".stress";
+  if (field.quantity == StressQuantity::principal) return field.name() + ".stress.principal";
+  return fmt::format("{}.stress.{}", field.name(), name_of(field.quantity).substr(std::string_view("stress ").size()));
 }
 
 Table worst_stress_table(const Assembly& assembly, const StressStations& stations, const StressSurvey& survey,
@@ -65,12 +65,12 @@ Table worst_stress_table(const Assembly& assembly, const StressStations& station
     for (const StressField& field : survey.fields) {
       const WorstStress* const worst = field.worst_of(stations, static_cast<int>(p));
       if (!worst) continue;
-      const bool sine = field.load.environment->type == Environment::Type::sine;
+      const bool sine = field.excitation->is_sine();
       const StressStation& station = stations.all()[static_cast<std::size_t>(worst->place.station)];
       const std::string level = level_name(station, worst->place.level);
       const auto number = [&](double value, bool given) { return given ? value : std::nan(""); };
       std::vector<Cell> row{assembly.parts[p].name,
-                            field.name,
+                            field.name(),
                             stress.from_si(worst->value),
                             std::string(name_of(field.quantity)),
                             number(frequency.from_si(worst->frequency), sine),
@@ -104,9 +104,9 @@ Table stress_table(const Assembly& assembly, const StressStations& stations, con
                    const Show& show) {
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency),
                     length = show.unit(kind::length);
-  const bool sine = field.load.environment->type == Environment::Type::sine;
+  const bool sine = field.excitation->is_sine();
   Table table{stress_table_name(field),
-              fmt::format("{}: {}, {}", field.name, stress_words(field.quantity), kind_of_value(field)),
+              fmt::format("{}: {}, {}", field.name(), stress_words(field.quantity), kind_of_value(field)),
               {{"part", ""},
                {"node", ""},
                {"x", length.text},
@@ -172,7 +172,7 @@ Grid stress_grid(const Assembly& assembly, const StressStations& stations, const
 
 std::vector<GridArray> stress_arrays(const StressStations& stations, const StressField& field, const Show& show) {
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
-  const std::string what = fmt::format("{}: {}, {}", field.name, name_of(field.quantity), kind_of_value(field));
+  const std::string what = fmt::format("{}: {}, {}", field.name(), name_of(field.quantity), kind_of_value(field));
   std::vector<GridArray> arrays;
   for (int level = 0; level < 3; ++level) {
     GridArray array{
@@ -190,12 +190,12 @@ std::vector<GridArray> stress_arrays(const StressStations& stations, const Stres
     }
     arrays.push_back(std::move(along));
   }
-  if (field.load.environment->type != Environment::Type::sine) return arrays;
+  if (!field.excitation->is_sine()) return arrays;
   const std::string largest = field.quantity == StressQuantity::von_mises
                                   ? "the largest"
                                   : fmt::format("the largest {}", name_of(field.quantity));
-  GridArray at{fmt::format("{}: frequency of {} ({})", field.name, largest, frequency.text), 1, {}},
-      phase{fmt::format("{}: phase of {} (°)", field.name, largest), 1, {}};
+  GridArray at{fmt::format("{}: frequency of {} ({})", field.name(), largest, frequency.text), 1, {}},
+      phase{fmt::format("{}: phase of {} (°)", field.name(), largest), 1, {}};
   for (std::size_t s = 0; s < stations.size(); ++s) {
     const int level = worst_level(stations.all()[s], field, s);
     at.values.push_back(frequency.from_si(field.frequency(level, static_cast<Eigen::Index>(s))));

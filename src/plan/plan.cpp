@@ -23,16 +23,25 @@ struct Section {
   bool names_files = false;  // results of its names lie in files of theirs
 };
 // In the order in which they build on one another; the plan may hold them in any order.
-constexpr Section sections[] = {
-    {"title", read_title, false, false},        {"include", nullptr, false, false},
-    {"values", nullptr, true, false},           {"show", read_show, false, false},
-    {"materials", read_materials, true, false}, {"parts", read_parts, true, false, true},
-    {"places", read_places, true, false},       {"masses", read_masses, true, false},
-    {"base", read_base, false, true},           {"joints", read_joints, true, false},
-    {"modes", read_modes, false, false},        {"damping", read_damping, false, false},
-    {"watch", read_watch, true, false, true},   {"profiles", read_profiles, true, false, true},
-    {"levels", read_levels, true, false},       {"environments", read_environments, true, false, true},
-    {"factors", read_factors, true, false},     {"limits", read_limits, true, false}};
+constexpr Section sections[] = {{"title", read_title, false, false},
+                                {"include", nullptr, false, false},
+                                {"values", nullptr, true, false},
+                                {"show", read_show, false, false},
+                                {"materials", read_materials, true, false},
+                                {"parts", read_parts, true, false, true},
+                                {"places", read_places, true, false},
+                                {"masses", read_masses, true, false},
+                                {"base", read_base, false, true},
+                                {"joints", read_joints, true, false},
+                                {"loads", read_loads, true, false, true},
+                                {"modes", read_modes, false, false},
+                                {"damping", read_damping, false, false},
+                                {"watch", read_watch, true, false, true},
+                                {"profiles", read_profiles, true, false, true},
+                                {"levels", read_levels, true, false},
+                                {"environments", read_environments, true, false, true},
+                                {"factors", read_factors, true, false},
+                                {"limits", read_limits, true, false}};
 
 static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
                          [](const Section& section, std::string_view name) { return section.key == name; }));

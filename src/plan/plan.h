@@ -4,8 +4,8 @@
 #include <set>
 
 #include "core/assess/limits.h"
+#include "core/excitation/environment.h"
 #include "core/quantity/show.h"
-#include "core/response/environment.h"
 #include "plan/tree.h"
 
 namespace avrenk {
@@ -16,8 +16,13 @@ struct Profile {
   std::string name;
   Type type = Type::sine;
   bool angular = false;
-  const Kind* stated = nullptr;      ///< what it was given in: acceleration, velocity, displacement, PSD
-  LogLogTable table;                 ///< base acceleration amplitude, or its PSD; SI
+  const Kind* stated = nullptr;        ///< what it was given in: acceleration, velocity, displacement, PSD, force …
+  LogLogTable table;                   ///< base acceleration amplitude, or its PSD; SI. Empty of a load's profile
+  std::vector<AmplitudePoint> points;  ///< of a load's profile, in the unit of the load; SI
+  BetweenPoints between = BetweenPoints::power_law;  ///< what holds between them
+  [[nodiscard]] bool of_load() const { return !points.empty(); }
+  /// As a load is driven by it. @pre sine
+  [[nodiscard]] Amplitude amplitude() const { return of_load() ? Amplitude(points, between) : Amplitude(table); }
   std::optional<double> duration;    ///< s
   std::optional<double> sweep_rate;  ///< octaves/minute
   double upper = 1, lower = 1;       ///< tolerance band, as factors on the level of the table

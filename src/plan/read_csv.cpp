@@ -1,4 +1,5 @@
-// Tables of a profile in a CSV file: a header line with units, "frequency (Hz),level (g^2/Hz)", then numbers.
+// Tables of a profile in a CSV file: a header line with units, "frequency (Hz),level (g^2/Hz)", then numbers;
+// amplitudes of loads may have a column of phases beside.
 #include <algorithm>
 #include <boost/tokenizer.hpp>
 #include <filesystem>
@@ -37,11 +38,14 @@ Tree text_at(const std::string& text, const Place& place) {
 struct Columns {
   std::size_t frequency = 0, level = 0;
   std::string frequency_unit, level_unit;
+  std::optional<std::size_t> phase{};
+  std::string phase_unit{};
 };
 
 // Which columns the table uses. Without a name: frequency is the first, the level the second.
 std::optional<Columns> find_columns(const std::vector<std::string>& header, const Tree* frequency, const Tree* level,
-                                    const Tree& tree, const std::string& subject, Problems& problems) {
+                                    const Tree* phase, const Tree& tree, const std::string& subject,
+                                    Problems& problems) {
   std::vector<std::string> names, units;
   for (const std::string& field : header) {
     const auto [name, unit] = name_and_unit(field);
@@ -70,6 +74,7 @@ std::optional<Columns> find_columns(const std::vector<std::string>& header, cons
                  "write its header as in: frequency (Hz),level (g^2/Hz)");
     return false;
   };
+  if (phase && !find(phase, 0, columns.phase.emplace(), columns.phase_unit)) return std::nullopt;
   const bool good = find(frequency, 0, columns.frequency, columns.frequency_unit) &&
                     find(level, 1, columns.level, columns.level_unit);
   return good ? std::optional(columns) : std::nullopt;
@@ -83,6 +88,7 @@ std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject,
   const Tree* const file = map.required("file", "levels.csv");
   const Tree* const column = map.optional("column");
   const Tree* const frequency = map.optional("frequency column");
+  const Tree* const phase = map.optional("phase column");
   map.done();
   if (!file || problems.count() > before) return std::nullopt;
   const auto path = std::filesystem::path(tree.place.file).parent_path() / file->text;
@@ -101,7 +107,7 @@ std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject,
                  "write its header as in: frequency (Hz),level (g^2/Hz)");
     return std::nullopt;
   }
-  const auto columns = find_columns(fields_of(line), frequency, column, *file, subject, problems);
+  const auto columns = find_columns(fields_of(line), frequency, column, phase, *file, subject, problems);
   if (!columns) return std::nullopt;
   Tree table;
   table.kind = Tree::Kind::list;
@@ -110,7 +116,7 @@ std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject,
     if (trimmed(line).empty()) continue;
     const std::vector<std::string> fields = fields_of(line);
     const Place place{path.string(), number, 1};
-    if (fields.size() <= std::max(columns->frequency, columns->level)) {
+    if (fields.size() <= std::max({columns->frequency, columns->level, columns->phase.value_or(0)})) {
       problems.add(text_at("", place), subject,
                    fmt::format("the line has {} of the columns named above", fields.size()),
                    "give a frequency and a level in each line");
@@ -121,6 +127,7 @@ std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject,
     row.place = place;
     row.items = {text_at(fields[columns->frequency] + " " + columns->frequency_unit, place),
                  text_at(fields[columns->level] + " " + columns->level_unit, place)};
+    if (columns->phase) row.items.push_back(text_at(fields[*columns->phase] + " " + columns->phase_unit, place));
     table.items.push_back(std::move(row));
   }
   return table;

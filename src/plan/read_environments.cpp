@@ -46,13 +46,67 @@ std::vector<int> read_axes(const Tree& tree, const std::string& subject, Problem
   return axes;
 }
 
-void read_grid(const Tree& tree, const std::string& subject, Environment& environment, Problems& problems) {
+// Where all tables that act together say something; empty where none does.
+struct Band {
+  double from = 0, to = HUGE_VAL;
+  [[nodiscard]] bool stated() const { return to < HUGE_VAL; }
+  void narrow(double first, double last) {
+    from = std::max(from, first);
+    to = std::min(to, last);
+  }
+};
+Band band_of(const Environment& environment) {
+  Band band;
+  if (!environment.axes.empty()) band.narrow(environment.input.from(), environment.input.to());
+  for (const LoadCase& loads : environment.load_cases)
+    for (const DrivenLoad& driven : loads.loads)
+      if (!driven.amplitude.empty()) band.narrow(driven.amplitude.from(), driven.amplitude.to());
+  return band;
+}
+
+// @param tree  what the environment says under frequencies, or nullptr
+void read_grid(const Tree* given, const std::string& subject, Environment& environment, const Tree& whole,
+               Problems& problems) {
   GridRequest& grid = environment.grid;
-  MapReader map(tree, subject + " frequencies", problems);
+  const Band band = band_of(environment);
+  grid.from = band.from;
+  grid.to = band.to;
+  if (!(band.from < band.to))
+    problems.add(whole, subject,
+                 fmt::format("its tables have no frequencies in common: one begins at {:g} Hz, another ends at {:g} Hz",
+                             band.from, band.to),
+                 "let them overlap, or write two environments");
+  if (!given) {
+    if (!band.stated())
+      problems.add(whole, subject, "no table says from which frequency to which it acts",
+                   environment.by_speed() ? "write speeds: {from: 300 rpm, to: 6000 rpm}"
+                                          : "write frequencies: {from: 5 Hz, to: 200 Hz}");
+    return;
+  }
+  const Tree& tree = *given;
+  MapReader map(tree, subject + (environment.by_speed() ? " speeds" : " frequencies"), problems);
   if (!map.is_map()) return;
-  const double from = environment.input.from(), to = environment.input.to();
-  grid.from = map.quantity("from", kind::frequency, Sign::positive).value_or(from);
-  grid.to = map.quantity("to", kind::frequency, Sign::positive).value_or(to);
+  const double from = band.from, to = band.to;
+  if (!band.stated()) {
+    grid.from = map.required_quantity("from", kind::frequency, Sign::positive).value_or(1);
+    grid.to = map.required_quantity("to", kind::frequency, Sign::positive).value_or(2);
+  } else {
+    grid.from = map.quantity("from", kind::frequency, Sign::positive).value_or(from);
+    grid.to = map.quantity("to", kind::frequency, Sign::positive).value_or(to);
+  }
+  if (const Tree* beside = map.optional("beside modes"))
+    for (const Tree* each : one_or_more(*beside))
+      if (const auto part = read_quantity(*each, kind::ratio, map.subject() + " beside modes", problems)) {
+        if (!(std::abs(*part) < 0.5))
+          problems.add(*each, map.subject(), fmt::format("{} is not beside a natural frequency", each->text),
+                       "write less than 50 %");
+        grid.beside.push_back(*part);
+      }
+  grid.every = map.quantity("every", kind::frequency, Sign::positive).value_or(0);
+  constexpr double most_steps = 1e5;
+  if (grid.every > 0 && (grid.to - grid.from) / grid.every > most_steps)
+    problems.add(*tree.find("every"), map.subject(), fmt::format("more than {:g} steps fit into the band", most_steps),
+                 "write a longer step");
   if (const Tree* density = map.optional("per octave")) {
     constexpr int most = 10000;
     grid.per_octave = read_count(*density, map.subject() + " per octave", problems).value_or(24);
@@ -84,7 +138,7 @@ void read_grid(const Tree& tree, const std::string& subject, Environment& enviro
   if (!(grid.from < grid.to))
     problems.add(tree, map.subject(), fmt::format("{:g} Hz to {:g} Hz is no range", grid.from, grid.to),
                  "let `from` lie below `to`");
-  if (grid.from < from * (1 - 1e-12) || grid.to > to * (1 + 1e-12))
+  if (band.stated() && (grid.from < from * (1 - 1e-12) || grid.to > to * (1 + 1e-12)))
     problems.add(tree, map.subject(), fmt::format("the profile reaches from {:g} to {:g} Hz only", from, to),
                  "stay inside it");
   if (environment.type == Environment::Type::random && (grid.from > from || grid.to < to))
@@ -138,18 +192,50 @@ std::optional<Vector3> read_field(const Tree& tree, const std::string& subject, 
   return field;
 }
 
-std::optional<Environment> read_static(const Tree& tree, const std::string& name, MapReader& map, Problems& problems) {
+std::optional<Environment> read_static(const Tree& tree, const std::string& name, MapReader& map, Reading& reading) {
+  Problems& problems = reading.problems;
   const std::size_t before = problems.count();
   map.done();
   MapReader own(tree, map.subject() + " static", problems);
   if (!own.is_map()) return std::nullopt;
   Environment environment;
   environment.name = name;
-  environment.type = Environment::Type::steady;
-  if (const Tree* field = own.required("acceleration", "{z: -1 g}"))
+  environment.type = Environment::Type::constant;
+  const Tree* const loads = own.optional("loads");
+  if (const Tree* field = loads ? own.optional("acceleration") : own.required("acceleration", "{z: -1 g}"))
     environment.acceleration = read_field(*field, own.subject() + " acceleration", problems).value_or(Vector3::Zero());
+  if (loads) environment.load_cases = read_load_cases(*loads, own, true, reading);
   own.done();
   return problems.count() > before ? std::nullopt : std::optional(environment);
+}
+
+void take_profile(const Profile& profile, double decibels, Environment& environment) {
+  environment.type = profile.type == Profile::Type::sine ? Environment::Type::sine : Environment::Type::random;
+  environment.profile = profile.name;
+  environment.sweep_rate = profile.sweep_rate;
+  environment.duration = profile.duration;
+  // Of a PSD the response follows the root.
+  environment.upper = environment.type == Environment::Type::sine ? profile.upper : std::sqrt(profile.upper);
+  environment.angular = profile.angular;
+  environment.input =
+      profile.table.scaled(std::pow(10, decibels / (environment.type == Environment::Type::sine ? 20 : 10)));
+}
+
+// Amplitudes over the band: tables with their level and phase, amounts that are the same everywhere, and what is out of
+// balance and grows with the square of the speed.
+void drive_loads(const Assembly& assembly, double decibels, Environment& environment) {
+  const GridRequest& grid = environment.grid;
+  if (!(grid.from < grid.to)) return;
+  for (LoadCase& loads : environment.load_cases)
+    for (DrivenLoad& driven : loads.loads) {
+      const Load& load = assembly.loads[static_cast<std::size_t>(driven.load)];
+      if (driven.amplitude.empty())
+        driven.amplitude = Amplitude::constant(driven.amount, grid.from, grid.to).times(1, load.unbalance ? 2 : 0);
+      if (loads.order > 0) driven.amplitude = driven.amplitude.stretched(loads.order);
+      driven.amplitude = driven.amplitude.times(std::polar(std::pow(10, decibels / 20), driven.phase));
+      environment.upper = std::max(environment.upper, driven.upper);
+      if (!environment.sweep_rate) environment.sweep_rate = driven.sweep_rate;
+    }
 }
 
 std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& reading) {
@@ -161,14 +247,26 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
                  fmt::format("write {}", with_dashes(entry.key)));
   MapReader map(entry.value, subject, problems);
   if (!map.is_map()) return std::nullopt;
-  if (const Tree* still = map.optional("static")) return read_static(*still, entry.key, map, problems);
+  if (const Tree* still = map.optional("static")) return read_static(*still, entry.key, map, reading);
   Environment environment;
   environment.name = entry.key;
-  const Tree* const profile_tree =
-      map.required("profile", reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front());
-  const Profile* const profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
+  const Tree* const loads = map.optional("loads");
+  const std::string some_profile = reading.profiles.names().empty() ? "NAME" : reading.profiles.names().front();
+  const bool by_base = !loads || entry.value.find("profile");
+  const Tree* const profile_tree = by_base ? map.required("profile", some_profile) : nullptr;
+  const Profile* profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
+  if (profile && profile->of_load()) {
+    problems.add(*profile_tree, subject,
+                 fmt::format("profile {} is {}, which drives a load and no base", profile->name, profile->stated->name),
+                 fmt::format("write loads: [{{LOAD: {}}}]", profile->name));
+    profile = nullptr;
+  }
   read_motions(map, environment, reading);
-  if (const Tree* axes = map.required("axes", "[x, y, z]")) {
+  if (loads) environment.load_cases = read_load_cases(*loads, map, false, reading);
+  if (const Tree* axes = by_base ? map.required("axes", "[x, y, z]") : map.optional("axes")) {
+    if (!by_base)
+      problems.add(*axes, subject, "axes are those of base motion, and no profile moves the base",
+                   fmt::format("leave axes out, or write profile: {}", some_profile));
     environment.axes = read_axes(*axes, subject, problems);
     if (axes->is_list() && axes->items.empty())
       problems.add(*axes, subject, "no axis is named, so nothing is shaken", "write axes: [x, y, z]");
@@ -178,7 +276,13 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   if (const Tree* level = map.optional("level"))
     if (const auto found = read_level(*level, subject + " level", reading))
       std::tie(environment.level, decibels) = *found;
-  const Tree* const frequencies = map.optional("frequencies");
+  const Tree* frequencies = map.optional("frequencies");
+  if (const Tree* speeds = map.optional("speeds")) {
+    if (frequencies || by_base)
+      problems.add(*speeds, subject, "speeds are those of a shaft whose loads act by themselves",
+                   frequencies ? "leave frequencies or speeds out" : "write an environment of loads alone");
+    frequencies = speeds;
+  }
   if (const Tree* combine = map.optional("combine"))
     environment.combination = static_cast<Environment::Combination>(
         1 + read_word(*combine, {"envelope", "root sum of squares"}, subject + " combine", problems).value_or(0));
@@ -191,26 +295,22 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
                  "write simultaneous: yes if they are, else combine: envelope");
   if (const Tree* after = map.optional("after")) {
     const int* const index = reading.environments.find(*after, subject + " after", problems);
-    if (index && reading.plan.environments[static_cast<std::size_t>(*index)].type != Environment::Type::steady)
+    if (index && reading.plan.environments[static_cast<std::size_t>(*index)].type != Environment::Type::constant)
       problems.add(*after, subject, fmt::format("environment \"{}\" is not static", after->text),
                    "name one that is written as {static: {acceleration: {z: -1 g}}}");
     if (index) environment.after = after->text;
   }
   map.done();
-  if (!profile) return std::nullopt;
-  environment.type = profile->type == Profile::Type::sine ? Environment::Type::sine : Environment::Type::random;
-  environment.profile = profile->name;
-  environment.sweep_rate = profile->sweep_rate;
-  environment.duration = profile->duration;
-  // Of a PSD the response follows the root.
-  environment.upper = environment.type == Environment::Type::sine ? profile->upper : std::sqrt(profile->upper);
-  environment.angular = profile->angular;
-  environment.input =
-      profile->table.scaled(std::pow(10, decibels / (environment.type == Environment::Type::sine ? 20 : 10)));
-  environment.grid.from = environment.input.from();
-  environment.grid.to = environment.input.to();
-  if (frequencies) read_grid(*frequencies, subject, environment, problems);
-  for (const int axis : environment.axes)
+  if (by_base && !profile) return std::nullopt;
+  if (profile) take_profile(*profile, decibels, environment);
+  if (loads && environment.type == Environment::Type::random) {
+    problems.add(*loads, subject, "loads act beside sines only",
+                 "write an environment of a sine profile, or of loads alone");
+    return std::nullopt;
+  }
+  read_grid(frequencies, subject, environment, entry.value, problems);
+  drive_loads(reading.plan.assembly, decibels, environment);
+  for (const int axis : profile ? environment.axes : std::vector<int>{})
     if ((axis > 2) != environment.angular)
       problems.add(*entry.value.find("axes"), subject,
                    fmt::format("axis {} is a {}, profile {} is given in {}", axis_names[static_cast<std::size_t>(axis)],

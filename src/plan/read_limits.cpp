@@ -54,7 +54,7 @@ Takes read_takes(const Tree& tree, const std::string& subject, Problems& problem
 Environment* find_environment(const Tree& tree, const std::string& subject, Reading& reading) {
   Tree name = tree;
   std::string axis;
-  if (const std::size_t dot = tree.text.rfind('.');
+  if (const std::size_t dot = tree.text.find('.');
       tree.is_text() && dot != std::string::npos && !reading.environments.knows(tree.text)) {
     name.text = tree.text.substr(0, dot);
     axis = tree.text.substr(dot + 1);
@@ -62,11 +62,12 @@ Environment* find_environment(const Tree& tree, const std::string& subject, Read
   const int* const index = reading.environments.find(name, subject, reading.problems);
   if (!index) return nullptr;
   Environment& environment = reading.plan.environments[static_cast<std::size_t>(*index)];
-  std::vector<std::string> axes;
-  for (const int each : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(each)]);
+  std::vector<std::string> axes = case_names(environment);
   if (environment.combination != Environment::Combination::none) axes.emplace_back("combined");
   if (!axis.empty() && std::find(axes.begin(), axes.end(), axis) == axes.end()) {
-    reading.problems.add(tree, subject, fmt::format("environment {} has no axis \"{}\"", environment.name, axis),
+    reading.problems.add(tree, subject,
+                         fmt::format("environment {} has no {} \"{}\"", environment.name,
+                                     environment.load_cases.empty() ? "axis" : "case", axis),
                          suggest_name(axis, axes));
     return nullptr;
   }
@@ -161,7 +162,7 @@ void read_with(const Tree& with, const std::vector<Environment*>& others, Limit&
   const std::string subject = "limit " + limit.name + " with";
   const Environment* const still = find_environment(with, subject, reading);
   if (!still) return;
-  if (still->type != Environment::Type::steady) {
+  if (still->type != Environment::Type::constant) {
     reading.problems.add(with, subject, fmt::format("environment \"{}\" is not static", with.text),
                          "name one that is written as {static: {acceleration: {z: -1 g}}}");
     return;
@@ -215,15 +216,21 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
     Environment* const environment = find_environment(*each, map.subject() + " in", reading);
     if (!environment) continue;
     limit.environments.push_back(each->text);
-    if (environment->type == Environment::Type::steady) continue;
+    if (environment->is_static()) continue;
     excited.push_back(environment);
     const bool sine = environment->type == Environment::Type::sine;
     if (with && each->text.ends_with(".combined"))
       problems.add(*each, map.subject(), "a static answer cannot be added to axes that are combined already",
                    fmt::format("write in: {}", environment->name));
-    if (!sine && request && request->quantity->per_input)
+    if (!sine && request && request->quantity->per_input())
       problems.add(*each, map.subject(), fmt::format("{} is a ratio to the input and has no RMS", limit.of),
                    "name a sine environment");
+    if (const Kind* input = reference_kind(*environment, reading.plan.assembly);
+        sine && request && !request->quantity->has_meaning(input))
+      problems.add(*each, map.subject(),
+                   fmt::format("{} is a ratio to {}, and the input of {} is {}", limit.of, request->quantity->per->name,
+                               environment->name, input->name),
+                   fmt::format("name an environment that is driven by {}", request->quantity->per->name));
     if (sine ? takes.sine.has_value() : takes.random.has_value()) continue;
     const std::string example = sine ? "peak" : "3 sigma, or RMS";
     if (take_tree)

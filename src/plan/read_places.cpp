@@ -198,12 +198,7 @@ class Selector {
     const double within = map_.quantity("within", kind::angle, Sign::positive).value_or(pi / 6);
     std::optional<Vector3> direction;
     if (facing) {
-      Tree plain = *facing;
-      const bool sign = plain.is_text() && plain.text.size() == 2 && (plain.text[0] == '+' || plain.text[0] == '-');
-      const double factor = sign && plain.text[0] == '-' ? -1 : 1;
-      if (sign) plain.text.erase(0, 1);
-      direction = read_named_direction(plain, subject() + " facing", problems());
-      if (direction) direction = factor * *direction;
+      direction = read_signed_direction(*facing, subject() + " facing", problems());
       if (!direction) return std::nullopt;
     }
     if (parts.empty()) return std::nullopt;

@@ -1,4 +1,5 @@
 // profiles and levels: what the specification says.
+#include <algorithm>
 #include <cmath>
 
 #include "plan/sections.h"
@@ -16,6 +17,16 @@ struct SineForm {
 constexpr SineForm sine_forms[] = {{"acceleration", &kind::acceleration, &kind::angular_acceleration, 0},
                                    {"velocity", &kind::velocity, &kind::angular_velocity, 1},
                                    {"displacement", &kind::length, &kind::angle, 2}};
+
+// What a profile of a load may be stated in.
+struct LoadForm {
+  const char* key;
+  const Kind* kind;
+};
+constexpr LoadForm load_forms[] = {{"force", &kind::force},
+                                   {"moment", &kind::moment},
+                                   {"pressure", &kind::pressure},
+                                   {"force per length", &kind::line_load}};
 
 // True if the first level of a table is an angle's: the whole table then is.
 bool is_angular(const Tree& table, const Kind& angular) {
@@ -134,6 +145,58 @@ std::optional<LogLogTable> read_branches(const Tree& tree, const std::string& su
   return LogLogTable::lowest_of(branches);
 }
 
+// [600 rpm, 4 N] or [600 rpm, 4 N, 30 deg].
+std::optional<AmplitudePoint> read_amplitude(const Tree& row, const Kind& kind, const std::string& subject,
+                                             Problems& problems) {
+  if (!row.is_list() || row.items.size() < 2 || row.items.size() > 3) {
+    problems.add(row, subject, "a point is a frequency or speed, an amplitude and, if there is one, a phase",
+                 fmt::format("write [600 rpm, {0}] or [600 rpm, {0}, 30 deg]", kind.example));
+    return std::nullopt;
+  }
+  const auto frequency = read_quantity(row.items[0], kind::frequency, subject, problems, Sign::positive);
+  const auto level = read_quantity(row.items[1], kind, subject, problems, Sign::not_negative);
+  const auto phase =
+      row.items.size() == 3 ? read_quantity(row.items[2], kind::angle, subject, problems) : std::optional(0.0);
+  if (!frequency || !level || !phase) return std::nullopt;
+  return AmplitudePoint{*frequency, *level, *phase};
+}
+
+// The amplitudes of a load.
+void read_load_profile(const LoadForm& form, const Tree& levels, const Tree* between, const std::string& subject,
+                       Profile& profile, Problems& problems) {
+  profile.stated = form.kind;
+  if (between) {
+    const auto law = read_word(*between, {"log-log", "linear", "steps"}, subject + " between points", problems);
+    profile.between = static_cast<BetweenPoints>(law.value_or(0));
+  }
+  const std::optional<Tree> from_file =
+      levels.is_map() ? read_csv_table(levels, subject, problems) : std::optional<Tree>();
+  if (levels.is_map() && !from_file) return;
+  const Tree& given = from_file ? *from_file : levels;
+  if (!given.is_list()) {
+    problems.add(given, subject, "a table is due",
+                 fmt::format("write [[600 rpm, {0}], [3000 rpm, {0}]]; an amplitude that is always the same stands "
+                             "beside the load in the environment",
+                             form.kind->example));
+    return;
+  }
+  const std::size_t before = problems.count();
+  std::vector<AmplitudePoint> points;
+  for (const Tree& row : given.items)
+    if (const auto point = read_amplitude(row, *form.kind, subject, problems)) points.push_back(*point);
+  if (problems.count() > before) return;
+  try {
+    (void)Amplitude(points, profile.between);
+  } catch (const InputError& error) {
+    const Problem& problem = error.problems.front();
+    const bool zero = profile.between == BetweenPoints::power_law &&
+                      std::any_of(points.begin(), points.end(), [](const auto& p) { return p.level == 0; });
+    problems.add(levels, subject, problem.wrong, zero ? "write between points: linear" : problem.instead);
+    return;
+  }
+  profile.points = std::move(points);
+}
+
 std::optional<double> read_sweep_rate(const Tree& tree, const std::string& subject, Problems& problems) {
   constexpr Kind rate{"a sweep rate", {{0, 0, -1, 0, 0, 1}}, "2 oct/min", "oct/min"};
   const auto per_second = read_quantity(tree, rate, subject, problems, Sign::positive);
@@ -180,7 +243,24 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
   profile.name = entry.key;
   const auto [type, what] = map.one_of({"sine", "random"});
   std::optional<LogLogTable> table;
-  if (type == "sine") {
+  const Tree* const between = map.optional("between points");
+  const LoadForm* const load = std::find_if(std::begin(load_forms), std::end(load_forms), [&](const LoadForm& form) {
+    return type == "sine" && what->is_map() && what->find(form.key);
+  });
+  if (load != std::end(load_forms)) {
+    MapReader sine(*what, subject + " sine", problems);
+    const Tree* const levels = sine.optional(load->key);
+    sine.done();
+    read_load_profile(*load, *levels, between, subject, profile, problems);
+  } else if (between) {
+    problems.add(*between, subject, "levels of base motion follow straight lines on log-log paper",
+                 "leave it out, or give more points");
+  }
+  if (load != std::end(load_forms)) {
+    profile.type = Profile::Type::sine;
+    if (const Tree* rate = map.optional("sweep"))
+      profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);
+  } else if (type == "sine") {
     profile.type = Profile::Type::sine;
     table = read_branches(*what, subject, profile, problems);
     if (const Tree* rate = map.optional("sweep"))
@@ -197,8 +277,8 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
   if (const Tree* tolerance = map.optional("tolerance"))
     read_tolerance(*tolerance, subject + " tolerance", profile, problems);
   map.done();
-  if (problems.count() > before || !table) return std::nullopt;
-  profile.table = *table;
+  if (problems.count() > before || (!table && !profile.of_load())) return std::nullopt;
+  if (table) profile.table = *table;
   return profile;
 }
 

@@ -18,7 +18,13 @@ constexpr Shown shown[] = {{"length", &kind::length},
                            {"mass", &kind::mass},
                            {"inertia", &kind::inertia},
                            {"stress", &kind::stress},
-                           {"frequency", &kind::frequency}};
+                           {"frequency", &kind::frequency},
+                           {"pressure", &kind::pressure},
+                           {"force per length", &kind::line_load},
+                           {"unbalance", &kind::unbalance},
+                           {"receptance", &kind::receptance},
+                           {"mobility", &kind::mobility},
+                           {"accelerance", &kind::accelerance}};
 
 }  // namespace
 

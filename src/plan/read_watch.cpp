@@ -11,6 +11,14 @@ std::optional<Vector3> read_named_direction(const Tree& tree, const std::string&
   return axis ? std::optional<Vector3>(Vector3::Unit(*axis)) : std::nullopt;
 }
 
+std::optional<Vector3> read_signed_direction(const Tree& tree, const std::string& subject, Problems& problems) {
+  Tree plain = tree;
+  const bool sign = plain.is_text() && plain.text.size() == 2 && (plain.text[0] == '+' || plain.text[0] == '-');
+  if (sign) plain.text.erase(0, 1);
+  const auto direction = read_named_direction(plain, subject, problems);
+  return direction && sign && tree.text[0] == '-' ? std::optional<Vector3>(-*direction) : direction;
+}
+
 namespace {
 
 std::vector<std::string> keywords_of(Subject subject) {

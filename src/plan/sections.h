@@ -1,6 +1,7 @@
 /// plan/sections.h: the sections of a plan, each read by its own file, in the order in which they build on one another.
 #pragma once
 
+#include "core/excitation/excitation.h"
 #include "core/mesh/mesh.h"
 #include "core/mesh/surface.h"
 #include "files/vtu.h"
@@ -30,6 +31,7 @@ struct Reading {
   Declared<std::vector<int>> places{"place"};  ///< nodes; masses that have a node of their own are places too
   Declared<std::vector<int>> joints{"joint"};  ///< springs and bolts, as indices of springs; empty for others
   Declared<Profile> profiles{"profile"};
+  Declared<int> loads{"load"};       ///< index
   Declared<double> levels{"level"};  ///< dB
   Declared<double> factors{"factor"};
   Declared<int> environments{"environment"};  ///< index
@@ -61,7 +63,11 @@ struct Reading {
 /// A direction: x, y or z, or three plain numbers.
 [[nodiscard]] std::optional<Vector3> read_named_direction(const Tree& tree, const std::string& subject,
                                                           Problems& problems);
-/// A table of frequencies and levels in a CSV file with units in its header, as a list of pairs of texts.
+/// The same with a sign before an axis: +z, -z.
+[[nodiscard]] std::optional<Vector3> read_signed_direction(const Tree& tree, const std::string& subject,
+                                                           Problems& problems);
+/// A table of frequencies, levels and, where the map names their column, phases in a CSV file with units in its header,
+/// as a list of lists of texts.
 [[nodiscard]] std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems);
 
 /// Where the copies of a part stand: rotation, position and pattern; images in the global planes come last.
@@ -99,6 +105,10 @@ void read_average(const Tree& tree, const std::string& name, Reading& reading);
 void read_attachment(const Tree& tree, const std::string& name, Reading& reading);
 /// @return  the springs that the bolts are
 [[nodiscard]] std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& name, Reading& reading);
+void read_loads(const Tree& section, Reading& reading);
+/// What an environment says under loads, one case for each that is to be told apart.
+/// @param map  the environment's, or that of its static load
+[[nodiscard]] std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_rest, Reading& reading);
 void read_modes(const Tree& section, Reading& reading);
 void read_damping(const Tree& section, Reading& reading);
 void read_watch(const Tree& section, Reading& reading);

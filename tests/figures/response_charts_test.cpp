@@ -30,7 +30,7 @@ class ResponseCharts : public testing::Test {
     limit.factor = 1.1;
   }
   [[nodiscard]] Outcome run(const Environment& environment) const {
-    return run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    return test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
   }
   // States under 1 g along z.
   [[nodiscard]] Eigen::VectorXcd source_states(double frequency) const {
@@ -85,7 +85,7 @@ TEST_F(ResponseCharts, ShowTheExcitedAxisWithInputLimitPeakAndModes) {
   const auto parts = complex_charts(outcome, source());
   ASSERT_EQ(parts.size(), 2U);
   EXPECT_EQ(parts[0].name, "sine.z.acceleration.parts");
-  for (std::size_t k = 0; k < outcome.grid.size(); k += 7)
+  for (std::size_t k = 0; k < outcome.grid().size(); k += 7)
     EXPECT_NEAR(std::hypot(parts[0].chart.panels[0].series[0].y[k], parts[0].chart.panels[1].series[0].y[k]),
                 magnitude.series[0].y[k], 1e-12 * magnitude.series[0].y[k]);
 }
@@ -108,7 +108,7 @@ TEST_F(ResponseCharts, ShowRandomWithItsRunningRms) {
     ASSERT_NE(own, watched.end());
     // The end of the running RMS is the RMS, as well as the curve is resolved.
     EXPECT_NEAR(running.series[s].y.back(),
-                unit.from_si(outcome.random[static_cast<std::size_t>(own - watched.begin())].rms),
+                unit.from_si(outcome.random()->rows[static_cast<std::size_t>(own - watched.begin())].rms),
                 0.01 * running.series[s].y.back());
   }
   ASSERT_FALSE(density.peaks.empty());

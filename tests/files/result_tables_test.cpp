@@ -55,12 +55,12 @@ TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
   shake.name = "shake";
   shake.type = Environment::Type::random;
   shake.input = LogLogTable({{10, 0.5, {}}, {60, 0.5, {}}}, 10);
-  const Outcome one = run_environment(sine, 0, solved.system, solved.basis, solved.damping, watched);
-  const Outcome two = run_environment(shake, 0, solved.system, solved.basis, solved.damping, watched);
+  const Outcome one = test::run_along(sine, 0, solved.system, solved.basis, solved.damping, watched);
+  const Outcome two = test::run_along(shake, 0, solved.system, solved.basis, solved.damping, watched);
   const Show show;
   const Table peaks = peak_table(one, watched, show), rms = rms_table(two, watched, show);
   ASSERT_EQ(peaks.rows.size(), 4U);
-  EXPECT_NEAR(number(peaks, 3, "peak") * standard_gravity, one.sine[3].peak.value, 1e-12);
+  EXPECT_NEAR(number(peaks, 3, "peak") * standard_gravity, one.sine()->rows[3].peak.value, 1e-12);
   EXPECT_NEAR(number(rms, 3, "3σ"), 3 * number(rms, 3, "RMS=1σ"), 1e-12);
   // The curve's column of the magnitude has the peak's height at its highest point, to the grid's resolution (8 of 180
   // degrees of phase).
@@ -73,15 +73,15 @@ TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
   EXPECT_EQ(curve_table(two, watched, show).columns[2].unit, "g²/Hz");
   // At the frequency asked for: the row of the curve there.
   sine.grid.at = shake.grid.at = {33.3};
-  const Table asked = asked_table(run_environment(sine, 0, solved.system, solved.basis, solved.damping, watched),
+  const Table asked = asked_table(test::run_along(sine, 0, solved.system, solved.basis, solved.damping, watched),
                                   watched, show),
-              asked_psd = asked_table(run_environment(shake, 0, solved.system, solved.basis, solved.damping, watched),
+              asked_psd = asked_table(test::run_along(shake, 0, solved.system, solved.basis, solved.damping, watched),
                                       watched, show);
   EXPECT_EQ(asked.rows.size() + asked_psd.rows.size(), 2U);
   EXPECT_TRUE(asked_table(one, watched, show).rows.empty());  // its grid has no such point
   EXPECT_EQ(number(asked, 0, "at"), 33.3);
   const Table through =
-      curve_table(run_environment(sine, 0, solved.system, solved.basis, solved.damping, watched), watched, show);
+      curve_table(test::run_along(sine, 0, solved.system, solved.basis, solved.damping, watched), watched, show);
   for (std::size_t row = 0; row < through.rows.size(); ++row) {
     if (number(through, row, "frequency") != 33.3) continue;
     EXPECT_EQ(number(through, row, "box.acceleration"), number(asked, 0, "amplitude"));

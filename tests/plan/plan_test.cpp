@@ -291,7 +291,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
   ASSERT_EQ(plan.environments.size(), 4U);
   const Environment &gravity = plan.environments[0], &sine = plan.environments[1], &rock = plan.environments[2],
                     &random = plan.environments[3];
-  EXPECT_EQ(gravity.type, Environment::Type::steady);
+  EXPECT_EQ(gravity.type, Environment::Type::constant);
   EXPECT_NEAR(gravity.acceleration.z(), -standard_gravity, 1e-12);
   EXPECT_NEAR(sine.input.at(500), 0.2 * standard_gravity, 1e-12);
   EXPECT_NEAR(sine.upper, 1.1, 1e-15);
@@ -630,9 +630,9 @@ TEST(Plan, GivesTheSameAnswerInAnyUnits) {
     const ModalBasis basis = solve_modes(plan.assembly, system, plan.modes);
     const ModalDamping damping = damp(system, basis, plan.damping);
     const auto watched = watch(plan.assembly, Channels(plan.assembly, system, basis, damping), plan.watch);
-    const Outcome outcome = run_environment(plan.environments[0], 0, system, basis, damping, watched);
+    const Outcome outcome = test::run_along(plan.environments[0], 0, system, basis, damping, watched);
     frequencies.push_back(basis.frequency(0));
-    peaks.push_back(outcome.sine[0].peak.value);
+    peaks.push_back(outcome.sine()->rows[0].peak.value);
   }
   for (std::size_t i = 1; i < frequencies.size(); ++i) {
     EXPECT_NEAR(frequencies[i] / frequencies[0], 1, 1e-11) << i;

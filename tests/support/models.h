@@ -6,6 +6,7 @@
 #include "core/quantity/quantity.h"
 #include "core/response/channels.h"
 #include "core/response/random.h"
+#include "core/response/run_case.h"
 #include "core/response/steady_state.h"
 
 namespace avrenk::test {
@@ -118,7 +119,7 @@ struct Solved {
   Solved(const Solved&) = delete;
 
   [[nodiscard]] Transfer transfer(int direction) const {
-    return {basis, damping, base_inputs(basis, damping, Eigen::MatrixXcd::Identity(6, 6).col(direction))};
+    return {basis, damping, InputColumns{Eigen::MatrixXcd::Identity(6, 6).col(direction)}};
   }
   /// One channel per unit base acceleration along a direction.
   [[nodiscard]] Complex response(const Eigen::RowVectorXcd& row, int direction, double frequency) const {
@@ -135,6 +136,28 @@ struct Solved {
 inline ModeRequest count(int modes) { return {std::nullopt, modes, true, true}; }
 inline DampingRule ratio(double zeta) { return {DampingRule::Form::ratio, zeta}; }
 inline DampingRule loss_factor(double eta) { return {DampingRule::Form::loss_factor, eta}; }
+
+/// One case of base motion by itself; the environment must outlive the outcome.
+inline Outcome run_along(const Environment& environment, std::optional<int> axis, const System& system,
+                         const ModalBasis& basis, const ModalDamping& damping, const std::vector<Watched>& watched,
+                         const Outcome* after = nullptr) {
+  Excited excited(excitation_along(environment, axis, system), system, basis, damping);
+  return run_case(excited, watched, after);
+}
+inline Outcome run_at_rest(const Environment& environment, const System& system, const ModalBasis& basis,
+                           const std::vector<Watched>& watched) {
+  return run_along(environment, std::nullopt, system, basis, {}, watched);
+}
+inline InputColumns inputs_along(const Environment& environment, int axis, const System& system) {
+  return {excitation_along(environment, axis, system)->base};
+}
+
+/// The complex dynamic stiffness K + iK_η + iωC − ω²M of one block.
+inline Eigen::MatrixXcd dynamic_stiffness(const System& s, double omega, SparseMatrix Partitioned::*block) {
+  return Eigen::MatrixXd(s.stiffness.*block).cast<Complex>() + imaginary * Eigen::MatrixXd(s.loss.*block) +
+         imaginary * omega * Eigen::MatrixXd(s.dashpot.*block) -
+         omega * omega * Eigen::MatrixXd(s.mass.*block).cast<Complex>();
+}
 
 /// RMS = √(Σ Re(ψ Γ ψᴴ)) over the rows of a measure.
 inline double root_mean_square(const Measure& measure, const ModalCovariance& covariance) {

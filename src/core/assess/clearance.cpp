@@ -4,16 +4,17 @@ namespace avrenk {
 
 Clearance clearance_of(const Watched& watched, std::size_t index, const Outcome& outcome, const Outcome* still,
                        double scale) {
-  const bool is_static = !outcome.steady.empty();
-  const StaticRow* const constant = is_static ? &outcome.steady[index] : still ? &still->steady[index] : nullptr;
+  const bool is_static = outcome.at_rest() != nullptr;
+  const Outcome* const at_rest = is_static ? &outcome : still;
+  const StaticRow* const constant = at_rest ? &at_rest->at_rest()->rows[index] : nullptr;
   Clearance worst;
   for (std::size_t k = 0; k < watched.candidates->items.size(); ++k) {
     // Positive where the second place moves away from the first.
     const double wider = constant ? watched.candidates->of(constant->rows, k)(watched.first) : 0;
     const double swing = is_static ? 0
-                         : outcome.sine.empty()
-                             ? scale * outcome.random[index].candidate_rms[static_cast<Eigen::Index>(k)]
-                             : scale * outcome.sine[index].peak.value;
+                         : outcome.sine()
+                             ? scale * outcome.sine()->rows[index].peak.value
+                             : scale * outcome.random()->rows[index].candidate_rms[static_cast<Eigen::Index>(k)];
     const Clearance own{watched.gaps[k], swing - wider, swing + wider, watched.candidates->label(k)};
     if (k == 0 || own.left() < worst.left() - 1e-9 * own.gap) worst = own;
   }

@@ -1,7 +1,7 @@
 /// core/assess/clearance.h: how much of a gap a motion takes up, and how much it opens.
 #pragma once
 
-#include "core/response/environment.h"
+#include "core/response/outcome.h"
 
 namespace avrenk {
 

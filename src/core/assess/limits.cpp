@@ -17,7 +17,8 @@ double margin_of(double allowable, double value) {
 
 bool covers(const Limit& limit, const Outcome& outcome) {
   return std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
-    return outcome.is_combined() ? name == outcome.name() : name == outcome.environment->name || name == outcome.name();
+    return outcome.is_combined() ? name == outcome.name()
+                                 : name == outcome.environment().name || name == outcome.name();
   });
 }
 
@@ -36,12 +37,12 @@ double sigma_of(const Limit& limit) {
 // What closes a gap counts, not what opens it.
 Taken take_clearance(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
                      const Outcome* still) {
-  const double sigma = outcome.random.empty() ? 1 : sigma_of(limit);
+  const double sigma = outcome.random() ? sigma_of(limit) : 1;
   const Clearance own = clearance_of(watched, index, outcome, still, sigma),
-                  upper = clearance_of(watched, index, outcome, still, sigma * outcome.environment->upper);
+                  upper = clearance_of(watched, index, outcome, still, sigma * outcome.environment().upper);
   Taken taken{own.closing, upper.closing, own.where};
   taken.gap = own.gap;
-  taken.upper_bound = still && !outcome.random.empty();
+  taken.upper_bound = still && outcome.random();
   return taken;
 }
 
@@ -62,20 +63,20 @@ Taken random_with_static(const Watched& watched, const RandomRow& row, const Sta
 
 Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
                 const Outcome* still) {
-  const double upper = outcome.environment->upper;
+  const double upper = outcome.environment().upper;
   if (watched.quantity->keyword == "clearance") return take_clearance(limit, watched, index, outcome, still);
-  if (!outcome.steady.empty()) {
-    const StaticRow& row = outcome.steady[index];
+  if (outcome.at_rest()) {
+    const StaticRow& row = outcome.at_rest()->rows[index];
     return {row.value, row.value, row.where};
   }
-  if (!outcome.sine.empty()) {
-    const SineRow& row = outcome.sine[index];
+  if (outcome.sine()) {
+    const SineRow& row = outcome.sine()->rows[index];
     if (still && row.with_static) return {row.with_static->value, row.with_static->upper_value, row.with_static->where};
     return {row.peak.value, upper * row.peak.value, row.where};
   }
-  const RandomRow& row = outcome.random[index];
+  const RandomRow& row = outcome.random()->rows[index];
   const double sigma = sigma_of(limit);
-  if (still) return random_with_static(watched, row, still->steady[index], sigma, upper);
+  if (still) return random_with_static(watched, row, still->at_rest()->rows[index], sigma, upper);
   return {sigma * row.rms, upper * sigma * row.rms, row.where, watched.is_gaussian()};
 }
 
@@ -85,7 +86,7 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
   if (!found) return std::nullopt;
   const auto index = static_cast<std::size_t>(found - watched.data());
   const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const Outcome& outcome) {
-    return !limit.with.empty() && outcome.environment->name == limit.with;
+    return !limit.with.empty() && outcome.environment().name == limit.with;
   });
   std::optional<LimitResult> worst;
   for (const Outcome& outcome : outcomes) {
@@ -93,9 +94,9 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     const Taken taken = take_from(limit, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
     LimitResult result;
     result.limit = &limit;
-    const Take& take = outcome.random.empty() ? limit.take : limit.take_random;
-    result.what = fmt::format("{}, {}, {}{}", found->name, outcome.steady.empty() ? take.words() : "static",
-                              outcome.name(), limit.with.empty() ? "" : " with " + limit.with);
+    const Take& take = outcome.random() ? limit.take_random : limit.take;
+    result.what = fmt::format("{}, {}, {}{}", found->name, outcome.at_rest() ? "static" : take.words(), outcome.name(),
+                              limit.with.empty() ? "" : " with " + limit.with);
     result.where = taken.where;
     result.kind = found->quantity->kind;
     result.value = taken.value;
@@ -105,7 +106,7 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     if (limit.at_least) result.allowable = taken.gap - *limit.at_least;
     result.margin = margin_of(result.allowable, limit.factor * taken.value);
     result.upper_margin =
-        outcome.environment->upper > 1 ? margin_of(result.allowable, limit.factor * taken.upper) : std::nan("");
+        outcome.environment().upper > 1 ? margin_of(result.allowable, limit.factor * taken.upper) : std::nan("");
     result.met = result.deciding() >= 0;
     if (!worst || result.deciding() < worst->deciding()) worst = result;
   }

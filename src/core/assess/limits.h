@@ -1,7 +1,7 @@
 /// core/assess/limits.h: does it pass? Margins of responses and frequencies against what is allowed.
 #pragma once
 
-#include "core/response/environment.h"
+#include "core/response/outcome.h"
 
 namespace avrenk {
 
@@ -24,8 +24,8 @@ struct Limit {
   // A watched quantity …
   std::string of;                         ///< "tip.acceleration.z"
   std::vector<std::string> environments;  ///< "random" (all its axes) or "random.z"
-  Take take, take_random;                 ///< of sine and steady environments; of random ones
-  std::string with;                       ///< the steady environment whose answer is added
+  Take take, take_random;                 ///< of sine and static environments; of random ones
+  std::string with;                       ///< the static environment whose answer is added
   std::optional<double> at_least;  ///< m that must be left of a clearance's gap; replaces the allowable of closing
   bool at_upper = false;           ///< the verdict is taken at the upper tolerance of the input
   // … or a natural frequency: the lowest mode with enough effective mass along a direction …

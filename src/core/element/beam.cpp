@@ -116,31 +116,37 @@ Vector2d principal_shear_centre(const BeamSection& section) {
   return Eigen::Rotation2Dd(-section.principal_angle) * section.shear_centre;
 }
 
+// Motion of the centroid and rotations at ξ, from end motions as in principal_stiffness.
+Eigen::Matrix<double, 6, 12> principal_shapes(double xi, double length, const BeamProperties& p) {
+  const BeamSection& middle = p.middle();
+  Eigen::Matrix<double, 6, 12> n = Eigen::Matrix<double, 6, 12>::Zero();
+  for (const int bar : {0, 3}) {
+    n(bar, bar) = 1 - xi;
+    n(bar, bar + 6) = xi;
+  }
+  for (const Plane& plane : planes) {
+    const double shear = p.elastic.shear_modulus * plane.shear_area(middle);
+    const double phi =
+        shear > 0 ? 12 * p.elastic.youngs_modulus * plane.second_moment(middle) / (shear * length * length) : 0;
+    const BendingShapes shapes = bending_shapes(xi, length, phi);
+    for (int end = 0; end < 2; ++end) {
+      n(plane.translation, plane.translation + 6 * end) = shapes.deflection[2 * end];
+      n(plane.translation, plane.rotation + 6 * end) = plane.sign * shapes.deflection[2 * end + 1];
+      n(plane.rotation, plane.translation + 6 * end) = plane.sign * shapes.rotation[2 * end];
+      n(plane.rotation, plane.rotation + 6 * end) = shapes.rotation[2 * end + 1];
+    }
+  }
+  const Vector2d centre = principal_shear_centre(middle);
+  n.row(1) += centre.y() * n.row(3);  // the centroid turns about the shear centre
+  n.row(2) -= centre.x() * n.row(3);
+  return n;
+}
+
 // Mass in principal axes, end motions as in principal_stiffness.
 BeamMatrix principal_mass(double length, const BeamProperties& p) {
   BeamMatrix m = BeamMatrix::Zero();
-  const Vector2d centre = principal_shear_centre(p.middle());
   integrate(p, [&](double xi, double weight) {
-    Eigen::Matrix<double, 6, 12> n = Eigen::Matrix<double, 6, 12>::Zero();  // motion of the centroid, and rotations
-    for (const int bar : {0, 3}) {
-      n(bar, bar) = 1 - xi;
-      n(bar, bar + 6) = xi;
-    }
-    for (const Plane& plane : planes) {
-      const BeamSection& middle = p.middle();
-      const double shear = p.elastic.shear_modulus * plane.shear_area(middle);
-      const double phi =
-          shear > 0 ? 12 * p.elastic.youngs_modulus * plane.second_moment(middle) / (shear * length * length) : 0;
-      const BendingShapes shapes = bending_shapes(xi, length, phi);
-      for (int end = 0; end < 2; ++end) {
-        n(plane.translation, plane.translation + 6 * end) = shapes.deflection[2 * end];
-        n(plane.translation, plane.rotation + 6 * end) = plane.sign * shapes.deflection[2 * end + 1];
-        n(plane.rotation, plane.translation + 6 * end) = plane.sign * shapes.rotation[2 * end];
-        n(plane.rotation, plane.rotation + 6 * end) = shapes.rotation[2 * end + 1];
-      }
-    }
-    n.row(1) += centre.y() * n.row(3);  // the centroid turns about the shear centre
-    n.row(2) -= centre.x() * n.row(3);
+    const Eigen::Matrix<double, 6, 12> n = principal_shapes(xi, length, p);
     const double a = p.density * along(p, xi, area) + p.extra_mass;
     const double iy = p.density * along(p, xi, planes[1].second_moment),
                  iz = p.density * along(p, xi, planes[0].second_moment);
@@ -218,15 +224,47 @@ BeamMatrix mass(const BeamGeometry& geometry, const BeamProperties& properties) 
   return ends.transpose() * principal_mass(geometry.length(), properties) * ends;
 }
 
+namespace {
+
+// Section forces from forces on the ends in the section's axes.
+template <int columns>
+void to_section_forces(const BeamProperties& properties, Eigen::Matrix<double, 12, columns>& rows) {
+  for (int i = 0; i < 12; ++i)
+    if (properties.released[static_cast<std::size_t>(i)]) rows.row(i).setZero();  // rounding only
+  rows.template topRows<6>() *= -1;  // the nodal force at end 1 acts on a face whose outward normal is −x
+  const Vector2d& centre = properties.middle().shear_centre;
+  for (const int end : {0, 6}) rows.row(end + 3) += centre.y() * rows.row(end + 1) - centre.x() * rows.row(end + 2);
+}
+
+}  // namespace
+
 BeamMatrix force_recovery(const BeamGeometry& geometry, const BeamProperties& properties) {
   const BeamMatrix k = whole_stiffness(geometry.length(), properties);
   BeamMatrix rows = k * follow_releases(k, properties.released) * rotation_to_local(geometry);
-  for (int i = 0; i < 12; ++i)
-    if (properties.released[static_cast<std::size_t>(i)]) rows.row(i).setZero();  // rounding only
-  rows.topRows<6>() *= -1;  // the element's nodal force at end 1 acts on a face whose outward normal is −x
-  const Vector2d& centre = properties.middle().shear_centre;
-  for (const int end : {0, 6}) rows.row(end + 3) += centre.y() * rows.row(end + 1) - centre.x() * rows.row(end + 2);
+  to_section_forces(properties, rows);
   return rows;
+}
+
+BeamLineLoad line_load(const BeamGeometry& geometry, const BeamProperties& properties) {
+  const double length = geometry.length();
+  const BeamMatrix t = to_shear_centre(properties), k = whole_stiffness(length, properties),
+                   follow = follow_releases(k, properties.released);
+  Eigen::Matrix<double, 12, 3> ends = Eigen::Matrix<double, 12, 3>::Zero();
+  integrate(properties, [&](double xi, double weight) {
+    ends += weight * length * principal_shapes(xi, length, properties).topRows<3>().transpose();
+  });
+  // Along the section's axes, of whose turn the first block of t holds the matrix.
+  ends = (t.transpose() * ends * t.topLeftCorner<3, 3>() * geometry.axes()).eval();
+  BeamLineLoad load;
+  load.at_ends = rotation_to_local(geometry).transpose() * (follow.transpose() * ends);
+  // Ends that are released move under the load until nothing is left there.
+  std::vector<int> free;
+  for (int i = 0; i < 12; ++i)
+    if (properties.released[static_cast<std::size_t>(i)]) free.push_back(i);
+  load.section = -ends;
+  if (!free.empty()) load.section += k(Eigen::all, free) * solve_symmetric(k(free, free), ends(free, Eigen::all));
+  to_section_forces(properties, load.section);
+  return load;
 }
 
 bool releases_hold(const BeamGeometry& geometry, const BeamProperties& properties) {

@@ -62,6 +62,14 @@ using BeamMatrix = Eigen::Matrix<double, 12, 12>;
 /// ends of a beam in uniform tension read alike; bending moments about the centroid, the torque about the shear centre.
 [[nodiscard]] BeamMatrix force_recovery(const BeamGeometry&, const BeamProperties&);
 
+/// What a force per length along the line of the centroids (N/m, global axes) does to an element whose nodes are held.
+struct BeamLineLoad {
+  Eigen::Matrix<double, 12, 3> at_ends;  ///< consistent forces on the ends, global: they do the same work
+  Eigen::Matrix<double, 12, 3> section;  ///< to be added to the section forces that force_recovery makes of motions
+};
+/// By the static shape functions, so that the motions of the nodes of a uniform beam are exact.
+[[nodiscard]] BeamLineLoad line_load(const BeamGeometry&, const BeamProperties&);
+
 /// False if the released motions leave the element loose within itself, as a torque released at both ends.
 [[nodiscard]] bool releases_hold(const BeamGeometry&, const BeamProperties&);
 

@@ -15,6 +15,10 @@ std::vector<double> frequency_grid(const GridRequest& request, const std::vector
   for (int i = 0; i <= steps; ++i)
     grid.push_back(i == steps ? request.to
                               : request.from * std::pow(request.to / request.from, static_cast<double>(i) / steps));
+  for (int k = 1; request.every > 0 && request.from + k * request.every < request.to; ++k)
+    grid.push_back(request.from + k * request.every);
+  for (const auto& [frequency, ratio] : resonances)
+    for (const double part : request.beside) grid.push_back(frequency * (1 + part));
   const int n = request.points_per_resonance;
   for (const auto& [frequency, ratio] : resonances) {
     for (int k = 1; k <= n; ++k) {
@@ -28,7 +32,8 @@ std::vector<double> frequency_grid(const GridRequest& request, const std::vector
 double most_points(const GridRequest& request, std::size_t curve_points, std::size_t resonances) {
   return std::ceil(std::log2(request.to / request.from) * request.per_octave) + 1 +
          static_cast<double>(request.at.size() + curve_points) +
-         static_cast<double>(resonances) * request.points_per_resonance;
+         (request.every > 0 ? (request.to - request.from) / request.every : 0) +
+         static_cast<double>(resonances) * (request.points_per_resonance + static_cast<double>(request.beside.size()));
 }
 
 std::vector<double> once_inside(std::vector<double> all, double from, double to) {

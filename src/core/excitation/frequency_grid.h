@@ -12,12 +12,14 @@ struct GridRequest {
   double per_octave = 24;         ///< base points, equally spaced in log frequency
   int points_per_resonance = 21;  ///< odd
   std::vector<double> at;         ///< further frequencies, Hz
+  double every = 0;               ///< Hz: base points at equal steps besides; 0: none
+  std::vector<double> beside{};   ///< parts of each natural frequency at which a point lies beside it
 };
 
-/// Base points, `at`, the points of the profile, and around each resonance (f_r in Hz, fraction of critical damping
-/// ζ_r; see `resonances`) points at equal steps of phase along the resonance circle: f_r (1 + ζ_r tan θ_k), θ_k equally
-/// spaced in (−90°, 90°), so that so many points fix the resolution of the curve whatever the damping. Ascending, each
-/// once, inside [from, to].
+/// Base points, `at`, the points of the profile, those beside the natural frequencies, and around each resonance (f_r
+/// in Hz, fraction of critical damping ζ_r; see `resonances`) points at equal steps of phase along the resonance
+/// circle: f_r (1 + ζ_r tan θ_k), θ_k equally spaced in (−90°, 90°), so that so many points fix the resolution of the
+/// curve whatever the damping. Ascending, each once, inside [from, to].
 [[nodiscard]] std::vector<double> frequency_grid(const GridRequest& request, const std::vector<double>& curve_points,
                                                  const std::vector<std::pair<double, double>>& resonances);
 

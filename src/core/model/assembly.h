@@ -12,6 +12,7 @@
 #include "core/element/beam.h"
 #include "core/element/discrete.h"
 #include "core/element/kinds.h"
+#include "core/model/load.h"
 
 namespace avrenk {
 
@@ -147,6 +148,7 @@ struct Assembly {
   std::vector<Joint> joints;  ///< in the order of the plan
   std::vector<Base> bases;    ///< one or more, each with motions of its own; the first one's point is the model's
   std::map<std::string, std::vector<int>> places;
+  std::vector<Load> loads;  ///< in the order of the plan; their columns are numbered one load after the other
 
   /// All feet, base by base: the index of the base and the foot.
   [[nodiscard]] std::vector<std::pair<int, Foot>> feet() const;

@@ -20,9 +20,9 @@ using Eigen::VectorXd;
 
 // Of K⁻¹p, what is left after the kept modes must be more than rounding to be worth a vector.
 constexpr double residual_vector_floor = 1e-7;
-// Of the energy of a damper's static shape: what has no mass counts above rounding; with mass it is only better
+// Of the energy of a static shape: what has no mass counts above rounding; of a damper's, what has mass is only better
 // truncation, and must be worth a vector.
-constexpr double damper_rounding = 1e-13, damper_share = 1e-4;
+constexpr double static_shape_rounding = 1e-13, damper_share = 1e-4;
 // Solutions kept at once: of more damper loads combinations are taken, those that the modes excite most.
 constexpr Index most_damper_loads = 60;
 
@@ -85,29 +85,46 @@ void turn_to_ritz(const System& system, MatrixXd& kept, VectorXd& pseudo_omega) 
   kept = (kept * ritz.vectors).eval();
 }
 
-// Static solutions of the damper loads.
-struct DamperShapes {
+// Static solutions of loads, and what of them has no mass.
+struct StaticShapes {
   SparseMatrix loads;         // n_f x k
-  MatrixXd shapes, massless;  // K⁻¹ loads, and what of them has no mass
+  MatrixXd shapes, massless;  // K⁻¹ loads, Z (ZᵀKZ)⁻¹Zᵀ loads
+};
+StaticShapes static_shapes(const System& system, const Factorisation& stiffness, SparseMatrix loads) {
+  StaticShapes all{std::move(loads), {}, {}};
+  all.shapes = stiffness.solve(MatrixXd(all.loads));
+  all.massless = massless_shapes(system, all.loads);
+  return all;
+}
+// Those that the basis is made complete with: of the model's own loads, and of dampers.
+struct Completion {
+  StaticShapes loads, dampers;
 };
 
-// Residual vectors r = K⁻¹f − ΦΛ⁻¹Φᵀf of the bases' inertia and of the dampers, mass-orthonormal to Φ and
+// Residual vectors r = K⁻¹f − ΦΛ⁻¹Φᵀf of the bases' inertia, of the loads and of the dampers, mass-orthonormal to Φ and
 // stiffness-orthogonal among themselves (Dickens, Nakagawa & Wittbrodt, Comput. Struct. 62(6), 1997), and what of those
 // has no mass: orthonormal in K to all of them.
-void append_static_shapes(const System& system, const DamperShapes& dampers, bool residual_vectors, ModalBasis& basis) {
+void append_static_shapes(const System& system, const Completion& shapes, bool residual_vectors, ModalBasis& basis) {
   const SparseMatrix &mass = system.mass.ff, &stiffness = system.stiffness.ff;
   MatrixXd with(system.free, 0), without = with;
-  if (residual_vectors) {
-    const MatrixXd& whole = basis.statics.unit_acceleration;
-    const MatrixXd rest = rest_of(system, whole, basis.statics.inertia_load, basis);
+  const auto append_rest = [&](const MatrixXd& whole, const auto& loads) {
+    const MatrixXd rest = rest_of(system, whole, loads, basis);
     const VectorXd size = whole.cwiseProduct(mass * whole).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
     for (Index d = 0; d < rest.cols(); ++d)
       append_orthonormal(mass, residual_vector_floor * size[d], rest.col(d), with);
-  }
-  for (Index d = 0; d < dampers.massless.cols(); ++d) {
-    const VectorXd own = dampers.massless.col(d);
-    append_orthonormal(stiffness, std::sqrt(damper_rounding * own.dot(stiffness * own)), own, without);
-  }
+  };
+  if (residual_vectors) append_rest(basis.statics.unit_acceleration, basis.statics.inertia_load);
+  // Of a load against its whole shape, what it does to mass included; of a damper by itself.
+  const auto append_massless = [&](const MatrixXd& massless, const MatrixXd& against) {
+    for (Index d = 0; d < massless.cols(); ++d)
+      append_orthonormal(stiffness, std::sqrt(static_shape_rounding * against.col(d).dot(stiffness * against.col(d))),
+                         massless.col(d), without);
+  };
+  append_massless(shapes.loads.massless, shapes.loads.shapes);
+  append_massless(shapes.dampers.massless, shapes.dampers.massless);
+  if (residual_vectors && shapes.loads.shapes.cols() > 0)
+    append_rest(shapes.loads.shapes - shapes.loads.massless, shapes.loads.loads);
+  const StaticShapes& dampers = shapes.dampers;
   if (residual_vectors && dampers.shapes.cols() > 0) {
     const MatrixXd rest = rest_of(system, dampers.shapes - dampers.massless, dampers.loads, basis);
     for (Index d = 0; d < rest.cols(); ++d) {
@@ -209,11 +226,11 @@ void solve_free(const Assembly& assembly, const System& system, const Eliminatio
 }
 
 // Of too many damper loads the combinations that the damping forces of modes of unit energy have most of.
-SparseMatrix strongest(const SparseMatrix& loads, const System& system, const NormalModes& modes) {
+SparseMatrix strongest(const SparseMatrix& loads, const System& system, const MatrixXd& modes) {
   if (loads.cols() <= most_damper_loads) return loads;
   MatrixXd excited(loads.cols(), 0);
   for (const SparseMatrix* matrix : {&system.own_stiffness.ff, &system.loss.ff, &system.dashpot.ff}) {
-    MatrixXd own = loads.transpose() * (*matrix * modes.shapes);
+    MatrixXd own = loads.transpose() * (*matrix * modes);
     const double size = own.norm();
     if (size == 0) continue;
     excited.conservativeResize(Eigen::NoChange, excited.cols() + own.cols());
@@ -224,10 +241,16 @@ SparseMatrix strongest(const SparseMatrix& loads, const System& system, const No
   return MatrixXd(loads * (excited * eigen.vectors.rightCols(kept))).sparseView();
 }
 
+Completion completion_of(const Assembly& assembly, const System& system, const Factorisation& stiffness,
+                         const MatrixXd& modes) {
+  return {static_shapes(system, stiffness, system.loads),
+          static_shapes(system, stiffness, strongest(damper_loads(assembly, system), system, modes))};
+}
+
 // The statics, and the modes from the lowest on, by one factorisation of K.
-DamperShapes solve_held(const Assembly& assembly, const System& system, const EliminationOrder& order,
-                        const ModeRequest& request, NormalModes& modes, ModalBasis& basis, const Progress& progress) {
-  DamperShapes dampers;
+Completion solve_held(const Assembly& assembly, const System& system, const EliminationOrder& order,
+                      const ModeRequest& request, NormalModes& modes, ModalBasis& basis, const Progress& progress) {
+  Completion completion;
   try {
     if (request.up_to) (void)modes.count_below(value_at(*request.up_to));
   } catch (const NumericalError&) {  // what has neither stiffness nor mass; the stiffness alone tells what it is
@@ -254,9 +277,7 @@ DamperShapes solve_held(const Assembly& assembly, const System& system, const El
     basis.statics_seconds = solving.seconds();
     if (!request.near) {
       modes.begin(stiffness, 0, range_of(request));
-      dampers.loads = strongest(damper_loads(assembly, system), system, modes);
-      dampers.shapes = stiffness.solve(MatrixXd(dampers.loads));
-      dampers.massless = massless_shapes(system, dampers.loads);
+      completion = completion_of(assembly, system, stiffness, modes.shapes);
     }
   }
   if (request.near)
@@ -266,7 +287,7 @@ DamperShapes solve_held(const Assembly& assembly, const System& system, const El
   if (modes.values.size() == 0)
     throw InputError(
         Problem{"model", "nothing that can move has mass", "give a part a density, or add a mass", std::nullopt});
-  return dampers;
+  return completion;
 }
 
 // Total mass and participation when all bases move as one body.
@@ -298,11 +319,11 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   basis.ordering_seconds = ordering.seconds();
   NormalModes modes(system.stiffness.ff, system.mass.ff, order, threads, progress);
-  DamperShapes dampers;
+  Completion completion;
   if (request.free_motions)
     solve_free(assembly, system, order, request, modes, basis, progress);
   else
-    dampers = solve_held(assembly, system, order, request, modes, basis, progress);
+    completion = solve_held(assembly, system, order, request, modes, basis, progress);
   basis.omega = modes.values.cwiseMax(0).cwiseSqrt();
   basis.shapes = std::move(modes.shapes);
   basis.modes = static_cast<int>(basis.omega.size());
@@ -317,15 +338,36 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
   align_repeated(basis.shapes, basis.omega,
                  request.free_motions ? MatrixXd(system.mass.ff * system.rigid) : basis.statics.inertia_load);
   fix_signs(basis.shapes, system);
-  if (!request.free_motions && !request.near) append_static_shapes(system, dampers, request.residual_vectors, basis);
+  if (!request.free_motions && !request.near) append_static_shapes(system, completion, request.residual_vectors, basis);
   tell(progress, "checking the modes");
   add_proof(system, threads, basis);
   derive(system, basis);
   return basis;
 }
 
+void complete(const Assembly& assembly, const System& system, const ModeRequest& request, int threads,
+              ModalBasis& basis, const Progress& progress) {
+  basis.shapes.conservativeResize(Eigen::NoChange, basis.modes);
+  basis.omega.conservativeResize(basis.modes);
+  basis.massless = 0;
+  tell(progress, fmt::format("factorising {} equations for new loads", system.free));
+  const StopWatch watch;
+  Completion completion;
+  {
+    const Factorisation stiffness = factorise_stiffness(assembly, system);
+    completion = completion_of(assembly, system, stiffness, basis.shapes);
+  }
+  basis.factor_seconds += watch.seconds();
+  append_static_shapes(system, completion, request.residual_vectors, basis);
+  add_proof(system, threads, basis);
+  basis.bases.clear();
+  basis.feet.clear();
+  derive(system, basis);
+}
+
 void derive(const System& system, ModalBasis& basis) {
   basis.participation = basis.shapes.transpose() * basis.statics.inertia_load;
+  basis.load_participation = (system.loads.transpose() * basis.shapes).transpose();
   add_rigid_mass(system, basis);
   add_reactions(system, basis);
 }

@@ -14,7 +14,7 @@ namespace avrenk {
 struct ModeRequest {
   std::optional<double> up_to;  ///< Hz; or a count:
   std::optional<int> count;
-  bool residual_vectors = true;  ///< of the bases' inertia and of dampers; shapes without mass are always kept
+  bool residual_vectors = true;  ///< of the bases' inertia, loads and dampers; shapes without mass are always kept
   bool feet = false;             ///< also the reaction of each single foot
   /// Rigid motions and mechanisms are meant: they are modes of 0 Hz. There is no static solution then, no residual
   /// vector and no response.
@@ -26,12 +26,13 @@ struct ModeRequest {
 /// Modes first, residual vectors after them, at the end shapes without mass; K and M are diagonal in them. Every column
 /// with mass is mass-normalised; those without have ω = ∞ and φᵀKφ = 1.
 struct ModalBasis {
-  Eigen::VectorXd omega;          ///< rad/s, m
-  Eigen::MatrixXd shapes;         ///< Φ, n_f x m, signed so that the largest translation is positive
-  int modes = 0;                  ///< the first so many are normal modes
-  int massless = 0;               ///< the last so many have no mass: what dampers bend (core/modes/damper_loads.h)
-  Eigen::MatrixXd participation;  ///< L = ΦᵀP, m x n_b: √kg, √kg m, of the motions of the bases
+  Eigen::VectorXd omega;                ///< rad/s, m
+  Eigen::MatrixXd shapes;               ///< Φ, n_f x m, signed so that the largest translation is positive
+  int modes = 0;                        ///< the first so many are normal modes
+  int massless = 0;                     ///< the last so many have no mass: what loads and dampers bend besides
+  Eigen::MatrixXd participation;        ///< L = ΦᵀP, m x n_b: √kg, √kg m, of the motions of the bases
   Eigen::MatrixXd rigid_participation;  ///< m x 6: of all bases moving as one body; L itself for one base
+  Eigen::MatrixXd load_participation;   ///< Φᵀf of the model's loads, m x n_l: N/√kg per unit of a load
   Matrix6 rigid_mass;                   ///< RᵀMR of the whole model about its reference point: kg, kg m, kg m²
   StaticSolution statics;
   std::vector<SupportReaction> bases;           ///< in the order of Assembly::bases
@@ -79,6 +80,12 @@ struct ModalBasis {
 /// Fills in what follows from shapes and static solutions by products alone: participation, rigid mass, reactions. The
 /// damping matrices of the system enter here, its stiffness and mass only in ways that the modes fix already.
 void derive(const System& system, ModalBasis& basis);
+
+/// Makes the static shapes of a basis anew, residual vectors and shapes without mass, for loads that it was not made
+/// with: one factorisation of K, where modes take many times that. @pre the static solutions and modes are those of the
+/// system
+void complete(const Assembly& assembly, const System& system, const ModeRequest& request, int threads,
+              ModalBasis& basis, const Progress& progress = {});
 
 /// Number of modes below a frequency (Hz): negative pivots of K_ff − ω² M_ff (Sylvester's law of inertia).
 [[nodiscard]] int count_modes_below(const System& system, double frequency);

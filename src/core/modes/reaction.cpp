@@ -37,6 +37,7 @@ SupportReactions::SupportReactions(const System& system, const StaticSolution& s
   multiply(system.loss, loss_);
   multiply(system.own_stiffness, own_);
   stiffness_ = on_motion(system.stiffness);
+  loads_ = {MatrixXd(system.loads), MatrixXd(system.support_loads)};
 }
 
 SupportReaction SupportReactions::of(const Left& left, Eigen::Index rows) const {
@@ -56,6 +57,7 @@ SupportReaction SupportReactions::of(const Left& left, Eigen::Index rows) const 
   reduce(loss_, reaction.loss, reaction.base_loss, true);
   reduce(own_, reaction.general, reaction.base_general, true);
   reaction.stiffness = moves_rigidly_ ? MatrixXd::Zero(rows, motions_) : reduced(stiffness_, motions_);
+  reaction.loads = loads_.free.cols() == 0 ? MatrixXd::Zero(rows, 0) : MatrixXd(-left(loads_));
   reaction.general *= -1;
   reaction.base_general = reaction.stiffness - reaction.base_general;
   return reaction;
@@ -77,7 +79,7 @@ std::vector<SupportReaction> SupportReactions::feet(const FootShare& share) cons
     for (MatrixXd SupportReaction::*part :
          {&SupportReaction::inertia, &SupportReaction::viscous, &SupportReaction::loss, &SupportReaction::general,
           &SupportReaction::mass, &SupportReaction::dashpot, &SupportReaction::stiffness, &SupportReaction::base_loss,
-          &SupportReaction::base_general})
+          &SupportReaction::base_general, &SupportReaction::loads})
       each[foot].*part = (all.*part).middleRows<6>(6 * static_cast<Eigen::Index>(foot));
   return each;
 }

@@ -11,17 +11,19 @@ namespace avrenk {
 
 /// Six reactions (force, moment about the point of its base) from modal coordinates q and base motion u_b:
 ///
-///     F = inertia q̈ + viscous q̇ + i loss q + mass ü_b + dashpot u̇_b + (stiffness + i base_loss) u_b + general damping
+///     F = inertia q̈ + viscous q̇ + i loss q + mass ü_b + dashpot u̇_b + (stiffness + i base_loss) u_b + loads f
+///         + general damping
 ///
 /// With the left factor W = [B_s; E_s]: X-rows = (B_sᵀX_ff + X_sf) Φ for X = M, C, K_η. For one base that moves the
-/// model rigidly all but `inertia` (= Lᵀ) and `mass` vanish. For a single foot B_s is its own static influence, so that
-/// static loads are shared among the feet as their stiffness demands, and the sum over feet is the reaction of the
-/// base.
+/// model rigidly all but `inertia` (= Lᵀ), `mass` and `loads` vanish. For a single foot B_s is its own static
+/// influence, so that static loads are shared among the feet as their stiffness demands, and the sum over feet is the
+/// reaction of the base.
 struct SupportReaction {
   Eigen::MatrixXd inertia, viscous, loss;  ///< 6 x m
   /// −(B_sᵀK_own,ff + K_own,sf) Φ: what elements under the general damping rule add, per unit loss factor; 6 x m.
   Eigen::MatrixXd general;
   Eigen::MatrixXd mass, dashpot, stiffness, base_loss, base_general;  ///< 6 x n_b
+  Eigen::MatrixXd loads;  ///< −B_sᵀf_f − f_s per unit of each, 6 x n_l
 };
 
 /// What each foot carries of forces on the free unknowns: B_sᵀ f, B_s the static influence of that foot alone. Of a few
@@ -68,6 +70,7 @@ class SupportReactions {
   Eigen::Index columns_, motions_;
   Products mass_, dashpot_, loss_, own_;
   Product stiffness_;  // on the bases' motion; on the modes it vanishes by the definition of B_s
+  Product loads_;      // what is applied
 };
 
 }  // namespace avrenk

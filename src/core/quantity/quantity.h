@@ -48,6 +48,12 @@ inline constexpr Kind density{"a density", {{-3, 1, 0, 0, 0, 0}}, "2810 kg/m^3",
 inline constexpr Kind force{"a force", {{1, 1, -2, 0, 0, 0}}, "90 N", "N"};
 inline constexpr Kind moment{"a moment", {{2, 1, -2, 0, 0, 0}}, "5 N m", "N m"};
 inline constexpr Kind stress{"a stress", {{-1, 1, -2, 0, 0, 0}}, "71 GPa", "MPa"};
+inline constexpr Kind pressure{"a pressure", {{-1, 1, -2, 0, 0, 0}}, "20 kPa", "kPa"};
+inline constexpr Kind unbalance{"an unbalance", {{1, 1, 0, 0, 0, 0}}, "0.8 gram cm", "gram mm"};
+inline constexpr Kind receptance{"a displacement per force", {{0, -1, 2, 0, 0, 0}}, "2 mm/kN", "mm/kN"};
+inline constexpr Kind mobility{"a velocity per force", {{0, -1, 1, 0, 0, 0}}, "3 mm/(N s)", "mm/(N s)"};
+inline constexpr Kind accelerance{"an acceleration per force", {{0, -1, 0, 0, 0, 0}}, "0.1 1/kg", "1/kg"};
+inline constexpr Kind line_load{"a force per length", {{0, 1, -2, 0, 0, 0}}, "30 N/m", "N/m"};
 inline constexpr Kind stiffness{"a stiffness", {{0, 1, -2, 0, 0, 0}}, "90 N/mm", "N/mm"};
 inline constexpr Kind rotational_stiffness{"a rotational stiffness", {{2, 1, -2, -1, 0, 0}}, "40 N m/rad", "N m/rad"};
 inline constexpr Kind dashpot{"a dashpot constant", {{0, 1, -1, 0, 0, 0}}, "20 N s/m", "N s/m"};

@@ -25,23 +25,24 @@ constexpr double same = 0.005;  // part of a frequency
 // The frequency that matters to a quantity; 0: it has none worth a look.
 double frequency_of(const Outcome& outcome, const std::vector<Watched>& all, std::size_t i) {
   const Watched& watched = all[i];
-  if (outcome.is_combined() || outcome.grid.empty() || !watched.is_headline()) return 0;
+  if (outcome.grid().empty() || !outcome.has(watched) || !watched.is_headline()) return 0;
   constexpr double rounding = 1e-10;
-  if (!outcome.sine.empty()) {
+  if (const SineAnswers* const sine = outcome.sine()) {
     double largest = 0;  // of its own kind: newtons say nothing about metres
     for (std::size_t k = 0; k < all.size(); ++k)
-      if (all[k].quantity->kind == watched.quantity->kind && all[k].quantity->per_input == watched.quantity->per_input)
-        largest = std::max(largest, outcome.sine[k].peak.value);
-    return outcome.sine[i].peak.value > rounding * largest ? outcome.sine[i].peak.frequency : 0;
+      if (all[k].quantity->kind == watched.quantity->kind && all[k].quantity->per == watched.quantity->per &&
+          outcome.has(all[k]))
+        largest = std::max(largest, sine->rows[k].peak.value);
+    return sine->rows[i].peak.value > rounding * largest ? sine->rows[i].peak.frequency : 0;
   }
-  const RandomRow& row = outcome.random[i];
+  const RandomRow& row = outcome.random()->rows[i];
   return row.rms > 0 && !row.bands.empty() ? row.bands.front().frequency : 0;
 }
 
 // Reactions of the answers, in the place of rows: what the real parts of the answers stand for carries the real parts
 // of the reactions, and so the imaginary ones.
 // @param reactions  6 x answers
-SupportReaction balanced(const MatrixXcd& reactions, double omega, Index motions) {
+SupportReaction balanced(const MatrixXcd& reactions, double omega, Index motions, Index loads) {
   SupportReaction reaction;
   for (MatrixXd* each : {&reaction.inertia, &reaction.viscous, &reaction.loss, &reaction.general})
     *each = MatrixXd::Zero(6, 2 * reactions.cols());
@@ -51,18 +52,20 @@ SupportReaction balanced(const MatrixXcd& reactions, double omega, Index motions
   for (Index k = 0; k < reactions.cols(); ++k)
     reaction.inertia.middleCols<2>(2 * k) << reactions.col(k).real(), reactions.col(k).imag();
   reaction.inertia /= -omega * omega;
+  reaction.loads = MatrixXd::Zero(6, loads);
   return reaction;
 }
 
 // The state of a basis of `answers` pairs of columns, the real and the imaginary part of each, that is one of them, and
-// of the bases.
-VectorXcd state_of_answer(Index answer, Index answers, double omega, const VectorXcd& directions) {
+// of the inputs.
+VectorXcd state_of_answer(Index answer, Index answers, double omega, const VectorXcd& directions,
+                          const VectorXcd& loads) {
   const Index motions = directions.size();
-  VectorXcd z(3 * (2 * answers + motions)), q = VectorXcd::Zero(2 * answers);
+  VectorXcd z(3 * (2 * answers + motions) + loads.size()), q = VectorXcd::Zero(2 * answers);
   q[2 * answer] = 1;
   q[2 * answer + 1] = imaginary;
   z << q, imaginary * omega * q, -omega * omega * q, -directions / (omega * omega), directions / (imaginary * omega),
-      directions;
+      directions, loads;
   return z;
 }
 
@@ -80,11 +83,17 @@ double answer(const Watched& watched, const VectorXcd& z, bool random) {
 class JointAnswers {
  public:
   explicit JointAnswers(const AuditSource& source) : source_(source) {}
+  /// @param loads  as they are applied, n_l
   [[nodiscard]] double largest(const Watched& watched, const DirectSolution& full,
-                               const DirectSolution::NodeMotions& motions, bool random) {
+                               const DirectSolution::NodeMotions& motions, const VectorXcd& loads, bool random) {
     double largest = 0;
     for (const JointRows& side : sides_of(watched)) {
-      const VectorXcd force = full.joint_force(side, motions);
+      VectorXcd applied = VectorXcd::Zero(6);
+      Index column = 0;
+      for (const Load& load : source_.assembly.loads)
+        for (const LoadColumn& own : load.columns)
+          applied += loads[column++] * applied_behind(source_.assembly, side, own).cast<Complex>();
+      const VectorXcd force = full.joint_force(side, motions, applied);
       const bool moment = watched.quantity->kind == &kind::moment;
       largest = std::max(largest, magnitude_of(moment ? force.tail(3) : force.head(3), random));
     }
@@ -141,19 +150,24 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     tell(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
     const double omega = 2 * pi * frequency;
     std::vector<const Outcome*> looked_at;
-    MatrixXcd directions(system.support_motion.cols(), 0);
+    InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
     for (const Outcome& outcome : source.outcomes) {
       bool any = false;
       for (std::size_t i = 0; i < source.watched.size(); ++i)
         any = any || std::abs(frequency_of(outcome, source.watched, i) / frequency - 1) <= same;
       if (!any) continue;
       looked_at.push_back(&outcome);
-      directions.conservativeResize(Eigen::NoChange, directions.cols() + 1);
-      directions.rightCols(1) = outcome.environment->directions(outcome.axis, system).cast<Complex>();
+      const VectorXcd amplitudes = outcome.excitation->at(frequency);
+      const auto append = [](MatrixXcd& all, const VectorXcd& column) {
+        all.conservativeResize(Eigen::NoChange, all.cols() + 1);
+        all.rightCols(1) = column;
+      };
+      append(inputs.base, outcome.excitation->base * amplitudes);
+      append(inputs.loads, InputColumns{{}, outcome.excitation->loads}.applied(amplitudes));
     }
     if (looked_at.empty()) continue;
     const DirectSolution full(system, source.basis, source.damping, source.rule, order, frequency);
-    const MatrixXcd solutions = full.solve(directions);
+    const MatrixXcd solutions = full.solve(inputs);
     // Real and imaginary parts of all answers stand in for modes, so that what is watched has the same rows.
     const Index count = solutions.cols();
     ModalBasis parts;
@@ -164,17 +178,18 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     parts.modes = static_cast<int>(2 * count);
     parts.statics = source.basis.statics;
     parts.rigid_mass = source.basis.rigid_mass;
-    const Index motions = system.support_motion.cols();
-    auto [supports, bodies] = full.forces(solutions, directions);
+    const Index motions = system.support_motion.cols(), loads = system.loads.cols();
+    parts.load_participation = MatrixXd::Zero(2 * count, loads);
+    auto [supports, bodies] = full.forces(solutions, inputs);
     for (Index first = 0; first < motions; first += 6)
       parts.bases.push_back(
           balanced(system.support_motion.middleCols(first, 6).transpose().cast<Complex>() * supports -
                        parts.statics.influence.middleCols(first, 6).transpose().cast<Complex>() * bodies,
-                   omega, motions));
+                   omega, motions, loads));
     if (feet) {
       supports -= (*feet)(bodies.real()) + imaginary * (*feet)(bodies.imag());
       for (Index first = 0; first < system.supports; first += 6)
-        parts.feet.push_back(balanced(supports.middleRows<6>(first), omega, motions));
+        parts.feet.push_back(balanced(supports.middleRows<6>(first), omega, motions, loads));
     }
     const ModalDamping own = full.force_damping(2 * count);
     const std::vector<Watched> direct =
@@ -182,23 +197,23 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     for (std::size_t o = 0; o < looked_at.size(); ++o) {
       const Outcome& outcome = *looked_at[o];
       const auto k = static_cast<Index>(o);
-      const VectorXcd along = directions.col(k), z_direct = state_of_answer(k, count, omega, along);
-      const Transfer transfer(source.basis, source.damping, base_inputs(source.basis, source.damping, along));
+      const InputColumns own_inputs{inputs.base.col(k), inputs.loads.col(k)};
+      const VectorXcd z_direct = state_of_answer(k, count, omega, inputs.base.col(k), inputs.loads.col(k));
+      const Transfer transfer(source.basis, source.damping, own_inputs);
       const VectorXcd z = transfer.state(frequency).col(0);
       const VectorXcd z_coupled = transfer.with_coupling().state(frequency).col(0);
       VectorXcd z_modes = z_coupled;
       const Index extra = source.basis.size() - source.basis.modes;
       for (int derivative = 0; derivative < 3; ++derivative)
         z_modes.segment(transfer.layout().modal(derivative) + source.basis.modes, extra).setZero();
-      const bool random = outcome.sine.empty();
-      const double input = outcome.environment->input.at(frequency);
-      const DirectSolution::NodeMotions moves = full.motions(solutions.col(k), along);
+      const bool random = outcome.random() != nullptr;
+      const DirectSolution::NodeMotions moves = full.motions(solutions.col(k), inputs.base.col(k));
       for (std::size_t i = 0; i < source.watched.size(); ++i) {
         if (!(std::abs(frequency_of(outcome, source.watched, i) / frequency - 1) <= same)) continue;
         const Watched& watched = source.watched[i];
-        const double level = watched.quantity->per_input ? 1 : random ? std::sqrt(input) : input;
+        const double level = watched.quantity->per_input() ? 1 / outcome.excitation->reference(frequency) : 1;
         const double by_equations = watched.quantity->subject == Subject::joint
-                                        ? joints.largest(watched, full, moves, random)
+                                        ? joints.largest(watched, full, moves, inputs.loads.col(k), random)
                                         : answer(direct[i], z_direct, random);
         answers.push_back({outcome.name(), i, frequency, random, level * answer(watched, z, random),
                            level * by_equations, level * answer(watched, z_coupled, random),

@@ -1,7 +1,7 @@
 /// core/response/audit.h: how far the modal answers are from the full equations, solved directly (theory 3).
 #pragma once
 
-#include "core/response/environment.h"
+#include "core/response/outcome.h"
 
 namespace avrenk {
 

@@ -11,7 +11,7 @@ Channels::Channels(const Assembly& assembly, const System& system, const ModalBa
       system_(system),
       basis_(basis),
       damping_(damping),
-      layout_{basis.size(), static_cast<int>(system.support_motion.cols())},
+      layout_(layout_of(basis)),
       left_to_elements_(1 - damping.given.array()) {}
 
 Channels::ElasticRows Channels::node_rows(int node) const {
@@ -132,7 +132,18 @@ MatrixXcd Channels::beam_forces(int beam) const {
   const Part& part = assembly_.parts[static_cast<std::size_t>(own.part)];
   const Material& material = assembly_.materials[static_cast<std::size_t>(part.material)];
   const BeamMatrix recovery = force_recovery(own.geometry, assembly_.properties(own)) * beam_arms(assembly_, own);
-  return with_damping(elastic_rows(recovery, own.nodes), material.loss_factor, false);
+  MatrixXcd channels = with_damping(elastic_rows(recovery, own.nodes), material.loss_factor, false);
+  each_load([&](const LoadColumn& load, int column) {
+    if (const auto on = load.on_beams.find(beam); on != load.on_beams.end())
+      channels.col(column) += (line_load(own.geometry, assembly_.properties(own)).section * on->second).cast<Complex>();
+  });
+  return channels;
+}
+
+void Channels::each_load(const std::function<void(const LoadColumn& load, int column)>& take) const {
+  int column = layout_.load();
+  for (const Load& load : assembly_.loads)
+    for (const LoadColumn& own : load.columns) take(own, column++);
 }
 
 MatrixXcd Channels::joint_force(const JointSide& side) const {
@@ -164,6 +175,9 @@ MatrixXcd Channels::joint_force(const JointSide& side) const {
   const ElasticRows inertia = together(rows.mass);
   put(inertia, 2, 1, false);
   put({inertia.modal, MatrixXd::Zero(6, layout_.motions)}, 1, damping_.mass_rate, true);
+  each_load([&](const LoadColumn& load, int column) {
+    channels.col(column) -= applied_behind(assembly_, rows, load).cast<Complex>();
+  });
   return channels;
 }
 
@@ -198,6 +212,7 @@ MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, int base, con
       (reaction.dashpot + damping_.base_rate * reaction.base_general).cast<Complex>();
   channels.middleCols(layout_.base(0), n) =
       reaction.stiffness + imaginary * (reaction.base_loss + damping_.base_loss * reaction.base_general);
+  channels.rightCols(layout_.loads) = reaction.loads.cast<Complex>();
   // From the base's point to `about`: M' = M + (point − about) × F.
   const Matrix3 arm = cross_matrix(assembly_.bases[static_cast<std::size_t>(base)].point - about);
   const MatrixXcd force = channels.topRows<3>();

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <functional>
 
 #include "core/model/assembly.h"
 #include "core/response/joint_force.h"
@@ -81,6 +82,8 @@ class Channels {
   // Adds the damping that goes with an elastic force: its own loss factor or dashpot, or the general rule.
   [[nodiscard]] Eigen::MatrixXcd with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor,
                                               bool has_dashpot) const;
+  // Of all columns of loads, with their columns in the state.
+  void each_load(const std::function<void(const LoadColumn& load, int column)>& take) const;
   [[nodiscard]] Eigen::MatrixXcd reaction_rows(const SupportReaction& reaction, int base, const Vector3& about) const;
 
   const Assembly& assembly_;

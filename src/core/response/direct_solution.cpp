@@ -109,9 +109,11 @@ DirectSolution::ComplexSparse DirectSolution::damping_matrix(const General& gene
 }
 
 // Forces on the free unknowns per unit of the input (theory 2).
-MatrixXcd DirectSolution::loads(const MatrixXcd& directions) const {
+MatrixXcd DirectSolution::loads(const InputColumns& inputs) const {
   const StaticSolution& statics = basis_.statics;
+  const MatrixXcd& directions = inputs.base;
   MatrixXcd loads = -(statics.inertia_load.cast<Complex>() * directions);
+  if (inputs.loads.size() > 0) loads += system_.loads.cast<Complex>() * inputs.loads;
   if (statics.moves_rigidly) return loads;
   const auto forces = [&](const Partitioned& x) -> MatrixXd {
     return x.ff * statics.influence + x.fs * system_.support_motion;
@@ -123,14 +125,15 @@ MatrixXcd DirectSolution::loads(const MatrixXcd& directions) const {
   return loads;
 }
 
-MatrixXcd DirectSolution::solve(const MatrixXcd& directions) const {
-  MatrixXcd y = factor_.solve(loads(directions));
+MatrixXcd DirectSolution::solve(const InputColumns& inputs) const {
+  MatrixXcd y = factor_.solve(loads(inputs));
   if (modes_.cols() > 0) y -= solved_modes_ * ComplexLu(inner_).solve(correction_ * (modes_.transpose() * y));
   return y;
 }
 
-DirectSolution::Forces DirectSolution::forces(const MatrixXcd& relative, const MatrixXcd& directions) const {
+DirectSolution::Forces DirectSolution::forces(const MatrixXcd& relative, const InputColumns& inputs) const {
   const StaticSolution& statics = basis_.statics;
+  const MatrixXcd& directions = inputs.base;
   General rule = general();
   const double drag = rule.mass_rate;
   rule.mass_rate = 0;
@@ -143,6 +146,7 @@ DirectSolution::Forces DirectSolution::forces(const MatrixXcd& relative, const M
   all.supports = elastic(rule, &Partitioned::fs).transpose() * relative;
   all.supports -= omega_ * omega_ * (system_.mass.fs.cast<Complex>().transpose() * (relative + carried));
   all.supports -= omega_ * omega_ * (system_.mass.ss.cast<Complex>() * supports);
+  if (inputs.loads.size() > 0) all.supports -= system_.support_loads.cast<Complex>() * inputs.loads;
   if (!statics.moves_rigidly) {  // the general rule damps the quasi-static motion as in loads()
     const General slow{modal_damping_.base_loss, modal_damping_.base_rate, 0};
     all.supports += elastic(slow, &Partitioned::fs).transpose() * carried;
@@ -164,7 +168,8 @@ DirectSolution::NodeMotions DirectSolution::motions(const VectorXcd& relative, c
   return {nodes.col(0) + imaginary * nodes.col(1), nodes.col(2) + imaginary * nodes.col(3)};
 }
 
-VectorXcd DirectSolution::joint_force(const JointRows& behind, const NodeMotions& motions) const {
+VectorXcd DirectSolution::joint_force(const JointRows& behind, const NodeMotions& motions,
+                                      const VectorXcd& applied) const {
   const auto through = [](const JointRows::Rows& rows, const VectorXcd& of) {
     VectorXcd sum = VectorXcd::Zero(6);
     for (const auto& [node, matrix] : rows) sum += matrix.cast<Complex>() * of.segment<6>(6L * node);
@@ -180,6 +185,7 @@ VectorXcd DirectSolution::joint_force(const JointRows& behind, const NodeMotions
              imaginary * omega_ * through(behind.dashpot, motions.relative) +
              imaginary * omega_ * general().mass_rate * through(behind.mass, motions.relative);
   force -= omega_ * omega_ * through(behind.mass, motions.relative + motions.carried);
+  force -= applied;
   if (basis_.statics.moves_rigidly) return force;
   force += (1.0 + imaginary * (modal_damping_.base_loss + omega_ * modal_damping_.base_rate)) *
                through(behind.stiffness, motions.carried) +

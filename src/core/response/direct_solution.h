@@ -7,10 +7,10 @@
 
 namespace avrenk {
 
-/// (K − ω²M + iωC + iK_η + general damping) y = −P ü_b − …, one complex factorisation. Damping acts element by element;
-/// a general ratio ζ and values given near a frequency are properties of modes: on those below four times the frequency
-/// damping is what the modal answer takes, D + MΦ Δ ΦᵀM solved by the Sherman–Morrison–Woodbury formula, and the ratio
-/// a loss factor 2ζ(f) on all else. Refers to what it is given.
+/// (K − ω²M + iωC + iK_η + general damping) y = −P ü_b − … + f, one complex factorisation. Damping acts element by
+/// element; a general ratio ζ and values given near a frequency are properties of modes: on those below four times the
+/// frequency damping is what the modal answer takes, D + MΦ Δ ΦᵀM solved by the Sherman–Morrison–Woodbury formula, and
+/// the ratio a loss factor 2ζ(f) on all else. Refers to what it is given.
 class DirectSolution {
  public:
   /// @throws NumericalError  not enough memory
@@ -18,25 +18,26 @@ class DirectSolution {
                  const EliminationOrder& order, double frequency);
 
   /// Motions of the free unknowns relative to the quasi-static motion of the bases, n_f x k.
-  /// @param directions  accelerations of the bases, n_b x k
-  [[nodiscard]] Eigen::MatrixXcd solve(const Eigen::MatrixXcd& directions) const;
+  [[nodiscard]] Eigen::MatrixXcd solve(const InputColumns& inputs) const;
 
   /// What the supports put on the model: the sum of the forces of all that is fixed to them, Z_sf (y + B u_s) + Z_ss
-  /// u_s, on each support motion; and what acts on the free unknowns as a body force, Rayleigh's α and damping by mode,
-  /// which a support feels through its static influence.
+  /// u_s, less the loads there, on each support motion; and what acts on the free unknowns as a body force, Rayleigh's
+  /// α and damping by mode, which a support feels through its static influence.
   struct Forces {
     Eigen::MatrixXcd supports, body;  ///< n_s x k, n_f x k
   };
-  /// @param relative  y, n_f x k;  directions  n_b x k
-  [[nodiscard]] Forces forces(const Eigen::MatrixXcd& relative, const Eigen::MatrixXcd& directions) const;
+  /// @param relative  y, n_f x k, of the inputs
+  [[nodiscard]] Forces forces(const Eigen::MatrixXcd& relative, const InputColumns& inputs) const;
 
   /// Six motions of every node, one below the other: relative to the quasi-static motion of the bases, and that motion.
   struct NodeMotions {
     Eigen::VectorXcd relative, carried;
   };
   [[nodiscard]] NodeMotions motions(const Eigen::VectorXcd& relative, const Eigen::VectorXcd& directions) const;
-  /// Force (N) and moment (N m) of a joint without stiffness on what follows it: what all elements behind it need.
-  [[nodiscard]] Eigen::VectorXcd joint_force(const JointRows& behind, const NodeMotions& motions) const;
+  /// Force (N) and moment (N m) of a joint without stiffness on what follows it: what all elements behind it need, less
+  /// what is applied there.
+  [[nodiscard]] Eigen::VectorXcd joint_force(const JointRows& behind, const NodeMotions& motions,
+                                             const Eigen::VectorXcd& applied) const;
 
   /// What is added to the forces of elements in `answers` answers here, as if each were a mode: near a mode whose
   /// damping was given, to all of them as much as the modal answer adds.
@@ -53,7 +54,7 @@ class DirectSolution {
   [[nodiscard]] General on_elements() const;
   [[nodiscard]] ComplexSparse damping_matrix(const General& general, SparseMatrix Partitioned::*block) const;
   [[nodiscard]] ComplexSparse matrix() const;
-  [[nodiscard]] Eigen::MatrixXcd loads(const Eigen::MatrixXcd& directions) const;
+  [[nodiscard]] Eigen::MatrixXcd loads(const InputColumns& inputs) const;
   void damp_modes();
 
   const System& system_;

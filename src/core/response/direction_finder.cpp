@@ -19,10 +19,10 @@ DirectionFinder::DirectionFinder(const Channels& channels, const StressStations&
     : channels_(channels), stations_(stations), loads_(loads) {
   std::map<const Environment*, std::vector<std::size_t>> axes;
   for (std::size_t i = 0; i < loads.size(); ++i) {
-    const Environment& environment = loads[i]->environment;
+    const Environment& environment = loads[i]->environment();
     if (environment.combination == Environment::Combination::root_sum_of_squares) axes[&environment].push_back(i);
     for (std::size_t still = 0; still < loads.size(); ++still) {
-      const double many = weight_on_top(environment, loads[still]->environment);
+      const double many = weight_on_top(environment, loads[still]->environment());
       if (many == 0) continue;
       goals_.push_back({{i}, many, still});
       if (environment.upper != 1) goals_.push_back({{i}, many * environment.upper, still});
@@ -70,8 +70,8 @@ std::vector<Vector3> DirectionFinder::find(const StressPlace& place, const LoadM
           }
         double sum = goal.scale * std::sqrt(square);
         if (square > 0) weighted *= goal.scale / std::sqrt(square);
-        if (goal.steady) {
-          const Index k = load.of_load[*goal.steady].first;
+        if (goal.at_rest) {
+          const Index k = load.of_load[*goal.at_rest].first;
           sum += std::abs(normal[k]);
           weighted += std::copysign(1.0, normal[k]) * stress_tensor(station, place.level, stress.col(k));
         }

@@ -13,7 +13,7 @@ class DirectionFinder {
   /// Whether any loads act together.
   [[nodiscard]] bool has_goals() const { return !goals_.empty(); }
   /// For each set of loads that act together the direction in which the sum of their normal stresses is largest, on the
-  /// grid: of axes combined the root of the sum of the squares, of an environment on top of a steady one the sum of
+  /// grid: of axes combined the root of the sum of the squares, of an environment on top of a static one the sum of
   /// both without their signs (of random three times the RMS), at the level applied and at its upper tolerance.
   /// Ascent as in largest_normal_stress, with the best frequency of each sweep in turn.
   /// @param starts  directions to begin with
@@ -21,11 +21,11 @@ class DirectionFinder {
                                           const std::vector<Vector3>& starts) const;
 
  private:
-  // One set of loads: √(Σ of squares of `together`) · scale + |steady|.
+  // One set of loads: √(Σ of squares of `together`) · scale + |at_rest|.
   struct Goal {
     std::vector<std::size_t> together;
     double scale = 1;
-    std::optional<std::size_t> steady{};
+    std::optional<std::size_t> at_rest{};
   };
   const Channels& channels_;
   const StressStations& stations_;

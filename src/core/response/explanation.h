@@ -8,7 +8,8 @@
 
 namespace avrenk {
 
-/// Parts of a response by their size, small ones left out; the last entry is the base's own motion, mode −1.
+/// Parts of a response by their size, small ones left out; after the modes the base's own motion, mode −1, and what
+/// loads do without moving anything, −2.
 [[nodiscard]] std::vector<std::pair<int, double>> largest_shares(const Eigen::VectorXd& shares);
 
 /// The first of those that are the largest but for rounding: it is named.
@@ -20,17 +21,18 @@ class CoupledStates {
   explicit CoupledStates(const Transfer& transfer)
       : coupled_(transfer.with_coupling()), differ_(transfer.damping().couples() && !transfer.damping().coupled()) {}
   [[nodiscard]] bool differ() const { return differ_; }
-  const Eigen::VectorXcd& at(double frequency) {
+  /// z per unit input, one column each.
+  const Eigen::MatrixXcd& at(double frequency) {
     for (const auto& [known, state] : states_)
       if (std::abs(known - frequency) <= 1e-9 * frequency) return state;
-    states_.emplace_back(frequency, coupled_.state(frequency).col(0));
+    states_.emplace_back(frequency, coupled_.state(frequency));
     return states_.back().second;
   }
 
  private:
   const Transfer coupled_;
   bool differ_;
-  std::deque<std::pair<double, Eigen::VectorXcd>> states_;
+  std::deque<std::pair<double, Eigen::MatrixXcd>> states_;
 };
 
 }  // namespace avrenk

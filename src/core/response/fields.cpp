@@ -7,10 +7,10 @@ NodeMotions node_motions(const System& system, const ModalBasis& basis, const Ei
   return Eigen::Map<const NodeMotions>(all.data(), 6, all.size() / 6);
 }
 
-Eigen::VectorXcd sine_coordinates(const Environment& environment, int axis, const System& system,
-                                  const ModalBasis& basis, const ModalDamping& damping, double frequency) {
-  const Transfer transfer(basis, damping, base_inputs(basis, damping, environment.directions(axis, system)));
-  return environment.input.at(frequency) * transfer.coordinates(frequency).col(0);
+Eigen::VectorXcd sine_coordinates(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping,
+                                  double frequency) {
+  return Transfer(basis, damping, {excitation.base, excitation.loads}).coordinates(frequency) *
+         excitation.drive.at(frequency);
 }
 
 double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q) {

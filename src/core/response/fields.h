@@ -1,7 +1,7 @@
 /// core/response/fields.h: what the whole model does at once: the motion of every node in a mode, or at one instant.
 #pragma once
 
-#include "core/response/environment.h"
+#include "core/response/excited.h"
 
 namespace avrenk {
 
@@ -12,9 +12,9 @@ using NodeMotions = Eigen::Matrix<double, 6, Eigen::Dynamic>;
 /// coordinates q (m).
 [[nodiscard]] NodeMotions node_motions(const System& system, const ModalBasis& basis, const Eigen::VectorXd& q);
 
-/// Modal coordinates under a sine environment along one axis at one frequency (Hz), level applied.
-[[nodiscard]] Eigen::VectorXcd sine_coordinates(const Environment& environment, int axis, const System& system,
-                                                const ModalBasis& basis, const ModalDamping& damping, double frequency);
+/// Modal coordinates under a case of a sine environment at one frequency (Hz), level applied.
+[[nodiscard]] Eigen::VectorXcd sine_coordinates(const Excitation& excitation, const ModalBasis& basis,
+                                                const ModalDamping& damping, double frequency);
 
 /// The instant ωt (rad) in one cycle at which the largest translation of any node is largest.
 [[nodiscard]] double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q);

@@ -50,7 +50,7 @@ std::map<int, Matrix6> moved_nodes(const Assembly& assembly, const JointSide& si
 
 class SideRows {
  public:
-  SideRows(const Assembly& assembly, const JointSide& side) : moved_(moved_nodes(assembly, side)) {}
+  explicit SideRows(const std::map<int, Matrix6>& moved) : moved_(moved) {}
 
   [[nodiscard]] bool touches(std::span<const int> nodes) const {
     return std::any_of(nodes.begin(), nodes.end(), [&](int node) { return moved_.contains(node); });
@@ -71,7 +71,7 @@ class SideRows {
   }
 
  private:
-  std::map<int, Matrix6> moved_;
+  const std::map<int, Matrix6>& moved_;
 };
 
 }  // namespace
@@ -90,8 +90,9 @@ std::vector<JointSide> joint_sides(const Assembly& assembly, const std::string& 
 }
 
 JointRows joint_rows(const Assembly& assembly, const JointSide& side) {
-  const SideRows rows_of_side(assembly, side);
   JointRows rows;
+  rows.moved = moved_nodes(assembly, side);
+  const SideRows rows_of_side(rows.moved);
   const auto add = [&](const MatrixXd& k, std::span<const int> nodes, const std::optional<double>& loss_factor) {
     rows_of_side.add(k, nodes, loss_factor ? rows.own_stiffness : rows.stiffness);
     if (loss_factor) rows_of_side.add(*loss_factor * k, nodes, rows.loss);
@@ -127,6 +128,17 @@ JointRows joint_rows(const Assembly& assembly, const JointSide& side) {
     if (rows_of_side.touches(std::array{mass.node}))
       rows_of_side.add(mass_at_node(mass.mass, mass.inertia, mass.offset), std::array{mass.node}, rows.mass);
   return rows;
+}
+
+Vector6 applied_behind(const Assembly& assembly, const JointRows& rows, const LoadColumn& load) {
+  Vector6 sum = Vector6::Zero();
+  for (const auto& [node, force] : forces_on_nodes(assembly, load))
+    if (const auto found = rows.moved.find(node); found != rows.moved.end()) sum += found->second.transpose() * force;
+  if (!load.field) return sum;
+  Vector6 motion = Vector6::Zero();
+  motion.head<3>() = *load.field;
+  for (const auto& [node, mass] : rows.mass) sum += mass * motion;
+  return sum;
 }
 
 }  // namespace avrenk

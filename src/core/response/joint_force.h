@@ -20,7 +20,7 @@ struct JointSide {
 /// Rows on the six motions of nodes whose sum is the force (N) and moment (N m) about a point that the joint puts on
 /// what follows: it is what the elements, springs and bodies behind the joint need to be moved so,
 ///
-///     F = Wᵀ (K u + C u̇ + M ü + …),   W = motions of all nodes when those that follow move as one rigid body,
+///     F = Wᵀ (K u + C u̇ + M ü + … − f),   W = motions of all nodes when those that follow move as one rigid body,
 ///
 /// nodes that follow them in turn included and all others at rest.
 struct JointRows {
@@ -29,7 +29,10 @@ struct JointRows {
   Rows own_stiffness;  ///< of those with a loss factor or dashpot of their own
   Rows loss;           ///< Σ η K of those
   Rows dashpot, mass;
+  std::map<int, Matrix6> moved;  ///< W, node by node
 };
 [[nodiscard]] JointRows joint_rows(const Assembly& assembly, const JointSide& side);
+/// Wᵀf of what a load column puts on what is behind the joint, per unit.
+[[nodiscard]] Vector6 applied_behind(const Assembly& assembly, const JointRows& rows, const LoadColumn& load);
 
 }  // namespace avrenk

@@ -178,7 +178,9 @@ void assemble(const Transfer& transfer, ModalCovariance& result) {
   for (const Panel& panel : result.panels) append_points(panel, result.rule);
   std::vector<double> roots;
   for (const double weight : result.rule.weight) roots.push_back(std::sqrt(weight));
-  result.states = StateTable(transfer, result.rule.frequency, roots);
+  result.states =
+      StateTable(transfer, result.rule.frequency,
+                 Eigen::Map<const Eigen::RowVectorXd>(roots.data(), static_cast<Index>(roots.size())).cast<Complex>());
   result.gamma = assemble_gamma(transfer, result.rule.frequency, roots, result.states);
 }
 
@@ -340,7 +342,7 @@ MatrixXd block_covariances(const MatrixXcd& rows, int width, const ModalCovarian
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
   const Eigen::RowVectorXd parts =
       (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum();
-  VectorXd shares = VectorXd::Zero(layout.modes + 1);
+  VectorXd shares = VectorXd::Zero(layout.modes + 2);
   for (int derivative = 0; derivative < 3; ++derivative) {
     shares.head(layout.modes) += parts.segment(layout.modal(derivative), layout.modes).transpose();
     shares[layout.modes] += parts.segment(layout.base(derivative), layout.motions).sum();

@@ -64,14 +64,15 @@ class CandidateSquares {
 // One random environment along one axis.
 class RandomRun {
  public:
-  RandomRun(Excited& excited, const std::vector<Watched>& watched, Outcome& outcome)
+  RandomRun(Excited& excited, const std::vector<Watched>& watched)
       : transfer_(*excited.transfer),
         covariance_(*excited.covariance),
+        excitation_(*excited.excitation),
         watched_(watched),
-        outcome_(outcome),
+        grid_(excited.grid),
         coupled_(*excited.transfer) {}
 
-  void run() {
+  RandomAnswers run() {
     double error = 0;
     for (int round = 0;; ++round) {
       look();
@@ -82,8 +83,9 @@ class RandomRun {
     covariance_.error = std::max(covariance_.error, error);
     draw();
     refine_grid();
-    outcome_.integration_error = covariance_.error;
-    for (std::size_t i = 0; i < watched_.size(); ++i) outcome_.random.push_back(explained(i));
+    RandomAnswers answers{grid_, {}, covariance_.error};
+    for (std::size_t i = 0; i < watched_.size(); ++i) answers.rows.push_back(explained(i));
+    return answers;
   }
 
  private:
@@ -105,7 +107,7 @@ class RandomRun {
     Eigen::MatrixXd blocks;
     for (std::size_t i = 0; i < watched_.size(); ++i) {
       const Watched& each = watched_[i];
-      if (each.quantity->per_input) continue;  // a ratio has no RMS
+      if (each.quantity->per_input()) continue;  // a ratio has no RMS
       Row& row = rows_[i];
       if (std::exchange(last, each.candidates.get()) != each.candidates.get())
         blocks = block_covariances(last->rows, last->base_width, covariance_, transfer_.layout());
@@ -122,12 +124,12 @@ class RandomRun {
 
   // The same on the grid.
   void draw() {
-    std::vector<double> roots = outcome_.environment->input.levels(outcome_.grid);
-    for (double& level : roots) level = std::sqrt(level);
-    const StateTable on_grid(transfer_, outcome_.grid, roots);
+    MatrixXcd roots(1, static_cast<Index>(grid_.size()));
+    for (Index k = 0; k < roots.cols(); ++k) roots.col(k) = excitation_.at(grid_[static_cast<std::size_t>(k)]);
+    const StateTable on_grid(transfer_, grid_, roots);
     CandidateSquares squares(on_grid);
     for (std::size_t i = 0; i < watched_.size(); ++i)
-      if (!watched_[i].quantity->per_input) rows_[i].psd = squares.of(watched_[i], rows_[i].candidate);
+      if (!watched_[i].quantity->per_input()) rows_[i].psd = squares.of(watched_[i], rows_[i].candidate);
   }
 
   // Panels that are too long for a row whose mean square is not known to the tolerance; @param error  the largest
@@ -150,11 +152,11 @@ class RandomRun {
   // them.
   void refine_grid() {
     for (const Row& row : rows_) {
-      if (!(row.rms > 0) || row.is_rounding || std::abs(curve_rms(outcome_.grid, row.psd) / row.rms - 1) <= well_drawn)
+      if (!(row.rms > 0) || row.is_rounding || std::abs(curve_rms(grid_, row.psd) / row.rms - 1) <= well_drawn)
         continue;
-      std::vector<double> grid = outcome_.grid;
+      std::vector<double> grid = grid_;
       grid.insert(grid.end(), covariance_.rule.frequency.begin(), covariance_.rule.frequency.end());
-      outcome_.grid = once_inside(std::move(grid), outcome_.grid.front(), outcome_.grid.back());
+      grid_ = once_inside(std::move(grid), grid_.front(), grid_.back());
       draw();
       return;
     }
@@ -164,23 +166,23 @@ class RandomRun {
     const Watched& each = watched_[i];
     Row& own = rows_[i];
     RandomRow row;
-    if (each.quantity->per_input) {
+    if (each.quantity->per_input()) {
       row.rms = row.curve_rms = row.largest = row.coupling = std::nan("");
-      row.psd.assign(outcome_.grid.size(), std::nan(""));
+      row.psd.assign(grid_.size(), std::nan(""));
       return row;
     }
     row.rms = own.rms;
     row.where = own.measure.label;
     row.candidate_rms = std::move(own.candidate_rms);
     row.psd = std::move(own.psd);
-    row.curve_rms = curve_rms(outcome_.grid, row.psd);
+    row.curve_rms = curve_rms(grid_, row.psd);
     row.shares = largest_shares(variance_shares(own.measure, covariance_, transfer_.layout()));
     // The kept states hold the roots of the weights already.
     const IntegrationRule by_point{covariance_.rule.frequency,
                                    std::vector<double>(covariance_.rule.frequency.size(), 1)};
     row.moments = spectral_moments(by_point, own.at_rule);
-    row.bands = dominating_bands(outcome_.grid, row.psd, by_point, own.at_rule);
-    const std::optional<double>& duration = outcome_.environment->duration;
+    row.bands = dominating_bands(grid_, row.psd, by_point, own.at_rule);
+    const std::optional<double>& duration = excitation_.environment->duration;
     row.largest = duration && each.is_gaussian() ? row.rms * expected_largest(row.moments.zero_crossings(), *duration)
                                                  : std::nan("");
     if (!coupled_.differ()) return row;
@@ -199,16 +201,17 @@ class RandomRun {
   static constexpr double well_drawn = 0.01;     // of an RMS, in the drawn curve's own integral
   const Transfer& transfer_;
   ModalCovariance& covariance_;
+  const Excitation& excitation_;
   const std::vector<Watched>& watched_;
-  Outcome& outcome_;
+  std::vector<double> grid_;
   CoupledStates coupled_;
   std::vector<Row> rows_;
 };
 
 }  // namespace
 
-void run_random(Excited& excited, const std::vector<Watched>& watched, Outcome& outcome) {
-  RandomRun(excited, watched, outcome).run();
+RandomAnswers run_random(Excited& excited, const std::vector<Watched>& watched) {
+  return RandomRun(excited, watched).run();
 }
 
 }  // namespace avrenk

@@ -1,11 +1,12 @@
 /// core/response/random_run.h: RMS of all that is watched under one random input, and what explains them.
 #pragma once
 
-#include "core/response/environment.h"
+#include "core/response/excited.h"
+#include "core/response/outcome.h"
 
 namespace avrenk {
 
-/// Adds one row for each watched quantity. Where the covariance is too rough for one of them its panels are halved.
-void run_random(Excited& excited, const std::vector<Watched>& watched, Outcome& outcome);
+/// One row for each watched quantity. Where the covariance is too rough for one of them its panels are halved.
+[[nodiscard]] RandomAnswers run_random(Excited& excited, const std::vector<Watched>& watched);
 
 }  // namespace avrenk

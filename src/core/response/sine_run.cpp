@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/response/explanation.h"
+#include "core/response/sweep.h"
 
 namespace avrenk {
 namespace {
@@ -16,13 +17,17 @@ using Eigen::VectorXd;
 // What explains one peak.
 class Reasons {
  public:
-  Reasons(const Transfer& transfer, const SineResponse& response, const Environment& environment)
-      : transfer_(transfer), coupled_(transfer), response_(response), environment_(environment) {}
+  Reasons(const Transfer& transfer, const SineResponse& response, const Excitation& excitation)
+      : transfer_(transfer),
+        coupled_(transfer),
+        response_(response),
+        environment_(*excitation.environment),
+        grid_(excitation.grid) {}
 
   /// @param coupling  whether to solve the coupled system at the peak too
   void explain(const Measure& measure, bool coupling, SineRow& row) {
     explain_shares(measure, row);
-    row.amplification = row.peak.value / (response_.level(measure, row.peak.frequency) * static_answer(measure));
+    row.amplification = row.peak.value / static_answer(measure, row.peak.frequency);
     if (!(row.amplification > 0 && row.amplification < 1e6)) row.amplification = std::nan("");  // it has none
     row.half_power = response_.half_power(measure, row.peak, row.curve);
     explain_sweep(measure, row);
@@ -30,40 +35,45 @@ class Reasons {
     row.coupling = std::nan("");
     if (!coupling) return;
     const VectorXcd together =
-        measure.rows * (response_.level(measure, row.peak.frequency) * coupled_.at(row.peak.frequency));
+        measure.rows * (coupled_.at(row.peak.frequency) * response_.amplitudes(measure, row.peak.frequency));
     row.coupling = largest_over_phase(together) / row.peak.value - 1;
   }
 
  private:
   void explain_shares(const Measure& measure, SineRow& row) const {
     const StateLayout& layout = transfer_.layout();
-    const VectorXcd z = response_.level(measure, row.peak.frequency) * transfer_.state(row.peak.frequency).col(0);
+    const VectorXcd z = response_.state(measure, row.peak.frequency);
     const Complex turn = std::polar(1.0, -row.peak.phase);
     const VectorXd largest = ((measure.rows * z) * turn).real();
     const double square = largest.squaredNorm();
     if (!(square > 0)) return;
-    VectorXd shares = VectorXd::Zero(layout.modes + 1);
+    VectorXd shares = VectorXd::Zero(layout.modes + 2);
     const VectorXcd turned = turn * z;
+    const auto part = [&](int first, int count) -> VectorXd {
+      const MatrixXcd each = measure.rows.middleCols(first, count) * turned.segment(first, count).asDiagonal();
+      return each.real().transpose() * largest / square;
+    };
     for (int derivative = 0; derivative < 3; ++derivative) {
-      const auto part = [&](int first, int count) -> VectorXd {
-        const MatrixXcd each = measure.rows.middleCols(first, count) * turned.segment(first, count).asDiagonal();
-        return each.real().transpose() * largest / square;
-      };
       shares.head(layout.modes) += part(layout.modal(derivative), layout.modes);
       shares[layout.modes] += part(layout.base(derivative), layout.motions).sum();
     }
+    shares[layout.modes + 1] = part(layout.load(), layout.loads).sum();
     row.shares = largest_shares(shares);
   }
 
-  // Per unit acceleration of the input, at 0 Hz without damping; infinite where the base's own displacement counts, 0
-  // of a velocity.
-  [[nodiscard]] double static_answer(const Measure& measure) const {
+  // Under the same inputs at 0 Hz without damping; infinite where the base's own displacement counts, 0 of a velocity.
+  [[nodiscard]] double static_answer(const Measure& measure, double frequency) const {
     const StateLayout& layout = transfer_.layout();
-    if (!measure.rows.middleCols(layout.base(0), 2L * layout.motions).isZero(0)) return HUGE_VAL;
+    const InputColumns& inputs = transfer_.inputs();
+    const VectorXcd a = response_.amplitudes(measure, frequency), base = inputs.base * a, loads = inputs.applied(a);
+    const bool moves = !base.isZero(0);
+    if (moves && !measure.rows.middleCols(layout.base(0), 2L * layout.motions).isZero(0)) return HUGE_VAL;
+    const ModalBasis& basis = transfer_.basis();
     const VectorXcd q =
-        (transfer_.basis().stiffness().cwiseInverse().asDiagonal() * transfer_.inputs().acceleration).col(0);
+        basis.stiffness().cwiseInverse().asDiagonal() * (basis.load_participation * loads - basis.participation * base);
     const VectorXcd w = measure.rows.middleCols(layout.modal(0), layout.modes).real() * q +
-                        measure.rows.middleCols(layout.base(2), layout.motions).real() * transfer_.inputs().base.col(0);
+                        measure.rows.middleCols(layout.base(2), layout.motions).real() * base +
+                        measure.rows.middleCols(layout.load(), layout.loads).real() * loads;
     return largest_over_phase(w);
   }
 
@@ -76,9 +86,7 @@ class Reasons {
     row.sweep_parameter = sweep_parameter(*environment_.sweep_rate, damping.amplification(main->first),
                                           transfer_.basis().frequency(main->first));
     if (row.sweep_parameter <= slow_sweep) return;
-    if (!swept_)
-      swept_.emplace(transfer_, response_.amplitude(), *environment_.sweep_rate, environment_.grid.from,
-                     environment_.grid.to);
+    if (!swept_) swept_.emplace(transfer_, response_.drive(), *environment_.sweep_rate, grid_.from, grid_.to);
     row.swept = swept_->peak(measure, main->first);
   }
 
@@ -86,6 +94,7 @@ class Reasons {
   CoupledStates coupled_;
   const SineResponse& response_;
   const Environment& environment_;
+  const GridRequest& grid_;
   std::optional<SweptResponse> swept_;
 };
 
@@ -108,28 +117,35 @@ WithStatic worst_with_static(const Environment& environment, const SineResponse&
 
 }  // namespace
 
-void run_sine(const Excited& excited, const std::vector<Watched>& watched, const Outcome* after, Outcome& outcome) {
-  const Environment& environment = excited.environment;
+SineAnswers run_sine(const Excited& excited, const std::vector<Watched>& watched, const Outcome* after) {
+  SineAnswers answers{excited.grid, {}};
+  const Environment& environment = excited.environment();
   const SineResponse& response = *excited.sine;
-  Reasons reasons(*excited.transfer, response, environment);
+  Reasons reasons(*excited.transfer, response, *excited.excitation);
   std::optional<SineResponse::Curves> curves;  // of one request, which several quantities share
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const Watched& each = watched[i];
+    if (!each.quantity->has_meaning(excited.excitation->kind)) {  // a ratio to what does not act
+      SineRow none;
+      none.peak.value = none.amplification = none.sweep_parameter = std::nan("");
+      none.curve = MatrixXcd::Constant(each.count, static_cast<Index>(excited.grid.size()), std::nan(""));
+      answers.rows.push_back(std::move(none));
+      continue;
+    }
     if (!curves || &curves->candidates() != each.candidates.get()) curves.emplace(response, *each.candidates);
-    const auto [index, peak] = response.worst({*curves, each.first, each.count, each.quantity->per_input, {}, 1});
+    const auto [index, peak] = response.worst({*curves, each.first, each.count, each.quantity->per_input(), {}, 1});
     const Measure worst = each.measure(index);
     SineRow row;
     row.peak = peak;
     row.where = worst.label;
     row.curve = curves->of(index).middleRows(each.first, each.count);
-    if (worst.per_input)
-      for (Index k = 0; k < row.curve.cols(); ++k)
-        row.curve.col(k) /= environment.input.at(outcome.grid[static_cast<std::size_t>(k)]);
+    if (worst.per_input) response.to_ratios(row.curve);
     reasons.explain(worst, each.is_headline(), row);
     if (after && contains(environment.with_static, each.name))
-      row.with_static = worst_with_static(environment, response, each, *curves, after->steady[i]);
-    outcome.sine.push_back(std::move(row));
+      row.with_static = worst_with_static(environment, response, each, *curves, after->at_rest()->rows[i]);
+    answers.rows.push_back(std::move(row));
   }
+  return answers;
 }
 
 }  // namespace avrenk

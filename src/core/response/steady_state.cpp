@@ -66,13 +66,12 @@ LargestWithStatic largest_with_static(const VectorXd& constant, const VectorXcd&
   return {at_instant(constant, w, instant).norm(), instant};
 }
 
-SineResponse::SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid,
-                           double near_enough)
+SineResponse::SineResponse(const Transfer& transfer, Drive drive, std::vector<double> grid, double near_enough)
     : transfer_(transfer),
-      amplitude_(std::move(amplitude)),
+      drive_(std::move(drive)),
       grid_(std::move(grid)),
-      levels_(amplitude_.levels(grid_)),
-      states_(transfer, grid_, levels_),
+      levels_(drive_.references(grid_)),
+      states_(transfer, grid_, drive_.at(grid_)),
       near_enough_(near_enough),
       largest_states_{states_.largest_in_stretches({}), states_.largest_in_stretches(levels_)} {}
 
@@ -102,18 +101,42 @@ double grid_shortfall(int points_per_resonance) {
   return 1 - 4 * (1 - std::cos(0.5 * pi / (points_per_resonance + 1)));
 }
 
-double SineResponse::level(const Measure& measure, double frequency) const {
-  return measure.per_input ? 1 : amplitude_.at(frequency);
+VectorXcd SineResponse::amplitudes(const Measure& measure, double frequency) const {
+  if (measure.per_input && drive_.size() == 1) return VectorXcd::Ones(1);
+  const VectorXcd a = drive_.at(frequency);
+  if (!measure.per_input) return a;
+  return std::abs(a[0]) > 0 ? VectorXcd(a / std::abs(a[0])) : VectorXcd::Zero(a.size());
+}
+
+std::pair<VectorXcd, VectorXcd> SineResponse::with_slope(const Measure& measure, double frequency,
+                                                         double inside) const {
+  if (measure.per_input && drive_.size() == 1) return {VectorXcd::Ones(1), VectorXcd::Zero(1)};
+  const auto [a, slope] = drive_.with_slope(frequency, inside);
+  if (!measure.per_input) return {a, slope};
+  const double r = std::abs(a[0]);
+  if (!(r > 0)) return {VectorXcd::Zero(a.size()), VectorXcd::Zero(a.size())};
+  const double r_slope = (std::conj(a[0]) * slope[0]).real() / r;
+  return {a / r, slope / r - a * (r_slope / (r * r))};
+}
+
+VectorXcd SineResponse::state(const Measure& measure, double frequency) const {
+  return transfer_.state(frequency) * amplitudes(measure, frequency);
 }
 
 VectorXcd SineResponse::at(const Measure& measure, double frequency) const {
-  return level(measure, frequency) * Trace(transfer_, measure.rows).at(frequency);
+  return Trace(transfer_, measure.rows).at(frequency, amplitudes(measure, frequency));
+}
+
+void SineResponse::to_ratios(Eigen::MatrixXcd& w) const {
+  for (Index k = 0; k < w.cols(); ++k) {
+    const double level = levels_[static_cast<std::size_t>(k)];
+    w.col(k) *= level > 0 ? 1 / level : 0;
+  }
 }
 
 Eigen::MatrixXcd SineResponse::curve(const Measure& measure) const {
   Eigen::MatrixXcd w = curves(measure.rows);
-  if (measure.per_input)
-    for (Index k = 0; k < w.cols(); ++k) w.col(k) /= levels_[static_cast<std::size_t>(k)];
+  if (measure.per_input) to_ratios(w);
   return w;
 }
 
@@ -131,7 +154,7 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
   const double highest = magnitudes.maxCoeff();
   SinePeak best{-1, 0, 0, false};
   const auto consider = [&](double frequency) {
-    const VectorXcd w = scale * level(measure, frequency) * trace.at(frequency);
+    const VectorXcd w = scale * trace.at(frequency, amplitudes(measure, frequency));
     const LargestWithStatic largest =
         with_static ? largest_with_static(constant, w) : LargestWithStatic{largest_over_phase(w), -phase_of_largest(w)};
     if (largest.value > best.value) best = {largest.value, frequency, -largest.instant, false};
@@ -143,17 +166,14 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
     const bool falls_after = i + 1 == grid_.size() || magnitudes[at_point + 1] <= own;
     if (!falls_before || !falls_after || own < near_enough_ * highest) continue;
     consider(grid_[i]);
-    // On each side of the point, where the amplitude follows one power law, look for a root of the derivative.
+    // On each side of the point, where the amplitudes follow one law, look for a root of the derivative.
     for (const std::size_t left : {i - 1, i}) {
       if (left >= grid_.size() || left + 1 >= grid_.size()) continue;  // also i − 1 of the first point
       const double a = grid_[left], b = grid_[left + 1];
-      const PowerLaw* law = amplitude_.stretch_at(0.5 * (a + b));
-      if (!law) continue;
-      const double exponent = measure.per_input ? 0 : law->exponent();
       const auto slope = [&](double f) {
-        const double own_level = scale * (measure.per_input ? 1 : law->at(f));
-        const auto [unit, unit_slope] = trace.with_slope(f);
-        const VectorXcd w = own_level * unit, dw = own_level * (unit_slope + (exponent / f) * unit);
+        const auto [amplitude, amplitude_slope] = with_slope(measure, f, 0.5 * (a + b));
+        const auto [unscaled, unscaled_slope] = trace.with_slope(f, amplitude, amplitude_slope);
+        const VectorXcd w = scale * unscaled, dw = scale * unscaled_slope;
         if (!with_static) return slope_of_square(w, dw);
         const double instant = largest_with_static(constant, w).instant;  // stationary: only dw counts
         return 2 * at_instant(constant, w, instant).dot((dw * std::polar(1.0, instant)).real());
@@ -212,7 +232,10 @@ VectorXd SineResponse::grid_magnitudes(const Many& many, std::size_t candidate) 
   }
   magnitudes *= many.scale;
   if (many.per_input)
-    for (Index k = 0; k < magnitudes.size(); ++k) magnitudes[k] /= levels_[static_cast<std::size_t>(k)];
+    for (Index k = 0; k < magnitudes.size(); ++k) {
+      const double level = levels_[static_cast<std::size_t>(k)];
+      magnitudes[k] *= level > 0 ? 1 / level : 0;
+    }
   const VectorXd constant = constant_of(many, candidate);
   if (constant.size() == 0) return magnitudes;
   magnitudes.array() += constant.norm();
@@ -267,11 +290,13 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
                                                   const Eigen::MatrixXcd& curve) const {
   const Measure per_unit{"", measure.rows, true};
   const Trace trace(transfer_, measure.rows);
-  const auto magnitude = [&](double f) { return largest_over_phase(trace.at(f)); };
+  const auto magnitude = [&](double f) { return largest_over_phase(trace.at(f, amplitudes(per_unit, f))); };
   const auto points = static_cast<std::ptrdiff_t>(grid_.size());
   VectorXd on_grid(curve.cols());
-  for (Index i = 0; i < curve.cols(); ++i)
-    on_grid[i] = largest_over_phase(curve.col(i)) / (measure.per_input ? 1 : levels_[static_cast<std::size_t>(i)]);
+  for (Index i = 0; i < curve.cols(); ++i) {
+    const double level = measure.per_input ? 1 : levels_[static_cast<std::size_t>(i)];
+    on_grid[i] = level > 0 ? largest_over_phase(curve.col(i)) / level : 0;
+  }
   // Where the input has a slope the response per unit input peaks beside the response: the nearest top uphill from
   // there.
   auto top_at = std::lower_bound(grid_.begin(), grid_.end(), peak.frequency) - grid_.begin();

@@ -4,7 +4,7 @@
 
 #include <optional>
 
-#include "core/excitation/profile.h"
+#include "core/excitation/amplitude.h"
 #include "core/response/candidates.h"
 
 namespace avrenk {
@@ -43,18 +43,18 @@ struct HalfPower {
   double quality = 0;       ///< f / (to − from)
 };
 
-/// Response of one structure to one sine input column of varying amplitude; all states on a grid are computed once.
+/// Response of one structure to sine inputs of varying amplitude that act together; all states on a grid are computed
+/// once.
 class SineResponse {
  public:
-  /// @param amplitude  base acceleration amplitude over frequency, m/s² (or rad/s²); its breakpoints must be on the
-  /// grid
+  /// @param drive      amplitudes of the columns of the transfer over frequency; their breakpoints must be on the grid
   /// @param grid       Hz, ascending
   /// @param near_enough  part of the highest value on the grid below which a grid maximum cannot become the peak: see
   /// grid_shortfall
-  SineResponse(const Transfer& transfer, LogLogTable amplitude, std::vector<double> grid, double near_enough = 0.8);
+  SineResponse(const Transfer& transfer, Drive drive, std::vector<double> grid, double near_enough = 0.8);
 
   [[nodiscard]] const std::vector<double>& grid() const { return grid_; }
-  [[nodiscard]] const LogLogTable& amplitude() const { return amplitude_; }
+  [[nodiscard]] const Drive& drive() const { return drive_; }
 
   /// ŵ of any number of channels on the whole grid: channels x points, under the input's level.
   [[nodiscard]] Eigen::MatrixXcd curves(const Eigen::MatrixXcd& rows) const { return states_.times(rows); }
@@ -62,8 +62,14 @@ class SineResponse {
   [[nodiscard]] Eigen::MatrixXcd curve(const Measure& measure) const;
   /// ŵ at any frequency inside the band.
   [[nodiscard]] Eigen::VectorXcd at(const Measure& measure, double frequency) const;
-  /// The factor on a unit input: the level of the profile, or 1 for a ratio to the input.
-  [[nodiscard]] double level(const Measure& measure, double frequency) const;
+  /// Amplitudes of the columns: those of the drive, or for a ratio to the input, which is the first column, over its
+  /// magnitude (of a single column 1).
+  [[nodiscard]] Eigen::VectorXcd amplitudes(const Measure& measure, double frequency) const;
+  /// z under the inputs at any frequency inside the band, or over the first of them for a ratio.
+  [[nodiscard]] Eigen::VectorXcd state(const Measure& measure, double frequency) const;
+
+  /// Divides curves at the level applied by the first input; 0 where there is none.
+  void to_ratios(Eigen::MatrixXcd& w) const;
 
   /// The largest value over phase and frequency, located as a root of the derivative between grid points: it does not
   /// depend on where the points fell.
@@ -112,8 +118,11 @@ class SineResponse {
                                 const Eigen::VectorXd& magnitudes) const;
   [[nodiscard]] Eigen::VectorXd bounds(const Many& many) const;
   [[nodiscard]] Eigen::VectorXd grid_magnitudes(const Many& many, std::size_t candidate) const;
+  // The same with their derivatives by f, by the laws that hold around `inside`.
+  [[nodiscard]] std::pair<Eigen::VectorXcd, Eigen::VectorXcd> with_slope(const Measure& measure, double frequency,
+                                                                         double inside) const;
   const Transfer& transfer_;
-  LogLogTable amplitude_;
+  Drive drive_;
   std::vector<double> grid_, levels_;
   StateTable states_;
   double near_enough_;

@@ -33,10 +33,10 @@ const WorstStress* StressField::worst_of(const StressStations& stations, int par
   return nullptr;
 }
 
-double weight_on_top(const Environment& load, const Environment& steady) {
-  if (steady.type != Environment::Type::steady) return 0;
+double weight_on_top(const Environment& load, const Environment& at_rest) {
+  if (!at_rest.is_static()) return 0;
   if (load.type == Environment::Type::random) return 3;
-  return load.type == Environment::Type::sine && load.after == steady.name ? 1 : 0;
+  return load.type == Environment::Type::sine && load.after == at_rest.name ? 1 : 0;
 }
 
 std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,
@@ -49,13 +49,13 @@ std::vector<StressPlace> candidate_places(const StressSurvey& survey, const Stre
   for (const StressField& field : survey.fields) {
     if (field.quantity != demand.quantity) continue;
     take(field.value);
-    const Environment& environment = *field.load.environment;
+    const Environment& environment = *field.excitation->environment;
     if (environment.combination == Environment::Combination::root_sum_of_squares) {
       auto [sum, fresh] = squares.try_emplace(&environment, Eigen::Matrix3Xd::Zero(3, field.value.cols()));
       sum->second.array() += field.value.array().square();
     }
     for (const StressField& still : survey.fields)
-      if (const double many = weight_on_top(environment, *still.load.environment);
+      if (const double many = weight_on_top(environment, *still.excitation->environment);
           still.quantity == demand.quantity && many > 0)
         take(many * field.value.cwiseAbs() + still.value.cwiseAbs());
   }

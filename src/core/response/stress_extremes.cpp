@@ -175,19 +175,19 @@ void take_sine(const StressStretch& stretch, const MatrixXd& w, const Columns& o
 
 void take_sum(const StressStretch& stretch, const MatrixXd& w, const Columns& own, StressField& field) {
   const Look look(stretch);
-  const bool steady = field.load.environment->type == Environment::Type::steady;
+  const bool at_rest = field.excitation->is_static();
   auto value = field.value.row(stretch.level).segment(stretch.first, stretch.count);
   if (look.principal()) {
     for (Index s = 0; s < stretch.count; ++s) {
       const std::vector<Matrix3> tensors = principal_tensors(look, w, own, s);
       const LargestNormalStress found = largest_normal_stress(tensors);
       value[s] = std::sqrt(found.square);
-      if (steady) value[s] = found.direction.dot(tensors.front() * found.direction);
+      if (at_rest) value[s] = found.direction.dot(tensors.front() * found.direction);
       field.direction_at({static_cast<int>(stretch.first + s), stretch.level}) = found.direction;
     }
     return;
   }
-  if (steady && stretch.quantity != StressQuantity::von_mises) {
+  if (at_rest && stretch.quantity != StressQuantity::von_mises) {
     for (Index s = 0; s < stretch.count; ++s) value[s] = look.signed_value(w.col(own.first).data(), s);
     return;
   }

@@ -20,7 +20,7 @@ struct StressStretch {
 void take_sine(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own,
                const std::vector<double>& grid, StressField& field);
 
-/// RMS of a random load (root of the sum of squares over its columns), or the stress itself of a steady one: with its
+/// RMS of a random load (root of the sum of squares over its columns), or the stress itself of a static one: with its
 /// sign, unless it is von Mises.
 void take_sum(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own, StressField& field);
 

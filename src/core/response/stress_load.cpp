@@ -68,9 +68,9 @@ LoadMatrix load_matrix(const ExcitedLoads& loads, const MatrixXcd& fold, const E
   return all;
 }
 
-MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index, double frequency, double level) {
+MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index, double frequency) {
   if (!excited.sine) return load.matrix.middleCols(load.of_load[index].first, load.of_load[index].count);
-  const Eigen::VectorXcd w = level * (load.fold * excited.transfer->state(frequency).col(0));
+  const Eigen::VectorXcd w = load.fold * excited.sine->state({}, frequency);
   MatrixXd both(w.size(), 2);
   both << w.real(), w.imag();
   return both;

@@ -28,8 +28,8 @@ struct LoadMatrix {
                                      const Eigen::VectorXd& omega);
 
 /// What one load does to the columns of strain at a frequency: real and imaginary parts of a sine, the factor of a
-/// random covariance, a steady answer.
+/// random covariance, a static answer.
 [[nodiscard]] Eigen::MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index,
-                                         double frequency, double level);
+                                         double frequency);
 
 }  // namespace avrenk

@@ -25,7 +25,6 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
   WorstStress worst{place, field.value(place.level, place.station)};
   worst.direction = field.direction_at(place);
   const auto rows_now = [&] { return quantity_rows(station, place.level, field.quantity, worst.direction); };
-  double level = 1;
   if (excited.sine) {
     const auto& loss_factor = assembly_.material_of(station.part).loss_factor;
     // Of a principal stress the best frequency of a direction and the best direction at that frequency in turn: the
@@ -36,9 +35,8 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
       worst.value = peak.value;
       worst.frequency = peak.frequency;
       worst.phase = peak.phase;
-      level = excited.sine->level(measure, peak.frequency);
       if (field.quantity != StressQuantity::principal) break;
-      const MatrixXd stress = mean * columns_at(excited, load, index, peak.frequency, level);
+      const MatrixXd stress = mean * columns_at(excited, load, index, peak.frequency);
       const LargestNormalStress next = largest_normal_stress(std::array{
           stress_tensor(station, place.level, stress.col(0)), stress_tensor(station, place.level, stress.col(1))});
       if (next.square <= peak.value * peak.value * (1 + 1e-12)) break;
@@ -46,7 +44,7 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
     }
   }
   const MatrixXd rows = rows_now();
-  const MatrixXd x = columns_at(excited, load, index, worst.frequency, level);
+  const MatrixXd x = columns_at(excited, load, index, worst.frequency);
   double difference = 0;
   for (const MatrixXd& own : each)
     difference += (rows * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());

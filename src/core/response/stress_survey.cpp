@@ -36,10 +36,10 @@ std::vector<StressDemand> by_quantity(const std::vector<StressDemand>& demands) 
   return all;
 }
 
-StressField empty_field(const StressLoad& load, StressQuantity quantity, Index size) {
+StressField empty_field(const Excited& load, StressQuantity quantity, Index size) {
   const auto nothing = [&](Index columns) { return Eigen::Matrix3Xd::Constant(3, columns, std::nan("")); };
-  StressField field{load, outcome_name(*load.environment, load.axis), quantity, nothing(size), {}, {}, {}, {}};
-  if (load.environment->type == Environment::Type::sine) field.frequency = field.phase = nothing(size);
+  StressField field{load.excitation, quantity, nothing(size), {}, {}, {}, {}};
+  if (load.sine) field.frequency = field.phase = nothing(size);
   if (quantity == StressQuantity::principal) field.direction = nothing(3 * size);
   return field;
 }
@@ -53,11 +53,10 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
   const std::vector<StressDemand> wanted = by_quantity(demands);
   for (const StressDemand& demand : wanted)
     for (const auto& load : loads)
-      survey.fields.push_back(
-          empty_field({&load->environment, load->axis}, demand.quantity, static_cast<Index>(stations.size())));
+      survey.fields.push_back(empty_field(*load, demand.quantity, static_cast<Index>(stations.size())));
   for (const auto& load : loads)
     if (load->sine)
-      survey.shortfall = std::max(survey.shortfall, 1 - grid_shortfall(load->environment.grid.points_per_resonance));
+      survey.shortfall = std::max(survey.shortfall, 1 - grid_shortfall(load->excitation->grid.points_per_resonance));
   const auto asks_for = [](const StressDemand& demand, int part) {
     return std::binary_search(demand.parts.begin(), demand.parts.end(), part);
   };

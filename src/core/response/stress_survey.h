@@ -4,16 +4,11 @@
 #include <cmath>
 #include <map>
 
-#include "core/response/environment.h"
+#include "core/response/channels.h"
+#include "core/response/excited.h"
 #include "core/response/stress.h"
 
 namespace avrenk {
-
-/// One environment along one axis, or a steady one.
-struct StressLoad {
-  const Environment* environment = nullptr;
-  int axis = 0;
-};
 
 /// A station at one level.
 struct StressPlace {
@@ -40,10 +35,9 @@ struct WorstStress {
 /// One quantity of stress at all stations under one load; of a shell at bottom, middle and top, of a solid in the first
 /// row. NaN where it was not looked at.
 struct StressField {
-  StressLoad load;
-  std::string name;  ///< as Outcome::name()
+  std::shared_ptr<const Excitation> excitation;
   StressQuantity quantity = StressQuantity::von_mises;
-  /// Pa: largest over phase and grid (sine), RMS (random), or steady, with its sign unless it is von Mises.
+  /// Pa: largest over phase and grid (sine), RMS (random), or static, with its sign unless it is von Mises.
   Eigen::Matrix3Xd value;
   Eigen::Matrix3Xd frequency, phase;  ///< sine: Hz, rad; else empty
   /// Of principal stress the direction in which the normal stress is largest, global; column 3 station + level; else
@@ -56,6 +50,7 @@ struct StressField {
   [[nodiscard]] Vector3 direction_at(const StressPlace& place) const {
     return direction.cols() > 0 ? Vector3(direction.col(3L * place.station + place.level)) : Vector3::Zero();
   }
+  [[nodiscard]] std::string name() const { return excitation->name(); }  ///< as Outcome::name()
   /// The worst of one part; nullptr if it has none.
   [[nodiscard]] const WorstStress* worst_of(const StressStations& stations, int part) const;
 };
@@ -66,7 +61,7 @@ struct StressSurvey {
   std::vector<StressField> fields;  ///< quantity by quantity, load by load
   double shortfall = 0;
   /// Of places that could be the worst, directions in which normal stress is largest under more than one load: axes
-  /// that act together, a sweep on top of a steady load. Found on the grid.
+  /// that act together, a sweep on top of a static load. Found on the grid.
   std::map<StressPlace, std::vector<Vector3>> directions;
 };
 
@@ -88,12 +83,12 @@ struct StressDemand {
 [[nodiscard]] std::vector<StressPlace> largest_places(const Eigen::Matrix3Xd& value, const StressStations& stations,
                                                       const std::vector<int>& parts, std::size_t most);
 
-/// How often a load counts on top of a steady one: a sweep that comes after it once, a random one three times its RMS,
-/// as limits add any steady environment to it; 0 where they do not act together.
-[[nodiscard]] double weight_on_top(const Environment& load, const Environment& steady);
+/// How often a load counts on top of a static one: a sweep that comes after it once, a random one three times its RMS,
+/// as limits add any static environment to it; 0 where they do not act together.
+[[nodiscard]] double weight_on_top(const Environment& load, const Environment& at_rest);
 
 /// All places of the given parts that could be the worst of any field of a quantity, of the axes of one environment
-/// together, or of an environment on top of a steady one: the `most` largest of each.
+/// together, or of an environment on top of a static one: the `most` largest of each.
 [[nodiscard]] std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,
                                                         const StressDemand& demand, std::size_t most = 100);
 

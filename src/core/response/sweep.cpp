@@ -28,10 +28,10 @@ std::vector<std::pair<double, double>> windows_of(const ModalBasis& basis, const
 }
 
 // Logarithmic points, and fine equal steps around each resonance and after it, where the response still rings.
-std::vector<double> sweep_grid(const ModalBasis& basis, const ModalDamping& damping, const LogLogTable& amplitude,
+std::vector<double> sweep_grid(const ModalBasis& basis, const ModalDamping& damping, const Drive& drive,
                                const std::vector<std::pair<double, double>>& windows, double from, double to) {
   std::vector<double> grid{from, to};
-  for (const double f : amplitude.curve_points()) grid.push_back(f);
+  for (const double f : drive.curve_points()) grid.push_back(f);
   for (double f = from; f < to; f *= std::pow(2, 1.0 / 48)) grid.push_back(f);
   for (int r = 0; r < basis.modes; ++r) {
     const auto& [first, last] = windows[static_cast<std::size_t>(r)];
@@ -98,12 +98,13 @@ Eigen::VectorXcd followed_envelope(Complex s, const Eigen::VectorXcd& forcing, c
 
 }  // namespace
 
-SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplitude, double octaves_per_minute,
-                             double from, double to)
+SweptResponse::SweptResponse(const Transfer& transfer, const Drive& drive, double octaves_per_minute, double from,
+                             double to)
     : transfer_(transfer),
       windows_(windows_of(transfer.basis(), transfer.damping(), octaves_per_minute)),
-      grid_(sweep_grid(transfer.basis(), transfer.damping(), amplitude, windows_, from, to)),
-      levels_(amplitude.levels(grid_)) {
+      grid_(sweep_grid(transfer.basis(), transfer.damping(), drive, windows_, from, to)),
+      levels_(drive.references(grid_)),
+      amplitudes_(drive.at(grid_)) {
   const ModalBasis& basis = transfer.basis();
   const ModalDamping& damping = transfer.damping();
   const DampedModes& modes = damping.modes;
@@ -111,8 +112,7 @@ SweptResponse::SweptResponse(const Transfer& transfer, const LogLogTable& amplit
   const double growth = octaves_per_minute * std::log(2.0) / 60;
   MatrixXcd force(m, points);
   for (Index k = 0; k < points; ++k)
-    force.col(k) =
-        levels_[static_cast<std::size_t>(k)] * transfer.modal_force(grid_[static_cast<std::size_t>(k)]).col(0);
+    force.col(k) = transfer.modal_force(grid_[static_cast<std::size_t>(k)]) * amplitudes_.col(k);
   const MatrixXcd forcing = modes.forces(force);
   const auto passed = [&](Complex s) {  // else it stays in the steady state
     const double f = std::abs(s) / (2 * pi);
@@ -181,15 +181,13 @@ MatrixXcd SweptResponse::response(const MatrixXcd& rows, Index begin, Index end)
       w.col(k) -= omega * omega * accelerations.col(k);
     }
   }
-  const Eigen::VectorXcd base = transfer_.inputs().base.col(0);
   for (int derivative = 0; derivative < 3; ++derivative) {
-    const Eigen::VectorXcd own = rows.middleCols(layout.base(derivative), layout.motions) * base;
-    for (Index k = begin; k < end; ++k) {
-      const auto i = static_cast<std::size_t>(k);
-      w.col(k - begin) += std::pow(Complex(0, 2 * pi * grid_[i]), derivative - 2) * levels_[i] * own;
-    }
+    const MatrixXcd own = rows.middleCols(layout.base(derivative), layout.motions) * transfer_.inputs().base;
+    for (Index k = begin; k < end; ++k)
+      w.col(k - begin) += std::pow(Complex(0, 2 * pi * grid_[static_cast<std::size_t>(k)]), derivative - 2) *
+                          (own * amplitudes_.col(k));
   }
-  return w;
+  return w + rows.middleCols(layout.load(), layout.loads) * transfer_.inputs().applied(inside(amplitudes_));
 }
 
 SinePeak SweptResponse::peak(const Measure& measure, int mode) const {
@@ -200,7 +198,7 @@ SinePeak SweptResponse::peak(const Measure& measure, int mode) const {
   SinePeak best{-1, 0, 0, false};
   for (Index k = 0; k < w.cols(); ++k) {
     const auto i = static_cast<std::size_t>(begin + k);
-    const double value = largest_over_phase(w.col(k)) / (measure.per_input ? levels_[i] : 1);
+    const double value = largest_over_phase(w.col(k)) / (measure.per_input ? std::max(levels_[i], 1e-300) : 1);
     if (value > best.value) best = {value, grid_[i], phase_of_largest(w.col(k)), false};
   }
   best.at_end = best.frequency == grid_.front() || best.frequency == grid_.back();

@@ -23,9 +23,8 @@ inline constexpr double slow_sweep = 0.3;
 /// (ω'/ω²)².
 class SweptResponse {
  public:
-  /// @param transfer  its first input column is swept; referred to
-  SweptResponse(const Transfer& transfer, const LogLogTable& amplitude, double octaves_per_minute, double from,
-                double to);
+  /// @param transfer  its input columns are swept together; referred to
+  SweptResponse(const Transfer& transfer, const Drive& drive, double octaves_per_minute, double from, double to);
 
   /// The largest over phase while the sweep passes one mode and what it leaves rings down, and the frequency of the
   /// sweep at which it occurs. Resolved by points 1/16 of a half-bandwidth apart; at most 0.1 % low for it.
@@ -35,8 +34,9 @@ class SweptResponse {
   [[nodiscard]] Eigen::MatrixXcd response(const Eigen::MatrixXcd& rows, Eigen::Index begin, Eigen::Index end) const;
   const Transfer& transfer_;
   std::vector<std::pair<double, double>> windows_;  // Hz, of each mode
-  std::vector<double> grid_, levels_;
-  Eigen::MatrixXcd coordinates_, rates_, force_;  // c, ċ of second order, p: each x points of the grid
+  std::vector<double> grid_, levels_;               // Hz, and the first input
+  Eigen::MatrixXcd amplitudes_;                     // of the columns, s x points
+  Eigen::MatrixXcd coordinates_, rates_, force_;    // c, ċ of second order, p: each x points of the grid
 };
 
 }  // namespace avrenk

@@ -1,13 +1,15 @@
 /// core/response/transfer.h: inputs are columns, channels are rows, and the modal state lies between them (theory 5).
 ///
-/// The state of the model at one frequency stacks z = [q, q̇, q̈, u_b, u̇_b, ü_b]: m modal coordinates and the n_b motions
-/// of the bases, each with two derivatives, 3(m + n_b) complex numbers. Whatever can be asked for is a row times z.
+/// The state of the model at one frequency stacks z = [q, q̇, q̈, u_b, u̇_b, ü_b, f]: m modal coordinates and the n_b
+/// motions of the bases, each with two derivatives, and the n_l loads as they are applied: 3(m + n_b) + n_l complex
+/// numbers. Whatever can be asked for is a row times z.
 #pragma once
 
 #include <array>
 #include <complex>
 #include <span>
 
+#include "core/excitation/amplitude.h"
 #include "core/modes/damping.h"
 
 namespace avrenk {
@@ -16,29 +18,34 @@ namespace avrenk {
 struct StateLayout {
   int modes = 0;    ///< columns of the modal basis, residual vectors included
   int motions = 6;  ///< n_b: six for each base
-  [[nodiscard]] int size() const { return 3 * (modes + motions); }
+  int loads = 0;    ///< n_l: columns of the model's loads
+  [[nodiscard]] int size() const { return 3 * (modes + motions) + loads; }
   [[nodiscard]] int modal(int derivative) const { return derivative * modes; }               ///< q, q̇, q̈
   [[nodiscard]] int base(int derivative) const { return 3 * modes + motions * derivative; }  ///< u_b, u̇_b, ü_b
+  [[nodiscard]] int load() const { return 3 * (modes + motions); }                           ///< f
 };
+[[nodiscard]] inline StateLayout layout_of(const ModalBasis& basis) {
+  return {basis.size(), static_cast<int>(basis.statics.influence.cols()),
+          static_cast<int>(basis.load_participation.cols())};
+}
 
-/// Columns of unit inputs: each a combination of the accelerations of the bases (m/s², rad/s²), complex where they move
-/// out of phase. The modal forces of one column d follow from theory 2:
-///
-///     p = −L ü_b − Φᵀ(C_ff B + C_fb) u̇_b − i Φᵀ(K_η,ff B + K_η,fb) u_b
-///
-/// The last two vanish for a base that moves the model rigidly.
+/// Columns of unit inputs: each a combination of the accelerations of the bases (m/s², rad/s²) and of the loads,
+/// complex where they act out of phase.
 struct InputColumns {
-  Eigen::MatrixXcd base;          ///< n_b x n
-  Eigen::MatrixXcd acceleration;  ///< −L d, m x n
-  Eigen::MatrixXcd velocity;      ///< m x n; empty when it vanishes
-  Eigen::MatrixXcd displacement;  ///< m x n, times i; empty when it vanishes
+  Eigen::MatrixXcd base;     ///< n_b x s
+  Eigen::MatrixXcd loads{};  ///< n_l x s; empty: none acts
+  /// The loads under amplitudes, s x k: n_l x k. A product without rows is none that BLAS knows.
+  [[nodiscard]] Eigen::MatrixXcd applied(const Eigen::MatrixXcd& amplitudes) const {
+    return loads.rows() == 0 ? Eigen::MatrixXcd(0, amplitudes.cols()) : Eigen::MatrixXcd(loads * amplitudes);
+  }
 };
 
-/// Accelerations of the bases along the columns of an n_b x n matrix.
-[[nodiscard]] InputColumns base_inputs(const ModalBasis& basis, const ModalDamping& damping,
-                                       const Eigen::MatrixXcd& directions);
-
-/// Steady state per unit input. Holds references: basis and damping must outlive it.
+/// Steady state per unit input. The modal forces of one column d of bases and l of loads follow from theory 2 and 5:
+///
+///     p = −L ü_b − Φᵀ(C_ff B + C_fb) u̇_b − i Φᵀ(K_η,ff B + K_η,fb) u_b + Φᵀf_f l
+///
+/// The two terms in the middle vanish for a base that moves the model rigidly. Holds references: basis and damping must
+/// outlive it.
 class Transfer {
  public:
   /// With the damping as `damping.modes` has it.
@@ -51,29 +58,38 @@ class Transfer {
   [[nodiscard]] const ModalDamping& damping() const { return damping_; }
   [[nodiscard]] const InputColumns& inputs() const { return inputs_; }
 
-  /// z per unit input at a frequency (Hz) > 0: 3(m+n_b) x n.
+  /// z per unit input at a frequency (Hz) > 0, one column each.
   [[nodiscard]] Eigen::MatrixXcd state(double frequency) const;
-  /// q alone, m x n.
+  /// q alone, m x s.
   [[nodiscard]] Eigen::MatrixXcd coordinates(double frequency) const;
-  /// q of the first input column at many frequencies: m x frequencies.
-  [[nodiscard]] Eigen::MatrixXcd coordinates(std::span<const double> frequencies) const;
+  /// q of all columns together at many frequencies: m x k. @param amplitudes  of the columns, s x k
+  [[nodiscard]] Eigen::MatrixXcd coordinates(std::span<const double> frequencies,
+                                             const Eigen::MatrixXcd& amplitudes) const;
   /// |c|² of the first input column, in coordinates in which it is cheap and no two cancel: those of DampedModes where
   /// their vectors are well conditioned, else q.
   [[nodiscard]] Eigen::ArrayXd squares(double frequency) const;
-  /// Modal forces per unit input, m x n.
+  /// Modal forces per unit input, m x s.
   [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
-  /// c = G L p of the first input column, k; and dc/dω from it. With the damping as `damping.modes` has it.
-  [[nodiscard]] Eigen::VectorXcd damped(double frequency) const;
-  [[nodiscard]] Eigen::VectorXcd damped_slope(double frequency, const Eigen::VectorXcd& c) const;
+  /// c = G L p a of all columns together, k; and dc/dω from it. With the damping as `damping.modes` has it.
+  /// @param amplitudes, slopes  a and da/dω, s
+  [[nodiscard]] Eigen::VectorXcd damped(double frequency, const Eigen::VectorXcd& amplitudes) const;
+  [[nodiscard]] Eigen::VectorXcd damped_slope(double frequency, const Eigen::VectorXcd& c,
+                                              const Eigen::VectorXcd& amplitudes, const Eigen::VectorXcd& slopes) const;
 
  private:
-  [[nodiscard]] Eigen::MatrixXcd damped_force(double omega) const;
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   InputColumns inputs_;
   StateLayout layout_;
-  bool directly_ = false;                                    // what couples the modes is kept, but not transformed
-  Eigen::MatrixXcd acceleration_, velocity_, displacement_;  // L times the forces of the inputs
+  bool directly_ = false;  // what couples the modes is kept, but not transformed
+  // Modal forces of the inputs by what they go with: constant, with u̇_b and with u_b; the last two empty where they
+  // vanish.
+  struct Forces {
+    Eigen::MatrixXcd constant, velocity, displacement;
+    [[nodiscard]] Eigen::MatrixXcd at(double omega) const;
+    [[nodiscard]] Eigen::MatrixXcd slope_at(double omega) const;
+  };
+  Forces modal_, damped_;  // p, and L p
 };
 
 /// A row: one real quantity, linear in the state. Complex where a loss factor acts.
@@ -86,33 +102,37 @@ struct Measure {
   bool per_input = false;  ///< a ratio to the input, whatever its level: transmissibility, apparent mass
 };
 
-/// One measure over frequency, per unit of the first input column: its rows are taken through the damped modes once,
-/// and each frequency is then diagonal work. Holds a reference.
+/// One measure over frequency: its rows are taken through the damped modes once, and each frequency is then diagonal
+/// work. Holds a reference.
 class Trace {
  public:
   Trace(const Transfer& transfer, const Eigen::MatrixXcd& rows);
-  /// w = rows · z at a frequency, Hz.
-  [[nodiscard]] Eigen::VectorXcd at(double frequency) const;
-  /// w, and dw/df, 1/Hz: the exact derivative of the same expression.
-  [[nodiscard]] std::pair<Eigen::VectorXcd, Eigen::VectorXcd> with_slope(double frequency) const;
+  /// w = rows · z at a frequency, Hz. @param amplitudes  a of the columns, s
+  [[nodiscard]] Eigen::VectorXcd at(double frequency, const Eigen::VectorXcd& amplitudes) const;
+  /// w, and dw/df, 1/Hz: the exact derivative of the same expression. @param slopes  da/df, 1/Hz
+  [[nodiscard]] std::pair<Eigen::VectorXcd, Eigen::VectorXcd> with_slope(double frequency,
+                                                                         const Eigen::VectorXcd& amplitudes,
+                                                                         const Eigen::VectorXcd& slopes) const;
 
  private:
-  [[nodiscard]] Eigen::VectorXcd from(const Eigen::VectorXcd& c, double omega) const;
+  [[nodiscard]] Eigen::VectorXcd from(const Eigen::VectorXcd& c, double omega,
+                                      const Eigen::VectorXcd& amplitudes) const;
   const Transfer& transfer_;
-  std::array<Eigen::MatrixXcd, 3> on_modes_;  // rows on c, iωc, −ω²c; empty where they vanish
-  std::array<Eigen::VectorXcd, 3> on_base_;   // times the base's acceleration: on u_b, u̇_b, ü_b
+  std::array<Eigen::MatrixXcd, 3> on_modes_;   // rows on c, iωc, −ω²c; empty where they vanish
+  std::array<Eigen::MatrixXcd, 3> on_inputs_;  // on the bases' u, u̇, ü (and the loads, in the last): per unit input
 };
 
-/// States at many frequencies, under one input column times a level; made for tall products with many channels.
+/// States at many frequencies, of all input columns together; made for tall products with many channels.
 class StateTable {
  public:
   StateTable() = default;
-  /// @param levels  factor on the unit input at each frequency
-  StateTable(const Transfer& transfer, std::span<const double> frequencies, std::span<const double> levels);
+  /// @param amplitudes  of the columns at each frequency, s x k
+  StateTable(const Transfer& transfer, std::span<const double> frequencies, const Eigen::MatrixXcd& amplitudes);
 
   /// rows · z at every frequency: channels x frequencies. Blocks of the state that no row uses cost nothing.
   [[nodiscard]] Eigen::MatrixXcd times(const Eigen::MatrixXcd& rows) const;
-  /// Largest |z_j| in each of 32 stretches of the frequencies, z divided by `over` at each; empty: as it is.
+  /// Largest |z_j| in each of 32 stretches of the frequencies, z divided by `over` at each where that is not zero;
+  /// empty: as it is.
   [[nodiscard]] Eigen::MatrixXd largest_in_stretches(std::span<const double> over) const;
   /// q, m x frequencies.
   [[nodiscard]] Eigen::MatrixXcd coordinates() const;
@@ -122,7 +142,8 @@ class StateTable {
  private:
   StateLayout layout_;
   Eigen::Index points_ = 0;
-  std::array<Eigen::MatrixXd, 6> parts_;  // the six blocks of z, real parts then imaginary parts side by side
+  [[nodiscard]] int first(std::size_t block) const;  // of its entries in z
+  std::array<Eigen::MatrixXd, 7> parts_;             // the blocks of z, real parts then imaginary parts side by side
 };
 
 }  // namespace avrenk

@@ -65,21 +65,21 @@ MatrixXd von_mises_stress(const SectionRows& at_point) {  // σ² + 3τ²
 }
 
 constexpr WatchedQuantity node_quantity(std::string_view keyword, std::string_view description, const Kind& kind,
-                                        Rows rows, bool per_input = false) {
-  return {keyword, description, Subject::node, &kind, true, per_input, false, rows};
+                                        Rows rows, const Kind* per = nullptr) {
+  return {keyword, description, Subject::node, &kind, true, per, false, rows};
 }
 constexpr WatchedQuantity vector_quantity(std::string_view keyword, std::string_view description, Subject subject,
-                                          const Kind& kind, Rows rows, bool per_input = false) {
-  return {keyword, description, subject, &kind, true, per_input, false, rows};
+                                          const Kind& kind, Rows rows, const Kind* per = nullptr) {
+  return {keyword, description, subject, &kind, true, per, false, rows};
 }
 constexpr WatchedQuantity section_force(std::string_view keyword, std::string_view description, const Kind& kind,
                                         int first, int count) {
-  return {keyword, description, Subject::part, &kind, count > 1, false, false, nullptr, {first, count}};
+  return {keyword, description, Subject::part, &kind, count > 1, nullptr, false, nullptr, {first, count}};
 }
 constexpr WatchedQuantity stress_quantity(std::string_view keyword, std::string_view description,
                                           WatchedQuantity::Stress make, bool needs_shear = false, bool positive = false,
                                           bool same_everywhere = false) {
-  return {keyword,  description, Subject::part, &kind::stress, false,       false,
+  return {keyword,  description, Subject::part, &kind::stress, false,       nullptr,
           positive, nullptr,     {0, 6},        make,          needs_shear, same_everywhere};
 }
 
@@ -89,7 +89,7 @@ constexpr WatchedQuantity von_mises_quantity() {
   return both;
 }
 constexpr WatchedQuantity node_stress(std::string_view keyword, std::string_view description, StressQuantity quantity) {
-  return {keyword, description, Subject::part, &kind::stress, false, false,   false,
+  return {keyword, description, Subject::part, &kind::stress, false, nullptr, false,
           nullptr, {0, 0},      nullptr,       false,         false, quantity};
 }
 
@@ -107,10 +107,17 @@ constexpr WatchedQuantity quantities[] = {
     node_quantity("absolute rotation", "absolute rotation", kind::angle, of_node<NodeMotion::absolute_rotation>),
     node_quantity("relative rotation", "relative rotation", kind::angle, of_node<NodeMotion::relative_rotation>),
     node_quantity("transmissibility", "absolute acceleration over that of the base", kind::number,
-                  of_node<NodeMotion::absolute_acceleration>, true),
+                  of_node<NodeMotion::absolute_acceleration>, &kind::acceleration),
+    node_quantity("receptance", "absolute displacement over the force", kind::receptance,
+                  of_node<NodeMotion::absolute_displacement>, &kind::force),
+    node_quantity("mobility", "absolute velocity over the force", kind::mobility,
+                  of_node<NodeMotion::absolute_velocity>, &kind::force),
+    node_quantity("accelerance", "absolute acceleration over the force", kind::accelerance,
+                  of_node<NodeMotion::absolute_acceleration>, &kind::force),
     {"relative motion", "motion of the second place from the first along a line", Subject::pair, &kind::length, false,
-     false, false, of_pair},
-    {"clearance", "motion along a line that closes a gap", Subject::pair, &kind::length, false, false, false, of_pair},
+     nullptr, false, of_pair},
+    {"clearance", "motion along a line that closes a gap", Subject::pair, &kind::length, false, nullptr, false,
+     of_pair},
     vector_quantity("force", "spring force", Subject::spring, kind::force, spring_force<Half::upper>),
     vector_quantity("moment", "spring moment", Subject::spring, kind::moment, spring_force<Half::lower>),
     vector_quantity("travel", "spring travel", Subject::spring, kind::length, spring_travel<Half::upper>),
@@ -140,7 +147,7 @@ constexpr WatchedQuantity quantities[] = {
     vector_quantity("equivalent acceleration", "base reaction force over the total mass", Subject::base,
                     kind::acceleration, base_force_over_mass),
     vector_quantity("apparent mass", "base reaction force over the acceleration of the base", Subject::base, kind::mass,
-                    base_reaction<Half::upper>, true),
+                    base_reaction<Half::upper>, &kind::acceleration),
     vector_quantity("foot force", "reaction force of a single foot", Subject::foot, kind::force,
                     foot_reaction<Half::upper>),
     vector_quantity("foot moment", "reaction moment of a single foot", Subject::foot, kind::moment,
@@ -382,7 +389,7 @@ std::string Candidates::label(std::size_t k) const {
 
 Measure Watched::measure(std::size_t candidate) const {
   return {candidates->label(candidate), candidates->of(candidates->rows, candidate).middleRows(first, count),
-          quantity->per_input};
+          quantity->per_input()};
 }
 
 std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,

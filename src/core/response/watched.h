@@ -35,7 +35,7 @@ struct WatchedQuantity {
   Subject subject;
   const Kind* kind;
   bool vector;                               ///< components and magnitude; else a single number
-  bool per_input = false;                    ///< a ratio to the base's acceleration; only sine has it
+  const Kind* per = nullptr;                 ///< a ratio to the input, which is of this kind; only sine has it
   bool positive = false;                     ///< a magnitude by itself: von Mises
   Rows rows = nullptr;                       ///< of all but parts
   std::array<int, 2> section_forces{0, 6};   ///< of parts of lines: which of N Vy Vz T My Mz, the first and how many
@@ -44,6 +44,11 @@ struct WatchedQuantity {
   bool same_everywhere = false;              ///< a stress that does not depend on the point of the section
   std::optional<StressQuantity> of_nodes{};  ///< of parts of shells and solids: the stress that it is
   [[nodiscard]] bool of_lines() const { return subject == Subject::part && section_forces[1] > 0; }
+  [[nodiscard]] bool per_input() const { return per != nullptr; }
+  /// Whether it means something under an input of a kind: a ratio to an acceleration under base motion alone.
+  [[nodiscard]] bool has_meaning(const Kind* input) const {
+    return !per || per == input || (per == &kind::acceleration && input == &kind::angular_acceleration);
+  }
 };
 [[nodiscard]] std::span<const WatchedQuantity> watched_quantities();
 

@@ -22,7 +22,80 @@ BeamMatrix beam_arms(const Assembly& assembly, const BeamElement& beam) {
   return arms;
 }
 
+Eigen::Matrix<double, 12, 3> line_load_at_nodes(const Assembly& assembly, const BeamElement& beam) {
+  return beam_arms(assembly, beam).transpose() * line_load(beam.geometry, assembly.properties(beam)).at_ends;
+}
+
+std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColumn& column) {
+  std::map<int, Vector6> forces = column.on_nodes;
+  for (const auto& [index, per_length] : column.on_beams) {
+    const BeamElement& beam = assembly.beams[static_cast<std::size_t>(index)];
+    const Eigen::Matrix<double, 12, 1> ends = line_load_at_nodes(assembly, beam) * per_length;
+    for (std::size_t end = 0; end < 2; ++end)
+      forces.try_emplace(beam.nodes[end], Vector6::Zero()).first->second +=
+          ends.segment<6>(6 * static_cast<Eigen::Index>(end));
+  }
+  return forces;
+}
+
 namespace {
+
+// A part of a load that no unknown and no support takes would be lost.
+void refuse_lost(const Assembly& assembly, const System& system, const Load& load, int node, const Vector6& force) {
+  constexpr double nothing = 1e-12;  // of the largest: rounding of shares
+  const auto bare = [&](int first) {
+    for (int i = first; i < first + 3; ++i)
+      if (std::abs(force[i]) > nothing * force.norm() && system.transformation.col(6 * node + i).nonZeros() == 0)
+        return true;
+    return false;
+  };
+  if (bare(0))
+    refuse("load " + load.name, fmt::format("nothing is joined to {}, where it acts", assembly.describe_node(node)),
+           "let it act on a part or a body, or let the place follow one in a rigid or an average joint");
+  if (bare(3))
+    refuse("load " + load.name, fmt::format("a moment acts on {}, which has no rotation", assembly.describe_node(node)),
+           "let it act on a place of three nodes or more, carried as a body");
+}
+
+void add_loads(const Assembly& assembly, System& system) {
+  std::vector<Eigen::Triplet<double>> raw;
+  std::vector<std::pair<int, Vector3>> fields;  // column
+  int column = 0;
+  for (const Load& load : assembly.loads)
+    for (const LoadColumn& own : load.columns) {
+      for (const auto& [node, force] : forces_on_nodes(assembly, own)) {
+        refuse_lost(assembly, system, load, node, force);
+        for (int i = 0; i < 6; ++i)
+          if (force[i] != 0) raw.emplace_back(6 * node + i, column, force[i]);
+      }
+      if (own.field) fields.emplace_back(column, *own.field);
+      ++column;
+    }
+  SparseMatrix on_nodes(6 * static_cast<int>(assembly.nodes.size()), column);
+  on_nodes.setFromTriplets(raw.begin(), raw.end());
+  const SparseMatrix all = system.transformation * on_nodes;
+  system.loads = all.topRows(system.free);
+  system.support_loads = all.bottomRows(system.supports);
+  if (fields.empty()) return;
+  const Eigen::MatrixXd carried = system.support_motion * system.together;
+  for (const auto& [at, acceleration] : fields) {
+    Vector6 motion = Vector6::Zero();
+    motion.head<3>() = acceleration;
+    const Eigen::VectorXd free = system.rigid * motion, supports = carried * motion;
+    const Eigen::VectorXd on_free = system.mass.ff * free + system.mass.fs * supports,
+                          on_supports = system.mass.fs.transpose() * free + system.mass.ss * supports;
+    const auto add = [&, at = at](const Eigen::VectorXd& force, SparseMatrix& to) {
+      SparseMatrix own(to.rows(), to.cols());
+      std::vector<Eigen::Triplet<double>> entries;
+      for (Eigen::Index row = 0; row < force.size(); ++row)
+        if (force[row] != 0) entries.emplace_back(static_cast<int>(row), at, force[row]);
+      own.setFromTriplets(entries.begin(), entries.end());
+      to += own;
+    };
+    add(on_free, system.loads);
+    add(on_supports, system.support_loads);
+  }
+}
 
 // Sizes and materials whose products leave the range of numbers.
 void refuse_beyond_numbers(const Assembly& assembly, const System& system) {
@@ -128,6 +201,7 @@ System make_system(const Assembly& assembly, int threads) {
     const Vector3& at = assembly.nodes[static_cast<std::size_t>(system.node_of_column[c])].position;
     system.rigid.row(column) = rigid_arm(assembly.reference(), at).row(system.component_of_column[c]);
   }
+  add_loads(assembly, system);
   return system;
 }
 

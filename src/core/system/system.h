@@ -45,6 +45,9 @@ struct System {
   std::vector<int> node_of_column;  ///< for each free unknown
   std::vector<int> component_of_column;  ///< 0..5 = x y z rx ry rz, for each free unknown
 
+  /// Columns of the model's loads: what acts on the free unknowns, and on the supports that hold what they act on.
+  SparseMatrix loads, support_loads;  ///< n_f x n_l, n_s x n_l
+
   Partitioned mass;           ///< M
   Partitioned stiffness;      ///< K
   Partitioned dashpot;        ///< C: dashpots only
@@ -71,9 +74,15 @@ struct System {
 /// Motions of a beam's two ends from those of its nodes: rigid arms where an end lies off its node.
 [[nodiscard]] BeamMatrix beam_arms(const Assembly& assembly, const BeamElement& beam);
 
+/// Consistent forces on the two nodes of a beam of a force per length along its centroids, N/m: 12 x 3, global axes.
+[[nodiscard]] Eigen::Matrix<double, 12, 3> line_load_at_nodes(const Assembly& assembly, const BeamElement& beam);
+
+/// Forces and moments of one load column on each node that it acts on, a field left out.
+[[nodiscard]] std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColumn& column);
+
 /// Numbers the unknowns and assembles the matrices.
 /// @throws InputError  a node follows two leads, links form a ring, a held node follows, no node is held; a stiffness
-/// or mass beyond all numbers
+/// or mass beyond all numbers, a load on what has no unknown to take it
 /// @param threads  0: one a processor; the result does not depend on it
 [[nodiscard]] System make_system(const Assembly& assembly, int threads = 0);
 

@@ -27,8 +27,8 @@ struct Shaken {
     random.type = Environment::Type::random;
     random.input = LogLogTable({{10, 0.5, {}}, {100, 0.5, {}}}, 10);
     for (const int axis : {0, 2}) {
-      outcomes.push_back(run_environment(sine, axis, solved.system, solved.basis, solved.damping, watched));
-      outcomes.push_back(run_environment(random, axis, solved.system, solved.basis, solved.damping, watched));
+      outcomes.push_back(test::run_along(sine, axis, solved.system, solved.basis, solved.damping, watched));
+      outcomes.push_back(test::run_along(random, axis, solved.system, solved.basis, solved.damping, watched));
     }
   }
   [[nodiscard]] LimitResult check(const Limit& limit) const {
@@ -125,7 +125,7 @@ TEST(Environment, RefusesAResidualVectorInsideTheBand) {
   environment.input = LogLogTable({{10, 1, {}}, {2 * few.basis.frequency(2), 1, {}}}, 20);
   environment.grid = {10, environment.input.to(), 24, 21, {}};
   try {
-    (void)run_environment(environment, 0, few.system, few.basis, few.damping, {});
+    (void)test::run_along(environment, 0, few.system, few.basis, few.damping, {});
     FAIL();
   } catch (const InputError& error) {
     EXPECT_THAT(error.what(),
@@ -167,7 +167,8 @@ TEST(Watched, NamesTheWorstOfManyAndEveryQuantityHasRows) {
     const Watched* found = find_watched(all, name);
     ASSERT_NE(found, nullptr) << name;
     SineResponse::Curves curves(response, *found->candidates);
-    const auto [index, peak] = response.worst({curves, found->first, found->count, found->quantity->per_input, {}, 1});
+    const auto [index, peak] =
+        response.worst({curves, found->first, found->count, found->quantity->per_input(), {}, 1});
     for (std::size_t k = 0; k < found->candidates->items.size(); ++k)
       EXPECT_LE(response.peak(found->measure(k)).value, peak.value * (1 + 1e-9));
     EXPECT_NEAR(response.peak(found->measure(index)).value, peak.value, 1e-12 * peak.value);
@@ -195,16 +196,16 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   };
   Environment gravity;
   gravity.name = "gravity";
-  gravity.type = Environment::Type::steady;
+  gravity.type = Environment::Type::constant;
   gravity.acceleration = {0, 0, -standard_gravity};
   std::vector<Outcome> outcomes;
   outcomes.reserve(3);
-  outcomes.push_back(run_steady(gravity, solved.system, solved.basis, watched));
+  outcomes.push_back(test::run_at_rest(gravity, solved.system, solved.basis, watched));
   const double weight = mass * standard_gravity;
-  EXPECT_NEAR(outcomes[0].steady[index("mount.force.z")].value, weight, 1e-9);
-  EXPECT_NEAR(outcomes[0].steady[index("fixture.force.z")].rows[2], weight, 1e-9);  // the base holds it up
-  EXPECT_NEAR(outcomes[0].steady[index("fixture.equivalent acceleration")].value, standard_gravity, 1e-9);
-  EXPECT_EQ(outcomes[0].steady[index("box.acceleration")].value, 0);
+  EXPECT_NEAR(outcomes[0].at_rest()->rows[index("mount.force.z")].value, weight, 1e-9);
+  EXPECT_NEAR(outcomes[0].at_rest()->rows[index("fixture.force.z")].rows[2], weight, 1e-9);  // the base holds it up
+  EXPECT_NEAR(outcomes[0].at_rest()->rows[index("fixture.equivalent acceleration")].value, standard_gravity, 1e-9);
+  EXPECT_EQ(outcomes[0].at_rest()->rows[index("box.acceleration")].value, 0);
 
   Environment sine;
   sine.name = "sine";
@@ -213,25 +214,25 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   sine.upper = 1.1;
   sine.after = "gravity";
   sine.with_static = {"mount.force.z", "mount.force"};
-  outcomes.push_back(run_environment(sine, 2, solved.system, solved.basis, solved.damping, watched, &outcomes[0]));
+  outcomes.push_back(test::run_along(sine, 2, solved.system, solved.basis, solved.damping, watched, &outcomes[0]));
   Environment random = sine;
   random.name = "random";
   random.type = Environment::Type::random;
   random.input = LogLogTable({{10, 0.5, {}}, {100, 0.5, {}}}, 10);
   random.upper = std::sqrt(2.0);
-  outcomes.push_back(run_environment(random, 2, solved.system, solved.basis, solved.damping, watched, &outcomes[0]));
-  const SineRow& force = outcomes[1].sine[index("mount.force.z")];
+  outcomes.push_back(test::run_along(random, 2, solved.system, solved.basis, solved.damping, watched, &outcomes[0]));
+  const SineRow& force = outcomes[1].sine()->rows[index("mount.force.z")];
   for (const char* name : {"mount.force.z", "mount.force"}) {  // along one line: the sum, at any phase
-    const auto& both = outcomes[1].sine[index(name)].with_static;
+    const auto& both = outcomes[1].sine()->rows[index(name)].with_static;
     ASSERT_TRUE(both);
     EXPECT_NEAR(both->value, weight + force.peak.value, 1e-8 * weight) << name;
     EXPECT_NEAR(both->upper_value, weight + 1.1 * force.peak.value, 1e-8 * weight) << name;
   }
   // |T| peaks at 2 m/s² times itself; the base feels m T ü, so that all ratios are T.
   const double peak = force.peak.value / (2 * mass);
-  EXPECT_NEAR(outcomes[1].sine[index("box.transmissibility.z")].peak.value, peak, 1e-9 * peak);
-  EXPECT_NEAR(outcomes[1].sine[index("fixture.apparent mass.z")].peak.value, mass * peak, 1e-9 * mass * peak);
-  EXPECT_NEAR(outcomes[1].sine[index("fixture.equivalent acceleration.z")].peak.value, 2 * peak, 1e-9 * peak);
+  EXPECT_NEAR(outcomes[1].sine()->rows[index("box.transmissibility.z")].peak.value, peak, 1e-9 * peak);
+  EXPECT_NEAR(outcomes[1].sine()->rows[index("fixture.apparent mass.z")].peak.value, mass * peak, 1e-9 * mass * peak);
+  EXPECT_NEAR(outcomes[1].sine()->rows[index("fixture.equivalent acceleration.z")].peak.value, 2 * peak, 1e-9 * peak);
   EXPECT_NEAR(force.amplification, peak, 1e-9 * peak);
   EXPECT_NEAR(force.shares.at(0).second, 1, 1e-9);
   EXPECT_EQ(force.coupling, 0);
@@ -247,7 +248,7 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   EXPECT_FALSE(check().at(0).met);
   limit = limit_of("mount.force.z", "random", {Take::Form::sigma, 3}, 1e4);
   limit.with = "gravity";
-  const double rms = outcomes[2].random[index("mount.force.z")].rms;
+  const double rms = outcomes[2].random()->rows[index("mount.force.z")].rms;
   EXPECT_NEAR(check().at(0).value, weight + 3 * rms, 1e-9 * weight);
   EXPECT_TRUE(check().at(0).upper_bound);
   EXPECT_NEAR(1e4 / (weight + 3 * std::sqrt(2.0) * rms) - 1, check().at(0).upper_margin, 1e-9);
@@ -265,13 +266,13 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
 TEST(Environment, CombinesItsAxes) {
   Shaken shaken;
   std::vector<const Outcome*> random_axes, sine_axes;
-  for (const Outcome& outcome : shaken.outcomes) (outcome.sine.empty() ? random_axes : sine_axes).push_back(&outcome);
+  for (const Outcome& outcome : shaken.outcomes) (!outcome.sine() ? random_axes : sine_axes).push_back(&outcome);
   const auto i = static_cast<std::size_t>(find_watched(shaken.watched, "box.acceleration") - shaken.watched.data());
   const auto value = [&](const Outcome& outcome) {
-    return outcome.sine.empty() ? outcome.random[i].rms : outcome.sine[i].peak.value;
+    return !outcome.sine() ? outcome.random()->rows[i].rms : outcome.sine()->rows[i].peak.value;
   };
   for (const auto& axes : {random_axes, sine_axes}) {
-    Environment environment = *axes[0]->environment;
+    Environment environment = axes[0]->environment();
     const double x = value(*axes[0]), z = value(*axes[1]);
     environment.combination = Environment::Combination::envelope;
     const Outcome envelope = combine(environment, axes, shaken.watched);
@@ -324,14 +325,13 @@ TEST(Limits, LookForTheWorstPlaceAgainAtTheUpperTolerance) {
   Environment random = shaken.random, still;
   random.upper = 1.5;
   still.name = "weight";
-  still.type = Environment::Type::steady;
-  Outcome shake, weight;
-  shake.environment = &random;
-  weight.environment = &still;
-  shake.random.resize(1);
-  shake.random[0].rms = 4;
-  shake.random[0].candidate_rms = Eigen::Vector2d(1, 4);
-  weight.steady.push_back({10, "here", Eigen::Vector2d(10, 0)});
+  still.type = Environment::Type::constant;
+  RandomRow row;
+  row.rms = 4;
+  row.candidate_rms = Eigen::Vector2d(1, 4);
+  const System& system = shaken.solved.system;
+  const Outcome shake{excitation_along(random, 2, system), RandomAnswers{{}, {row}, 0}},
+      weight{excitation_along(still, std::nullopt, system), StaticAnswers{{{10, "here", Eigen::Vector2d(10, 0)}}}};
   Limit limit = limit_of(two.name, "random", {Take::Form::sigma, 3}, 14);
   limit.with = "weight";
   limit.at_upper = true;
@@ -360,7 +360,7 @@ TEST(Clearance, JudgesWhatClosesTheGap) {
   Environment down, up, sine, random;
   down.name = "down";
   up.name = "up";
-  down.type = up.type = Environment::Type::steady;
+  down.type = up.type = Environment::Type::constant;
   down.acceleration = {0, 0, -9.81};
   up.acceleration = {0, 0, 9.81};
   for (Environment* each : {&sine, &random}) {
@@ -373,12 +373,13 @@ TEST(Clearance, JudgesWhatClosesTheGap) {
   random.name = "random";
   random.type = Environment::Type::random;
   const auto run = [&](const Environment& environment) {
-    return environment.type == Environment::Type::steady
-               ? run_steady(environment, solved.system, solved.basis, watched)
-               : run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    return environment.type == Environment::Type::constant
+               ? test::run_at_rest(environment, solved.system, solved.basis, watched)
+               : test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
   };
   const std::vector<Outcome> outcomes{run(down), run(up), run(sine), run(random)};
-  const double weight = 3 * 9.81 / 4e4, swing = outcomes[2].sine[0].peak.value, spread = outcomes[3].random[0].rms;
+  const double weight = 3 * 9.81 / 4e4, swing = outcomes[2].sine()->rows[0].peak.value,
+               spread = outcomes[3].random()->rows[0].rms;
   struct Case {
     std::string in, with;
     double closing, upper;

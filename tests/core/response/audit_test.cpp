@@ -52,7 +52,7 @@ Audited run(Solved& solved, const DampingRule& rule, const Environment& environm
   const auto requests = watches(solved.assembly);
   const std::vector<Watched> watched = watch(solved.assembly, solved.channels, requests);
   const std::vector<Outcome> outcomes{
-      run_environment(environment, axis, solved.system, solved.basis, solved.damping, watched)};
+      test::run_along(environment, axis, solved.system, solved.basis, solved.damping, watched)};
   const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, rule, requests, {},
                            watched,         outcomes};
   const std::vector<double> frequencies = frequencies_that_matter(source, 3);
@@ -110,7 +110,7 @@ TEST(Audit, SeesWhatRowsOfJointsLack) {
     const std::vector<Watched> watched =
         watch(solved.assembly, Channels(solved.assembly, solved.system, solved.basis, *damping), requests);
     const std::vector<Outcome> outcomes{
-        run_environment(environment, 0, solved.system, solved.basis, solved.damping, watched)};
+        test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched)};
     const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, rule, requests, {},
                              watched,         outcomes};
     errors.push_back(0);

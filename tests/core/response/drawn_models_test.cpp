@@ -6,7 +6,7 @@
 #include <random>
 
 #include "core/dense.h"
-#include "core/response/environment.h"
+#include "core/response/run_case.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -269,17 +269,17 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
     for (std::size_t b = 0; b < drawn.bases.size(); ++b)
       environment.motions.push_back({static_cast<int>(b), drawn.bases[b]});
     environment.type = Environment::Type::random;
-    const Outcome random = run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    const Outcome random = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
     environment.type = Environment::Type::sine;
-    const Outcome sine = run_environment(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    const Outcome sine = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
     const std::size_t channels = watched.size() / 4;  // x, y, z, magnitude
     ASSERT_EQ(channels, squares(drawn, 10).size());
     const std::vector<double> exact = integrals(drawn, environment.input);
     for (std::size_t c = 0; c < channels; ++c) {
       const std::size_t z = 4 * c + 2;
-      EXPECT_NEAR(random.random[z].rms / std::sqrt(exact[c]), 1, 2e-8) << watched[z].name;
-      EXPECT_NEAR(random.random[z].curve_rms / random.random[z].rms, 1, 0.012) << watched[z].name;
-      const SinePeak& peak = sine.sine[z].peak;
+      EXPECT_NEAR(random.random()->rows[z].rms / std::sqrt(exact[c]), 1, 2e-8) << watched[z].name;
+      EXPECT_NEAR(random.random()->rows[z].curve_rms / random.random()->rows[z].rms, 1, 0.012) << watched[z].name;
+      const SinePeak& peak = sine.sine()->rows[z].peak;
       const auto at = [&](double f) { return std::sqrt(squares(drawn, f)[c]) * environment.input.at(f); };
       EXPECT_NEAR(peak.value / at(peak.frequency), 1, 1e-9) << watched[z].name;
       for (int s = 0; s <= 2000; ++s)
@@ -287,9 +287,9 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
                   peak.value * (1 + 1e-9))
             << watched[z].name;
       // Nothing moves across, but for rounding, which equal roots of different directions multiply.
-      EXPECT_GE(sine.sine[z - 1].peak.value, 0);
-      EXPECT_LE(sine.sine[z - 1].peak.value, 1e-7 * peak.value + 1e-10);
-      EXPECT_LE(random.random[z - 1].rms, 1e-7 * random.random[z].rms + 1e-10);
+      EXPECT_GE(sine.sine()->rows[z - 1].peak.value, 0);
+      EXPECT_LE(sine.sine()->rows[z - 1].peak.value, 1e-7 * peak.value + 1e-10);
+      EXPECT_LE(random.random()->rows[z - 1].rms, 1e-7 * random.random()->rows[z].rms + 1e-10);
     }
   }
 }

@@ -15,7 +15,8 @@ TEST(Fields, AgreeWithTheChannelsOfEachNode) {
   sine.input = LogLogTable({{10, 5, {}}, {200, 20, {}}}, 20);
   sine.grid = {10, 200, 24, 21, {}};
   const double frequency = 47;
-  const Eigen::VectorXcd q = sine_coordinates(sine, 1, solved.system, solved.basis, solved.damping, frequency);
+  const Eigen::VectorXcd q =
+      sine_coordinates(*excitation_along(sine, 1, solved.system), solved.basis, solved.damping, frequency);
   const Eigen::VectorXcd z = sine.input.at(frequency) * solved.transfer(1).state(frequency).col(0);
   const NodeMotions real = node_motions(solved.system, solved.basis, q.real()),
                     imaginary = node_motions(solved.system, solved.basis, q.imag());

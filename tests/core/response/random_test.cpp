@@ -6,7 +6,7 @@
 #include <unsupported/Eigen/FFT>
 #include <unsupported/Eigen/MatrixFunctions>
 
-#include "core/response/environment.h"
+#include "core/response/run_case.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -100,8 +100,8 @@ TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   environment.input = LogLogTable({{10, 1, {}}, {200, 1, {}}}, 10);
   environment.grid = {10, 200, 24, 21, {}};
   environment.duration = 120;
-  const Outcome outcome = run_environment(environment, 0, solved.system, solved.basis, solved.damping, watched);
-  const RandomRow& row = outcome.random[0];                    // relative displacement along x
+  const Outcome outcome = test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched);
+  const RandomRow& row = outcome.random()->rows[0];            // relative displacement along x
   EXPECT_NEAR(row.moments.m0 / (row.rms * row.rms), 1, 1e-9);  // by the rule and by Γ
   // m₂ of the displacement is the variance of the velocity over (2π)², by Γ; m₄ that of the acceleration over (2π)⁴.
   const auto covariance = integrate_covariance(solved.transfer(0), environment.input);
@@ -122,7 +122,7 @@ TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   EXPECT_NEAR(spectral_moments(rule, std::vector<double>{1, 1, 1}).zero_crossings(), std::sqrt(56000.0 / 60), 1e-12);
   EXPECT_NEAR(expected_largest(50, 100), std::sqrt(2 * std::log(1e4)) + 0.5772157 / std::sqrt(2 * std::log(1e4)), 1e-7);
   EXPECT_NEAR(row.largest / row.rms, expected_largest(row.moments.zero_crossings(), 120), 1e-12);
-  EXPECT_TRUE(std::isnan(outcome.random[3].largest));  // a magnitude is not Gaussian
+  EXPECT_TRUE(std::isnan(outcome.random()->rows[3].largest));  // a magnitude is not Gaussian
 }
 
 // A record of a Gaussian input with a flat PSD from `from` to `to`: lines with complex Gaussian amplitudes, periodic.

@@ -3,7 +3,7 @@
 
 #include <random>
 
-#include "core/response/environment.h"
+#include "core/response/run_case.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -14,13 +14,6 @@ using Eigen::MatrixXd;
 using Eigen::VectorXcd;
 using test::Solved;
 
-// The complex dynamic stiffness K + iK_η + iωC − ω²M of one block.
-MatrixXcd dynamic(const System& s, double omega, SparseMatrix Partitioned::*block) {
-  const Complex i(0, 1);
-  return MatrixXd(s.stiffness.*block).cast<Complex>() + i * MatrixXd(s.loss.*block) +
-         i * omega * MatrixXd(s.dashpot.*block) - omega * omega * MatrixXd(s.mass.*block).cast<Complex>();
-}
-
 struct Direct {
   VectorXcd raw;        // motion of every component of every node
   VectorXcd reactions;  // n_s: of every foot, about the base's point
@@ -28,12 +21,12 @@ struct Direct {
 Direct solve_directly(const System& s, double frequency, int direction) {
   const double omega = 2 * pi * frequency;
   const VectorXcd supports = (-1 / (omega * omega)) * s.support_motion.col(direction).cast<Complex>();
-  const MatrixXcd fs = dynamic(s, omega, &Partitioned::fs);
+  const MatrixXcd fs = test::dynamic_stiffness(s, omega, &Partitioned::fs);
   VectorXcd all(s.free + s.supports);
-  all.head(s.free) = -dynamic(s, omega, &Partitioned::ff).partialPivLu().solve(fs * supports);
+  all.head(s.free) = -test::dynamic_stiffness(s, omega, &Partitioned::ff).partialPivLu().solve(fs * supports);
   all.tail(s.supports) = supports;
   return {s.transformation.transpose() * all,
-          fs.transpose() * all.head(s.free) + dynamic(s, omega, &Partitioned::ss) * supports};
+          fs.transpose() * all.head(s.free) + test::dynamic_stiffness(s, omega, &Partitioned::ss) * supports};
 }
 
 void expect_near(const VectorXcd& found, const VectorXcd& exact, double tolerance) {
@@ -189,8 +182,7 @@ TEST(Response, FollowsTwoBasesThatMoveApart) {
     Environment environment;
     for (const Complex right : {Complex(0), std::polar(0.5, 1.2), Complex(1)}) {
       environment.motions = {{0, 1.0}, {1, right}};
-      const Transfer transfer(solved.basis, solved.damping,
-                              base_inputs(solved.basis, solved.damping, environment.directions(2, solved.system)));
+      const Transfer transfer(solved.basis, solved.damping, test::inputs_along(environment, 2, solved.system));
       for (const double f : {3.0, 21.0, 27.5, 33.0, 80.0}) {
         const double omega = 2 * pi * f, omega2 = omega * omega;
         const Complex a1 = -1 / omega2, a2 = -right / omega2, spring1(k1, omega * c), damped(1, eta + omega * beta);
@@ -260,8 +252,7 @@ TEST(Response, OfASplitBaseThatMovesAsOneIsThatOfOneBase) {
   const Solved one(test::portal(0.05), test::count(1000), {}), two(split, test::count(1000), {});
   for (int d = 0; d < 6; ++d) {
     Environment environment;
-    const Transfer transfer(two.basis, two.damping,
-                            base_inputs(two.basis, two.damping, environment.directions(d, two.system)));
+    const Transfer transfer(two.basis, two.damping, test::inputs_along(environment, d, two.system));
     for (const double f : {31.0, 140.0}) {
       for (const int node : {3, 9})
         expect_near(two.channels.motion(node, NodeMotion::absolute_acceleration) * transfer.state(f),
@@ -328,8 +319,8 @@ TEST(Response, IsTheSameInATurnedAndShiftedModel) {
   Eigen::VectorXd along_plain = Eigen::VectorXd::Zero(6), along_turned = along_plain;
   along_plain[2] = 1;
   along_turned.head<3>() = turn.col(2);
-  const Transfer one(plain.basis, plain.damping, base_inputs(plain.basis, plain.damping, along_plain));
-  const Transfer other(turned.basis, turned.damping, base_inputs(turned.basis, turned.damping, along_turned));
+  const Transfer one(plain.basis, plain.damping, InputColumns{along_plain});
+  const Transfer other(turned.basis, turned.damping, InputColumns{along_turned});
   const LogLogTable white({{10, 1, {}}, {300, 1, {}}}, 10);
   const auto gamma_one = integrate_covariance(one, white);
   const auto gamma_other = integrate_covariance(other, white);
@@ -424,17 +415,24 @@ TEST(Trace, IsItsRowsTimesTheStateAndHasItsSlope) {
     DampingRule rule = test::ratio(0.02);
     rule.coupled = coupled;
     const Solved solved(split, test::count(6), rule);
-    const Transfer transfer(solved.basis, solved.damping,
-                            base_inputs(solved.basis, solved.damping, environment.directions(1, solved.system)));
+    InputColumns inputs{MatrixXcd(12, 2)};
+    inputs.base << test::inputs_along(environment, 1, solved.system).base,
+        test::inputs_along(environment, 2, solved.system).base;
+    const Transfer transfer(solved.basis, solved.damping, inputs);
     MatrixXcd rows(3, transfer.layout().size());
     for (Complex& entry : rows.reshaped()) entry = {normal(generator), normal(generator)};
     rows.middleCols(transfer.layout().modal(1), transfer.layout().modes).setZero();
     const Trace trace(transfer, rows);
     for (const double f : {12.0, 47.0, 210.0}) {
-      expect_near(trace.at(f), rows * transfer.state(f), 1e-12);
+      // Both columns at once, the second growing and turning with frequency.
+      const auto amplitudes = [&](double at) -> VectorXcd {
+        return Eigen::Vector2cd(1.5, 0.01 * at * std::polar(1.0, 0.02 * (at - f)));
+      };
+      const VectorXcd slopes = Eigen::Vector2cd(0, Complex(0.01, 0.0002 * f));
+      expect_near(trace.at(f, amplitudes(f)), rows * (transfer.state(f) * amplitudes(f)), 1e-12);
       const double h = 1e-5 * f;  // central differences, error h²/6 of the third derivative
-      const VectorXcd difference = (trace.at(f + h) - trace.at(f - h)) / (2 * h);
-      EXPECT_LE((trace.with_slope(f).second - difference).norm(), 1e-6 * difference.norm());
+      const VectorXcd difference = (trace.at(f + h, amplitudes(f + h)) - trace.at(f - h, amplitudes(f - h))) / (2 * h);
+      EXPECT_LE((trace.with_slope(f, amplitudes(f), slopes).second - difference).norm(), 1e-6 * difference.norm());
     }
   }
 }
@@ -447,21 +445,21 @@ TEST(StateTable, MultipliesLikeTheStatesOneByOne) {
   const Solved solved(split, test::count(6), {});
   Environment environment;
   environment.motions = {{0, 1.0}, {1, Complex(0.3, -0.6)}};
-  const Transfer transfer(solved.basis, solved.damping,
-                          base_inputs(solved.basis, solved.damping, environment.directions(1, solved.system)));
+  const Transfer transfer(solved.basis, solved.damping, test::inputs_along(environment, 1, solved.system));
   std::mt19937 generator(5);
   std::normal_distribution<double> normal;
   MatrixXcd rows(7, transfer.layout().size());
   for (Complex& entry : rows.reshaped()) entry = {normal(generator), normal(generator)};
   rows.row(0) = rows.row(0).real().eval().cast<Complex>();
   rows.row(1).segment(transfer.layout().modal(1), transfer.layout().modes).setZero();
-  const std::vector<double> frequencies{3, 20, 47, 300}, levels{1, 2, 0.5, 4};
+  const std::vector<double> frequencies{3, 20, 47, 300};
+  const Eigen::RowVector4cd levels(1, 2, 0.5, Complex(0, 4));
   const StateTable table(transfer, frequencies, levels);
   const MatrixXcd product = table.times(rows);
   const MatrixXd largest = table.largest_in_stretches({});
   for (std::size_t k = 0; k < 4; ++k) {
     const auto column = static_cast<Eigen::Index>(k);
-    const VectorXcd z = levels[k] * transfer.state(frequencies[k]).col(0);
+    const VectorXcd z = levels[column] * transfer.state(frequencies[k]).col(0);
     expect_near(product.col(column), rows * z, 1e-12);
     EXPECT_LE((z.cwiseAbs() - largest.rowwise().maxCoeff()).maxCoeff(), 1e-12 * z.norm());
   }

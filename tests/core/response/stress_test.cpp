@@ -164,9 +164,11 @@ struct ShakenPlate {
   ModalBasis basis;
   ModalDamping damping;
   std::vector<Environment> environments;  // gravity, sine, random
-  [[nodiscard]] std::vector<StressLoad> loads() const {
-    std::vector<StressLoad> all;
-    for (const Environment& environment : environments) all.push_back({&environment, 2});
+  using Cases = std::vector<std::shared_ptr<const Excitation>>;
+  [[nodiscard]] Cases loads() const {
+    Cases all;
+    for (const Environment& environment : environments)
+      all.push_back(excitation_along(environment, environment.is_static() ? std::nullopt : std::optional(2), system));
     return all;
   }
 };
@@ -175,7 +177,7 @@ struct ShakenPlate {
 struct Answers {
   explicit Answers(const ShakenPlate& s)
       : channels(s.assembly, s.system, s.basis, s.damping),
-        transfer(s.basis, s.damping, base_inputs(s.basis, s.damping, s.environments[1].directions(2, s.system))),
+        transfer(s.basis, s.damping, test::inputs_along(s.environments[1], 2, s.system)),
         response(transfer, s.environments[1].input,
                  frequency_grid(s.environments[1].grid, s.environments[1].input.curve_points(),
                                 resonances(s.basis, s.damping))),
@@ -233,17 +235,16 @@ ShakenPlate shaken(bool two_bases) {
   random.type = Environment::Type::random;
   Environment gravity;
   gravity.name = "gravity";
-  gravity.type = Environment::Type::steady;
+  gravity.type = Environment::Type::constant;
   gravity.acceleration = {0, 3, -9.81};
   s.environments = {gravity, sine, random};
   return s;
 }
 
-StressSurvey survey_of(const ShakenPlate& s, const StressStations& stations, const std::vector<StressLoad>& loads,
+StressSurvey survey_of(const ShakenPlate& s, const StressStations& stations, const ShakenPlate::Cases& loads,
                        const std::vector<StressDemand>& demands, int threads, std::size_t bytes_at_once = 8U << 20U) {
   ExcitedLoads excited;
-  for (const StressLoad& load : loads)
-    excited.push_back(std::make_unique<Excited>(*load.environment, load.axis, s.system, s.basis, s.damping));
+  for (const auto& load : loads) excited.push_back(std::make_unique<Excited>(load, s.system, s.basis, s.damping));
   return survey_stress(s.assembly, s.system, s.basis, s.damping, stations, excited, demands, threads, bytes_at_once);
 }
 
@@ -259,7 +260,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
   for (const bool two_bases : {false, true}) {
     const ShakenPlate s = shaken(two_bases);
     const StressStations stations(s.assembly);
-    const std::vector<StressLoad> loads = s.loads();
+    const ShakenPlate::Cases loads = s.loads();
     const StressSurvey survey = survey_of(s, stations, loads, mises({0, 1}), 2, 1U << 20U);
     ASSERT_EQ(survey.fields.size(), 3U);
     EXPECT_GT(survey.shortfall, 0);
@@ -281,7 +282,8 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
         EXPECT_LE(found, peak.value * (1 + 1e-7));
         EXPECT_GE(found, peak.value * (1 - survey.shortfall));
         EXPECT_NEAR(survey.fields[2].value(level, column) / test::root_mean_square(measure, covariance), 1, 1e-8);
-        const Eigen::VectorXcd still = steady_state(s.environments[0], s.system, s.basis);
+        const Eigen::VectorXcd still =
+            static_state(*excitation_along(s.environments[0], std::nullopt, s.system), s.system, s.basis);
         EXPECT_NEAR(survey.fields[0].value(level, column) / (measure.rows.real() * still.real()).norm(), 1, 1e-9);
       }
     }
@@ -296,7 +298,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
                                .size() == 1;
         EXPECT_EQ(std::isnan(worst.jump), alone);
         EXPECT_FALSE(worst.jump < 0);
-        if (each.load.environment->type == Environment::Type::random) continue;
+        if (each.excitation->is_random()) continue;
         // Von Mises of the principal stresses at the instant of the largest is the largest.
         EXPECT_NEAR(von_mises(worst.principal.asDiagonal()) / worst.value, 1, 1e-7);
       }
@@ -307,14 +309,15 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
     request.parts = {0, 1};
     request.quantity = quantity_called("von Mises");
     const auto watched = watch(s.assembly, channels, {request}, {&stations, &survey});
-    const Outcome still = run_steady(s.environments[0], s.system, s.basis, watched);
+    const Outcome still = test::run_at_rest(s.environments[0], s.system, s.basis, watched);
     Environment with = s.environments[1];
     with.with_static = {"metal.von Mises"};
-    const Outcome outcome = run_environment(with, 2, s.system, s.basis, s.damping, watched, &still);
-    EXPECT_NEAR(outcome.sine[0].peak.value / worst_sine, 1, 1e-9);
-    EXPECT_NEAR(still.steady[0].value / survey.fields[0].worst.front().value, 1, 1e-9);
-    EXPECT_GE(outcome.sine[0].with_static->value, outcome.sine[0].peak.value * (1 - 1e-9));
-    EXPECT_LE(outcome.sine[0].with_static->value, outcome.sine[0].peak.value + still.steady[0].value);
+    const Outcome outcome = test::run_along(with, 2, s.system, s.basis, s.damping, watched, &still);
+    EXPECT_NEAR(outcome.sine()->rows[0].peak.value / worst_sine, 1, 1e-9);
+    EXPECT_NEAR(still.at_rest()->rows[0].value / survey.fields[0].worst.front().value, 1, 1e-9);
+    EXPECT_GE(outcome.sine()->rows[0].with_static->value, outcome.sine()->rows[0].peak.value * (1 - 1e-9));
+    EXPECT_LE(outcome.sine()->rows[0].with_static->value,
+              outcome.sine()->rows[0].peak.value + still.at_rest()->rows[0].value);
   }
 }
 
@@ -326,7 +329,7 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
   for (const bool two_bases : {false, true}) {
     const ShakenPlate s = shaken(two_bases);
     const StressStations stations(s.assembly);
-    const std::vector<StressLoad> loads = s.loads();
+    const ShakenPlate::Cases loads = s.loads();
     std::vector<StressDemand> demands{{StressQuantity::principal, {0, 1}}};
     for (const StressQuantity each : components) demands.push_back({each, {0, 1}});
     const StressSurvey survey = survey_of(s, stations, loads, demands, 2, 1U << 20U);
@@ -335,7 +338,8 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
     const Channels& channels = answers.channels;
     const SineResponse& response = answers.response;
     const ModalCovariance& covariance = answers.covariance;
-    const Eigen::VectorXcd still = steady_state(s.environments[0], s.system, s.basis);
+    const Eigen::VectorXcd still =
+        static_state(*excitation_along(s.environments[0], std::nullopt, s.system), s.system, s.basis);
     double worst_sine = 0, worst_random = 0, worst_still = 0;
     for (std::size_t k = 0; k < stations.size(); ++k) {
       const StressStation& station = stations.all()[k];
@@ -416,14 +420,14 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
     request.quantity = quantity_called("principal stress");
     const auto watched = watch(s.assembly, channels, {request}, {&stations, &survey});
     ASSERT_EQ(watched.size(), 1U);
-    const Outcome rest = run_steady(s.environments[0], s.system, s.basis, watched);
+    const Outcome rest = test::run_at_rest(s.environments[0], s.system, s.basis, watched);
     Environment with = s.environments[1];
     with.with_static = {"metal.principal stress"};
-    const Outcome sine = run_environment(with, 2, s.system, s.basis, s.damping, watched, &rest);
-    EXPECT_NEAR(sine.sine[0].peak.value / worst.value, 1, 1e-9);
-    EXPECT_NEAR(std::abs(rest.steady[0].value) / worst_still, 1, 1e-9);
-    const Outcome random = run_environment(s.environments[2], 2, s.system, s.basis, s.damping, watched);
-    EXPECT_NEAR(random.random[0].rms / worst_random, 1, 1e-8);
+    const Outcome sine = test::run_along(with, 2, s.system, s.basis, s.damping, watched, &rest);
+    EXPECT_NEAR(sine.sine()->rows[0].peak.value / worst.value, 1, 1e-9);
+    EXPECT_NEAR(std::abs(rest.at_rest()->rows[0].value) / worst_still, 1, 1e-9);
+    const Outcome random = test::run_along(s.environments[2], 2, s.system, s.basis, s.damping, watched);
+    EXPECT_NEAR(random.random()->rows[0].rms / worst_random, 1, 1e-8);
     // The largest of both over all places, frequencies, instants and directions.
     double both = 0;
     for (std::size_t k = 0; k < stations.size(); ++k) {
@@ -444,15 +448,16 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
           }
       }
     }
-    EXPECT_GE(sine.sine[0].with_static->value, both * (1 - 1e-9));
-    EXPECT_LE(sine.sine[0].with_static->value, both * 1.01);  // instants and the grid
+    EXPECT_GE(sine.sine()->rows[0].with_static->value, both * (1 - 1e-9));
+    EXPECT_LE(sine.sine()->rows[0].with_static->value, both * 1.01);  // instants and the grid
   }
 }
 
 TEST(StressSurvey, TakesLittleMemoryAtOnceAndTheSameValuesHoweverLittle) {
   const ShakenPlate s = shaken(false);
   const StressStations stations(s.assembly);
-  const std::vector<StressLoad> loads{{&s.environments[1], 2}, {&s.environments[2], 2}};
+  const ShakenPlate::Cases loads{excitation_along(s.environments[1], 2, s.system),
+                                 excitation_along(s.environments[2], 2, s.system)};
   const StressSurvey small = survey_of(s, stations, loads, mises({0, 1}), 1, 1),
                      large = survey_of(s, stations, loads, mises({0, 1}), 3);
   for (std::size_t i = 0; i < loads.size(); ++i)

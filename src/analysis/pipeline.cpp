@@ -1,0 +1,327 @@
+#include "analysis/analysis.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <mutex>
+
+#include "analysis/warnings.h"
+#include "analysis/words.h"
+#include "core/blas_threads.h"
+#include "core/check/plausible.h"
+#include "core/clock.h"
+#include "core/memory.h"
+#include "core/modes/completeness.h"
+#include "core/nearest.h"
+#include "core/parallel.h"
+#include "core/response/run_case.h"
+#include "files/modes_file.h"
+
+namespace avrenk {
+namespace {
+
+// Counts the modes up to where they are asked for, unless an earlier run did.
+void count_what_is_not_reached(Analysis& analysis) {
+  const double asked = frequency_not_reached(analysis);
+  if (asked == 0 || known_count(analysis.basis, asked)) return;
+  analysis.basis.slices.push_back({std::pow(2 * pi * asked, 2), count_modes_below(analysis.system, asked), 0, 0});
+  analysis.more_than_file = true;
+}
+
+}  // namespace
+
+bool Analysis::all_met() const {
+  return std::all_of(limits.begin(), limits.end(), [](const LimitResult& result) { return result.met; });
+}
+
+void load(Analysis& analysis, const std::string& file, const AnalysisRequest& request) {
+  const StopWatch start;
+  if (request.threads > 0) set_blas_threads(request.threads);
+  analysis.threads = request.threads;
+  analysis.plan = read_plan(file, request.overrides);
+  for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
+    analysis.findings.insert(analysis.findings.end(), doubts.begin(), doubts.end());
+  look_at_meshes(analysis);
+  for (const Finding& each : analysis.findings) analysis.warnings.push_back(each.sentence());
+  analysis.times.push_back({"reading the plan", start.seconds()});
+}
+
+namespace {
+
+void take_or_solve_modes(Analysis& analysis, const std::vector<std::filesystem::path>& kept, const Progress& progress) {
+  const StopWatch start;
+  const Plan& plan = analysis.plan;
+  analysis.model = print_of(plan.assembly, analysis.system);
+  for (const std::filesystem::path& file : kept) {
+    KeptModes found = read_modes(file, analysis.system, analysis.model, plan.modes);
+    if (!found.basis) {
+      if (analysis.modes_note.empty() && !found.why_not.empty())
+        analysis.modes_note = fmt::format("modes: computed anew, not taken from {}: {}", file.string(), found.why_not);
+      continue;
+    }
+    analysis.basis = std::move(*found.basis);
+    analysis.modes_from = file;
+    const bool further = plan.modes.up_to && analysis.basis.proven_below > *plan.modes.up_to * (1 + 1e-9);
+    analysis.modes_note = fmt::format(
+        "modes: those in {}, computed for the same model{}", file.string(),
+        further ? fmt::format("; they reach {:.5g} Hz, further than asked for", analysis.basis.proven_below) : "");
+    if (!found.loads_missing.empty() && !plan.modes.free_motions && !plan.modes.near) {
+      complete(plan.assembly, analysis.system, plan.modes, analysis.threads, analysis.basis, progress);
+      analysis.more_than_file = true;
+      analysis.modes_note +=
+          fmt::format("; static shapes and residual vectors were made anew, because {}", found.loads_missing);
+    }
+    analysis.times.push_back({"reading the modes", start.seconds()});
+    return;
+  }
+  analysis.basis = solve_modes(plan.assembly, analysis.system, plan.modes, analysis.threads, progress);
+  const ModalBasis& basis = analysis.basis;
+  for (const auto& [stage, seconds] :
+       std::initializer_list<std::pair<const char*, double>>{{"ordering", basis.ordering_seconds},
+                                                             {"factorising", basis.factor_seconds},
+                                                             {"static solutions", basis.statics_seconds},
+                                                             {"modes", basis.eigen_seconds},
+                                                             {"  solves", basis.cost.solves},
+                                                             {"  products with M", basis.cost.products},
+                                                             {"  orthogonalisation", basis.cost.orthogonalisation},
+                                                             {"  projected problem", basis.cost.projected},
+                                                             {"counts, more shifts", basis.count_seconds}})
+    analysis.times.push_back({stage, seconds});
+}
+
+}  // namespace
+
+void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, const Progress& progress) {
+  StopWatch start;
+  tell(progress, "assembling");
+  const Plan& plan = analysis.plan;
+  analysis.system = make_system(plan.assembly, analysis.threads);
+  analysis.times.push_back({"assembling", start.seconds()});
+  // What follows a small model is not worth the threads of BLAS, which go on spinning beside our own.
+  constexpr int small = 20000;
+  std::optional<OneBlasThread> held;
+  if (analysis.system.free < small) held.emplace();
+  take_or_solve_modes(analysis, kept, progress);
+  if (const auto& asked = plan.modes.count; asked && analysis.basis.modes > *asked)
+    analysis.plan.notes.push_back(fmt::format(
+        "modes: {} instead of {}, because those with the same frequency are not parted", analysis.basis.modes, *asked));
+  count_what_is_not_reached(analysis);
+  start = StopWatch();
+  analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
+  analysis.times.push_back({"damping", start.seconds()});
+  analysis.log.push_back(damping_in_words(analysis.damping));
+  start = StopWatch();
+  tell(progress, "energy of the modes");
+  analysis.contents = contents_of_modes(plan.assembly, analysis.system, analysis.basis, analysis.threads);
+  analysis.times.push_back({"energy of the modes", start.seconds()});
+  warn_about_modes(analysis);
+  warn_about_damping(analysis);
+}
+
+namespace {
+
+using Cases = std::vector<std::shared_ptr<const Excitation>>;
+
+// Every case of the environments that are to be run, static ones first; behind the cases of an environment that which
+// stands for all of them, where it combines them.
+Cases cases_of(const Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen) {
+  const Plan& plan = analysis.plan;
+  Cases cases;
+  std::vector<std::string> names;
+  const auto add = [&](const Environment& environment) {
+    for (auto& each : excitations(environment, plan.assembly, analysis.system)) cases.push_back(std::move(each));
+    if (environment.combination != Environment::Combination::none) cases.push_back(combined_excitation(environment));
+  };
+  for (const Environment& environment : plan.environments)
+    if (environment.is_static()) add(environment);
+  const std::size_t at_rest = cases.size();
+  for (const Environment& environment : plan.environments) {
+    if (environment.is_static() || (type && environment.type != *type)) continue;
+    names.push_back(environment.name);
+    if (chosen.empty() || std::find(chosen.begin(), chosen.end(), environment.name) != chosen.end()) add(environment);
+  }
+  const char* const what = !type ? "" : *type == Environment::Type::sine ? "sine " : "random ";
+  for (const std::string& name : chosen)
+    if (std::find(names.begin(), names.end(), name) == names.end())
+      throw InputError(Problem{"", fmt::format("the plan has no {}environment \"{}\"", what, name),
+                               suggest_name(name, names), Place{plan.file, 0, 0}});
+  if (cases.size() == at_rest && type)
+    throw InputError(Problem{"", fmt::format("the plan has no {}environment", what),
+                             "declare one under environments:", Place{plan.file, 0, 0}});
+  return cases;
+}
+
+// Grids are refused where they do not fit into memory, and told where they take much of it.
+void weigh_grids(Analysis& analysis, const Cases& single) {
+  constexpr double worth_saying = 1e9;
+  constexpr std::size_t rows_of_a_watch = 3;
+  double bytes = 0;
+  std::pair<double, std::string> largest;  // points, and where
+  for (const auto& each : single) {
+    const GridCost cost =
+        grid_cost(*each, analysis.basis, analysis.damping, rows_of_a_watch * analysis.plan.watch.size());
+    bytes += cost.bytes;
+    if (cost.points > largest.first)
+      largest = {cost.points, fmt::format("environment {}: {:.3g} frequencies", each->environment->name, cost.points)};
+  }
+  if (bytes < worth_saying) return;
+  require_memory(bytes, "the grid of frequencies", largest.second + ", lower its per octave or points per resonance");
+  analysis.plan.notes.push_back(
+      fmt::format("{}; all grids take about {:.3g} GB of memory", largest.second, bytes / 1e9));
+}
+
+// What each single case does to the modes.
+ExcitedLoads excite_modes(Analysis& analysis, const Cases& cases) {
+  const StopWatch start;
+  Cases single;
+  std::copy_if(cases.begin(), cases.end(), std::back_inserter(single),
+               [](const auto& each) { return !each->is_combined; });
+  weigh_grids(analysis, single);
+  ExcitedLoads loads(single.size());
+  run_jobs(single.size(), analysis.threads, [&](std::size_t i) {
+    loads[i] = std::make_unique<Excited>(single[i], analysis.system, analysis.basis, analysis.damping);
+  });
+  analysis.times.push_back({"states of the modes", start.seconds()});
+  return loads;
+}
+
+// Stress of all shells and solids, or of those watched where nobody will look at fields; then all that is watched.
+void survey_and_watch(Analysis& analysis, const ExcitedLoads& loads, const AnalysisRequest& request,
+                      const Progress& progress) {
+  StopWatch start;
+  const Plan& plan = analysis.plan;
+  StressSource source;
+  std::vector<StressDemand> demands;
+  if (request.figures && !plan.assembly.groups.empty()) {
+    demands.emplace_back();
+    for (std::size_t p = 0; p < plan.assembly.parts.size(); ++p) demands[0].parts.push_back(static_cast<int>(p));
+  }
+  for (const WatchRequest& watched : plan.watch)
+    if (!watched.parts.empty() && watched.quantity->of_nodes)
+      demands.push_back({*watched.quantity->of_nodes, watched.parts});
+  if (!demands.empty()) {
+    tell(progress, "stress of shells and solids");
+    analysis.stations.emplace(plan.assembly);
+    analysis.stress = survey_stress(plan.assembly, analysis.system, analysis.basis, analysis.damping,
+                                    *analysis.stations, loads, demands, analysis.threads);
+    source = {&*analysis.stations, &analysis.stress};
+    analysis.times.push_back({"stress of shells and solids", start.seconds()});
+  }
+  start = StopWatch();
+  const Channels channels(plan.assembly, analysis.system, analysis.basis, analysis.damping);
+  analysis.watched = watch(plan.assembly, channels, plan.watch, source);
+  analysis.times.push_back({"channels", start.seconds()});
+}
+
+// Which modes the loads of a case drive, and the power that they put in there and where it was asked for.
+void look_at_drive(Analysis& analysis, const Excited& excited, std::size_t index) {
+  constexpr std::size_t most_modes = 6;
+  const Excitation& excitation = *excited.excitation;
+  const auto& driven = analysis.driven[index] =
+      driven_modes(excitation, analysis.system, analysis.basis, analysis.damping);
+  std::vector<double> frequencies = excitation.grid.at;
+  for (std::size_t k = 0; k < std::min(most_modes, driven.size()); ++k)
+    frequencies.push_back(analysis.basis.frequency(driven[k].mode));
+  const Channels channels(analysis.plan.assembly, analysis.system, analysis.basis, analysis.damping);
+  for (const double f : once_inside(std::move(frequencies), excitation.grid.from, excitation.grid.to))
+    analysis.power[index].push_back(
+        power_balance(excitation, analysis.plan.assembly, analysis.system, *excited.transfer, channels, f));
+}
+
+}  // namespace
+
+void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
+            const AnalysisRequest& request, const Progress& progress) {
+  const Cases cases = cases_of(analysis, type, chosen);
+  if (!cases.empty() && analysis.plan.modes.free_motions)
+    throw InputError(Problem{"environment " + cases.front()->environment->name,
+                             "a model with free motions has no response to its base",
+                             "hold it at a base and leave modes: {free: yes} out, or run avrenk modes", std::nullopt});
+  if (!cases.empty() && analysis.basis.missing_below > 0)
+    throw InputError(Problem{
+        "modes",
+        fmt::format(
+            "only modes near {:.5g} Hz were asked for: the {} below them are missing, and a response needs them",
+            *analysis.plan.modes.near, analysis.basis.missing_below),
+        "write modes: {up to: …}, or run avrenk modes", std::nullopt});
+  const ExcitedLoads loads = excite_modes(analysis, cases);
+  survey_and_watch(analysis, loads, request, progress);
+  const StopWatch start;
+  std::vector<Outcome>& outcomes = analysis.outcomes;
+  outcomes.resize(cases.size());
+  std::vector<Excited*> load_of(cases.size());  // of single cases
+  std::vector<std::size_t> vibrating;           // what takes time, and needs the static outcomes
+  for (std::size_t i = 0, k = 0; i < cases.size(); ++i) {
+    if (cases[i]->is_combined) continue;
+    load_of[i] = loads[k++].get();
+    if (cases[i]->is_static())
+      outcomes[i] = run_case(*load_of[i], analysis.watched);
+    else
+      vibrating.push_back(i);
+  }
+  const auto at_rest_before = [&](const Environment& environment) -> const Outcome* {
+    for (std::size_t i = 0; i < cases.size(); ++i)
+      if (!environment.after.empty() && cases[i]->environment->name == environment.after) return &outcomes[i];
+    return nullptr;
+  };
+  // The longest first, so that the threads end together.
+  std::stable_partition(vibrating.begin(), vibrating.end(), [&](std::size_t i) { return cases[i]->is_random(); });
+  std::mutex telling;
+  run_jobs(vibrating.size(), request.threads, [&](std::size_t k) {
+    const Excitation& own = *cases[vibrating[k]];
+    {
+      const std::lock_guard lock(telling);
+      tell(progress, own.name());
+    }
+    outcomes[vibrating[k]] = run_case(*load_of[vibrating[k]], analysis.watched, at_rest_before(*own.environment));
+  });
+  for (std::size_t i = 0; i < cases.size(); ++i) {
+    if (!cases[i]->is_combined) continue;
+    std::vector<const Outcome*> single;
+    for (std::size_t k = 0; k < i; ++k)
+      if (cases[k]->environment == cases[i]->environment) single.push_back(&outcomes[k]);
+    outcomes[i] = combine(*cases[i]->environment, single, analysis.watched);
+  }
+  analysis.driven.resize(cases.size());
+  analysis.power.resize(cases.size());
+  for (std::size_t i = 0; i < cases.size(); ++i)
+    if (cases[i]->is_sine() && !cases[i]->is_combined && !cases[i]->environment->load_cases.empty())
+      look_at_drive(analysis, *load_of[i], i);
+  warn_about_coupling(analysis);
+  analysis.times.push_back({"responses", start.seconds()});
+}
+
+void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const Progress& progress) {
+  if (analysis.watched.empty() || analysis.outcomes.empty()) return;
+  // A complex factorisation takes four times the operations of a real one, and about as long for each.
+  constexpr double rate = 8e9, affordable = 5;  // operations a second; s
+  constexpr int usual = 2;
+  const double seconds = 4 * analysis.basis.factor_operations / rate;
+  if (!request.audit && !analysis.modes_from.empty()) {
+    analysis.audit_note = fmt::format(
+        "Not audited against the full equations, because the modes were there already: --audit {} does it.", usual);
+    return;
+  }
+  if (!request.audit && usual * seconds > affordable) {
+    analysis.audit_note = fmt::format(
+        "Not audited against the full equations, which would take about {:.0f} s a frequency: --audit {} does it.",
+        seconds, usual);
+    return;
+  }
+  const StopWatch watch;
+  StressSource stress;
+  if (analysis.stations) stress = {&*analysis.stations, &analysis.stress};
+  const AuditSource source{analysis.plan.assembly, analysis.system,     analysis.basis, analysis.damping,
+                           analysis.plan.damping,  analysis.plan.watch, stress,         analysis.watched,
+                           analysis.outcomes};
+  analysis.audit = audit(source, frequencies_that_matter(source, request.audit.value_or(usual)), progress);
+  analysis.times.push_back({"audit", watch.seconds()});
+}
+
+void assess(Analysis& analysis) {
+  analysis.limits =
+      check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis, analysis.plan.assembly);
+}
+
+}  // namespace avrenk

@@ -1,0 +1,73 @@
+/// core/excitation/environment.h: what the specification applies: base motion along axes, loads, or what acts at rest.
+#pragma once
+
+#include <array>
+#include <complex>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/excitation/amplitude.h"
+#include "core/excitation/frequency_grid.h"
+#include "core/model/assembly.h"
+
+namespace avrenk {
+
+/// x y z rx ry rz.
+inline constexpr std::array<std::string_view, 6> axis_names{"x", "y", "z", "rx", "ry", "rz"};
+
+/// How much and with what phase one base follows the profile.
+struct BaseMotion {
+  int base = 0;
+  std::complex<double> factor = 1;
+};
+
+/// One load of the model and how large it is.
+struct DrivenLoad {
+  int load = 0;                        ///< index into Assembly::loads
+  std::string profile;                 ///< name, or the amount as it was written: for headings
+  Amplitude amplitude{};               ///< sine: per unit of the load
+  double amount = 0;                   ///< static: the same
+  double phase = 0;                    ///< rad, in the amplitude
+  double upper = 1;                    ///< factor when its profile is at its upper tolerance
+  std::optional<double> sweep_rate{};  ///< octaves a minute
+};
+
+/// Loads that act together.
+struct LoadCase {
+  std::string name;  ///< what tells it from others of its environment; empty where there is only one
+  std::vector<DrivenLoad> loads;
+  double order = 0;  ///< frequency over the speed of a shaft; 0: no shaft
+};
+
+/// What is applied, one result for each axis or each case of loads.
+struct Environment {
+  enum class Type { sine, random, constant };
+  enum class Combination { none, envelope, root_sum_of_squares };
+  std::string name;
+  Type type = Type::sine;
+  std::string profile;    ///< name, for headings
+  std::string level;      ///< "qualification (0 dB)", for headings
+  LogLogTable input;      ///< of the bases. sine: m/s² or rad/s², 0-to-peak; random: PSD of it; level applied
+  bool angular = false;   ///< the input is a rotation
+  std::vector<int> axes;  ///< indices into axis_names; empty: the bases stand still
+  GridRequest grid;       ///< of orders of a shaft: in revolutions a second
+  std::vector<BaseMotion> motions;             ///< empty: all bases move as one body; bases not named stand still
+  std::vector<LoadCase> load_cases;            ///< sine and constant
+  double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
+  std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
+  Combination combination = Combination::none;
+  std::string after;                       ///< the static environment that acts at the same time
+  std::vector<std::string> with_static;    ///< watched quantities whose peak is also taken together with it
+  Vector3 acceleration = Vector3::Zero();  ///< constant: the field of gravity that acts on the model, m/s²
+
+  /// Its grid counts revolutions of a shaft a second.
+  [[nodiscard]] bool by_speed() const { return !load_cases.empty() && load_cases.front().order > 0; }
+  [[nodiscard]] bool is_static() const { return type == Type::constant; }
+};
+
+/// Highest frequency that any of them excites, Hz; 0 if none does.
+[[nodiscard]] double highest_excited(const std::vector<Environment>& environments);
+
+}  // namespace avrenk

@@ -1,0 +1,172 @@
+#include "core/excitation/excitation.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace avrenk {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::VectorXcd;
+
+namespace {
+
+double highest_order(const Environment& environment) {
+  double highest = 0;
+  for (const LoadCase& loads : environment.load_cases) highest = std::max(highest, loads.order);
+  return highest > 0 ? highest : 1;
+}
+
+}  // namespace
+
+double highest_excited(const std::vector<Environment>& environments) {
+  double highest = 0;
+  for (const Environment& environment : environments)
+    if (!environment.is_static()) highest = std::max(highest, highest_order(environment) * environment.grid.to);
+  return highest;
+}
+
+std::vector<int> first_columns(const Assembly& assembly) {
+  std::vector<int> first{0};
+  for (const Load& load : assembly.loads) first.push_back(first.back() + static_cast<int>(load.columns.size()));
+  return first;
+}
+
+std::string Excitation::name() const {
+  return along.empty() ? environment->name : fmt::format("{}.{}", environment->name, along);
+}
+
+std::string Excitation::heading() const {
+  std::string text;
+  for (const std::string& input : inputs) text += (text.empty() ? "" : " and ") + input;
+  return environment->level.empty() ? text : fmt::format("{}, {}", text, environment->level);
+}
+
+namespace {
+
+// Accelerations of the bases per unit input along an axis, n_b x 1.
+VectorXcd base_column(const Environment& environment, int axis, const System& system) {
+  if (environment.motions.empty()) return system.together.col(axis).cast<std::complex<double>>();
+  VectorXcd column = VectorXcd::Zero(system.together.rows());
+  for (const BaseMotion& motion : environment.motions) column[6 * motion.base + axis] = motion.factor;
+  return column;
+}
+
+// What is out of balance is a force.
+const Kind* amplitude_kind(const Load& load) { return load.unbalance ? &kind::force : load.kind; }
+
+// Collects the columns of one case.
+class CaseMaker {
+ public:
+  CaseMaker(const Environment& environment, const System& system)
+      : environment_(environment), system_(system), made_(std::make_shared<Excitation>()) {
+    made_->environment = &environment;
+    made_->grid = environment.grid;
+    made_->base.resize(system.support_motion.cols(), 0);
+    made_->loads.resize(system.loads.cols(), 0);
+  }
+  void add_base(int axis) {
+    made_->axis = axis;
+    made_->along = axis_names[static_cast<std::size_t>(axis)];
+    made_->kind = environment_.angular ? &kind::angular_acceleration : &kind::acceleration;
+    made_->inputs.push_back(fmt::format("{} along {}", environment_.profile, made_->along));
+    if (environment_.type == Environment::Type::sine) amplitudes_.emplace_back(environment_.input);
+    add(base_column(environment_, axis, system_), VectorXcd::Zero(made_->loads.rows()));
+  }
+  void add_loads(const LoadCase& loads, const Assembly& assembly, const std::vector<int>& first) {
+    if (!loads.name.empty()) made_->along += (made_->along.empty() ? "" : ".") + loads.name;
+    if (loads.order > 0) {
+      made_->order = loads.order;
+      for (double* each : {&made_->grid.from, &made_->grid.to, &made_->grid.every}) *each *= loads.order;
+      for (double& each : made_->grid.at) each *= loads.order;
+    }
+    for (const DrivenLoad& driven : loads.loads) {
+      const auto index = static_cast<std::size_t>(driven.load);
+      const Load& load = assembly.loads[index];
+      VectorXcd column = VectorXcd::Zero(made_->loads.rows());
+      for (std::size_t k = 0; k < load.factors.size(); ++k)
+        column[first[index] + static_cast<Index>(k)] = load.factors[k] * (environment_.is_static() ? driven.amount : 1);
+      if (!environment_.is_static()) amplitudes_.push_back(driven.amplitude);
+      if (!made_->kind) made_->kind = amplitude_kind(load);
+      made_->inputs.push_back(driven.profile.empty() ? load.name : fmt::format("{} ({})", load.name, driven.profile));
+      add(VectorXcd::Zero(made_->base.rows()), column);
+    }
+  }
+  std::shared_ptr<const Excitation> finish() {
+    made_->drive = std::move(amplitudes_);
+    return std::move(made_);
+  }
+
+ private:
+  void add(const VectorXcd& base, const VectorXcd& loads) {
+    made_->base.conservativeResize(Eigen::NoChange, made_->base.cols() + 1);
+    made_->loads.conservativeResize(Eigen::NoChange, made_->loads.cols() + 1);
+    made_->base.rightCols(1) = base;
+    made_->loads.rightCols(1) = loads;
+  }
+  const Environment& environment_;
+  const System& system_;
+  std::shared_ptr<Excitation> made_;
+  std::vector<Amplitude> amplitudes_;
+};
+
+}  // namespace
+
+std::shared_ptr<const Excitation> excitation_along(const Environment& environment, std::optional<int> axis,
+                                                   const System& system) {
+  CaseMaker maker(environment, system);
+  if (axis) maker.add_base(*axis);
+  return maker.finish();
+}
+
+std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& environment, const Assembly& assembly,
+                                                           const System& system) {
+  const std::vector<int> first = first_columns(assembly);
+  std::vector<std::optional<int>> axes(environment.axes.begin(), environment.axes.end());
+  if (axes.empty()) axes.emplace_back();
+  std::vector<std::shared_ptr<const Excitation>> all;
+  for (const std::optional<int>& axis : axes) {
+    if (environment.load_cases.empty()) all.push_back(excitation_along(environment, axis, system));
+    for (const LoadCase& loads : environment.load_cases) {
+      CaseMaker maker(environment, system);
+      if (axis) maker.add_base(*axis);
+      maker.add_loads(loads, assembly, first);
+      all.push_back(maker.finish());
+    }
+  }
+  return all;
+}
+
+const Kind* reference_kind(const Environment& environment, const Assembly& assembly) {
+  if (!environment.axes.empty()) return environment.angular ? &kind::angular_acceleration : &kind::acceleration;
+  for (const LoadCase& loads : environment.load_cases)
+    for (const DrivenLoad& driven : loads.loads)
+      return amplitude_kind(assembly.loads[static_cast<std::size_t>(driven.load)]);
+  return nullptr;
+}
+
+std::vector<std::string> case_names(const Environment& environment) {
+  std::vector<std::string> axes, names;
+  for (const int axis : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(axis)]);
+  if (axes.empty()) axes.emplace_back();
+  for (const std::string& axis : axes) {
+    if (environment.load_cases.empty()) names.push_back(axis);
+    for (const LoadCase& loads : environment.load_cases)
+      names.push_back(axis.empty() || loads.name.empty() ? axis + loads.name : axis + "." + loads.name);
+  }
+  std::erase(names, "");
+  return names;
+}
+
+std::shared_ptr<const Excitation> combined_excitation(const Environment& environment) {
+  auto made = std::make_shared<Excitation>();
+  made->environment = &environment;
+  made->along = "combined";
+  made->is_combined = true;
+  made->kind = environment.angular ? &kind::angular_acceleration : &kind::acceleration;
+  return made;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,71 @@
+/// core/excitation/excitation.h: what acts in one case of an environment, made once; nothing downstream asks which axis
+/// it is, or whether it is a motion or a force.
+#pragma once
+
+#include <cmath>
+#include <memory>
+#include <span>
+
+#include "core/excitation/environment.h"
+#include "core/system/system.h"
+
+namespace avrenk {
+
+/// Columns of inputs that act at the same time, each a combination of the accelerations of the bases and of the loads
+/// of the model per unit of the amplitude beside it.
+struct Excitation {
+  const Environment* environment = nullptr;
+  std::string along;           ///< what tells this case from others of its environment: "x", "idle"; may be empty
+  bool is_combined = false;    ///< all cases of the environment together: nothing acts by itself
+  const Kind* kind = nullptr;  ///< of the first column, to which ratios and phases refer; nullptr: nothing varies
+  GridRequest grid;            ///< Hz
+  double order = 0;            ///< of a shaft: frequency over its speed; 0: no shaft
+  /// x … rz, along which bases move; absent where they stand still.
+  std::optional<int> axis;
+  std::vector<std::string> inputs;  ///< what each column is, for headings: "launch-sine along x", "pump (pump-stroke)"
+  Eigen::MatrixXcd base;            ///< n_b x s: m/s², rad/s²
+  Eigen::MatrixXcd loads;           ///< n_l x s
+  Drive drive;                      ///< of sine, s
+
+  /// "random.z", "random.combined", "gravity".
+  [[nodiscard]] std::string name() const;
+  [[nodiscard]] bool is_sine() const { return environment->type == Environment::Type::sine; }
+  [[nodiscard]] bool is_random() const { return environment->type == Environment::Type::random; }
+  [[nodiscard]] bool is_static() const { return environment->is_static(); }
+  /// "launch-sine along x, qualification (0 dB)".
+  [[nodiscard]] std::string heading() const;
+  /// Points at which curves need a point, Hz: those of all its tables.
+  [[nodiscard]] std::vector<double> curve_points() const {
+    return is_random() ? environment->input.curve_points() : drive.curve_points();
+  }
+  /// Amplitudes of the columns; of random the root of the PSD.
+  [[nodiscard]] Eigen::VectorXcd at(double frequency) const {
+    return is_random() ? Eigen::VectorXcd::Constant(1, std::sqrt(environment->input.at(frequency)))
+                       : drive.at(frequency);
+  }
+  /// Of the first column its magnitude, or its PSD: the input that stands beside curves.
+  [[nodiscard]] double reference(double frequency) const {
+    return is_random() ? environment->input.at(frequency) : drive.reference(frequency);
+  }
+};
+
+/// One case of base motion along an axis, or of what acts at rest, without loads.
+[[nodiscard]] std::shared_ptr<const Excitation> excitation_along(const Environment& environment,
+                                                                 std::optional<int> axis, const System& system);
+/// Each case of an environment by itself: axis by axis, or load case by load case.
+[[nodiscard]] std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& environment,
+                                                                         const Assembly& assembly,
+                                                                         const System& system);
+/// What stands for all of them together.
+[[nodiscard]] std::shared_ptr<const Excitation> combined_excitation(const Environment& environment);
+
+/// Of the input to which ratios and phases refer: that of base motion, else of the first load; nullptr: none.
+[[nodiscard]] const Kind* reference_kind(const Environment& environment, const Assembly& assembly);
+
+/// What tells the cases of an environment from one another: "x", "idle", "x.idle"; empty where there is only one.
+[[nodiscard]] std::vector<std::string> case_names(const Environment& environment);
+
+/// First column of each load among those of all loads, and how many there are in all.
+[[nodiscard]] std::vector<int> first_columns(const Assembly& assembly);
+
+}  // namespace avrenk

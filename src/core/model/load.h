@@ -1,0 +1,34 @@
+/// core/model/load.h: loads on the model as plain values: what acts on nodes and beams per unit of what drives them.
+#pragma once
+
+#include <complex>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/element/discrete.h"
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+
+/// Forces and moments in global axes that grow and fall together. SI per unit of the load.
+struct LoadColumn {
+  std::map<int, Vector6> on_nodes;  ///< N, N m
+  std::map<int, Vector3> on_beams;  ///< N/m along the centroids of a beam
+  /// m/s²: an acceleration of all mass as gravity is one; the force is the mass matrix times it.
+  std::optional<Vector3> field{};
+};
+
+/// What the plan declares under loads. Σ factor · column is what acts.
+struct Load {
+  std::string name;
+  const Kind* kind = &kind::force;  ///< of its amount
+  std::vector<LoadColumn> columns;
+  std::vector<std::complex<double>> factors;
+  /// Out of balance it drives itself: this amount times ω²; else a profile says how large it is.
+  std::optional<double> unbalance{};  ///< kg m
+  std::string words{};                ///< "force along z at pump-seat": for tables
+};
+
+}  // namespace avrenk

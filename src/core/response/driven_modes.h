@@ -1,0 +1,22 @@
+/// core/response/driven_modes.h: which modes an input drives, and how much each would move by itself.
+#pragma once
+
+#include "core/excitation/excitation.h"
+#include "core/modes/damping.h"
+
+namespace avrenk {
+
+struct DrivenMode {
+  int mode = 0;
+  double force = 0;  ///< |p_r| of theory 5 at its natural frequency, all inputs together: N/√kg
+  double motion =
+      0;  ///< m: largest translation of any node if this mode moved alone, |p_r| max|φ_r| / (ω_r²(2ζ_r + η_r))
+  int node = 0;  ///< that moves so
+};
+
+/// Modes whose natural frequency lies inside the band of a sine case, the one that would move most first; what would
+/// move less than 1e-10 of that is rounding.
+[[nodiscard]] std::vector<DrivenMode> driven_modes(const Excitation& excitation, const System& system,
+                                                   const ModalBasis& basis, const ModalDamping& damping);
+
+}  // namespace avrenk

@@ -1,0 +1,78 @@
+#include "core/response/excited.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "core/error.h"
+
+namespace avrenk {
+
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
+
+namespace {
+
+void require_enough_modes(const Excitation& excitation, const ModalBasis& basis) {
+  for (int r = basis.modes; r < basis.with_mass(); ++r) {
+    if (basis.frequency(r) > excitation.grid.to) continue;
+    throw InputError(
+        Problem{"modes",
+                fmt::format("the residual vector at {:.5g} Hz falls inside environment {}, which reaches {:.5g} Hz",
+                            basis.frequency(r), excitation.environment->name, excitation.grid.to),
+                fmt::format("write modes: {{up to: {:.4g} Hz}} or more", 1.5 * excitation.grid.to), std::nullopt});
+  }
+}
+
+}  // namespace
+
+VectorXcd static_state(const Excitation& excitation, const System& system, const ModalBasis& basis) {
+  const StateLayout layout = layout_of(basis);
+  // Gravity g acts on the model as a base acceleration of −g would, seen from the base.
+  Vector6 field = Vector6::Zero();
+  field.head<3>() = excitation.environment->acceleration;
+  const VectorXd loads = excitation.loads.rowwise().sum().real();
+  VectorXcd z = VectorXcd::Zero(layout.size());
+  const VectorXd q =
+      (basis.rigid_participation * field + basis.load_participation * loads).cwiseQuotient(basis.stiffness());
+  z.segment(layout.modal(0), layout.modes) = q.cast<Complex>();
+  z.segment(layout.base(2), layout.motions) = (-(system.together * field)).cast<Complex>();
+  z.tail(layout.loads) = loads.cast<Complex>();
+  return z;
+}
+
+void require_response(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping) {
+  if (excitation.is_static()) return;
+  require_damping(basis, damping, excitation.grid.from, excitation.grid.to);
+  require_enough_modes(excitation, basis);
+}
+
+GridCost grid_cost(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping,
+                   std::size_t rows) {
+  if (excitation.is_static()) return {};
+  const double points =
+      most_points(excitation.grid, excitation.curve_points().size(), resonances(basis, damping).size());
+  // Three derivatives of coordinates and bases, real and imaginary parts; the coordinates once more while they are
+  // made, twice as many as modes where the equations are of first order; the curves.
+  const double states = 3 * static_cast<double>(basis.size() + basis.statics.influence.cols()) +
+                        static_cast<double>(damping.modes.coordinates());
+  return {points, 16 * points * (states + static_cast<double>(rows))};
+}
+
+Excited::Excited(std::shared_ptr<const Excitation> applied, const System& system, const ModalBasis& basis,
+                 const ModalDamping& damping)
+    : excitation(std::move(applied)) {
+  require_response(*excitation, basis, damping);
+  if (excitation->is_static()) {
+    still = static_state(*excitation, system, basis);
+    return;
+  }
+  transfer.emplace(basis, damping, InputColumns{excitation->base, excitation->loads});
+  grid = frequency_grid(excitation->grid, excitation->curve_points(), resonances(basis, damping));
+  if (excitation->is_random())
+    covariance = integrate_covariance(*transfer, environment().input);
+  else
+    sine.emplace(*transfer, excitation->drive, grid, grid_shortfall(excitation->grid.points_per_resonance));
+}
+
+}  // namespace avrenk

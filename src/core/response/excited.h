@@ -1,0 +1,53 @@
+/// core/response/excited.h: what one case of an environment does to the whole model.
+#pragma once
+
+#include <memory>
+#include <optional>
+
+#include "core/excitation/excitation.h"
+#include "core/response/random.h"
+#include "core/response/steady_state.h"
+
+namespace avrenk {
+
+/// The state z of a static environment: q = Λ⁻¹Φᵀ(M R g + f), the base acceleration that acts as gravity does, and the
+/// loads.
+[[nodiscard]] Eigen::VectorXcd static_state(const Excitation& excitation, const System& system,
+                                            const ModalBasis& basis);
+
+/// @throws InputError  an undamped mode inside the band of an environment, or a residual vector inside it (too few
+/// modes)
+void require_response(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping);
+
+/// Most points of its grid, and the bytes that its states and so many rows of watched quantities take there.
+struct GridCost {
+  double points = 0, bytes = 0;
+};
+[[nodiscard]] GridCost grid_cost(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping,
+                                 std::size_t rows);
+
+/// What one case of an environment does to the whole model: made once for all that is asked of it, the survey of stress
+/// and what is watched. Its parts refer to one another: it stays where it was made.
+struct Excited {
+  /// @throws InputError      see require_response
+  /// @throws NumericalError  the RMS integral does not settle
+  Excited(std::shared_ptr<const Excitation> excitation, const System& system, const ModalBasis& basis,
+          const ModalDamping& damping);
+  Excited(const Excited&) = delete;
+  Excited& operator=(const Excited&) = delete;
+  ~Excited() = default;
+
+  [[nodiscard]] const Environment& environment() const { return *excitation->environment; }
+
+  std::shared_ptr<const Excitation> excitation;
+  Eigen::VectorXcd still;            ///< static: z
+  std::optional<Transfer> transfer;  ///< of sine and random
+  std::vector<double> grid;          ///< Hz
+  std::optional<SineResponse> sine;
+  std::optional<ModalCovariance> covariance;
+};
+
+/// Each made where it stays.
+using ExcitedLoads = std::vector<std::unique_ptr<Excited>>;
+
+}  // namespace avrenk

@@ -1,0 +1,109 @@
+/// core/response/outcome.h: the answers of one case of an environment: peaks, RMS or static values of all that is
+/// watched.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <string>
+#include <variant>
+
+#include "core/excitation/excitation.h"
+#include "core/response/random.h"
+#include "core/response/steady_state.h"
+#include "core/response/watched.h"
+
+namespace avrenk {
+
+/// Peak of the sine response together with a static one: the largest over phase and frequency of their sum.
+struct WithStatic {
+  double value = 0, upper_value = 0;  ///< at the level applied, and at its upper tolerance
+  std::string where;
+};
+
+/// One watched quantity in one environment and axis.
+struct SineRow {
+  SinePeak peak;
+  std::string where;       ///< the worst candidate
+  Eigen::MatrixXcd curve;  ///< of the worst candidate: 1 to 3 rows x grid points, per the level applied
+  std::vector<std::pair<int, double>> shares;  ///< mode (from 0; −1: base motion, −2: loads) and its part of the peak
+  double amplification = 0;                    ///< over the static answer to the same inputs; NaN: it has none
+  std::optional<HalfPower> half_power;         ///< absent where the curve does not fall by half on both sides
+  double sweep_parameter = 0;                  ///< S of the mode with the largest share; NaN without a sweep rate
+  std::optional<SinePeak> swept;               ///< where S is above slow_sweep
+  /// Relative change of the response at the peak when modes are coupled by their damping; NaN of components.
+  double coupling = 0;
+  std::optional<WithStatic> with_static;
+};
+struct RandomRow {
+  double rms = 0;
+  std::string where;
+  double curve_rms = 0;     ///< the drawn curve's own integral
+  std::vector<double> psd;  ///< of the worst candidate, unit²/Hz
+  std::vector<std::pair<int, double>>
+      shares;  ///< mode (from 0; −1: base motion, −2: loads) and part of the variance, largest first
+  std::vector<DominatingBand> bands;  ///< largest share first
+  SpectralMoments moments;
+  double largest = 0;   ///< expected largest in the duration; NaN without a duration, or if not Gaussian
+  double coupling = 0;  ///< relative change of the PSD at the dominating frequency when modes are coupled; NaN likewise
+  Eigen::VectorXd candidate_rms;
+};
+struct StaticRow {
+  double value = 0;
+  std::string where;
+  Eigen::VectorXd rows;  ///< of every base of the candidates
+};
+
+/// One row for each watched quantity; the grid (Hz) is empty where cases are combined.
+struct SineAnswers {
+  std::vector<double> grid;
+  std::vector<SineRow> rows;
+};
+struct RandomAnswers {
+  std::vector<double> grid;
+  std::vector<RandomRow> rows;
+  double integration_error = 0;
+};
+struct StaticAnswers {
+  std::vector<StaticRow> rows;
+};
+
+struct Outcome {
+  std::shared_ptr<const Excitation> excitation;
+  std::variant<StaticAnswers, SineAnswers, RandomAnswers> answers;
+  /// nullptr where it is of another type.
+  [[nodiscard]] const SineAnswers* sine() const { return std::get_if<SineAnswers>(&answers); }
+  [[nodiscard]] const RandomAnswers* random() const { return std::get_if<RandomAnswers>(&answers); }
+  [[nodiscard]] const StaticAnswers* at_rest() const { return std::get_if<StaticAnswers>(&answers); }
+  [[nodiscard]] const Environment& environment() const { return *excitation->environment; }
+  [[nodiscard]] std::string name() const { return excitation->name(); }
+  [[nodiscard]] bool is_combined() const { return excitation->is_combined; }
+  /// Its peaks have no frequency and no phase of their own.
+  [[nodiscard]] bool is_root_sum() const {
+    return is_combined() && environment().combination == Environment::Combination::root_sum_of_squares;
+  }
+  [[nodiscard]] const std::vector<double>& grid() const;
+  /// Whether a watched quantity means something here: a ratio to the input under a sine of its kind only.
+  [[nodiscard]] bool has(const Watched& watched) const {
+    return !watched.quantity->per_input() || (sine() && watched.quantity->has_meaning(excitation->kind));
+  }
+  /// Modes and their shares of one watched quantity, largest first.
+  [[nodiscard]] const std::vector<std::pair<int, double>>& shares(std::size_t watched) const;
+  /// The number that stands for a watched quantity: peak, RMS (0 where it has none) or static value.
+  [[nodiscard]] double headline(std::size_t watched) const;
+};
+
+/// What lies this far below the largest of its kind is rounding, and prints as zero.
+inline constexpr double rounding_of_answers = 1e-10;
+/// Largest headline of each kind over some outcomes.
+[[nodiscard]] std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>& outcomes,
+                                                             const std::vector<Watched>& watched);
+/// Whether each watched quantity of one outcome is more than rounding.
+[[nodiscard]] std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched);
+
+/// All cases of one environment together: the largest of them (envelope), or the root of the sum of squares for axes
+/// that act at the same time without a fixed phase. Of random RMS it is exact, candidate by candidate; of sine peaks it
+/// takes each axis's largest wherever and at whatever frequency it occurs, which is never low.
+[[nodiscard]] Outcome combine(const Environment& environment, const std::vector<const Outcome*>& cases,
+                              const std::vector<Watched>& watched);
+
+}  // namespace avrenk

@@ -1,0 +1,51 @@
+#include "core/response/power.h"
+
+#include <cmath>
+
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+
+using Eigen::Index;
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
+
+PowerBalance power_balance(const Excitation& excitation, const Assembly& assembly, const System& system,
+                           const Transfer& transfer, const Channels& channels, double frequency) {
+  const ModalBasis& basis = transfer.basis();
+  const ModalDamping& damping = transfer.damping();
+  const StateLayout& layout = transfer.layout();
+  const double omega = 2 * pi * frequency;
+  const VectorXcd a = excitation.at(frequency), z = transfer.state(frequency) * a, q = z.head(layout.modes);
+  PowerBalance power{frequency};
+  if (layout.loads > 0) {
+    // What the columns of loads do work on: Fᵀu, u = Φq + B u_b at the free unknowns, E u_b at the supports.
+    const VectorXcd base = z.segment(layout.base(0), layout.motions);
+    VectorXcd motion = basis.load_participation.transpose() * q;
+    motion += system.loads.transpose() * (basis.statics.influence * base).eval();
+    motion += system.support_loads.transpose() * (system.support_motion * base).eval();
+    power.put_in += 0.5 * (imaginary * omega * z.tail(layout.loads).dot(motion)).real();
+  }
+  for (std::size_t b = 0; b < assembly.bases.size(); ++b) {
+    const VectorXcd force = channels.base_reaction(static_cast<int>(b), assembly.bases[b].point) * z,
+                    velocity = z.segment(layout.base(1) + 6 * static_cast<Index>(b), 6);
+    power.put_in += 0.5 * force.dot(velocity).real();
+  }
+  VectorXd own = VectorXd::Zero(q.size());  // of each coordinate by itself, what couples them shared
+  if (damping.coupled())
+    own = q.conjugate().cwiseProduct((damping.hysteretic + omega * damping.viscous) * q).real();
+  else
+    own = (damping.alone_loss + omega * damping.alone_viscous).cwiseProduct(q.cwiseAbs2());
+  const double sum = own.sum();
+  power.dissipated = 0.5 * omega * sum;
+  if (basis.modes > 0 && sum > 0) {
+    Index most = 0;
+    own.head(basis.modes).maxCoeff(&most);
+    power.mode = static_cast<int>(most);
+    power.share = own[most] / sum;
+  }
+  if (!basis.statics.moves_rigidly && !excitation.base.isZero(0)) power.dissipated = std::nan("");
+  return power;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,15 @@
+/// core/response/run_case.h: one case of an environment, from what it does to the model to the answers of all that is
+/// watched.
+#pragma once
+
+#include "core/response/excited.h"
+#include "core/response/outcome.h"
+
+namespace avrenk {
+
+/// Peaks, RMS or static values of all that is watched. A covariance is refined where they need it. Of a static case
+/// motions are relative to the base, which stands still; nodes have no velocity and no acceleration.
+/// @param after  the outcome of the static environment that acts at the same time, or nullptr
+[[nodiscard]] Outcome run_case(Excited& excited, const std::vector<Watched>& watched, const Outcome* after = nullptr);
+
+}  // namespace avrenk

@@ -1,0 +1,103 @@
+// Plans with loads: each small example is found right, runs, and answers what can be worked out by hand; kept modes and
+// new loads; bad words.
+#include <gmock/gmock.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "support/program.h"
+
+namespace avrenk {
+namespace {
+
+using test::example;
+using test::Ran;
+using test::run_program;
+using test::TemporaryFolder;
+using testing::HasSubstr;
+
+// A number of a table of summary.json, by the text in its first column.
+double number(const TemporaryFolder& folder, const std::string& results, const std::string& table,
+              const std::string& row, const std::string& column) {
+  const auto summary = nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
+  const auto& own = summary["tables"][table];
+  for (std::size_t c = 0; c < own["columns"].size(); ++c)
+    for (const auto& each : own["rows"])
+      if (own["columns"][c]["name"] == column && each[0] == row) return each[c].get<double>();
+  ADD_FAILURE() << table << " has no " << row << ", " << column;
+  return std::nan("");
+}
+
+TEST(LoadPlans, ExamplesAreRightAndAnswer) {
+  for (const char* name : {"pump-on-bench", "wheel-out-of-balance", "panel-under-pressure", "strut-receptance"}) {
+    SCOPED_TRACE(name);
+    const TemporaryFolder folder;
+    const std::string file = std::string(name) + ".yaml", results = std::string(name) + "-results";
+    (void)folder.write(file, example(file));
+    const Ran checked = run_program(folder, "check " + file + " --no-figures");
+    EXPECT_EQ(checked.status, 0) << checked.out << checked.err;
+    EXPECT_THAT(checked.out, HasSubstr("Loads: resultants per unit"));
+    const Ran ran = run_program(folder, "run " + file + " --no-figures");
+    EXPECT_LE(ran.status, 1) << ran.err;
+    EXPECT_THAT(ran.out, HasSubstr("modes that it drives"));
+    if (file.starts_with("wheel")) {
+      // U = 1.4 kg · 2.5 mm/s / (2π 100 Hz).
+      EXPECT_THAT(test::read_all(folder / (results + "/tables/loads.csv")), HasSubstr("5.57"));
+      // Far below resonance the deck feels the turning force: U ω² at 10 Hz.
+      const double slow = 1.4 * 2.5e-3 / (2 * M_PI * 100) * std::pow(2 * M_PI * 10, 2);
+      const std::string curves = test::read_all(folder / (results + "/tables/spin-up.1x.curves.csv"));
+      ASSERT_THAT(curves, HasSubstr("\n10,600,"));
+      EXPECT_NEAR(std::stod(curves.substr(curves.find("\n10,600,") + 8)) / slow, 1, 1e-6);
+      // The fourth order at 600 rpm is a force of 0.05 N at 40 Hz.
+      EXPECT_THAT(test::read_all(folder / (results + "/tables/spin-up.4x.curves.csv")), HasSubstr("\n40,600,0.05,"));
+    }
+    if (file.starts_with("panel")) {
+      // The frame carries the whole pressure at rest: 2 kPa on 300 x 200 mm, whatever the edges take directly.
+      EXPECT_NEAR(number(folder, results, "pressed.static", "frame.force", "value"), 120, 1e-6);
+      EXPECT_NEAR(number(folder, results, "pressed.static", "frame.force.z", "value"), 120, 1e-6);
+    }
+    if (file.starts_with("strut")) {
+      // The receptance from head to middle is that from middle to head, and at the head static compliance is L³/3EI
+      // and shear a little more; 20 Hz is far below the first mode.
+      const double here = number(folder, results, "hammer.at-head.peaks", "middle.receptance.x", "peak"),
+                   there = number(folder, results, "hammer.at-middle.peaks", "head.receptance.x", "peak");
+      EXPECT_NEAR(here / there, 1, 1e-9);
+    }
+    if (file.starts_with("pump")) {
+      EXPECT_THAT(ran.out, HasSubstr("running.cold"));
+      EXPECT_THAT(ran.out, HasSubstr("running.warm"));
+      // A ratio to the force is the same in both states where the side force is: nearly so here.
+      EXPECT_THAT(test::read_all(folder / (results + "/tables/running.cold.curves.csv")),
+                  HasSubstr("sensor.receptance"));
+    }
+  }
+}
+
+// Modes that were kept are used; a new load adds its static shape and says so, and the answer is that of a run anew.
+TEST(LoadPlans, AddTheirShapesToModesThatWereKept) {
+  const TemporaryFolder folder;
+  const std::string plan = example("strut-receptance.yaml");
+  (void)folder.write("strut.yaml", plan);
+  ASSERT_EQ(run_program(folder, "run strut.yaml --no-figures").status, 0);
+  const Ran again = run_program(folder, "run strut.yaml --no-figures");
+  EXPECT_THAT(again.err, HasSubstr("computed for the same model"));
+  EXPECT_THAT(again.err, testing::Not(HasSubstr("made anew")));
+  std::string more = plan;
+  more.replace(more.find("  at-middle: {force: {at: middle, direction: x}}"), 48,
+               "  at-middle: {moment: {at: middle, direction: y}}\n  new: {line load: {on: strut, direction: y}}");
+  more.replace(more.find("{at-middle: 1 N}"), 16, "{at-middle: 1 N m}, {new: 3 N/m}");
+  (void)folder.write("strut.yaml", more);
+  const Ran changed = run_program(folder, "run strut.yaml --no-figures");
+  EXPECT_EQ(changed.status, 0) << changed.err;
+  EXPECT_THAT(changed.err,
+              HasSubstr("residual vectors were made anew, because load at-middle changed, load new is new"));
+  const double kept = number(folder, "strut-results", "hammer.new.peaks", "head.accelerance.y", "peak");
+  const double turned = number(folder, "strut-results", "hammer.at-head.peaks", "middle.receptance.x", "peak");
+  EXPECT_TRUE(std::isnan(kept) || kept >= 0);
+  ASSERT_EQ(run_program(folder, "run strut.yaml --no-figures --anew").status, 0);
+  EXPECT_NEAR(number(folder, "strut-results", "hammer.at-head.peaks", "middle.receptance.x", "peak") / turned, 1,
+              1e-10);
+}
+
+}  // namespace
+}  // namespace avrenk
