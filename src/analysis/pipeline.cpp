@@ -15,6 +15,7 @@
 #include "core/modes/completeness.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
+#include "core/response/direct_basis.h"
 #include "core/response/run_case.h"
 #include "files/modes_file.h"
 
@@ -153,12 +154,13 @@ Cases cases_of(const Analysis& analysis, std::optional<Environment::Type> type, 
 }
 
 // Grids are refused where they do not fit into memory, and told where they take much of it.
-void weigh_grids(Analysis& analysis, const Cases& single) {
+void weigh_grids(Analysis& analysis, const Cases& cases) {
   constexpr double worth_saying = 1e9;
   constexpr std::size_t rows_of_a_watch = 3;
   double bytes = 0;
   std::pair<double, std::string> largest;  // points, and where
-  for (const auto& each : single) {
+  for (const auto& each : cases) {
+    if (each->is_combined) continue;
     const GridCost cost =
         grid_cost(*each, analysis.basis, analysis.damping, rows_of_a_watch * analysis.plan.watch.size());
     bytes += cost.bytes;
@@ -171,23 +173,62 @@ void weigh_grids(Analysis& analysis, const Cases& single) {
       fmt::format("{}; all grids take about {:.3g} GB of memory", largest.second, bytes / 1e9));
 }
 
-// What each single case does to the modes.
-ExcitedLoads excite_modes(Analysis& analysis, const Cases& cases) {
+// What answers some cases: the modes, or the full equations of one environment.
+struct Group {
+  const ModalBasis* basis = nullptr;
+  const ModalDamping* damping = nullptr;
+  std::optional<DirectBasis> direct{};
+  Cases cases{};
+  ExcitedLoads loads{};  // of the cases
+  std::vector<Watched> watched{};
+};
+using Groups = std::vector<std::unique_ptr<Group>>;
+
+std::unique_ptr<Group> solve_directly(Analysis& analysis, const Cases& cases, const Progress& progress) {
   const StopWatch start;
-  Cases single;
-  std::copy_if(cases.begin(), cases.end(), std::back_inserter(single),
-               [](const auto& each) { return !each->is_combined; });
-  weigh_grids(analysis, single);
-  ExcitedLoads loads(single.size());
-  run_jobs(single.size(), analysis.threads, [&](std::size_t i) {
-    loads[i] = std::make_unique<Excited>(single[i], analysis.system, analysis.basis, analysis.damping);
-  });
+  auto group = std::make_unique<Group>();
+  group->cases = cases;
+  group->direct = direct_basis(analysis.system, analysis.basis, analysis.plan.damping, cases, progress);
+  group->basis = &group->direct->basis;
+  group->damping = &group->direct->damping;
+  const bool ratio = analysis.plan.damping.form == DampingRule::Form::ratio;
+  analysis.plan.notes.push_back(fmt::format(
+      "environment {}: the full equations are solved at {} frequencies; the last of them differed by {:.1e} from what "
+      "those before say{}",
+      cases.front()->environment->name, group->direct->frequencies.size(), group->direct->error,
+      ratio ? "; the damping ratio, which is a property of modes, is taken as the loss factor 2ζ" : ""));
+  analysis.times.push_back({"direct solution", start.seconds()});
+  return group;
+}
+
+// The modes answer all cases but those of environments that are solved directly; then what each case does to its group.
+Groups group_cases(Analysis& analysis, const Cases& cases, const Progress& progress) {
+  Groups groups;
+  groups.push_back(std::make_unique<Group>());
+  groups[0]->basis = &analysis.basis;
+  groups[0]->damping = &analysis.damping;
+  for (const auto& each : cases)
+    if (!each->is_combined && !each->environment->direct) groups[0]->cases.push_back(each);
+  for (const Environment& environment : analysis.plan.environments) {
+    Cases own;
+    for (const auto& each : cases)
+      if (!each->is_combined && each->environment == &environment && environment.direct) own.push_back(each);
+    if (!own.empty()) groups.push_back(solve_directly(analysis, own, progress));
+  }
+  weigh_grids(analysis, cases);
+  const StopWatch start;
+  for (const auto& group : groups) {
+    group->loads.resize(group->cases.size());
+    run_jobs(group->cases.size(), analysis.threads, [&](std::size_t i) {
+      group->loads[i] = std::make_unique<Excited>(group->cases[i], analysis.system, *group->basis, *group->damping);
+    });
+  }
   analysis.times.push_back({"states of the modes", start.seconds()});
-  return loads;
+  return groups;
 }
 
 // Stress of all shells and solids, or of those watched where nobody will look at fields; then all that is watched.
-void survey_and_watch(Analysis& analysis, const ExcitedLoads& loads, const AnalysisRequest& request,
+void survey_and_watch(Analysis& analysis, const Groups& groups, const AnalysisRequest& request,
                       const Progress& progress) {
   StopWatch start;
   const Plan& plan = analysis.plan;
@@ -203,15 +244,28 @@ void survey_and_watch(Analysis& analysis, const ExcitedLoads& loads, const Analy
   if (!demands.empty()) {
     tell(progress, "stress of shells and solids");
     analysis.stations.emplace(plan.assembly);
-    analysis.stress = survey_stress(plan.assembly, analysis.system, analysis.basis, analysis.damping,
-                                    *analysis.stations, loads, demands, analysis.threads);
+    for (const auto& group : groups)
+      add(analysis.stress, survey_stress(plan.assembly, analysis.system, *group->basis, *group->damping,
+                                         *analysis.stations, group->loads, demands, analysis.threads));
     source = {&*analysis.stations, &analysis.stress};
     analysis.times.push_back({"stress of shells and solids", start.seconds()});
   }
   start = StopWatch();
-  const Channels channels(plan.assembly, analysis.system, analysis.basis, analysis.damping);
-  analysis.watched = watch(plan.assembly, channels, plan.watch, source);
+  for (const auto& group : groups)
+    group->watched = watch(plan.assembly, Channels(plan.assembly, analysis.system, *group->basis, *group->damping),
+                           plan.watch, source);
+  analysis.watched = groups[0]->watched;
   analysis.times.push_back({"channels", start.seconds()});
+}
+
+// What is said by modes: the vectors of a direct answer are none.
+void forget_modes(Outcome& outcome) {
+  auto& answers = std::get<SineAnswers>(outcome.answers);
+  for (SineRow& row : answers.rows) {
+    row.shares.clear();
+    row.amplification = row.sweep_parameter = std::nan("");
+    row.swept.reset();
+  }
 }
 
 // Which modes the loads of a case drive, and the power that they put in there and where it was asked for.
@@ -223,7 +277,8 @@ void look_at_drive(Analysis& analysis, const Excited& excited, std::size_t index
   std::vector<double> frequencies = excitation.grid.at;
   for (std::size_t k = 0; k < std::min(most_modes, driven.size()); ++k)
     frequencies.push_back(analysis.basis.frequency(driven[k].mode));
-  const Channels channels(analysis.plan.assembly, analysis.system, analysis.basis, analysis.damping);
+  const Channels channels(analysis.plan.assembly, analysis.system, excited.transfer->basis(),
+                          excited.transfer->damping());
   for (const double f : once_inside(std::move(frequencies), excitation.grid.from, excitation.grid.to))
     analysis.power[index].push_back(
         power_balance(excitation, analysis.plan.assembly, analysis.system, *excited.transfer, channels, f));
@@ -245,18 +300,24 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
             "only modes near {:.5g} Hz were asked for: the {} below them are missing, and a response needs them",
             *analysis.plan.modes.near, analysis.basis.missing_below),
         "write modes: {up to: …}, or run avrenk modes", std::nullopt});
-  const ExcitedLoads loads = excite_modes(analysis, cases);
-  survey_and_watch(analysis, loads, request, progress);
+  const Groups groups = group_cases(analysis, cases, progress);
+  survey_and_watch(analysis, groups, request, progress);
   const StopWatch start;
   std::vector<Outcome>& outcomes = analysis.outcomes;
   outcomes.resize(cases.size());
-  std::vector<Excited*> load_of(cases.size());  // of single cases
-  std::vector<std::size_t> vibrating;           // what takes time, and needs the static outcomes
-  for (std::size_t i = 0, k = 0; i < cases.size(); ++i) {
+  std::vector<Excited*> load_of(cases.size());                        // of single cases
+  std::vector<const std::vector<Watched>*> watched_of(cases.size());  // with the rows of their group
+  for (const auto& group : groups)
+    for (std::size_t k = 0; k < group->cases.size(); ++k) {
+      const auto i = static_cast<std::size_t>(std::find(cases.begin(), cases.end(), group->cases[k]) - cases.begin());
+      load_of[i] = group->loads[k].get();
+      watched_of[i] = &group->watched;
+    }
+  std::vector<std::size_t> vibrating;  // what takes time, and needs the static outcomes
+  for (std::size_t i = 0; i < cases.size(); ++i) {
     if (cases[i]->is_combined) continue;
-    load_of[i] = loads[k++].get();
     if (cases[i]->is_static())
-      outcomes[i] = run_case(*load_of[i], analysis.watched);
+      outcomes[i] = run_case(*load_of[i], *watched_of[i]);
     else
       vibrating.push_back(i);
   }
@@ -274,7 +335,9 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       const std::lock_guard lock(telling);
       tell(progress, own.name());
     }
-    outcomes[vibrating[k]] = run_case(*load_of[vibrating[k]], analysis.watched, at_rest_before(*own.environment));
+    outcomes[vibrating[k]] =
+        run_case(*load_of[vibrating[k]], *watched_of[vibrating[k]], at_rest_before(*own.environment));
+    if (own.environment->direct) forget_modes(outcomes[vibrating[k]]);
   });
   for (std::size_t i = 0; i < cases.size(); ++i) {
     if (!cases[i]->is_combined) continue;

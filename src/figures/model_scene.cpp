@@ -368,7 +368,7 @@ Scene model_scene(const Assembly& assembly, const ModelLook& look) { return Draw
 std::vector<LoadArrow> load_arrows(const Assembly& assembly) {
   constexpr double length = 0.09;        // of the model's size
   constexpr double worth_drawing = 0.2;  // of the largest force of the load
-  constexpr std::size_t most = 40;       // of one load
+  constexpr double apart = 0.11;         // of the model's size: nearer ones of one load are left out
   std::vector<LoadArrow> arrows;
   const double whole = model_size(assembly), size = length * whole;
   std::map<int, double> bodies;  // radius at their nodes: an arrow ends where it meets one
@@ -391,9 +391,13 @@ std::vector<LoadArrow> load_arrows(const Assembly& assembly) {
         if (column.field && !moment) acting.emplace_back(total_mass(assembly).centre, *column.field);
         for (const auto& [at, amount] : acting) largest = std::max(largest, amount.norm());
         std::erase_if(acting, [&](const auto& each) { return !(each.second.norm() > worth_drawing * largest); });
-        const std::size_t step = 1 + acting.size() / (most + 1);
-        for (std::size_t k = step / 2; k < acting.size(); k += step) {
-          const auto& [at, amount] = acting[k];
+        std::vector<Vector3> drawn;
+        for (const auto& [at, amount] : acting) {
+          const bool near = std::any_of(drawn.begin(), drawn.end(), [&, where = at](const Vector3& other) {
+            return (other - where).norm() < apart * whole;
+          });
+          if (near) continue;
+          drawn.push_back(at);
           arrows.push_back({at - size * amount / largest, at, moment, l});
         }
       }

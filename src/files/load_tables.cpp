@@ -53,7 +53,7 @@ Table driven_table(const Excitation& excitation, const std::vector<DrivenMode>& 
                           excitation.name()),
               {{"mode", ""},
                {"frequency", frequency.text, 5},
-               {"speed", "rpm", 5, excitation.order > 0},
+               {"speed", "rpm", 5},
                {"modal force", "N/√kg", 3},
                {"motion", length.text, 3},
                {"where", "", 4, false},
@@ -64,7 +64,7 @@ Table driven_table(const Excitation& excitation, const std::vector<DrivenMode>& 
                           excitation.order > 0 ? 60 * basis.frequency(each.mode) / excitation.order : std::nan(""),
                           each.force, length.from_si(each.motion), assembly.describe_node(each.node),
                           contents[static_cast<std::size_t>(each.mode)].what});
-  return table;
+  return excitation.order > 0 ? table : without_column(std::move(table), "speed");
 }
 
 Table power_table(const Excitation& excitation, const std::vector<PowerBalance>& power, const Show& show) {
@@ -72,7 +72,7 @@ Table power_table(const Excitation& excitation, const std::vector<PowerBalance>&
   Table table{excitation.name() + ".power",
               fmt::format("{}: mean power of the inputs and of the damping", excitation.name()),
               {{"at", frequency.text, 5},
-               {"speed", "rpm", 5, excitation.order > 0},
+               {"speed", "rpm", 5},
                {"put in", "W", 4},
                {"dissipated", "W", 4},
                {"difference", "%", 2},
@@ -84,7 +84,7 @@ Table power_table(const Excitation& excitation, const std::vector<PowerBalance>&
                           excitation.order > 0 ? 60 * each.frequency / excitation.order : std::nan(""), each.put_in,
                           each.dissipated, 100 * (each.put_in / each.dissipated - 1), fmt::format("{}", each.mode + 1),
                           100 * each.share});
-  return table;
+  return excitation.order > 0 ? table : without_column(std::move(table), "speed");
 }
 
 }  // namespace avrenk

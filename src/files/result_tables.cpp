@@ -47,7 +47,7 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
                {"peak", ""},
                {"unit", ""},
                {"at", frequency.text, 5},
-               {"speed", "rpm", 5, outcome.excitation->order > 0},
+               {"speed", "rpm", 5},
                {"phase", "°", 3, true, 1},
                {"where", ""},
                {"quantity", "", 4, false}},
@@ -70,7 +70,7 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
                           row.where + (row.peak.at_end ? " (end of the band)" : ""),
                           std::string(watched[i].quantity->description)});
   }
-  return table;
+  return outcome.excitation->order > 0 ? table : without_column(std::move(table), "speed");
 }
 
 Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {

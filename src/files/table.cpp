@@ -64,6 +64,15 @@ std::string cell_text(const Cell& cell, const Column& column) {
   return number ? terminal_number(*number, column) : std::get<std::string>(cell);
 }
 
+Table without_column(Table table, std::string_view name) {
+  const auto found = std::find_if(table.columns.begin(), table.columns.end(),
+                                  [&](const Column& column) { return column.name == name; });
+  const auto index = found - table.columns.begin();
+  table.columns.erase(found);
+  for (std::vector<Cell>& row : table.rows) row.erase(row.begin() + index);
+  return table;
+}
+
 std::string to_csv(const Table& table) {
   std::string text;
   for (std::size_t c = 0; c < table.columns.size(); ++c) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 #include <variant>
 #include <vector>
 
@@ -27,6 +28,9 @@ struct Table {
   std::vector<Column> columns;
   std::vector<std::vector<Cell>> rows;
 };
+
+/// A table without one of its columns.
+[[nodiscard]] Table without_column(Table table, std::string_view name);
 
 /// Comma-separated values (RFC 4180): one header line with units, then the rows; numbers with nine significant digits.
 [[nodiscard]] std::string to_csv(const Table& table);

@@ -57,7 +57,7 @@ struct Band {
 };
 Band band_of(const Environment& environment) {
   Band band;
-  if (!environment.axes.empty()) band.narrow(environment.input.from(), environment.input.to());
+  if (!environment.input.stretches().empty()) band.narrow(environment.input.from(), environment.input.to());
   for (const LoadCase& loads : environment.load_cases)
     for (const DrivenLoad& driven : loads.loads)
       if (!driven.amplitude.empty()) band.narrow(driven.amplitude.from(), driven.amplitude.to());
@@ -230,7 +230,8 @@ void drive_loads(const Assembly& assembly, double decibels, Environment& environ
     for (DrivenLoad& driven : loads.loads) {
       const Load& load = assembly.loads[static_cast<std::size_t>(driven.load)];
       if (driven.amplitude.empty())
-        driven.amplitude = Amplitude::constant(driven.amount, grid.from, grid.to).times(1, load.unbalance ? 2 : 0);
+        driven.amplitude = Amplitude::constant(std::abs(driven.amount), grid.from, grid.to)
+                               .times(driven.amount < 0 ? -1 : 1, load.unbalance ? 2 : 0);
       if (loads.order > 0) driven.amplitude = driven.amplitude.stretched(loads.order);
       driven.amplitude = driven.amplitude.times(std::polar(std::pow(10, decibels / 20), driven.phase));
       environment.upper = std::max(environment.upper, driven.upper);
@@ -276,6 +277,8 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   if (const Tree* level = map.optional("level"))
     if (const auto found = read_level(*level, subject + " level", reading))
       std::tie(environment.level, decibels) = *found;
+  if (const Tree* method = map.optional("method"))
+    environment.direct = read_word(*method, {"modes", "direct"}, subject + " method", problems).value_or(0) == 1;
   const Tree* frequencies = map.optional("frequencies");
   if (const Tree* speeds = map.optional("speeds")) {
     if (frequencies || by_base)
@@ -301,11 +304,16 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
     if (index) environment.after = after->text;
   }
   map.done();
-  if (by_base && !profile) return std::nullopt;
+  if ((by_base && !profile) || (loads && environment.load_cases.empty())) return std::nullopt;
   if (profile) take_profile(*profile, decibels, environment);
   if (loads && environment.type == Environment::Type::random) {
     problems.add(*loads, subject, "loads act beside sines only",
                  "write an environment of a sine profile, or of loads alone");
+    return std::nullopt;
+  }
+  if (environment.direct && environment.type == Environment::Type::random) {
+    problems.add(*entry.value.find("method"), subject, "a direct method solves sines only",
+                 "leave method out, or name a sine profile");
     return std::nullopt;
   }
   read_grid(frequencies, subject, environment, entry.value, problems);

@@ -206,8 +206,7 @@ class LoadReader {
     if (what_.find("amount") || !what_.find("mass")) {
       if (const Tree* amount =
               map_.required("amount", "0.8 gram cm, or mass: 1.2 kg, balance grade: G 2.5, at speed: 6000 rpm"))
-        load_.unbalance =
-            read_quantity(*amount, kind::unbalance, subject() + " amount", problems(), Sign::not_negative);
+        load_.unbalance = read_quantity(*amount, kind::unbalance, subject() + " amount", problems(), Sign::positive);
     } else {
       const auto mass = map_.required_quantity("mass", kind::mass, Sign::positive);
       const Tree* const grade = map_.required("balance grade", "G 2.5");
@@ -336,6 +335,8 @@ class LoadCaseReader {
     const bool number = tree.is_text() && tree.text.find_first_of("0123456789") != std::string::npos;
     if (at_rest_ || (!named && number)) {
       const auto amount = read_quantity(tree, *load.kind, subject_, problems());
+      if (amount == 0.0)
+        problems().add(tree, subject_, fmt::format("{} of {} does nothing", tree.text, load.name), "leave it out");
       return amount ? std::optional(DrivenLoad{0, tree.text, {}, *amount}) : std::nullopt;
     }
     const Profile* const profile = reading_.profiles.find(tree, subject_, problems());
@@ -375,6 +376,7 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
   const bool by_speed = !at_rest && map.tree().find("speeds");
   LoadCaseReader reader(subject, at_rest, by_speed, reading);
   std::vector<DrivenEntry> entries;
+  bool broken = false;
   // {pump: 30 N, panel: 2 kPa} is short for a list of them.
   std::vector<Tree> listed;
   if (tree.is_map() && !tree.find("phase") && !tree.find("order")) {
@@ -390,7 +392,10 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
   if (listed.empty()) problems.add(tree, subject, "no load is named, so nothing acts", "name one, or leave loads out");
   for (const Tree& each : listed) {
     auto entry = reader.read(each);
-    if (!entry) continue;
+    if (!entry) {
+      broken = true;
+      continue;
+    }
     for (const DrivenEntry& other : entries)
       if (other.load == entry->load && other.order == entry->order)
         problems.add(each, subject,
@@ -399,6 +404,7 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
                      "name it once; several tables to compare are a list: {PUMP: [IDLE, FULL]}");
     entries.push_back(std::move(*entry));
   }
+  if (broken) return {};
   std::size_t compared = 0;
   for (const DrivenEntry& entry : entries) compared += entry.choices.size() > 1 ? 1 : 0;
   if (compared > 1 || (compared == 1 && apart))

@@ -106,7 +106,7 @@ void read_attachment(const Tree& tree, const std::string& name, Reading& reading
 /// @return  the springs that the bolts are
 [[nodiscard]] std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& name, Reading& reading);
 void read_loads(const Tree& section, Reading& reading);
-/// What an environment says under loads, one case for each that is to be told apart.
+/// What an environment says under loads, one case for each that is to be told apart; none with a problem noted.
 /// @param map  the environment's, or that of its static load
 [[nodiscard]] std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_rest, Reading& reading);
 void read_modes(const Tree& section, Reading& reading);

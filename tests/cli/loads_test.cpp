@@ -62,6 +62,8 @@ TEST(LoadPlans, ExamplesAreRightAndAnswer) {
       const double here = number(folder, results, "hammer.at-head.peaks", "middle.receptance.x", "peak"),
                    there = number(folder, results, "hammer.at-middle.peaks", "head.receptance.x", "peak");
       EXPECT_NEAR(here / there, 1, 1e-9);
+      EXPECT_NEAR(number(folder, results, "direct.peaks", "middle.receptance.x", "peak") / here, 1, 1e-5);
+      EXPECT_THAT(ran.err, HasSubstr("environment direct: the full equations are solved at"));
     }
     if (file.starts_with("pump")) {
       EXPECT_THAT(ran.out, HasSubstr("running.cold"));

@@ -90,7 +90,7 @@ TEST(Figures, OfTheDemoAreLegible) {
   const TemporaryFolder folder;
   const Ran ran = run_program(folder, "demo deck --real-and-imaginary");
   EXPECT_EQ(ran.status, 1) << ran.err;  // one limit is exceeded by a little
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("box-level       EXCEEDED"), HasSubstr("1 of 11 limits exceeded")));
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("box-level       EXCEEDED"), HasSubstr("1 of 12 limits exceeded")));
   const std::filesystem::path results = folder / "deck/payload-deck-results";
   int figures = 0;
   for (const auto& entry : std::filesystem::directory_iterator(results / "figures")) {

@@ -115,6 +115,37 @@ TEST_F(ResponseCharts, ShowRandomWithItsRunningRms) {
   EXPECT_THAT(density.peaks[0].text, HasSubstr("% of the variance @"));
 }
 
+// Orders meet natural frequencies at 60 f/k rpm; the speed is the axis of their curves.
+TEST_F(ResponseCharts, ShowOrdersOverTheSpeedOfTheShaft) {
+  Environment shaft;
+  shaft.name = "shaft";
+  shaft.load_cases = {{"1x", {}, 1}, {"3x", {}, 3}};
+  shaft.grid = {5, 20, 24, 21, {}};
+  Excitation one, three;
+  one.environment = three.environment = &shaft;
+  one.order = 1;
+  three.order = 3;
+  const std::vector<DrivenMode> driven{{0, 1, 2e-3, 4}, {1, 1, 1e-3, 4}, {2, 1, 1e-6, 4}};
+  const std::vector<DrivenMode> none;
+  const NamedChart named = order_chart({{one, none}, {three, driven}}, solved.basis, show);
+  EXPECT_EQ(named.name, "shaft.orders");
+  const Panel& panel = named.chart.panels[0];
+  ASSERT_EQ(panel.peaks.size(), 2U);  // the third is not worth a mark
+  EXPECT_NEAR(panel.peaks[1].x, 60 * solved.basis.frequency(1) / 3, 1e-9);
+  EXPECT_NEAR(panel.peaks[1].y, solved.basis.frequency(1), 1e-9);
+  EXPECT_THAT(named.in_words, HasSubstr("order 3 meets mode 1 at"));
+  EXPECT_NEAR(panel.series[1].y.back(), 60, 1e-12);
+  EXPECT_NEAR(named.chart.x.to, 1200, 1e-12);
+  const NamedChart load =
+      load_profile_chart({"pump", "level 0 dB", Amplitude({{10, 0, 0}, {50, 24, 1}}, BetweenPoints::straight),
+                          kind::force, 1.2, 0.8, "±20 %"},
+                         show);
+  ASSERT_EQ(load.chart.panels.size(), 2U);  // and its phase
+  EXPECT_EQ(load.chart.panels[0].y.scale, Axis::Scale::linear);
+  EXPECT_THAT(load.chart.panels[0].y.label, HasSubstr("Force, 0 to peak (N)"));
+  EXPECT_NEAR(load.chart.panels[0].series[0].y.back(), 24, 1e-12);
+}
+
 TEST_F(ResponseCharts, StateAProfileWithSlopesAreasAndBand) {
   // Areas by hand: +6 dB/oct from 20 to 80 Hz is S ∝ f² (3.01 n = 6: n = 1.993), flat at 0.02 g²/Hz to 500 Hz.
   const LogLogTable input({{20, {}, 6.0}, {80, 0.02 * 96.17038422249999, {}}, {500, 0.02 * 96.17038422249999, {}}}, 10);

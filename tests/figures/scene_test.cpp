@@ -199,6 +199,49 @@ TEST(ModelScene, IsAsLargeAsTheModelAndMovesWithIt) {
   EXPECT_EQ(followed, still.points.size() - 8 * solved.assembly.feet().size());
 }
 
+// Each load is seen: arrows end where it acts (before a body that hides the node), point along it, and stand for all
+// that lie near; in front of what would hide them.
+TEST(ModelScene, ShowsWhereLoadsAct) {
+  Assembly model = test::portal(0.05);
+  const int arm = model.links[0].follow[0];
+  LoadColumn push, along;
+  push.on_nodes[2] << 0, 0, -3, 0, 2, 0;
+  push.on_nodes[arm] << 3, 0, 0, 0, 0, 0;
+  for (int beam = 0; beam < static_cast<int>(model.beams.size()); ++beam) along.on_beams[beam] = Vector3(0, 5, 0);
+  for (const auto& [name, column] : {std::pair{"push", push}, {"along", along}}) {
+    Load load;
+    load.name = name;
+    load.columns = {column};
+    load.factors = {1};
+    model.loads.push_back(load);
+  }
+  const std::vector<LoadArrow> arrows = load_arrows(model);
+  const double length = 0.09 * model_size(model);
+  int forces = 0, moments = 0, lines = 0;
+  for (const LoadArrow& arrow : arrows) {
+    EXPECT_NEAR((arrow.to - arrow.from).norm(), length, 1e-12);
+    if (arrow.load == 1) {
+      ++lines;
+      EXPECT_NEAR((arrow.to - arrow.from).y(), length, 1e-12);
+    } else if (arrow.moment) {
+      ++moments;
+      EXPECT_LE((arrow.to - model.position(2)).norm(), 1e-12);
+    } else {
+      ++forces;
+      EXPECT_LE((arrow.to - model.position(arrow.from.x() < arrow.to.x() - 1e-9 ? arm : 2)).norm(),
+                0.1 * model_size(model));
+    }
+  }
+  EXPECT_EQ(forces, 2);
+  EXPECT_EQ(moments, 1);
+  EXPECT_GT(lines, 3);
+  EXPECT_LE(lines, static_cast<int>(model.beams.size()));
+  const auto red = [&](const Assembly& drawn) { return count_of(model_picture(drawn, "", Show(), {})).red; };
+  Assembly bare = model;
+  bare.loads.clear();
+  EXPECT_GT(red(model), red(bare) + 300);
+}
+
 TEST(ModelPictures, MoveInAnimationAndStandStillInTheModel) {
   const test::Solved solved(test::portal(0.05), test::count(12), {});
   const Show show;

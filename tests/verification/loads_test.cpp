@@ -69,7 +69,8 @@ TEST(UniformLoad, OnASimplySupportedBeamConvergesToItsSineSeries) {
         errors.push_back(std::abs(receptance(solved, elements / 2, f) / exact(f) - 1.0));
       }
       EXPECT_LE(errors[1], 4e-4) << f;
-      EXPECT_GE(errors[0] / errors[1], 10) << f;  // h⁴
+      // h⁴; where shear and rotary inertia count h², because the mass follows static shapes.
+      EXPECT_GE(errors[0] / errors[1], radius < 0.01 ? 10 : 3.8) << f;
     }
   }
 }
@@ -117,7 +118,7 @@ TEST(UniformPressure, OnASimplySupportedPlateConvergesToItsSineSeries) {
       const test::Solved solved(model, test::count(20), {});  // residual vectors carry the rest
       errors.push_back(std::abs(receptance(solved, n / 2 * (n + 1) + n / 2, f) / exact(f) - 1.0));
     }
-    EXPECT_LE(errors[2], 6e-3) << f;
+    EXPECT_LE(errors[2], 0.03) << f;           // just below resonance ten times the error of the frequency
     EXPECT_GE(errors[0] / errors[1], 3) << f;  // h²
     EXPECT_GE(errors[1] / errors[2], 3) << f;
   }

@@ -55,6 +55,7 @@ struct Environment {
   GridRequest grid;       ///< of orders of a shaft: in revolutions a second
   std::vector<BaseMotion> motions;             ///< empty: all bases move as one body; bases not named stand still
   std::vector<LoadCase> load_cases;            ///< sine and constant
+  bool direct = false;                         ///< by the full equations, without modes
   double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
   std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
   Combination combination = Combination::none;

@@ -25,7 +25,8 @@ constexpr double same = 0.005;  // part of a frequency
 // The frequency that matters to a quantity; 0: it has none worth a look.
 double frequency_of(const Outcome& outcome, const std::vector<Watched>& all, std::size_t i) {
   const Watched& watched = all[i];
-  if (outcome.grid().empty() || !outcome.has(watched) || !watched.is_headline()) return 0;
+  if (outcome.grid().empty() || outcome.environment().direct || !outcome.has(watched) || !watched.is_headline())
+    return 0;
   constexpr double rounding = 1e-10;
   if (const SineAnswers* const sine = outcome.sine()) {
     double largest = 0;  // of its own kind: newtons say nothing about metres

@@ -109,19 +109,19 @@ DirectSolution::ComplexSparse DirectSolution::damping_matrix(const General& gene
 }
 
 // Forces on the free unknowns per unit of the input (theory 2).
-MatrixXcd DirectSolution::loads(const InputColumns& inputs) const {
-  const StaticSolution& statics = basis_.statics;
+MatrixXcd loads_of(const System& system, const StaticSolution& statics, const ModalDamping& damping,
+                   const InputColumns& inputs, double omega) {
   const MatrixXcd& directions = inputs.base;
   MatrixXcd loads = -(statics.inertia_load.cast<Complex>() * directions);
-  if (inputs.loads.size() > 0) loads += system_.loads.cast<Complex>() * inputs.loads;
+  if (inputs.loads.size() > 0) loads += system.loads.cast<Complex>() * inputs.loads;
   if (statics.moves_rigidly) return loads;
   const auto forces = [&](const Partitioned& x) -> MatrixXd {
-    return x.ff * statics.influence + x.fs * system_.support_motion;
+    return x.ff * statics.influence + x.fs * system.support_motion;
   };
-  const MatrixXd general = -forces(system_.own_stiffness);  // (K B + K_fs E) − own: the first vanishes
-  const MatrixXcd velocity = directions / (imaginary * omega_), displacement = -directions / (omega_ * omega_);
-  loads -= (forces(system_.dashpot) + modal_damping_.base_rate * general).cast<Complex>() * velocity;
-  loads -= imaginary * ((forces(system_.loss) + modal_damping_.base_loss * general).cast<Complex>() * displacement);
+  const MatrixXd general = -forces(system.own_stiffness);  // (K B + K_fs E) − own: the first vanishes
+  const MatrixXcd velocity = directions / (imaginary * omega), displacement = -directions / (omega * omega);
+  loads -= (forces(system.dashpot) + damping.base_rate * general).cast<Complex>() * velocity;
+  loads -= imaginary * ((forces(system.loss) + damping.base_loss * general).cast<Complex>() * displacement);
   return loads;
 }
 

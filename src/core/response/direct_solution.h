@@ -7,6 +7,10 @@
 
 namespace avrenk {
 
+/// −P ü_b − … + f on the free unknowns, n_f x k. @param damping  of the quasi-static motion, by the general rule
+[[nodiscard]] Eigen::MatrixXcd loads_of(const System& system, const StaticSolution& statics,
+                                        const ModalDamping& damping, const InputColumns& inputs, double omega);
+
 /// (K − ω²M + iωC + iK_η + general damping) y = −P ü_b − … + f, one complex factorisation. Damping acts element by
 /// element; a general ratio ζ and values given near a frequency are properties of modes: on those below four times the
 /// frequency damping is what the modal answer takes, D + MΦ Δ ΦᵀM solved by the Sherman–Morrison–Woodbury formula, and
@@ -17,6 +21,10 @@ class DirectSolution {
   DirectSolution(const System& system, const ModalBasis& basis, const ModalDamping& damping, const DampingRule& rule,
                  const EliminationOrder& order, double frequency);
 
+  /// What acts on the free unknowns, n_f x k.
+  [[nodiscard]] Eigen::MatrixXcd loads(const InputColumns& inputs) const {
+    return loads_of(system_, basis_.statics, modal_damping_, inputs, omega_);
+  }
   /// Motions of the free unknowns relative to the quasi-static motion of the bases, n_f x k.
   [[nodiscard]] Eigen::MatrixXcd solve(const InputColumns& inputs) const;
 
@@ -54,7 +62,6 @@ class DirectSolution {
   [[nodiscard]] General on_elements() const;
   [[nodiscard]] ComplexSparse damping_matrix(const General& general, SparseMatrix Partitioned::*block) const;
   [[nodiscard]] ComplexSparse matrix() const;
-  [[nodiscard]] Eigen::MatrixXcd loads(const InputColumns& inputs) const;
   void damp_modes();
 
   const System& system_;

@@ -130,7 +130,7 @@ VectorXcd SineResponse::at(const Measure& measure, double frequency) const {
 void SineResponse::to_ratios(Eigen::MatrixXcd& w) const {
   for (Index k = 0; k < w.cols(); ++k) {
     const double level = levels_[static_cast<std::size_t>(k)];
-    w.col(k) *= level > 0 ? 1 / level : 0;
+    w.col(k) *= level > 0 ? 1 / level : std::nan("");
   }
 }
 
@@ -143,7 +143,10 @@ Eigen::MatrixXcd SineResponse::curve(const Measure& measure) const {
 SinePeak SineResponse::peak(const Measure& measure) const {
   const Eigen::MatrixXcd w = curve(measure);
   VectorXd magnitudes(w.cols());
-  for (Index k = 0; k < w.cols(); ++k) magnitudes[k] = largest_over_phase(w.col(k));
+  for (Index k = 0; k < w.cols(); ++k) {
+    const double own = largest_over_phase(w.col(k));
+    magnitudes[k] = own > 0 ? own : 0;  // of a ratio where the input is zero: none
+  }
   return refine(measure, {}, 1, magnitudes);
 }
 

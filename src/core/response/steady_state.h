@@ -68,7 +68,7 @@ class SineResponse {
   /// z under the inputs at any frequency inside the band, or over the first of them for a ratio.
   [[nodiscard]] Eigen::VectorXcd state(const Measure& measure, double frequency) const;
 
-  /// Divides curves at the level applied by the first input; 0 where there is none.
+  /// Divides curves at the level applied by the first input; NaN where it is zero.
   void to_ratios(Eigen::MatrixXcd& w) const;
 
   /// The largest value over phase and frequency, located as a root of the derivative between grid points: it does not

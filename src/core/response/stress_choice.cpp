@@ -8,6 +8,15 @@
 
 namespace avrenk {
 
+void add(StressSurvey& known, StressSurvey&& more) {
+  for (StressField& field : more.fields) known.fields.push_back(std::move(field));
+  known.shortfall = std::max(known.shortfall, more.shortfall);
+  for (auto& [place, directions] : more.directions) {
+    std::vector<Vector3>& all = known.directions[place];
+    all.insert(all.end(), directions.begin(), directions.end());
+  }
+}
+
 std::vector<StressPlace> largest_places(const Eigen::Matrix3Xd& value, const StressStations& stations,
                                         const std::vector<int>& parts, std::size_t most) {
   std::vector<StressPlace> places;

@@ -65,6 +65,9 @@ struct StressSurvey {
   std::map<StressPlace, std::vector<Vector3>> directions;
 };
 
+/// Puts what a survey of further loads found behind what is known.
+void add(StressSurvey& known, StressSurvey&& more);
+
 /// What somebody wants to see, and of which parts.
 struct StressDemand {
   StressQuantity quantity = StressQuantity::von_mises;

@@ -5,8 +5,10 @@
 
 #include <random>
 
+#include "core/error.h"
 #include "core/load/applied.h"
 #include "core/response/audit.h"
+#include "core/response/direct_basis.h"
 #include "core/response/power.h"
 #include "core/system/numbering.h"
 #include "support/models.h"
@@ -78,35 +80,40 @@ InputColumns unit_loads(const Solved& solved, Index column, Index columns = 1) {
 // With all modes kept modal and direct answers agree to the conditioning of the dense solution, with a loss factor that
 // leaves the modes uncoupled and with damping that couples them; every row that feels a load directly is there.
 TEST(Loads, AgreeWithTheDirectSolutionOfTheWholeModel) {
-  for (const std::optional<double> eta : {std::optional(0.08), std::optional<double>()}) {
-    Assembly model = loaded_portal(eta);
-    if (!eta)
-      for (Spring& spring : model.springs) {  // dampers that act on the isolators alone
-        spring.loss_factor.reset();
-        spring.dashpot << 30, 40, 20, 0.1, 0.2, 0.3;
-      }
-    const Solved solved(model, test::count(1000), {});
-    const System& system = solved.system;
-    for (Index load = 0; load < system.loads.cols(); ++load) {
-      SCOPED_TRACE(fmt::format("load column {}", load));
-      const Transfer transfer(solved.basis, solved.damping, unit_loads(solved, load));
-      for (const double f : {7.0, 61.0, 240.0}) {
-        const UnderLoads direct = solve_under_loads(system, f, VectorXcd::Unit(system.loads.cols(), load));
-        const VectorXcd z = transfer.state(f).col(0);
-        for (const int node : {model.links[0].follow[0], model.beams[6].nodes[1]})
-          expect_close(solved.channels.motion(node, NodeMotion::absolute_displacement) * z,
-                       direct.raw.segment<3>(6L * node), 1e-8, "motion");
-        // Feet are about the base's point in the system, about their own places in the channels.
-        VectorXcd sum = VectorXcd::Zero(6);
-        for (int foot = 0; foot < 2; ++foot) {
-          const VectorXcd own = direct.reactions.segment<6>(6L * foot);
-          expect_close(solved.channels.foot_reaction(foot, model.bases[0].point) * z, own, 1e-8, "foot");
-          sum += own;
+  for (const std::optional<double> eta : {std::optional(0.08), std::optional<double>()})
+    for (const bool apart : {false, true}) {  // feet on two bases, which the model strains
+      Assembly model = loaded_portal(eta);
+      if (!eta)
+        for (Spring& spring : model.springs) {  // dampers that act on the isolators alone
+          spring.loss_factor.reset();
+          spring.dashpot << 30, 40, 20, 0.1, 0.2, 0.3;
         }
-        expect_close(solved.channels.base_reaction(0, model.bases[0].point) * z, sum, 1e-8, "base");
+      const Base whole = model.bases[0];
+      if (apart)
+        model.bases = {{"left", {whole.feet[0]}, whole.point}, {"right", {whole.feet[1]}, Vector3(0.4, 0.1, 0.2)}};
+      const Solved solved(model, test::count(1000), {});
+      const System& system = solved.system;
+      for (Index load = 0; load < system.loads.cols(); ++load) {
+        SCOPED_TRACE(fmt::format("load column {}", load));
+        const Transfer transfer(solved.basis, solved.damping, unit_loads(solved, load));
+        for (const double f : {7.0, 61.0, 240.0}) {
+          const UnderLoads direct = solve_under_loads(system, f, VectorXcd::Unit(system.loads.cols(), load));
+          const VectorXcd z = transfer.state(f).col(0);
+          for (const int node : {model.links[0].follow[0], model.beams[6].nodes[1]})
+            expect_close(solved.channels.motion(node, NodeMotion::absolute_displacement) * z,
+                         direct.raw.segment<3>(6L * node), 1e-8, "motion");
+          VectorXcd sum = VectorXcd::Zero(6);
+          for (int foot = 0; foot < 2; ++foot) {
+            const VectorXcd own = direct.reactions.segment<6>(6L * foot);
+            const Vector3& about = model.bases[apart ? static_cast<std::size_t>(foot) : 0].point;
+            expect_close(solved.channels.foot_reaction(foot, about) * z, own, 1e-8, "foot");
+            if (apart) expect_close(solved.channels.base_reaction(foot, about) * z, own, 1e-8, "one of two bases");
+            sum += own;
+          }
+          if (!apart) expect_close(solved.channels.base_reaction(0, whole.point) * z, sum, 1e-8, "base");
+        }
       }
     }
-  }
 }
 
 // Section forces of a beam that is loaded along its length balance at its free end, and at the root they are the whole
@@ -340,6 +347,60 @@ TEST(Loads, AreAuditedBesideBaseMotion) {
   const auto answers = audit(source, frequencies_that_matter(source, 3));
   ASSERT_GE(answers.size(), 4U);
   for (const AuditedAnswer& answer : answers) EXPECT_NEAR(answer.error(), 0, 1e-7) << watched[answer.watched].name;
+}
+
+// The full equations, solved at a few frequencies, against the modes, all of them: each kind of load and base motion,
+// with dampers that couple the modes, a loss factor as the general rule, and Rayleigh's two; rows of motions, forces
+// and reactions, at frequencies that were not solved.
+TEST(DirectBasis, AgreesWithAllModesForEveryLoad) {
+  Assembly model = loaded_portal(std::nullopt);
+  model.springs[0].loss_factor = 0.4;
+  model.springs[1].dashpot << 30, 40, 20, 0.1, 0.2, 0.3;
+  std::mt19937 generator(7);
+  std::uniform_real_distribution<double> drawn(8, 240);
+  for (const DampingRule& rule :
+       {test::loss_factor(0.03), rayleigh_through(20, 0.02, 200, 0.03), DampingRule{DampingRule::Form::none}}) {
+    const Solved all(model, test::count(1000), rule), few(model, test::count(4), rule);
+    Environment shake, push;
+    shake.axes = {1};
+    shake.input = LogLogTable({{8, 1, {}}, {240, 1, {}}}, 20);
+    for (int load = 0; load < 6; ++load)
+      push.load_cases.push_back({fmt::format("load {}", load), {{load, "", Amplitude::constant(1, 8, 240)}}});
+    auto cases = excitations(push, model, few.system);
+    cases.push_back(excitation_along(shake, 1, few.system));
+    shake.grid = push.grid = {8, 240, 24, 21, {}};
+    std::vector<std::shared_ptr<const Excitation>> in_band;
+    for (const auto& each : cases) {
+      Excitation own = *each;
+      own.grid = push.grid;
+      in_band.push_back(std::make_shared<const Excitation>(own));
+    }
+    const DirectBasis direct = direct_basis(few.system, few.basis, rule, in_band);
+    EXPECT_LE(direct.error, direct_tolerance);
+    EXPECT_LT(direct.frequencies.size(), 60U);
+    const Channels channels(model, few.system, direct.basis, direct.damping);
+    for (const auto& each : in_band) {
+      const Transfer whole(all.basis, all.damping, {each->base, each->loads}),
+          solved(direct.basis, direct.damping, {each->base, each->loads});
+      for (int k = 0; k < 5; ++k) {
+        const double f = drawn(generator);
+        const auto compare = [&](const MatrixXcd& by_modes, const MatrixXcd& by_equations, const char* what) {
+          expect_close(by_equations * solved.state(f).col(0), by_modes * whole.state(f).col(0), 1e-7, what);
+        };
+        compare(all.channels.motion(12, NodeMotion::absolute_acceleration),
+                channels.motion(12, NodeMotion::absolute_acceleration), "motion");
+        compare(all.channels.spring_force(1), channels.spring_force(1), "spring");
+        compare(all.channels.beam_forces(2), channels.beam_forces(2), "beam");
+        compare(all.channels.base_reaction(0, Vector3::Zero()), channels.base_reaction(0, Vector3::Zero()), "base");
+        compare(all.channels.foot_reaction(1, Vector3::Zero()), channels.foot_reaction(1, Vector3::Zero()), "foot");
+      }
+    }
+  }
+  DampingRule table;
+  table.form = DampingRule::Form::table;
+  table.table = {{10, 0.01}, {100, 0.02}};
+  const Solved some(model, test::count(4), test::ratio(0.01));
+  EXPECT_THROW((void)direct_basis(some.system, some.basis, table, {}), InputError);
 }
 
 }  // namespace
