@@ -34,6 +34,18 @@ struct StageTime {
   double seconds = 0;
 };
 
+/// What answers some cases: all modes, some of them, or the full equations.
+struct AnswerGroup {
+  const ModalBasis* basis = nullptr;
+  const ModalDamping* damping = nullptr;
+  std::vector<int> modes{};               ///< of the analysis, that are in it, where they are chosen
+  std::optional<ModalBasis> own_basis{};  ///< where it is not that of the analysis
+  std::optional<ModalDamping> own_damping{};
+  std::vector<std::shared_ptr<const Excitation>> cases{};
+  ExcitedLoads loads{};  ///< of the cases, while they are answered
+  std::vector<Watched> watched{};
+};
+
 /// All that a command works with; not moved once made, because its parts refer to one another.
 struct Analysis {
   Plan plan;
@@ -46,6 +58,7 @@ struct Analysis {
   std::vector<MeshReach> reach;   ///< of each part
   std::vector<Finding> findings;  ///< about materials, masses and meshes
   std::vector<Watched> watched;
+  std::vector<std::unique_ptr<AnswerGroup>> groups;  ///< the first: all modes
   std::vector<Outcome> outcomes;
   std::vector<std::vector<DrivenMode>> driven;   ///< of each outcome that loads make; else empty
   std::vector<std::vector<PowerBalance>> power;  ///< the same, at frequencies asked for and at the modes most driven

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <mutex>
+#include <set>
 
 #include "analysis/warnings.h"
 #include "analysis/words.h"
@@ -173,63 +174,84 @@ void weigh_grids(Analysis& analysis, const Cases& cases) {
       fmt::format("{}; all grids take about {:.3g} GB of memory", largest.second, bytes / 1e9));
 }
 
-// What answers some cases: the modes, or the full equations of one environment.
-struct Group {
-  const ModalBasis* basis = nullptr;
-  const ModalDamping* damping = nullptr;
-  std::optional<DirectBasis> direct{};
-  Cases cases{};
-  ExcitedLoads loads{};  // of the cases
-  std::vector<Watched> watched{};
-};
-using Groups = std::vector<std::unique_ptr<Group>>;
-
-std::unique_ptr<Group> solve_directly(Analysis& analysis, const Cases& cases, const Progress& progress) {
+std::unique_ptr<AnswerGroup> solve_directly(Analysis& analysis, const Cases& cases, const Progress& progress) {
   const StopWatch start;
-  auto group = std::make_unique<Group>();
-  group->cases = cases;
-  group->direct = direct_basis(analysis.system, analysis.basis, analysis.plan.damping, cases, progress);
-  group->basis = &group->direct->basis;
-  group->damping = &group->direct->damping;
+  DirectBasis direct = direct_basis(analysis.system, analysis.basis, analysis.plan.damping, cases, progress);
+  auto group = std::make_unique<AnswerGroup>();
+  group->own_basis = std::move(direct.basis);
+  group->own_damping = std::move(direct.damping);
   const bool ratio = analysis.plan.damping.form == DampingRule::Form::ratio;
   analysis.plan.notes.push_back(fmt::format(
       "environment {}: the full equations are solved at {} frequencies; the last of them differed by {:.1e} from what "
       "those before say{}",
-      cases.front()->environment->name, group->direct->frequencies.size(), group->direct->error,
+      cases.front()->environment->name, direct.frequencies.size(), direct.error,
       ratio ? "; the damping ratio, which is a property of modes, is taken as the loss factor 2ζ" : ""));
   analysis.times.push_back({"direct solution", start.seconds()});
   return group;
 }
 
-// The modes answer all cases but those of environments that are solved directly; then what each case does to its group.
-Groups group_cases(Analysis& analysis, const Cases& cases, const Progress& progress) {
-  Groups groups;
-  groups.push_back(std::make_unique<Group>());
-  groups[0]->basis = &analysis.basis;
-  groups[0]->damping = &analysis.damping;
+// @throws InputError  a mode that there is not, or none in the band
+std::unique_ptr<AnswerGroup> choose_modes(Analysis& analysis, const Environment& environment) {
+  const ModalBasis& basis = analysis.basis;
+  const ModeChoice& choice = *environment.modes;
+  auto group = std::make_unique<AnswerGroup>();
+  std::set<int> chosen;
+  for (int r = 0; r < std::min(choice.first.value_or(0), basis.modes); ++r) chosen.insert(r);
+  for (const int number : choice.numbers) {
+    if (number > basis.modes)
+      throw InputError(Problem{"environment " + environment.name,
+                               fmt::format("mode {} is asked for, and there are {}", number, basis.modes),
+                               "name one of them, or ask for more modes", std::nullopt});
+    chosen.insert(number - 1);
+  }
+  for (int r = 0; r < basis.modes; ++r)
+    if (basis.frequency(r) >= choice.from && basis.frequency(r) <= choice.to) chosen.insert(r);
+  if (chosen.empty())
+    throw InputError(Problem{"environment " + environment.name, "no mode lies in the band that it chooses",
+                             "choose a wider band", std::nullopt});
+  group->modes.assign(chosen.begin(), chosen.end());
+  group->own_basis = with_modes(analysis.system, basis, group->modes, choice.residual_vectors);
+  group->own_damping = damp(analysis.system, *group->own_basis, analysis.plan.damping);
+  analysis.plan.notes.push_back(fmt::format("environment {}: {} of {} modes are used, {} residual vectors",
+                                            environment.name, group->modes.size(), basis.modes,
+                                            choice.residual_vectors ? "with the" : "without"));
+  return group;
+}
+
+// All modes answer all cases but those of environments that choose some, or are solved directly; then what each case
+// does to its group.
+void group_cases(Analysis& analysis, const Cases& cases, const Progress& progress) {
+  auto& groups = analysis.groups;
+  groups.clear();
+  groups.push_back(std::make_unique<AnswerGroup>());
   for (const auto& each : cases)
-    if (!each->is_combined && !each->environment->direct) groups[0]->cases.push_back(each);
+    if (!each->is_combined && !each->environment->direct && !each->environment->modes) groups[0]->cases.push_back(each);
   for (const Environment& environment : analysis.plan.environments) {
+    if (!environment.direct && !environment.modes) continue;
     Cases own;
     for (const auto& each : cases)
-      if (!each->is_combined && each->environment == &environment && environment.direct) own.push_back(each);
-    if (!own.empty()) groups.push_back(solve_directly(analysis, own, progress));
+      if (!each->is_combined && each->environment == &environment) own.push_back(each);
+    if (own.empty()) continue;
+    groups.push_back(environment.direct ? solve_directly(analysis, own, progress)
+                                        : choose_modes(analysis, environment));
+    groups.back()->cases = own;
   }
   weigh_grids(analysis, cases);
   const StopWatch start;
   for (const auto& group : groups) {
+    group->basis = group->own_basis ? &*group->own_basis : &analysis.basis;
+    group->damping = group->own_damping ? &*group->own_damping : &analysis.damping;
     group->loads.resize(group->cases.size());
     run_jobs(group->cases.size(), analysis.threads, [&](std::size_t i) {
       group->loads[i] = std::make_unique<Excited>(group->cases[i], analysis.system, *group->basis, *group->damping);
     });
   }
   analysis.times.push_back({"states of the modes", start.seconds()});
-  return groups;
 }
 
 // Stress of all shells and solids, or of those watched where nobody will look at fields; then all that is watched.
-void survey_and_watch(Analysis& analysis, const Groups& groups, const AnalysisRequest& request,
-                      const Progress& progress) {
+void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const Progress& progress) {
+  const auto& groups = analysis.groups;
   StopWatch start;
   const Plan& plan = analysis.plan;
   StressSource source;
@@ -259,8 +281,7 @@ void survey_and_watch(Analysis& analysis, const Groups& groups, const AnalysisRe
 }
 
 // What is said by modes: the vectors of a direct answer are none.
-void forget_modes(Outcome& outcome) {
-  auto& answers = std::get<SineAnswers>(outcome.answers);
+void forget_modes(SineAnswers& answers) {
   for (SineRow& row : answers.rows) {
     row.shares.clear();
     row.amplification = row.sweep_parameter = std::nan("");
@@ -268,12 +289,30 @@ void forget_modes(Outcome& outcome) {
   }
 }
 
+// Numbers of chosen modes and of the residual vectors behind them as the analysis has them.
+void renumber(const AnswerGroup& group, int all_modes, std::vector<std::pair<int, double>>& shares) {
+  const auto own = static_cast<int>(group.modes.size());
+  for (auto& [mode, share] : shares)
+    if (mode >= 0) mode = mode < own ? group.modes[static_cast<std::size_t>(mode)] : all_modes + mode - own;
+}
+
+void speak_of_modes(const AnswerGroup& group, int all_modes, Outcome& outcome) {
+  if (outcome.environment().direct) forget_modes(std::get<SineAnswers>(outcome.answers));
+  if (group.modes.empty()) return;
+  if (auto* const sine = std::get_if<SineAnswers>(&outcome.answers))
+    for (SineRow& row : sine->rows) renumber(group, all_modes, row.shares);
+  if (auto* const random = std::get_if<RandomAnswers>(&outcome.answers))
+    for (RandomRow& row : random->rows) renumber(group, all_modes, row.shares);
+}
+
 // Which modes the loads of a case drive, and the power that they put in there and where it was asked for.
-void look_at_drive(Analysis& analysis, const Excited& excited, std::size_t index) {
+void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector<int>& chosen, std::size_t index) {
   constexpr std::size_t most_modes = 6;
   const Excitation& excitation = *excited.excitation;
-  const auto& driven = analysis.driven[index] =
-      driven_modes(excitation, analysis.system, analysis.basis, analysis.damping);
+  auto& driven = analysis.driven[index] = driven_modes(excitation, analysis.system, analysis.basis, analysis.damping);
+  if (!chosen.empty())
+    std::erase_if(driven,
+                  [&](const DrivenMode& each) { return !std::binary_search(chosen.begin(), chosen.end(), each.mode); });
   std::vector<double> frequencies = excitation.grid.at;
   for (std::size_t k = 0; k < std::min(most_modes, driven.size()); ++k)
     frequencies.push_back(analysis.basis.frequency(driven[k].mode));
@@ -300,24 +339,24 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
             "only modes near {:.5g} Hz were asked for: the {} below them are missing, and a response needs them",
             *analysis.plan.modes.near, analysis.basis.missing_below),
         "write modes: {up to: …}, or run avrenk modes", std::nullopt});
-  const Groups groups = group_cases(analysis, cases, progress);
-  survey_and_watch(analysis, groups, request, progress);
+  group_cases(analysis, cases, progress);
+  survey_and_watch(analysis, request, progress);
   const StopWatch start;
   std::vector<Outcome>& outcomes = analysis.outcomes;
   outcomes.resize(cases.size());
-  std::vector<Excited*> load_of(cases.size());                        // of single cases
-  std::vector<const std::vector<Watched>*> watched_of(cases.size());  // with the rows of their group
-  for (const auto& group : groups)
+  std::vector<Excited*> load_of(cases.size());             // of single cases
+  std::vector<const AnswerGroup*> group_of(cases.size());  // the same
+  for (const auto& group : analysis.groups)
     for (std::size_t k = 0; k < group->cases.size(); ++k) {
       const auto i = static_cast<std::size_t>(std::find(cases.begin(), cases.end(), group->cases[k]) - cases.begin());
       load_of[i] = group->loads[k].get();
-      watched_of[i] = &group->watched;
+      group_of[i] = group.get();
     }
   std::vector<std::size_t> vibrating;  // what takes time, and needs the static outcomes
   for (std::size_t i = 0; i < cases.size(); ++i) {
     if (cases[i]->is_combined) continue;
     if (cases[i]->is_static())
-      outcomes[i] = run_case(*load_of[i], *watched_of[i]);
+      outcomes[i] = run_case(*load_of[i], group_of[i]->watched);
     else
       vibrating.push_back(i);
   }
@@ -335,9 +374,10 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       const std::lock_guard lock(telling);
       tell(progress, own.name());
     }
-    outcomes[vibrating[k]] =
-        run_case(*load_of[vibrating[k]], *watched_of[vibrating[k]], at_rest_before(*own.environment));
-    if (own.environment->direct) forget_modes(outcomes[vibrating[k]]);
+    const AnswerGroup& group = *group_of[vibrating[k]];
+    Outcome& outcome = outcomes[vibrating[k]];
+    outcome = run_case(*load_of[vibrating[k]], group.watched, at_rest_before(*own.environment));
+    speak_of_modes(group, analysis.basis.modes, outcome);
   });
   for (std::size_t i = 0; i < cases.size(); ++i) {
     if (!cases[i]->is_combined) continue;
@@ -350,7 +390,8 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   analysis.power.resize(cases.size());
   for (std::size_t i = 0; i < cases.size(); ++i)
     if (cases[i]->is_sine() && !cases[i]->is_combined && !cases[i]->environment->load_cases.empty())
-      look_at_drive(analysis, *load_of[i], i);
+      look_at_drive(analysis, *load_of[i], group_of[i]->modes, i);
+  for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
   analysis.times.push_back({"responses", start.seconds()});
 }
@@ -375,10 +416,17 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
   const StopWatch watch;
   StressSource stress;
   if (analysis.stations) stress = {&*analysis.stations, &analysis.stress};
-  const AuditSource source{analysis.plan.assembly, analysis.system,     analysis.basis, analysis.damping,
-                           analysis.plan.damping,  analysis.plan.watch, stress,         analysis.watched,
-                           analysis.outcomes};
-  analysis.audit = audit(source, frequencies_that_matter(source, request.audit.value_or(usual)), progress);
+  for (const auto& group : analysis.groups) {
+    std::vector<Outcome> outcomes;
+    for (const Outcome& outcome : analysis.outcomes)
+      if (std::find(group->cases.begin(), group->cases.end(), outcome.excitation) != group->cases.end())
+        outcomes.push_back(outcome);
+    const AuditSource source{
+        analysis.plan.assembly, analysis.system, *group->basis,  *group->damping, analysis.plan.damping,
+        analysis.plan.watch,    stress,          group->watched, outcomes};
+    for (AuditedAnswer& each : audit(source, frequencies_that_matter(source, request.audit.value_or(usual)), progress))
+      analysis.audit.push_back(std::move(each));
+  }
   analysis.times.push_back({"audit", watch.seconds()});
 }
 

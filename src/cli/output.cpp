@@ -132,6 +132,22 @@ void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& term
   terminal.paragraph(proof_in_words(analysis));
 }
 
+// " 478 frequencies from 30 to 300 Hz."
+std::string frequencies_in_words(const std::vector<const Outcome*>& cases, const Show& show) {
+  const DisplayUnit unit = show.unit(kind::frequency);
+  std::string text;
+  for (const Outcome* outcome : cases) {
+    const std::vector<double>& grid = outcome->grid();
+    if (grid.empty()) continue;
+    const std::string own = fmt::format("{} frequencies from {:.5g} to {:.5g} {}", grid.size(),
+                                        unit.from_si(grid.front()), unit.from_si(grid.back()), unit.text);
+    if (text.find(own) == std::string::npos)
+      text += fmt::format("{}{}{}", text.empty() ? " " : ", ", own,
+                          cases.size() > 1 ? fmt::format(" ({})", outcome->excitation->along) : "");
+  }
+  return text.empty() ? "" : text + ".";
+}
+
 void print_responses(const Analysis& analysis, bool overview, Terminal& terminal) {
   const Show& show = analysis.plan.show;
   for (const Environment& environment : analysis.plan.environments) {
@@ -162,10 +178,12 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
                              : "Combined: root of the sum of squares of the axes' peaks, whatever their frequency "
                                "and place: never low.");
     if (!is_random) {
-      terminal.paragraph(fmt::format(
-          "Steady state; each peak is a root of the derivative, wherever the grid points lie. Phase to {}; a "
-          "lag is negative.",
-          environment.load_cases.empty() ? "the base acceleration" : "where phases of the inputs are zero"));
+      terminal.paragraph(
+          fmt::format(
+              "Steady state; each peak is a root of the derivative, wherever the grid points lie. Phase to {}; a "
+              "lag is negative.",
+              environment.load_cases.empty() ? "the base acceleration" : "where phases of the inputs are zero") +
+          frequencies_in_words(axes, show));
       continue;
     }
     const DisplayUnit unit = show.unit(*axes.front()->excitation->kind);

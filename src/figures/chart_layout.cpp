@@ -1,5 +1,7 @@
 #include "figures/chart_layout.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -26,6 +28,19 @@ double round_upwards(double value) {
   return 10 * decade;
 }
 
+// The widest text beside the ticks of a linear axis, px: gnuplot takes steps of about a sixth of the range.
+double widest_tick(const Chart& chart, const Panel& panel) {
+  Frame frame{chart.x, 0, 0, 0, 0, false, 0, 0, 0, 0};
+  fit_range(panel, frame);
+  double widest = 0;
+  for (const double part : {5.0, 10.0}) {
+    const double step = round_upwards((frame.y_to - frame.y_from) / part);
+    for (double k = std::ceil(frame.y_from / step); k * step <= frame.y_to; ++k)
+      widest = std::max(widest, text_width(fmt::format("{:g}", k * step), 12));
+  }
+  return widest;
+}
+
 }  // namespace
 
 Layout layout_of(const Chart& chart) {
@@ -38,6 +53,9 @@ Layout layout_of(const Chart& chart) {
       for (const std::string& line : layout.names.back()) longest = std::max(longest, text_width(line, label_points));
     }
   }
+  for (const Panel& panel : chart.panels)
+    if (panel.y.scale == Axis::Scale::linear && panel.y.ticks.empty())
+      longest = std::max(longest, widest_tick(chart, panel));
   layout.left = std::max(layout.left, longest + 56);
   const double room = chart_width - 102 - 24;
   layout.title_points = fitting_size(chart.title, 16, room, 1);

@@ -79,11 +79,13 @@ Table power_table(const Excitation& excitation, const std::vector<PowerBalance>&
                {"most in mode", "", 1},
                {"share", "%", 3}},
               {}};
-  for (const PowerBalance& each : power)
+  constexpr double rounding = 1e-9;
+  for (const PowerBalance& each : power) {
+    const double part = each.put_in / each.dissipated - 1, difference = std::abs(part) < rounding ? 0 : 100 * part;
     table.rows.push_back({frequency.from_si(each.frequency),
                           excitation.order > 0 ? 60 * each.frequency / excitation.order : std::nan(""), each.put_in,
-                          each.dissipated, 100 * (each.put_in / each.dissipated - 1), fmt::format("{}", each.mode + 1),
-                          100 * each.share});
+                          each.dissipated, difference, fmt::format("{}", each.mode + 1), 100 * each.share});
+  }
   return excitation.order > 0 ? table : without_column(std::move(table), "speed");
 }
 

@@ -209,6 +209,31 @@ std::optional<Environment> read_static(const Tree& tree, const std::string& name
   return problems.count() > before ? std::nullopt : std::optional(environment);
 }
 
+// {first: 12}, {numbers: [1, 3]}, or {from: 20 Hz, to: 80 Hz}; residual vectors: no.
+std::optional<ModeChoice> read_choice(const Tree& tree, const std::string& subject, Problems& problems) {
+  MapReader map(tree, subject + " modes", problems);
+  if (!map.is_map()) return std::nullopt;
+  ModeChoice choice;
+  const Tree *const first = map.optional("first"), *const numbers = map.optional("numbers");
+  const auto from = map.quantity("from", kind::frequency, Sign::not_negative),
+             to = map.quantity("to", kind::frequency, Sign::positive);
+  if (const Tree* residual = map.optional("residual vectors"))
+    choice.residual_vectors =
+        read_word(*residual, {"no", "yes"}, map.subject() + " residual vectors", problems).value_or(1) == 1;
+  map.done();
+  if (first) choice.first = read_count(*first, map.subject() + " first", problems);
+  for (const Tree* each : numbers ? one_or_more(*numbers) : std::vector<const Tree*>{})
+    if (const auto number = read_count(*each, map.subject() + " numbers", problems)) choice.numbers.push_back(*number);
+  choice.from = from.value_or(0);
+  choice.to = to.value_or(from ? HUGE_VAL : 0);
+  if ((first ? 1 : 0) + (numbers ? 1 : 0) + (from || to ? 1 : 0) != 1)
+    problems.add(tree, map.subject(), "one choice is due",
+                 "write {first: 12}, {numbers: [1, 3]}, or {from: 20 Hz, to: 80 Hz}");
+  if (numbers && choice.numbers.empty())
+    problems.add(*numbers, map.subject(), "no mode is named", "write numbers: [1, 3]");
+  return choice;
+}
+
 void take_profile(const Profile& profile, double decibels, Environment& environment) {
   environment.type = profile.type == Profile::Type::sine ? Environment::Type::sine : Environment::Type::random;
   environment.profile = profile.name;
@@ -225,7 +250,7 @@ void take_profile(const Profile& profile, double decibels, Environment& environm
 // balance and grows with the square of the speed.
 void drive_loads(const Assembly& assembly, double decibels, Environment& environment) {
   const GridRequest& grid = environment.grid;
-  if (!(grid.from < grid.to)) return;
+  if (!(grid.from > 0 && grid.from < grid.to && grid.to < HUGE_VAL)) return;  // which has been said
   for (LoadCase& loads : environment.load_cases)
     for (DrivenLoad& driven : loads.loads) {
       const Load& load = assembly.loads[static_cast<std::size_t>(driven.load)];
@@ -277,6 +302,10 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   if (const Tree* level = map.optional("level"))
     if (const auto found = read_level(*level, subject + " level", reading))
       std::tie(environment.level, decibels) = *found;
+  if (const Tree* modes = map.optional("modes")) environment.modes = read_choice(*modes, subject, problems);
+  if (environment.modes && entry.value.find("method"))
+    problems.add(*entry.value.find("method"), subject, "a direct method has no modes to choose",
+                 "leave modes or method out");
   if (const Tree* method = map.optional("method"))
     environment.direct = read_word(*method, {"modes", "direct"}, subject + " method", problems).value_or(0) == 1;
   const Tree* frequencies = map.optional("frequencies");

@@ -184,7 +184,7 @@ void read_load_profile(const LoadForm& form, const Tree& levels, const Tree* bet
   std::vector<AmplitudePoint> points;
   for (const Tree& row : given.items)
     if (const auto point = read_amplitude(row, *form.kind, subject, problems)) points.push_back(*point);
-  if (problems.count() == before && !points.empty() &&
+  if (problems.count() == before && points.size() > 1 &&
       std::all_of(points.begin(), points.end(), [](const AmplitudePoint& each) { return each.level == 0; }))
     problems.add(levels, subject, "all amplitudes are zero, so nothing acts", "give one that is not");
   if (problems.count() > before) return;

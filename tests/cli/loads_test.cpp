@@ -101,5 +101,31 @@ TEST(LoadPlans, AddTheirShapesToModesThatWereKept) {
               1e-10);
 }
 
+// With one pair of modes and nothing else the head moves as that mode alone: the table of driven modes says how much.
+// The audit says what was left out; a mode that there is not is named.
+TEST(LoadPlans, AnswerWithChosenModes) {
+  const TemporaryFolder folder;
+  const std::string plan = example("strut-receptance.yaml"), by = "acting: separately, ";
+  const auto with = [&](const std::string& choice) {
+    std::string text = plan;
+    text.replace(text.find(by), by.size(), by + "modes: " + choice + ", ");
+    (void)folder.write("strut.yaml", text);
+    return run_program(folder, "sine strut.yaml hammer --no-figures --audit 1");
+  };
+  const Ran pair = with("{from: 50 Hz, to: 200 Hz, residual vectors: no}");
+  EXPECT_EQ(pair.status, 0) << pair.err;
+  EXPECT_THAT(pair.err, HasSubstr("2 of 7 modes are used, without residual vectors"));
+  EXPECT_THAT(pair.out, HasSubstr("Against the full complex equations"));
+  // 1 N: mm/kN are µm, and at its own frequency the mode alone moves as much as the response at its peak.
+  const double alone = number(folder, "strut-sine-results", "hammer.at-head.driven", "1", "motion"),
+               peak = number(folder, "strut-sine-results", "hammer.at-head.peaks", "head.receptance.x", "peak");
+  EXPECT_NEAR(peak / (1000 * alone), 1, 1e-3);
+  const Ran none = with("{numbers: [1, 99]}");
+  EXPECT_EQ(none.status, 2);
+  EXPECT_THAT(none.err, HasSubstr("environment hammer: mode 99 is asked for, and there are 7"));
+  EXPECT_THAT(with("{first: 2, numbers: 1}").err, HasSubstr("one choice is due"));
+  EXPECT_THAT(with("{from: 1 Hz, to: 2 Hz}").err, HasSubstr("no mode lies in the band that it chooses"));
+}
+
 }  // namespace
 }  // namespace avrenk

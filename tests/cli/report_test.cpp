@@ -123,7 +123,7 @@ TEST(Figures, OfTheDemoAreLegible) {
   const Ran mended = run_program(
       folder, "run deck/payload-deck.yaml --no-figures --out mended --set \"joints.isolator.spring.loss factor=18 %\"");
   EXPECT_EQ(mended.status, 0);
-  EXPECT_THAT(mended.out, HasSubstr("Verdict: all 11 limits are met"));
+  EXPECT_THAT(mended.out, HasSubstr("Verdict: all 12 limits are met"));
 }
 
 TEST(Fields, AreReadByAnIndependentReader) {

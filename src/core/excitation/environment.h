@@ -41,6 +41,14 @@ struct LoadCase {
   double order = 0;  ///< frequency over the speed of a shaft; 0: no shaft
 };
 
+/// Which modes answer an environment: the first so many, some by number, or those in a band.
+struct ModeChoice {
+  std::optional<int> first;
+  std::vector<int> numbers;  ///< from 1
+  double from = 0, to = 0;   ///< Hz; to = 0: no band
+  bool residual_vectors = true;
+};
+
 /// What is applied, one result for each axis or each case of loads.
 struct Environment {
   enum class Type { sine, random, constant };
@@ -55,6 +63,7 @@ struct Environment {
   GridRequest grid;       ///< of orders of a shaft: in revolutions a second
   std::vector<BaseMotion> motions;             ///< empty: all bases move as one body; bases not named stand still
   std::vector<LoadCase> load_cases;            ///< sine and constant
+  std::optional<ModeChoice> modes{};           ///< absent: all of them
   bool direct = false;                         ///< by the full equations, without modes
   double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
   std::optional<double> sweep_rate, duration;  ///< octaves a minute; s

@@ -365,6 +365,25 @@ void complete(const Assembly& assembly, const System& system, const ModeRequest&
   derive(system, basis);
 }
 
+ModalBasis with_modes(const System& system, const ModalBasis& basis, const std::vector<int>& modes,
+                      bool residual_vectors) {
+  std::vector<int> columns = modes;
+  for (int r = residual_vectors ? basis.modes : basis.with_mass(); r < basis.size(); ++r) columns.push_back(r);
+  ModalBasis chosen;
+  chosen.shapes = basis.shapes(Eigen::all, columns);
+  chosen.omega = basis.omega(columns);
+  chosen.modes = static_cast<int>(modes.size());
+  chosen.massless = basis.massless;
+  chosen.statics = basis.statics;
+  chosen.has_feet = basis.has_feet;
+  chosen.foot_influence = basis.foot_influence;
+  chosen.proven_below = basis.proven_below;
+  chosen.residual = basis.residual(modes);
+  chosen.nonorthogonality = basis.nonorthogonality(columns);
+  derive(system, chosen);
+  return chosen;
+}
+
 void derive(const System& system, ModalBasis& basis) {
   basis.participation = basis.shapes.transpose() * basis.statics.inertia_load;
   basis.load_participation = (system.loads.transpose() * basis.shapes).transpose();

@@ -87,6 +87,12 @@ void derive(const System& system, ModalBasis& basis);
 void complete(const Assembly& assembly, const System& system, const ModeRequest& request, int threads,
               ModalBasis& basis, const Progress& progress = {});
 
+/// The same basis with some of its modes only; residual vectors, if wanted, and shapes without mass stay what they
+/// were.
+/// @param modes  from 0, ascending
+[[nodiscard]] ModalBasis with_modes(const System& system, const ModalBasis& basis, const std::vector<int>& modes,
+                                    bool residual_vectors);
+
 /// Number of modes below a frequency (Hz): negative pivots of K_ff − ω² M_ff (Sylvester's law of inertia).
 [[nodiscard]] int count_modes_below(const System& system, double frequency);
 

@@ -36,7 +36,7 @@ DampingRule on_elements(const DampingRule& rule) {
 // The span of solutions, orthonormal in K, with what the matrices make of it.
 class Span {
  public:
-  Span(const System& system, const DampingRule& rule) : system_(system), rule_(rule) {
+  Span(const System& system, const DampingRule& rule) : system_(system), rule_(rule), vectors_(system.free, 0) {
     for (const SparseMatrix* each :
          {&system.stiffness.ff, &system.mass.ff, &system.own_stiffness.ff, &system.loss.ff, &system.dashpot.ff}) {
       products_.push_back({each, MatrixXd(system.free, 0), {}});
