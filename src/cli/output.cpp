@@ -132,19 +132,25 @@ void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& term
   terminal.paragraph(proof_in_words(analysis));
 }
 
-// " 478 frequencies from 30 to 300 Hz."
+// " 478 frequencies from 30 to 300 Hz."; where cases differ, of each.
 std::string frequencies_in_words(const std::vector<const Outcome*>& cases, const Show& show) {
   const DisplayUnit unit = show.unit(kind::frequency);
-  std::string text;
+  std::vector<std::pair<std::string, std::string>> each;  // frequencies, cases
   for (const Outcome* outcome : cases) {
     const std::vector<double>& grid = outcome->grid();
     if (grid.empty()) continue;
     const std::string own = fmt::format("{} frequencies from {:.5g} to {:.5g} {}", grid.size(),
                                         unit.from_si(grid.front()), unit.from_si(grid.back()), unit.text);
-    if (text.find(own) == std::string::npos)
-      text += fmt::format("{}{}{}", text.empty() ? " " : ", ", own,
-                          cases.size() > 1 ? fmt::format(" ({})", outcome->excitation->along) : "");
+    const auto known = std::find_if(each.begin(), each.end(), [&](const auto& other) { return other.first == own; });
+    if (known == each.end())
+      each.emplace_back(own, outcome->excitation->along);
+    else
+      known->second += ", " + outcome->excitation->along;
   }
+  std::string text;
+  for (const auto& [frequencies, of] : each)
+    text +=
+        fmt::format("{}{}{}", text.empty() ? " " : "; ", frequencies, each.size() > 1 ? fmt::format(" ({})", of) : "");
   return text.empty() ? "" : text + ".";
 }
 

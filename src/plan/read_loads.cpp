@@ -411,6 +411,8 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
     problems.add(
         tree, subject, "tables of one load at a time are compared",
         apart ? "let the loads act together, or give one table each" : "write an environment for each other load");
+  if (at_rest && compared > 0)
+    problems.add(tree, subject, "a load at rest has one amount", "write an environment for each");
   if (by_speed && (compared > 0 || apart)) {
     problems.add(tree, subject, "orders of a shaft are results of their own already",
                  apart ? "leave acting out" : "write an environment for each table");

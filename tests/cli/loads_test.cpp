@@ -93,9 +93,7 @@ TEST(LoadPlans, AddTheirShapesToModesThatWereKept) {
   EXPECT_EQ(changed.status, 0) << changed.err;
   EXPECT_THAT(changed.err,
               HasSubstr("residual vectors were made anew, because load at-middle changed, load new is new"));
-  const double kept = number(folder, "strut-results", "hammer.new.peaks", "head.accelerance.y", "peak");
   const double turned = number(folder, "strut-results", "hammer.at-head.peaks", "middle.receptance.x", "peak");
-  EXPECT_TRUE(std::isnan(kept) || kept >= 0);
   ASSERT_EQ(run_program(folder, "run strut.yaml --no-figures --anew").status, 0);
   EXPECT_NEAR(number(folder, "strut-results", "hammer.at-head.peaks", "middle.receptance.x", "peak") / turned, 1,
               1e-10);

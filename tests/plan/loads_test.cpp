@@ -133,6 +133,7 @@ TEST(LoadsOfAPlan, AreRefusedInASentence) {
       {"{push: 30 N, snow", "{push: 30 mm, snow", "a force"},
       {"{push: 30 N, snow", "{push: level, snow", "N"},
       {"{push: 30 N, snow", "{push: -30 N, snow", ""},
+      {"{push: 30 N, snow", "{push: [30 N, 40 N], snow", "a load at rest has one amount"},
       {"{push: 30 N, snow", "{push: 0 N, snow", "0 N of push does nothing"},
       {"{twist: 0.5 N m, phase", "{twist: -0.5 N m, phase", ""},
       {"[[600 rpm, 0 N], [3000 rpm, 24 N, 90 deg]]", "[[600 rpm, 0 N], [3000 rpm, 0 N]]", "all amplitudes are zero"},
