@@ -34,10 +34,7 @@ std::optional<Nodes> read_region(const Tree& tree, const std::string& subject, R
 class LoadReader {
  public:
   LoadReader(const Tree::Entry& entry, const std::string& form, const Tree& what, Reading& reading)
-      : entry_(entry),
-        what_(what),
-        reading_(reading),
-        map_(what, fmt::format("load {} {}", entry.key, form), reading.problems) {
+      : what_(what), reading_(reading), map_(what, fmt::format("load {} {}", entry.key, form), reading.problems) {
     load_.name = entry.key;
   }
 
@@ -223,7 +220,6 @@ class LoadReader {
     load_.words = fmt::format("unbalance about {} at {}", given("axis"), given("at"));
   }
 
-  const Tree::Entry& entry_;
   const Tree& what_;
   Reading& reading_;
   MapReader map_;

@@ -247,9 +247,11 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
   const auto [type, what] = map.one_of({"sine", "random"});
   std::optional<LogLogTable> table;
   const Tree* const between = map.optional("between points");
-  const LoadForm* const load = std::find_if(std::begin(load_forms), std::end(load_forms), [&](const LoadForm& form) {
-    return type == "sine" && what->is_map() && what->find(form.key);
-  });
+  const Tree* const sine_levels = type == "sine" ? what : nullptr;
+  const LoadForm* const load =
+      std::find_if(std::begin(load_forms), std::end(load_forms), [sine_levels](const LoadForm& form) {
+        return sine_levels && sine_levels->is_map() && sine_levels->find(form.key);
+      });
   if (load != std::end(load_forms)) {
     MapReader sine(*what, subject + " sine", problems);
     const Tree* const levels = sine.optional(load->key);

@@ -90,8 +90,8 @@ struct StaticShapes {
   SparseMatrix loads;         // n_f x k
   MatrixXd shapes, massless;  // K⁻¹ loads, Z (ZᵀKZ)⁻¹Zᵀ loads
 };
-StaticShapes static_shapes(const System& system, const Factorisation& stiffness, SparseMatrix loads) {
-  StaticShapes all{std::move(loads), {}, {}};
+StaticShapes static_shapes(const System& system, const Factorisation& stiffness, const SparseMatrix& loads) {
+  StaticShapes all{loads, {}, {}};
   all.shapes = stiffness.solve(MatrixXd(all.loads));
   all.massless = massless_shapes(system, all.loads);
   return all;

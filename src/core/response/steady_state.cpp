@@ -103,7 +103,7 @@ double grid_shortfall(int points_per_resonance) {
 
 VectorXcd SineResponse::amplitudes(const Measure& measure, double frequency) const {
   if (measure.per_input && drive_.size() == 1) return VectorXcd::Ones(1);
-  const VectorXcd a = drive_.at(frequency);
+  VectorXcd a = drive_.at(frequency);
   if (!measure.per_input) return a;
   return std::abs(a[0]) > 0 ? VectorXcd(a / std::abs(a[0])) : VectorXcd::Zero(a.size());
 }
