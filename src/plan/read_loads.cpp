@@ -361,6 +361,56 @@ class LoadCaseReader {
   Reading& reading_;
 };
 
+DrivenLoad driven_by(const DrivenEntry& entry, std::size_t choice) {
+  DrivenLoad driven = entry.choices[choice];
+  driven.phase = entry.phase;
+  return driven;
+}
+
+// A dot parts the name of an environment from its case.
+std::string case_name(std::string text) {
+  std::replace(text.begin(), text.end(), '.', '-');
+  return text;
+}
+
+std::vector<LoadCase> case_of_each_order(const std::vector<DrivenEntry>& entries) {
+  std::vector<LoadCase> cases;
+  for (const DrivenEntry& entry : entries) {
+    auto own =
+        std::find_if(cases.begin(), cases.end(), [&](const LoadCase& each) { return each.order == entry.order; });
+    if (own == cases.end())
+      own = cases.insert(cases.end(), LoadCase{case_name(fmt::format("{:g}x", entry.order)), {}, entry.order});
+    own->loads.push_back(driven_by(entry, 0));
+  }
+  return cases;
+}
+
+std::vector<LoadCase> case_of_each_load(const std::vector<DrivenEntry>& entries, const Assembly& assembly) {
+  std::vector<LoadCase> cases;
+  for (const DrivenEntry& entry : entries)
+    cases.push_back({assembly.loads[static_cast<std::size_t>(entry.load)].name, {driven_by(entry, 0)}});
+  return cases;
+}
+
+// All loads together, once for each of the tables that are compared.
+std::vector<LoadCase> case_of_each_table(const std::vector<DrivenEntry>& entries) {
+  std::vector<LoadCase> cases;
+  std::size_t most = 1;
+  for (const DrivenEntry& entry : entries) most = std::max(most, entry.choices.size());
+  for (std::size_t k = 0; k < most && !entries.empty(); ++k) {
+    LoadCase together;
+    for (const DrivenEntry& entry : entries) {
+      const bool compared = entry.choices.size() > 1;
+      together.loads.push_back(driven_by(entry, compared ? k : 0));
+      if (!compared) continue;
+      together.name = case_name(entry.choices[k].profile);
+      std::replace(together.name.begin(), together.name.end(), ' ', '-');
+    }
+    cases.push_back(std::move(together));
+  }
+  return cases;
+}
+
 }  // namespace
 
 std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_rest, Reading& reading) {
@@ -403,55 +453,23 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
   if (broken) return {};
   std::size_t compared = 0;
   for (const DrivenEntry& entry : entries) compared += entry.choices.size() > 1 ? 1 : 0;
-  if (compared > 1 || (compared == 1 && apart))
+  if (compared > 1 || (compared == 1 && apart)) {
     problems.add(
         tree, subject, "tables of one load at a time are compared",
         apart ? "let the loads act together, or give one table each" : "write an environment for each other load");
-  if (at_rest && compared > 0)
+    return {};
+  }
+  if (at_rest && compared > 0) {
     problems.add(tree, subject, "a load at rest has one amount", "write an environment for each");
+    return {};
+  }
   if (by_speed && (compared > 0 || apart)) {
     problems.add(tree, subject, "orders of a shaft are results of their own already",
                  apart ? "leave acting out" : "write an environment for each table");
     return {};
   }
-  std::vector<LoadCase> cases;
-  const auto drive = [](const DrivenEntry& entry, std::size_t choice) {
-    DrivenLoad driven = entry.choices[choice];
-    driven.phase = entry.phase;
-    return driven;
-  };
-  if (by_speed) {
-    for (const DrivenEntry& entry : entries) {
-      auto own =
-          std::find_if(cases.begin(), cases.end(), [&](const LoadCase& each) { return each.order == entry.order; });
-      if (own == cases.end())
-        own = cases.insert(cases.end(), LoadCase{fmt::format("{:g}x", entry.order), {}, entry.order});
-      std::replace(own->name.begin(), own->name.end(), '.', '-');
-      own->loads.push_back(drive(entry, 0));
-    }
-    return cases;
-  }
-  if (apart) {
-    for (const DrivenEntry& entry : entries)
-      cases.push_back({reading.plan.assembly.loads[static_cast<std::size_t>(entry.load)].name, {drive(entry, 0)}});
-    return cases;
-  }
-  std::size_t most = 1;
-  for (const DrivenEntry& entry : entries) most = std::max(most, entry.choices.size());
-  for (std::size_t k = 0; k < most && !entries.empty(); ++k) {
-    LoadCase together;
-    for (const DrivenEntry& entry : entries) {
-      const std::size_t choice = entry.choices.size() > 1 ? k : 0;
-      if (entry.choices.size() > 1) {
-        together.name = entry.choices[choice].profile;
-        std::replace(together.name.begin(), together.name.end(), '.', '-');
-        std::replace(together.name.begin(), together.name.end(), ' ', '-');
-      }
-      together.loads.push_back(drive(entry, choice));
-    }
-    cases.push_back(std::move(together));
-  }
-  return cases;
+  if (by_speed) return case_of_each_order(entries);
+  return apart ? case_of_each_load(entries, reading.plan.assembly) : case_of_each_table(entries);
 }
 
 void read_loads(const Tree& section, Reading& reading) {

@@ -138,6 +138,8 @@ TEST(LoadsOfAPlan, AreRefusedInASentence) {
       {"{twist: 0.5 N m, phase", "{twist: -0.5 N m, phase", ""},
       {"[[600 rpm, 0 N], [3000 rpm, 24 N, 90 deg]]", "[[600 rpm, 0 N], [3000 rpm, 0 N]]", "all amplitudes are zero"},
       {"{push: 30 N, snow", "{wheel: 30 N, snow", "wheel turns, so it is no static load"},
+      {"{twist: 0.5 N m, phase: 30 deg}", "{twist: [0.5 N m, 1 N m, 2 N m]}",
+       "tables of one load at a time are compared"},
       {"{push: [rising, level]}", "{push: [rising, nosie]}", "no profile \"nosie\""},
       {"{push: [rising, level]}", "{push: noise}", "profile noise is random"},
       {"{push: [rising, level]}", "{push: sound}", "profile sound is a pressure, and push needs a force"},
