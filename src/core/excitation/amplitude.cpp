@@ -7,11 +7,23 @@
 #include <tuple>
 
 #include "core/error.h"
+#include "core/excitation/steps.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
 
 using Complex = std::complex<double>;
+
+namespace {
+
+// The first stretch that begins above a frequency: the one before it holds there, or none does.
+template <typename Stretch>
+auto first_above(const std::vector<Stretch>& stretches, double frequency) {
+  return std::upper_bound(stretches.begin(), stretches.end(), frequency,
+                          [](double f, const Stretch& stretch) { return f < stretch.f1; });
+}
+
+}  // namespace
 
 Amplitude::Amplitude(const LogLogTable& levels) {
   for (const PowerLaw& law : levels.stretches())
@@ -72,8 +84,7 @@ std::pair<Complex, Complex> Amplitude::scaled(const Stretch& stretch, double f) 
 
 Complex Amplitude::at(double frequency) const {
   // Stretches follow one another: at most two of them hold a point, the later one begins there.
-  const auto after = std::upper_bound(stretches_.begin(), stretches_.end(), frequency,
-                                      [](double f, const Stretch& stretch) { return f < stretch.f1; });
+  const auto after = first_above(stretches_, frequency);
   Complex highest = 0;
   for (auto each = after; each != stretches_.begin() && std::distance(each, after) < 2;) {
     --each;
@@ -85,24 +96,15 @@ Complex Amplitude::at(double frequency) const {
 }
 
 std::pair<Complex, Complex> Amplitude::with_slope(double frequency, double inside) const {
-  const auto after = std::upper_bound(stretches_.begin(), stretches_.end(), inside,
-                                      [](double f, const Stretch& stretch) { return f < stretch.f1; });
+  const auto after = first_above(stretches_, inside);
   if (after == stretches_.begin() || inside > std::prev(after)->f2) return {0, 0};
   return scaled(*std::prev(after), frequency);
 }
 
 std::vector<double> Amplitude::curve_points() const {
-  if (empty()) return {};
-  std::vector<double> all{from()};
-  for (std::size_t i = 0; i < stretches_.size(); ++i) {
-    const double end = stretches_[i].f2;
-    const bool step = i + 1 < stretches_.size() &&
-                      (stretches_[i + 1].v1 != stretches_[i].v2 || stretches_[i + 1].phase1 != stretches_[i].phase2);
-    if (step) all.push_back(end * (1 - 1e-9));
-    all.push_back(end);
-    if (step) all.push_back(end * (1 + 1e-9));
-  }
-  return all;
+  return beside_steps(stretches_, [](const Stretch& before, const Stretch& after) {
+    return after.v1 != before.v2 || after.phase1 != before.phase2;
+  });
 }
 
 Amplitude Amplitude::stretched(double k) const {

@@ -54,6 +54,10 @@ VectorXcd base_column(const Environment& environment, int axis, const System& sy
   return column;
 }
 
+const Kind* base_kind(const Environment& environment) {
+  return environment.angular ? &kind::angular_acceleration : &kind::acceleration;
+}
+
 // What is out of balance is a force.
 const Kind* amplitude_kind(const Load& load) { return load.unbalance ? &kind::force : load.kind; }
 
@@ -70,7 +74,7 @@ class CaseMaker {
   void add_base(int axis) {
     made_->axis = axis;
     made_->along = axis_names[static_cast<std::size_t>(axis)];
-    made_->kind = environment_.angular ? &kind::angular_acceleration : &kind::acceleration;
+    made_->kind = base_kind(environment_);
     made_->inputs.push_back(fmt::format("{} along {}", environment_.profile, made_->along));
     if (environment_.type == Environment::Type::sine) amplitudes_.emplace_back(environment_.input);
     add(base_column(environment_, axis, system_), VectorXcd::Zero(made_->loads.rows()));
@@ -140,7 +144,7 @@ std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& en
 }
 
 const Kind* reference_kind(const Environment& environment, const Assembly& assembly) {
-  if (!environment.axes.empty()) return environment.angular ? &kind::angular_acceleration : &kind::acceleration;
+  if (!environment.axes.empty()) return base_kind(environment);
   for (const LoadCase& loads : environment.load_cases)
     for (const DrivenLoad& driven : loads.loads)
       return amplitude_kind(assembly.loads[static_cast<std::size_t>(driven.load)]);
@@ -165,7 +169,7 @@ std::shared_ptr<const Excitation> combined_excitation(const Environment& environ
   made->environment = &environment;
   made->along = "combined";
   made->is_combined = true;
-  made->kind = environment.angular ? &kind::angular_acceleration : &kind::acceleration;
+  made->kind = base_kind(environment);
   return made;
 }
 

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/error.h"
+#include "core/excitation/steps.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -71,15 +72,7 @@ std::vector<double> LogLogTable::breakpoints() const {
 }
 
 std::vector<double> LogLogTable::curve_points() const {
-  std::vector<double> all{from()};
-  for (std::size_t i = 0; i < stretches_.size(); ++i) {
-    const double end = stretches_[i].f2;
-    const bool step = i + 1 < stretches_.size() && stretches_[i + 1].v1 != stretches_[i].v2;
-    if (step) all.push_back(end * (1 - 1e-9));
-    all.push_back(end);
-    if (step) all.push_back(end * (1 + 1e-9));
-  }
-  return all;
+  return beside_steps(stretches_, [](const PowerLaw& before, const PowerLaw& after) { return after.v1 != before.v2; });
 }
 
 const PowerLaw* LogLogTable::stretch_at(double frequency) const {

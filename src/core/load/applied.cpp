@@ -51,9 +51,9 @@ std::vector<FacePointWeight> face_rule(bool triangle) {
   return rule;
 }
 
-// Calls take(node values N, area vector dA) at each point of the rule; dA by the order of the corners.
-template <typename Take>
-void integrate(const Assembly& assembly, const Surface::Face& face, const Take& take) {
+// Adds ∫ N dF to the nodes of a face, of dF = force(dA); the area vector dA by the order of the corners.
+template <typename Force>
+void distribute(const Assembly& assembly, const Surface::Face& face, const Force& force, LoadColumn& column) {
   for (const auto& [at, weight] : face_rule(face.corners == 3)) {
     const FaceFunctions f = face_functions(face.nodes.size(), at);
     Vector3 along = Vector3::Zero(), across = Vector3::Zero();
@@ -61,7 +61,10 @@ void integrate(const Assembly& assembly, const Surface::Face& face, const Take& 
       along += f.slope(0, static_cast<Index>(i)) * assembly.position(face.nodes[i]);
       across += f.slope(1, static_cast<Index>(i)) * assembly.position(face.nodes[i]);
     }
-    take(f.value, Vector3(weight * along.cross(across)));
+    Vector6 here = Vector6::Zero();
+    here.head<3>() = force(Vector3(weight * along.cross(across)));
+    for (std::size_t i = 0; i < face.nodes.size(); ++i)
+      add_force(column, face.nodes[i], f.value[static_cast<Index>(i)] * here);
   }
 }
 
@@ -148,13 +151,8 @@ LoadColumn pressure(const Assembly& assembly, const std::string& name, const std
   LoadColumn column;
   for (const Surface::Face* face : faces) {
     const double sign = sign_of(assembly, name, *face, side);
-    integrate(assembly, *face, [&](const Eigen::VectorXd& value, const Vector3& area) {
-      for (std::size_t i = 0; i < face->nodes.size(); ++i) {
-        Vector6 force = Vector6::Zero();
-        force.head<3>() = -sign * value[static_cast<Index>(i)] * area;
-        add_force(column, face->nodes[i], force);
-      }
-    });
+    distribute(
+        assembly, *face, [&](const Vector3& area) -> Vector3 { return -sign * area; }, column);
   }
   return column;
 }
@@ -164,13 +162,8 @@ LoadColumn traction(const Assembly& assembly, const std::string& name, const std
   refuse_without_faces(name, faces);
   LoadColumn column;
   for (const Surface::Face* face : faces)
-    integrate(assembly, *face, [&](const Eigen::VectorXd& value, const Vector3& area) {
-      for (std::size_t i = 0; i < face->nodes.size(); ++i) {
-        Vector6 force = Vector6::Zero();
-        force.head<3>() = value[static_cast<Index>(i)] * area.norm() * direction;
-        add_force(column, face->nodes[i], force);
-      }
-    });
+    distribute(
+        assembly, *face, [&](const Vector3& area) -> Vector3 { return area.norm() * direction; }, column);
   return column;
 }
 

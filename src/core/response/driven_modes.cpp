@@ -3,11 +3,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/response/explanation.h"
 #include "core/response/transfer.h"
 
 namespace avrenk {
-
-using Eigen::Index;
 
 std::vector<DrivenMode> driven_modes(const Excitation& excitation, const System& system, const ModalBasis& basis,
                                      const ModalDamping& damping) {
@@ -21,13 +20,9 @@ std::vector<DrivenMode> driven_modes(const Excitation& excitation, const System&
     own.force = std::abs((transfer.modal_force(f).row(r) * excitation.at(f))(0));
     const double stiff = basis.omega[r] * basis.omega[r] * 2 * damping.effective_ratio(r);
     const Eigen::VectorXd motions = system.motions(basis.shapes.col(r));
-    double largest = 0;
-    for (Index node = 0; node < motions.size() / 6; ++node)
-      if (const double here = motions.segment<3>(6 * node).norm(); here > largest * (1 + 1e-9)) {
-        largest = here;
-        own.node = static_cast<int>(node);
-      }
-    own.motion = own.force * largest / stiff;
+    const Eigen::VectorXd translations = motions.reshaped(6, motions.size() / 6).topRows<3>().colwise().norm();
+    own.node = static_cast<int>(first_largest(translations));
+    own.motion = own.force * translations[own.node] / stiff;
     all.push_back(own);
   }
   std::stable_sort(all.begin(), all.end(),

@@ -1,5 +1,6 @@
 #include "core/response/run_case.h"
 
+#include "core/response/explanation.h"
 #include "core/response/random_run.h"
 #include "core/response/sine_run.h"
 
@@ -17,13 +18,12 @@ StaticAnswers run_static(const Excited& excited, const std::vector<Watched>& wat
                                        each.quantity->kind != &kind::length && each.quantity->kind != &kind::angle);
     row.rows = Eigen::VectorXd::Zero(all.rows.rows());
     if (!still) row.rows = all.rows.real() * z;
-    row.value = -1;
-    for (std::size_t k = 0; k < all.items.size(); ++k) {
-      const double value = all.of(row.rows, k).middleRows(each.first, each.count).norm();
-      if (value <= row.value * (1 + 1e-9)) continue;
-      row.value = value;
-      row.where = all.label(k);
-    }
+    Eigen::VectorXd values(static_cast<Eigen::Index>(all.items.size()));
+    for (std::size_t k = 0; k < all.items.size(); ++k)
+      values[static_cast<Eigen::Index>(k)] = all.of(row.rows, k).middleRows(each.first, each.count).norm();
+    const std::size_t worst = first_largest(values);
+    row.value = values[static_cast<Eigen::Index>(worst)];
+    row.where = all.label(worst);
     answers.rows.push_back(std::move(row));
   }
   return answers;
