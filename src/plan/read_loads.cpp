@@ -387,6 +387,7 @@ std::vector<LoadCase> case_of_each_order(const std::vector<DrivenEntry>& entries
 
 std::vector<LoadCase> case_of_each_load(const std::vector<DrivenEntry>& entries, const Assembly& assembly) {
   std::vector<LoadCase> cases;
+  cases.reserve(entries.size());
   for (const DrivenEntry& entry : entries)
     cases.push_back({assembly.loads[static_cast<std::size_t>(entry.load)].name, {driven_by(entry, 0)}});
   return cases;
