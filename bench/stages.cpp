@@ -9,6 +9,7 @@
 
 #include "core/mesh/line.h"
 #include "core/mesh/select.h"
+#include "core/response/direct_solution.h"
 #include "core/response/run_case.h"
 #include "models.h"
 
@@ -85,6 +86,30 @@ int main(int count, char** arguments) {
       (void)run_case(excited, watched);
     };
     note("sine, one axis", seconds(answer));
+    // What loads cost besides: a static solution and a residual vector each; and the full equations at one frequency.
+    constexpr int forces = 64;
+    Assembly loaded = model;
+    for (int k = 0; k < forces; ++k) {
+      Load& load = loaded.loads.emplace_back();
+      load.name = fmt::format("force {}", k);
+      load.columns.resize(1);
+      load.columns[0].on_nodes[static_cast<int>(model.nodes.size()) - 1 - 7 * k] << 1, 0, 0, 0, 0, 0;
+      load.factors = {1};
+    }
+    const System with_loads = make_system(loaded);
+    const ModeRequest request{std::nullopt, modes, true, false};
+    ModalBasis more = basis;
+    const double without = seconds([&] { complete(model, system, request, 0, more, {}); });
+    note("64 loads more", seconds([&] { complete(loaded, with_loads, request, 0, more, {}); }) - without);
+    const EliminationOrder order(system.stiffness.ff, system.node_of_column);
+    const DampingRule rule{DampingRule::Form::loss_factor, 0.03, {}};
+    const ModalDamping by_elements = damp(with_loads, more, rule);
+    const auto direct = [&](int columns) {
+      const DirectSolution full(with_loads, more, by_elements, rule, order, top);
+      (void)full.solve({Eigen::MatrixXcd::Zero(6, columns), Eigen::MatrixXcd::Identity(forces, columns)});
+    };
+    note("direct, one frequency", seconds([&] { direct(1); }));
+    note("direct, 64 columns", seconds([&] { direct(forces); }));
     environment.type = Environment::Type::random;
     note("random, one axis", seconds(answer));
   }

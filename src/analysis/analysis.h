@@ -13,6 +13,7 @@
 #include "core/progress.h"
 #include "core/response/audit.h"
 #include "core/response/driven_modes.h"
+#include "core/response/fields.h"
 #include "core/response/power.h"
 #include "core/response/stress_survey.h"
 #include "files/model_print.h"
@@ -54,12 +55,14 @@ struct Analysis {
   ModalDamping damping;
   std::optional<StressStations> stations;  ///< of shells and solids
   StressSurvey stress;
+  StressSurvey stress_asked;      ///< of sine cases held at the frequencies asked for
   Surface surface;                ///< of shells and solids, for pictures
   std::vector<MeshReach> reach;   ///< of each part
   std::vector<Finding> findings;  ///< about materials, masses and meshes
   std::vector<Watched> watched;
   std::vector<std::unique_ptr<AnswerGroup>> groups;  ///< the first: all modes
   std::vector<Outcome> outcomes;
+  std::vector<MotionShape> shapes;               ///< of sine cases: at the strongest peak, then at what was asked for
   std::vector<std::vector<DrivenMode>> driven;   ///< of each outcome that loads make; else empty
   std::vector<std::vector<PowerBalance>> power;  ///< the same, at frequencies asked for and at the modes most driven
   std::vector<LimitResult> limits;

@@ -131,8 +131,10 @@ Cases cases_of(const Analysis& analysis, std::optional<Environment::Type> type, 
   const Plan& plan = analysis.plan;
   Cases cases;
   std::vector<std::string> names;
+  const Eigen::VectorXd natural = analysis.basis.omega.head(analysis.basis.modes) / (2 * pi);
   const auto add = [&](const Environment& environment) {
-    for (auto& each : excitations(environment, plan.assembly, analysis.system)) cases.push_back(std::move(each));
+    for (auto& each : excitations(environment, plan.assembly, analysis.system))
+      cases.push_back(asked_at_modes(std::move(each), natural));
     if (environment.combination != Environment::Combination::none) cases.push_back(combined_excitation(environment));
   };
   for (const Environment& environment : plan.environments)
@@ -266,9 +268,19 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
   if (!demands.empty()) {
     tell(progress, "stress of shells and solids");
     analysis.stations.emplace(plan.assembly);
-    for (const auto& group : groups)
-      add(analysis.stress, survey_stress(plan.assembly, analysis.system, *group->basis, *group->damping,
-                                         *analysis.stations, group->loads, demands, analysis.threads));
+    for (const auto& group : groups) {
+      const auto survey = [&](const ExcitedLoads& loads) {
+        return survey_stress(plan.assembly, analysis.system, *group->basis, *group->damping, *analysis.stations, loads,
+                             demands, analysis.threads);
+      };
+      add(analysis.stress, survey(group->loads));
+      ExcitedLoads held;
+      for (const auto& each : request.figures ? group->cases : Cases{})
+        for (const AskedFrequency& at : each->is_sine() ? each->asked : std::vector<AskedFrequency>{})
+          held.push_back(
+              std::make_unique<Excited>(held_at(*each, at), analysis.system, *group->basis, *group->damping));
+      if (!held.empty()) add(analysis.stress_asked, survey(held));
+    }
     source = {&*analysis.stations, &analysis.stress};
     analysis.times.push_back({"stress of shells and solids", start.seconds()});
   }
@@ -305,11 +317,28 @@ void speak_of_modes(const AnswerGroup& group, int all_modes, Outcome& outcome) {
     for (RandomRow& row : random->rows) renumber(group, all_modes, row.shares);
 }
 
+// Shapes of the whole model at the strongest peak of a case, and at the frequencies asked for.
+void look_at_shapes(Analysis& analysis, const Excited& excited, const Outcome& outcome) {
+  if (const int strongest = strongest_peak(outcome, analysis.watched); strongest >= 0) {
+    const auto i = static_cast<std::size_t>(strongest);
+    MotionShape shape = shape_at(excited, analysis.system, outcome.sine()->rows[i].peak.frequency);
+    shape.at = "the strongest peak, that of " + analysis.watched[i].name;
+    analysis.shapes.push_back(std::move(shape));
+  }
+  for (const AskedFrequency& at : outcome.excitation->asked) {
+    MotionShape shape = shape_at(excited, analysis.system, at.frequency);
+    shape.excitation = held_at(*outcome.excitation, at);
+    shape.at = at.words();
+    analysis.shapes.push_back(std::move(shape));
+  }
+}
+
 // Which modes the loads of a case drive, and the power that they put in there and where it was asked for.
-void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector<int>& chosen, std::size_t index) {
+void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector<int>& chosen,
+                   const std::vector<std::pair<double, int>>& translations, std::size_t index) {
   constexpr std::size_t most_modes = 6;
   const Excitation& excitation = *excited.excitation;
-  auto& driven = analysis.driven[index] = driven_modes(excitation, analysis.system, analysis.basis, analysis.damping);
+  auto& driven = analysis.driven[index] = driven_modes(excitation, analysis.basis, analysis.damping, translations);
   if (!chosen.empty())
     std::erase_if(driven,
                   [&](const DrivenMode& each) { return !std::binary_search(chosen.begin(), chosen.end(), each.mode); });
@@ -353,20 +382,22 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       group_of[i] = group.get();
     }
   std::vector<std::size_t> vibrating;  // what takes time, and needs the static outcomes
+  std::vector<const Outcome*> at_rest;
   for (std::size_t i = 0; i < cases.size(); ++i) {
     if (cases[i]->is_combined) continue;
-    if (cases[i]->is_static())
-      outcomes[i] = run_case(*load_of[i], group_of[i]->watched);
-    else
+    if (!cases[i]->is_static()) {
       vibrating.push_back(i);
+      continue;
+    }
+    outcomes[i] = run_case(*load_of[i], group_of[i]->watched);
+    at_rest.push_back(&outcomes[i]);
   }
-  const auto at_rest_before = [&](const Environment& environment) -> const Outcome* {
-    for (std::size_t i = 0; i < cases.size(); ++i)
-      if (!environment.after.empty() && cases[i]->environment->name == environment.after) return &outcomes[i];
-    return nullptr;
-  };
+  std::vector<std::vector<StaticSum>> sums;
+  sums.reserve(vibrating.size());
   // The longest first, so that the threads end together.
   std::stable_partition(vibrating.begin(), vibrating.end(), [&](std::size_t i) { return cases[i]->is_random(); });
+  for (const std::size_t i : vibrating)
+    sums.push_back(sums_for(analysis.plan.limits, *cases[i], at_rest, group_of[i]->watched));
   std::mutex telling;
   run_jobs(vibrating.size(), request.threads, [&](std::size_t k) {
     const Excitation& own = *cases[vibrating[k]];
@@ -376,7 +407,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
     }
     const AnswerGroup& group = *group_of[vibrating[k]];
     Outcome& outcome = outcomes[vibrating[k]];
-    outcome = run_case(*load_of[vibrating[k]], group.watched, at_rest_before(*own.environment));
+    outcome = run_case(*load_of[vibrating[k]], group.watched, sums[k]);
     speak_of_modes(group, analysis.basis.modes, outcome);
   });
   for (std::size_t i = 0; i < cases.size(); ++i) {
@@ -388,9 +419,14 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   }
   analysis.driven.resize(cases.size());
   analysis.power.resize(cases.size());
+  std::vector<std::pair<double, int>> translations;  // made where a load acts
+  for (std::size_t i = 0; i < cases.size(); ++i) {
+    if (!cases[i]->is_sine() || cases[i]->is_combined || cases[i]->environment->load_cases.empty()) continue;
+    if (translations.empty()) translations = largest_translations(analysis.system, analysis.basis);
+    look_at_drive(analysis, *load_of[i], group_of[i]->modes, translations, i);
+  }
   for (std::size_t i = 0; i < cases.size(); ++i)
-    if (cases[i]->is_sine() && !cases[i]->is_combined && !cases[i]->environment->load_cases.empty())
-      look_at_drive(analysis, *load_of[i], group_of[i]->modes, i);
+    if (cases[i]->is_sine() && !cases[i]->is_combined) look_at_shapes(analysis, *load_of[i], outcomes[i]);
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
   analysis.times.push_back({"responses", start.seconds()});
@@ -417,10 +453,10 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
   StressSource stress;
   if (analysis.stations) stress = {&*analysis.stations, &analysis.stress};
   for (const auto& group : analysis.groups) {
-    std::vector<Outcome> outcomes;
+    std::vector<const Outcome*> outcomes;
     for (const Outcome& outcome : analysis.outcomes)
       if (std::find(group->cases.begin(), group->cases.end(), outcome.excitation) != group->cases.end())
-        outcomes.push_back(outcome);
+        outcomes.push_back(&outcome);
     const AuditSource source{
         analysis.plan.assembly, analysis.system, *group->basis,  *group->damping, analysis.plan.damping,
         analysis.plan.watch,    stress,          group->watched, outcomes};

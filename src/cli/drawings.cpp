@@ -17,7 +17,7 @@ namespace avrenk {
 namespace {
 
 constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y or z
-constexpr std::size_t most_mode_pictures = 8, most_animations = 4;
+constexpr std::size_t most_mode_pictures = 8, most_animations = 4, most_asked_pictures = 6;
 
 PictureSource picture_source(const Analysis& analysis) {
   return {analysis.plan.assembly, analysis.system,    analysis.basis,    analysis.damping,
@@ -75,16 +75,37 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
   }
 }
 
+// At the strongest peak, and at the first frequencies asked for.
+void add_shapes(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
+  std::size_t count = 0;
+  for (const MotionShape& shape : analysis.shapes) {
+    if (shape.outcome != outcome || (shape.excitation->held && ++count > most_asked_pictures)) continue;
+    const std::string words = fmt::format("Shape at {}, {}.", shape.at, hertz(analysis, shape.frequency));
+    drawings.push_back({outcome, shape.excitation->name() + ".shape", words, words, {}, [&analysis, &shape] {
+                          return to_png(shape_picture(picture_source(analysis), shape));
+                        }});
+  }
+}
+
+bool is_at(const StressField& field, const std::string& outcome) {
+  return field.name().starts_with(outcome + ".") && field.excitation->held;
+}
+
 void add_stress(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
-  for (const StressField& field : analysis.stress.fields) {
-    if (field.name() != outcome || field.worst.empty()) continue;
-    const std::string words =
-        fmt::format("Shells and solids: {}; the largest is {}.", stress_words(field.quantity),
-                    value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
+  const auto add = [&](const StressField& field) {
+    const std::string words = fmt::format(
+        "Shells and solids{}: {}; the largest is {}.",
+        field.excitation->held ? " at " + field.excitation->held->words() : "", stress_words(field.quantity),
+        value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
     drawings.push_back({outcome, stress_table_name(field), words, words, {}, [&analysis, &field] {
                           return to_png(stress_picture(picture_source(analysis), *analysis.stations, field));
                         }});
-  }
+  };
+  for (const StressField& field : analysis.stress.fields)
+    if (field.name() == outcome && !field.worst.empty()) add(field);
+  std::size_t count = 0;
+  for (const StressField& field : analysis.stress_asked.fields)
+    if (is_at(field, outcome) && !field.worst.empty() && count++ < most_asked_pictures) add(field);
 }
 
 void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>& drawings) {
@@ -111,16 +132,7 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
       for (NamedChart& named : complex_charts(outcome, source)) add(outcome, std::move(named));
     if (auto named = share_chart(outcome, source)) add(outcome, std::move(*named));
     add_stress(analysis, outcome.name(), drawings);
-    const int strongest = strongest_peak(outcome, analysis.watched);
-    if (strongest < 0) continue;
-    const Watched& watched = analysis.watched[static_cast<std::size_t>(strongest)];
-    const double frequency = outcome.sine()->rows[static_cast<std::size_t>(strongest)].peak.frequency;
-    const std::string words =
-        fmt::format("Shape at the strongest peak, that of {} at {}.", watched.name, hertz(analysis, frequency));
-    drawings.push_back(
-        {outcome.name(), outcome.name() + ".shape", words, words, {}, [&analysis, &outcome, &watched, frequency] {
-           return to_png(peak_picture(picture_source(analysis), outcome, watched, frequency));
-         }});
+    add_shapes(analysis, outcome.name(), drawings);
   }
 }
 
@@ -130,19 +142,6 @@ std::string name_of_array(const Analysis& analysis, const std::string& what, dou
 }
 
 }  // namespace
-
-int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched) {
-  int strongest = -1;
-  double most = 0;
-  if (outcome.grid().empty() || !outcome.sine()) return strongest;
-  for (std::size_t i = 0; i < watched.size(); ++i) {
-    const SineRow& row = outcome.sine()->rows[i];
-    if (!watched[i].is_headline() || !(row.amplification > most) || row.peak.at_end) continue;
-    most = row.amplification;
-    strongest = static_cast<int>(i);
-  }
-  return strongest;
-}
 
 std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request) {
   std::vector<Drawing> drawings;
@@ -216,39 +215,42 @@ void write_mode_field(const Analysis& analysis, const RunFolder& folder) {
                                           analysis.threads));
 }
 
-// All quantities under one load.
+// All quantities under one load; what was asked for at single frequencies too.
 void write_stress_fields(const Analysis& analysis, const std::string& load, const RunFolder& folder) {
   const Assembly& assembly = analysis.plan.assembly;
   Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);
-  for (const StressField& field : analysis.stress.fields) {
-    if (field.name() != load) continue;
+  const auto add = [&](const StressField& field) {
     for (GridArray& array : stress_arrays(*analysis.stations, field, analysis.plan.show))
       stress.point_arrays.push_back(std::move(array));
+  };
+  for (const StressField& field : analysis.stress.fields) {
+    if (field.name() != load) continue;
+    add(field);
     const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
     folder.write("tables/" + table.name + ".csv", to_csv(table));
   }
+  for (const StressField& field : analysis.stress_asked.fields)
+    if (is_at(field, load)) add(field);
   folder.write(fmt::format("fields/{}.stress.vtu", load), to_vtu(stress, 1));
 }
 
-void write_peak_field(const Analysis& analysis, const Outcome& outcome, std::size_t strongest,
-                      const RunFolder& folder) {
+void write_shapes(const Analysis& analysis, const std::string& outcome, const RunFolder& folder) {
   const Assembly& assembly = analysis.plan.assembly;
-  const ModalBasis& basis = analysis.basis;
   const DisplayUnit length = analysis.plan.show.unit(kind::length);
-  const double frequency = outcome.sine()->rows[strongest].peak.frequency;
-  const Eigen::VectorXcd q = sine_coordinates(*outcome.excitation, basis, analysis.damping, frequency);
-  const double instant = worst_instant(analysis.system, basis, q);
   Grid field = model_grid(assembly, analysis.plan.show);
-  const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
-    field.point_arrays.push_back(
-        displacement_array(name_of_array(analysis, outcome.name(), frequency,
-                                         fmt::format("relative displacement, {} ({})", what, length.text)),
-                           assembly, node_motions(analysis.system, basis, coordinates), length.from_si(1)));
-  };
-  add((q * std::polar(1.0, instant)).real(), "worst instant");
-  add(q.real(), "real part");
-  add(q.imag(), "imaginary part");
-  folder.write(fmt::format("fields/{}.vtu", outcome.name()), to_vtu(field, 1));
+  for (const MotionShape& shape : analysis.shapes) {
+    if (shape.outcome != outcome) continue;
+    const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
+      field.point_arrays.push_back(
+          displacement_array(name_of_array(analysis, shape.excitation->name(), shape.frequency,
+                                           fmt::format("relative displacement, {} ({})", what, length.text)),
+                             assembly, node_motions(analysis.system, *shape.basis, coordinates), length.from_si(1)));
+    };
+    add(shape.coordinates_at(shape.instant), "worst instant");
+    add(shape.coordinates.real(), "real part");
+    add(shape.coordinates.imag(), "imaginary part");
+  }
+  folder.write(fmt::format("fields/{}.vtu", outcome), to_vtu(field, 1));
 }
 
 }  // namespace
@@ -260,11 +262,9 @@ Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
     if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());
   for (const std::string& load : loads)
     jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
-  for (const Outcome& outcome : analysis.outcomes)
-    if (const int strongest = strongest_peak(outcome, analysis.watched); strongest >= 0)
-      jobs.emplace_back([&analysis, &outcome, strongest, &folder] {
-        write_peak_field(analysis, outcome, static_cast<std::size_t>(strongest), folder);
-      });
+  for (std::size_t i = 0; i < analysis.shapes.size(); ++i)  // those of one outcome stand together
+    if (const std::string& outcome = analysis.shapes[i].outcome; i == 0 || analysis.shapes[i - 1].outcome != outcome)
+      jobs.emplace_back([&analysis, &outcome, &folder] { write_shapes(analysis, outcome, folder); });
   return jobs;
 }
 

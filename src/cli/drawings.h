@@ -37,10 +37,8 @@ using Jobs = std::vector<std::function<void()>>;
 [[nodiscard]] Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder);
 
 /// Writes fields/*.vtu: the model with the shapes of all modes, the shape of each sine environment at its strongest
-/// peak, and the stress of shells and solids, which goes to tables/*.stress.csv too. The longest comes first.
+/// peak and at frequencies asked for, and the stress of shells and solids, which goes to tables/*.stress.csv too. The
+/// longest comes first.
 [[nodiscard]] Jobs field_jobs(const Analysis& analysis, const RunFolder& folder);
-
-/// The peak with the largest ratio to the static answer: index of the watched quantity, −1 if none has any.
-[[nodiscard]] int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched);
 
 }  // namespace avrenk

@@ -21,6 +21,7 @@ namespace avrenk {
 namespace {
 
 constexpr std::size_t most_driven = 5;      // rows of the modes that loads drive
+constexpr std::size_t most_asked = 12;      // rows of the whole model at frequencies asked for
 constexpr std::size_t overview_modes = 12;  // rows of the mode table that `run` prints
 
 std::vector<Fact> facts_of(const Analysis& analysis) {
@@ -77,13 +78,16 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   if (!assembly.loads.empty()) tables.push_back(load_table(assembly, show));
   for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) {
     for (Table& table : tables_of(analysis.outcomes[i], analysis.watched, show)) tables.push_back(std::move(table));
+    if (Table whole = whole_table(analysis, analysis.outcomes[i]); !whole.rows.empty())
+      tables.push_back(std::move(whole));
     if (!analysis.driven[i].empty())
       tables.push_back(driven_table(*analysis.outcomes[i].excitation, analysis.driven[i], assembly, analysis.basis,
                                     analysis.contents, show));
     if (!analysis.power[i].empty())
       tables.push_back(power_table(*analysis.outcomes[i].excitation, analysis.power[i], show));
   }
-  if (Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
+  if (Table clearances = clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show);
+      !clearances.rows.empty())
     tables.push_back(std::move(clearances));
   if (analysis.stations)
     tables.push_back(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress, show));
@@ -173,6 +177,8 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
           terminal.table(headlines(table, *outcome, analysis.watched));
     }
     if (is_static) continue;
+    for (const Outcome* outcome : axes)
+      if (const Table whole = whole_table(analysis, *outcome); !whole.rows.empty()) terminal.table(whole, most_asked);
     for (std::size_t i = 0; i < analysis.outcomes.size(); ++i)
       if (&analysis.outcomes[i].environment() == &environment && !analysis.driven[i].empty())
         terminal.table(driven_table(*analysis.outcomes[i].excitation, analysis.driven[i], analysis.plan.assembly,
@@ -309,7 +315,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (shown.modes) print_modes(analysis, shown.overview ? overview_modes : 0, terminal);
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
   if (shown.peaks || shown.overview) print_audit(analysis, terminal);
-  if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, show); !clearances.rows.empty())
+  if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show);
+      !clearances.rows.empty())
     terminal.table(clearances);
   if (analysis.stations) print_stress(analysis, terminal);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));

@@ -233,6 +233,7 @@ class Writer {
     put_figures(section, outcome.name());
     if (Table asked = asked_table(outcome, analysis_.watched, show_); !asked.rows.empty())
       section.tables.push_back(std::move(asked));
+    if (Table whole = whole_table(analysis_, outcome); !whole.rows.empty()) section.tables.push_back(std::move(whole));
     const auto index = static_cast<std::size_t>(&outcome - analysis_.outcomes.data());
     if (!analysis_.driven[index].empty())
       section.tables.push_back(driven_table(*outcome.excitation, analysis_.driven[index], analysis_.plan.assembly,
@@ -268,7 +269,7 @@ class Writer {
   }
 
   void add_clearances() {
-    Table clearances = clearance_table(analysis_.outcomes, analysis_.watched, show_);
+    Table clearances = clearance_table(analysis_.outcomes, analysis_.watched, analysis_.plan.limits, show_);
     if (!clearances.rows.empty()) add("clearances", "Clearances").tables.push_back(std::move(clearances));
   }
 
@@ -345,6 +346,11 @@ std::vector<std::string> lines_of_file(const std::filesystem::path& file) {
 Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings, const RunFolder& folder,
                      const ReportContext& context) {
   return Writer(analysis, drawings, folder, context).write();
+}
+
+Table whole_table(const Analysis& analysis, const Outcome& outcome) {
+  return whole_table(outcome, analysis.shapes, analysis.stress_asked, analysis.stations ? &*analysis.stations : nullptr,
+                     analysis.plan.assembly, analysis.plan.show);
 }
 
 }  // namespace avrenk

@@ -21,4 +21,7 @@ struct ReportContext {
 [[nodiscard]] Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings,
                                    const RunFolder& folder, const ReportContext& context);
 
+/// See files/result_tables.h.
+[[nodiscard]] Table whole_table(const Analysis& analysis, const Outcome& outcome);
+
 }  // namespace avrenk

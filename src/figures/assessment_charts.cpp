@@ -28,7 +28,7 @@ NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show
   const std::size_t shown = std::min(limits.size(), most_rows);
   chart.title = "Margins against the limits, worst first";
   chart.subtitle =
-      fmt::format("margin = allowable / (factors × value) − 1, or value / lower bound − 1{}",
+      fmt::format("margin: allowable / (factors × value) − 1, or value / (factors × bound) − 1{}",
                   shown < limits.size() ? fmt::format("; the {} smallest of {} are shown", shown, limits.size()) : "");
   Panel panel{{"", Axis::Scale::named}};
   Series met{"met", {}, {}, Series::Style::bars, {}, {}, 0},

@@ -163,23 +163,24 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
   return images;
 }
 
-Image peak_picture(const PictureSource& source, const Outcome& outcome, const Watched& watched, double frequency) {
-  const Eigen::VectorXcd q = sine_coordinates(*outcome.excitation, source.basis, source.damping, frequency);
-  const double instant = worst_instant(source.system, source.basis, q);
-  const NodeMotions motions = node_motions(source.system, source.basis, (q * std::polar(1.0, instant)).real());
-  const Largest largest = largest_of(motions);
-  const double scale = largest.value > 0 ? largest_on_paper * model_size(source.assembly) / largest.value : 0;
+Image shape_picture(const PictureSource& source, const MotionShape& shape) {
+  const NodeMotions motions = node_motions(source.system, *shape.basis, shape.coordinates_at(shape.instant));
+  const double scale = shape.largest > 0 ? largest_on_paper * model_size(source.assembly) / shape.largest : 0;
   const DisplayUnit length = source.show.unit(kind::length), hertz = source.show.unit(kind::frequency);
-  const Node& node = source.assembly.nodes[static_cast<std::size_t>(largest.node)];
+  const Node& node = source.assembly.nodes[static_cast<std::size_t>(shape.node)];
   Picture picture{
-      fmt::format("{} at the peak of {}, {}", outcome.name(), watched.name, value_text(frequency, hertz, 4)),
-      fmt::format("displacement relative to the base, at the instant of the largest ({:.0f}° of the cycle of "
-                  "the base's acceleration), drawn × {}; grey lines: as built",
-                  std::fmod(360 + instant * 180 / std::numbers::pi, 360), format_number(scale, 3)),
-      1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
-  picture.marks = {{node.position + scale * motions.col(largest.node).head<3>(),
-                    fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)}};
-  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
+      fmt::format("{} at {}{}", shape.outcome, shape.at,
+                  shape.excitation->held && shape.excitation->held->mode == 0
+                      ? std::string()
+                      : ", " + value_text(shape.frequency, hertz, 4)),
+      fmt::format("displacement relative to the base, at the instant of the largest ({:.0f}° of the cycle{}), "
+                  "drawn × {}; grey lines: as built",
+                  std::fmod(360 + shape.instant * 180 / std::numbers::pi, 360),
+                  shape.excitation->axis ? " of the base's acceleration" : "", format_number(scale, 3)),
+      1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(shape.largest)}};
+  picture.marks = {{node.position + scale * motions.col(shape.node).head<3>(),
+                    fmt::format("{}, {}", value_text(shape.largest, length, 3), node.origin)}};
+  return draw(model_scene(source.assembly, {&motions, scale, shape.largest, true, source.surface, {}}), picture);
 }
 
 Image stress_picture(const PictureSource& source, const StressStations& stations, const StressField& field) {
@@ -200,6 +201,7 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
   const auto type = field.excitation->environment->type;
   Picture picture{fmt::format("{}: {}{}", field.name(), stress_words(field.quantity),
                               type == Environment::Type::random             ? ", RMS"
+                              : field.excitation->held                      ? ", largest of the cycle"
                               : type == Environment::Type::sine             ? ", largest of the sweep"
                               : field.quantity != StressQuantity::von_mises ? ", without its sign"
                                                                             : ""),

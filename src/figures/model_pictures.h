@@ -1,10 +1,10 @@
-/// figures/model_pictures.h: pictures of the model, of its modes, and of its shape at a sine peak.
+/// figures/model_pictures.h: pictures of the model, of its modes, and of its shapes under a sine.
 #pragma once
 
 #include "core/check/element_quality.h"
 #include "core/modes/mode_content.h"
 #include "core/quantity/show.h"
-#include "core/response/outcome.h"
+#include "core/response/fields.h"
 #include "core/response/stress_survey.h"
 #include "figures/model_scene.h"
 
@@ -39,10 +39,9 @@ struct PictureSource {
 /// One cycle of a mode in `frames` images of 640 x 480.
 [[nodiscard]] std::vector<Image> mode_animation(const PictureSource& source, int mode, int frames = 16);
 
-/// The shape at the peak of a watched quantity in a sine environment, relative to the base, at the instant at which the
-/// largest displacement of any node is largest.
-[[nodiscard]] Image peak_picture(const PictureSource& source, const Outcome& outcome, const Watched& watched,
-                                 double frequency);
+/// The shape of a sine case at one frequency, relative to the base, at the instant at which the largest displacement of
+/// any node is largest.
+[[nodiscard]] Image shape_picture(const PictureSource& source, const MotionShape& shape);
 
 /// Shells and solids coloured by the von Mises stress of one load, of a shell the largest over its thickness; the
 /// largest is marked.

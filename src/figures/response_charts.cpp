@@ -69,8 +69,8 @@ std::string component_drawn(const Outcome& outcome, const ChartSource& source, c
   double largest = -1;
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
     const Watched& each = source.watched[i];
-    if (each.entry != watched.entry || each.quantity != watched.quantity || each.is_headline()) continue;
-    if (const double own = outcome.headline(i); own > largest * (1 + 1e-9)) {
+    if (each.entry != watched.entry || each.quantity != watched.quantity || each.is_magnitude()) continue;
+    if (const double own = outcome.strength(i, each); own > largest * (1 + 1e-9)) {
       largest = own;
       most = each.component;
     }
@@ -108,7 +108,9 @@ void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const 
     const bool shown = std::any_of(group.members.begin(), group.members.end(),
                                    [&](std::size_t i) { return applies(limit, outcome, source.watched[i]); });
     if (!shown || limit.take.form != Take::Form::peak || limit.at_least || !limit.with.empty()) continue;
-    const double level = unit.from_si(limit.allowable / limit.factor);  // the response itself may reach this
+    const double level = unit.from_si(group.quantity->is_reciprocal
+                                          ? limit.allowable * limit.factor
+                                          : limit.allowable / limit.factor);  // the response itself may reach this
     panel.series.push_back(
         flat_line(level, chart, fmt::format("limit {}: {} {}", limit.name, format_number(level, 4), unit.text)));
   }
@@ -212,7 +214,8 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
   NamedChart named{"", empty_chart(outcome, *group.quantity, "", source), ""};
   Chart& chart = named.chart;
   const std::vector<double> grid = in_unit(outcome.grid(), frequency);
-  Panel magnitude{{fmt::format("Amplitude, 0 to peak ({})", unit.text)}, 2.1};
+  const bool upside_down = group.quantity->is_reciprocal;
+  Panel magnitude{{fmt::format("{} ({})", upside_down ? "Magnitude" : "Amplitude, 0 to peak", unit.text)}, 2.1};
   Panel phase{{"Phase (°)", Axis::Scale::linear, -180, 180, {-180, -90, 0, 90, 180}}, 1, false};
   for (const std::size_t i : group.members) {
     const SineRow& row = outcome.sine()->rows[i];
@@ -231,10 +234,10 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
     magnitude.peaks.push_back(
         {magnitude.series.size() - 1, at, peak,
          fmt::format("{} {} @ {} {}", format_number(peak, 3), unit.text, format_number(at, 4), frequency.text)});
-    named.in_words += fmt::format("{}{} peaks at {}", named.in_words.empty() ? "" : "; ", legend_label(watched),
-                                  magnitude.peaks.back().text);
+    named.in_words += fmt::format("{}{} {} at {}", named.in_words.empty() ? "" : "; ", legend_label(watched),
+                                  upside_down ? "is smallest" : "peaks", magnitude.peaks.back().text);
   }
-  label_further_peaks(magnitude, unit, frequency);
+  if (!upside_down) label_further_peaks(magnitude, unit, frequency);
   if (group.quantity->kind == outcome.excitation->kind)
     magnitude.series.push_back(input_series(outcome, grid, unit, "input"));
   add_limits(magnitude, group, outcome, source, unit, chart);

@@ -37,12 +37,25 @@ std::string peak_text(const Outcome& outcome, const SinePeak& peak, const Displa
   return fmt::format("{} @ {}", value, value_text(peak.frequency, frequency, 4));
 }
 
+// What a title says of ratios that are upside down, if there are any.
+std::string of_reciprocals(const std::vector<Watched>& watched) {
+  const auto found =
+      std::find_if(watched.begin(), watched.end(), [](const Watched& each) { return each.quantity->is_reciprocal; });
+  return found == watched.end() ? "" : fmt::format("; of {} the smallest", found->quantity->keyword);
+}
+
+bool by_mode(const Outcome& outcome) {
+  const auto& asked = outcome.excitation->asked;
+  return std::any_of(asked.begin(), asked.end(), [](const AskedFrequency& each) { return each.mode > 0; });
+}
+std::string mode_cell(const AskedFrequency& asked) { return asked.mode > 0 ? fmt::format("{}", asked.mode) : ""; }
+
 }  // namespace
 
 Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".peaks",
-              fmt::format("{}: largest over frequency and phase, 0 to peak", outcome.name()),
+              fmt::format("{}: largest over frequency and phase, 0 to peak{}", outcome.name(), of_reciprocals(watched)),
               {{"watched", ""},
                {"peak", ""},
                {"unit", ""},
@@ -59,7 +72,8 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
     const SineRow& row = outcome.sine()->rows[i];
     const bool one_phase = !outcome.is_root_sum();
     if (!real[i]) {
-      table.rows.push_back({watched[i].name, 0.0, unit.text, std::nan(""), std::nan(""), std::nan(""), std::string(),
+      table.rows.push_back({watched[i].name, watched[i].quantity->is_reciprocal ? std::nan("") : 0.0, unit.text,
+                            std::nan(""), std::nan(""), std::nan(""), std::string(),
                             std::string(watched[i].quantity->description)});
       continue;
     }
@@ -197,24 +211,26 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
   Table table{environment.name + ".overview",
               fmt::format("{}, {}: {}", environment.name, environment.level,
                           sine ? (environment.by_speed() ? "peaks, 0 to peak, at the speed of the shaft"
-                                                         : "peaks, 0 to peak, at their frequency")
+                                                         : "peaks, 0 to peak, at their frequency") +
+                                     of_reciprocals(watched)
                                : "RMS (3σ is three times that)"),
               {{"watched", ""}, {"unit", ""}},
               {}};
   for (const Outcome* outcome : axes) table.columns.push_back({outcome->name(), ""});
-  const std::map<const Kind*, double> largest = largest_of_kinds(axes, watched);
+  const std::vector<std::vector<bool>> real = real_answers(axes, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!watched[i].is_headline()) continue;
     if (std::none_of(axes.begin(), axes.end(), [&](const Outcome* outcome) { return outcome->has(watched[i]); }))
       continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     std::vector<Cell> row{watched[i].name, unit.text};
-    for (const Outcome* outcome : axes) {
+    for (std::size_t k = 0; k < axes.size(); ++k) {
+      const Outcome* const outcome = axes[k];
       const double order = outcome->excitation->order;
       const DisplayUnit at = order > 0 ? DisplayUnit{"rpm", order / 60} : show.unit(kind::frequency);
-      if (outcome->headline(i) <= rounding_of_answers * largest.at(watched[i].quantity->kind)) {
+      if (!real[k][i]) {
         if (sine)
-          row.emplace_back(std::string("0"));
+          row.emplace_back(std::string(watched[i].quantity->is_reciprocal ? "" : "0"));
         else
           row.emplace_back(0.0);
       } else if (sine) {
@@ -275,6 +291,7 @@ Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, c
               fmt::format("{}: {} at the frequencies asked for", outcome.name(),
                           sine ? "amplitude and phase, at the place of the peak," : "PSD, at the place of the RMS,"),
               {{"at", frequency.text, 5},
+               {"mode", ""},
                {"watched", ""},
                {sine ? "amplitude" : "PSD", ""},
                {"unit", ""},
@@ -282,10 +299,11 @@ Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, c
                {"where", ""}},
               {}};
   const std::vector<bool> real = real_answers(outcome, watched);
-  for (const double asked : outcome.grid().empty() ? std::vector<double>{} : outcome.excitation->grid.at) {
+  for (const AskedFrequency& asked : outcome.excitation->asked) {
     const auto point = static_cast<std::size_t>(
-        std::lower_bound(outcome.grid().begin(), outcome.grid().end(), asked * (1 - 1e-9)) - outcome.grid().begin());
-    if (point == outcome.grid().size() || outcome.grid()[point] > asked * (1 + 1e-9)) continue;  // outside the band
+        std::lower_bound(outcome.grid().begin(), outcome.grid().end(), asked.frequency * (1 - 1e-9)) -
+        outcome.grid().begin());
+    if (point == outcome.grid().size() || outcome.grid()[point] > asked.frequency * (1 + 1e-9)) continue;
     for (std::size_t i = 0; i < watched.size(); ++i) {
       if (!watched[i].is_headline() || !outcome.has(watched[i])) continue;
       const DisplayUnit own = show.unit(*watched[i].quantity->kind), unit = sine ? own : psd_unit(own);
@@ -297,20 +315,54 @@ Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, c
       } else if (real[i]) {
         value = unit.from_si(outcome.random()->rows[i].psd[point]);
       }
-      table.rows.push_back({frequency.from_si(asked), watched[i].name, value, unit.text, phase,
+      table.rows.push_back({frequency.from_si(asked.frequency), mode_cell(asked), watched[i].name, value, unit.text,
+                            phase,
                             !real[i] ? std::string()
                             : sine   ? outcome.sine()->rows[i].where
                                      : outcome.random()->rows[i].where});
     }
   }
-  return table;
+  return by_mode(outcome) ? table : without_column(std::move(table), "mode");
+}
+
+Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes, const StressSurvey& stress,
+                  const StressStations* stations, const Assembly& assembly, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), length = show.unit(kind::length),
+                    pressure = show.unit(kind::stress);
+  Table table{outcome.name() + ".whole",
+              fmt::format("{}: the whole model at the frequencies asked for, the largest of the cycle", outcome.name()),
+              {{"at", frequency.text, 5},
+               {"mode", ""},
+               {"motion", length.text},
+               {"of", ""},
+               {"von Mises", pressure.text},
+               {"in", ""}},
+              {}};
+  for (const MotionShape& shape : shapes) {
+    if (shape.outcome != outcome.name() || !shape.excitation->held) continue;
+    double largest = std::nan("");
+    std::string where;
+    for (const StressField& field : stress.fields) {
+      if (field.name() != shape.excitation->name() || field.quantity != StressQuantity::von_mises ||
+          field.worst.empty())
+        continue;
+      const WorstStress& worst = field.worst.front();
+      const StressStation& station = stations->all()[static_cast<std::size_t>(worst.place.station)];
+      largest = pressure.from_si(worst.value);
+      where = assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name);
+    }
+    table.rows.push_back({frequency.from_si(shape.frequency), mode_cell(*shape.excitation->held),
+                          length.from_si(shape.largest), assembly.describe_node(shape.node), largest, where});
+  }
+  if (stress.fields.empty()) table = without_column(without_column(std::move(table), "von Mises"), "in");
+  return by_mode(outcome) ? table : without_column(std::move(table), "mode");
 }
 
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   const bool tolerances =
       std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !std::isnan(r.upper_margin); });
   Table table{"limits",
-              "Limits, worst first; margin = allowable / (factors × value) − 1, or value / lower bound − 1",
+              "Limits, worst first; margin: allowable / (factors × value) − 1, or value / (factors × bound) − 1",
               {{"limit", ""},
                {"verdict", ""},
                {"margin", "%", 3, true, 1},
@@ -340,7 +392,8 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   return table;
 }
 
-Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched, const Show& show) {
+Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
+                      const std::vector<Limit>& limits, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
   Table table{"clearances",
               "Clearances: how far motion along the line closes the gap and opens it; random at 3σ",
@@ -361,10 +414,15 @@ Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Wa
                               length.from_si(own.opening), length.from_si(own.left()), own.where});
       };
       add(nullptr, outcome.name());
-      const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const Outcome& other) {
-        return other.at_rest() && other.environment().name == outcome.environment().after;
-      });
-      if (still != outcomes.end()) add(&*still, outcome.name() + " with " + still->name());
+      if (outcome.at_rest()) continue;
+      for (const Outcome& still : outcomes) {
+        const std::string& name = still.environment().name;
+        const bool wanted = std::any_of(limits.begin(), limits.end(), [&](const Limit& limit) {
+          return limit.of == watched[i].name && limit.with == name && covers(limit, *outcome.excitation);
+        });
+        if (still.at_rest() && (wanted || outcome.environment().after == name))
+          add(&still, outcome.name() + " with " + name);
+      }
     }
   }
   return table;

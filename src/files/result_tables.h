@@ -4,6 +4,8 @@
 
 #include "core/assess/limits.h"
 #include "core/quantity/show.h"
+#include "core/response/fields.h"
+#include "core/response/stress_survey.h"
 #include "files/table.h"
 
 namespace avrenk {
@@ -18,14 +20,22 @@ namespace avrenk {
 [[nodiscard]] Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// The answer to a static environment.
 [[nodiscard]] Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
-/// What is left of each gap in each environment; no rows without clearances.
+/// What is left of each gap in each environment, and with the static ones that act besides or that limits add; no rows
+/// without clearances.
 [[nodiscard]] Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
-                                    const Show& show);
+                                    const std::vector<Limit>& limits, const Show& show);
 /// One line a watched quantity, one column an axis of the environment; magnitudes stand for their components.
 [[nodiscard]] Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched,
                                    const Show& show);
 /// Magnitude and phase, or PSD, of every watched quantity at every frequency of the grid.
 [[nodiscard]] Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// Largest motion and, of shells and solids, von Mises stress of the whole model at the frequencies asked for.
+/// @param shapes    of all cases
+/// @param stress    of cases held at those frequencies
+/// @param stations  of the stress; may be nullptr where there is none
+[[nodiscard]] Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes,
+                                const StressSurvey& stress, const StressStations* stations, const Assembly& assembly,
+                                const Show& show);
 /// Magnitude and phase (sine) or PSD (random) of every magnitude and single number at the frequencies that the plan
 /// asks for by `at`; no rows where it asks for none.
 [[nodiscard]] Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);

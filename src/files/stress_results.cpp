@@ -16,7 +16,7 @@ std::string level_name(const StressStation& station, int level) {
 const char* kind_of_value(const StressField& field) {
   switch (field.excitation->environment->type) {
     case Environment::Type::sine:
-      return "largest of the sweep";
+      return field.excitation->held ? "largest of the cycle" : "largest of the sweep";
     case Environment::Type::random:
       return "RMS";
     default:

@@ -65,6 +65,20 @@ Band band_of(const Environment& environment) {
 }
 
 // @param tree  what the environment says under frequencies, or nullptr
+// 63 Hz, mode 4, or modes: all of them.
+void read_asked(const Tree& tree, const std::string& subject, Environment& environment, Problems& problems) {
+  constexpr std::string_view mode = "mode ";
+  if (tree.is_text() && tree.text == "modes") {
+    environment.at_all_modes = true;
+  } else if (tree.is_text() && tree.text.starts_with(mode)) {
+    Tree number = tree;
+    number.text = tree.text.substr(mode.size());
+    if (const auto r = read_count(number, subject + " mode", problems)) environment.at_modes.push_back(*r);
+  } else if (const auto f = read_quantity(tree, kind::frequency, subject, problems, Sign::positive)) {
+    environment.grid.at.push_back(*f);
+  }
+}
+
 void read_grid(const Tree* given, const std::string& subject, Environment& environment, const Tree& whole,
                Problems& problems) {
   GridRequest& grid = environment.grid;
@@ -126,9 +140,7 @@ void read_grid(const Tree* given, const std::string& subject, Environment& envir
                    fmt::format("write {}", grid.points_per_resonance + 1));
   }
   if (const Tree* at = map.optional("at"))
-    for (const Tree* each : one_or_more(*at))
-      if (const auto f = read_quantity(*each, kind::frequency, map.subject() + " at", problems, Sign::positive))
-        grid.at.push_back(*f);
+    for (const Tree* each : one_or_more(*at)) read_asked(*each, map.subject() + " at", environment, problems);
   map.done();
   for (const double each : grid.at)
     if (each < grid.from * (1 - 1e-9) || each > grid.to * (1 + 1e-9))

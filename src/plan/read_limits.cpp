@@ -137,11 +137,11 @@ void read_property(const Tree& tree, const WatchRequest& request, Limit& limit, 
 
 void read_allowable(MapReader& map, const WatchRequest& request, Limit& limit, Reading& reading) {
   const bool gap = request.quantity->keyword == "clearance";
+  const std::string single = request.quantity->is_reciprocal ? "at least" : "allowable";
   const auto [key, value] = gap ? map.one_of({"at least", "allowable"})
-                                : std::pair{std::string("allowable"),
-                                            map.required("allowable", std::string(request.quantity->kind->example))};
+                                : std::pair{single, map.required(single, std::string(request.quantity->kind->example))};
   if (!value) return;
-  if (key == "at least") {
+  if (gap && key == "at least") {
     limit.at_least =
         read_quantity(*value, kind::length, map.subject() + " at least", reading.problems, Sign::not_negative);
     const double gap_there = smallest_gap(reading.plan.assembly, request);
@@ -158,7 +158,7 @@ void read_allowable(MapReader& map, const WatchRequest& request, Limit& limit, R
 }
 
 // The static environment whose answer is added to those of the others.
-void read_with(const Tree& with, const std::vector<Environment*>& others, Limit& limit, Reading& reading) {
+void read_with(const Tree& with, const std::vector<const Environment*>& others, Limit& limit, Reading& reading) {
   const std::string subject = "limit " + limit.name + " with";
   const Environment* const still = find_environment(with, subject, reading);
   if (!still) return;
@@ -168,14 +168,11 @@ void read_with(const Tree& with, const std::vector<Environment*>& others, Limit&
     return;
   }
   limit.with = still->name;
-  for (Environment* other : others) {
-    if (other->after.empty()) other->after = still->name;
-    other->with_static.push_back(limit.of);
-    if (other->after != still->name)
+  for (const Environment* other : others)
+    if (!other->after.empty() && other->after != still->name)
       reading.problems.add(with, subject,
                            fmt::format("environment {} comes after {} already", other->name, other->after),
                            fmt::format("write with: {}", other->after));
-  }
 }
 
 void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& reading) {
@@ -203,6 +200,9 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   const Takes takes = take_tree ? read_takes(*take_tree, map.subject() + " take", problems) : Takes{};
   limit.take = takes.sine.value_or(Take{});
   limit.take_random = takes.random.value_or(Take{});
+  if (take_tree && request && request->quantity->is_reciprocal)
+    problems.add(*take_tree, map.subject(), fmt::format("of {} the smallest value is taken", limit.of),
+                 "leave take out");
   for (const Tree* each : factors ? one_or_more(*factors) : std::vector<const Tree*>{}) {
     const double* const factor = reading.factors.find(*each, map.subject() + " factors", problems);
     if (!factor) continue;
@@ -211,12 +211,17 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   }
   if (in && in->is_list() && in->items.empty())
     problems.add(*in, map.subject(), "no environment is named, so nothing is judged", "write in: random, or a list");
-  std::vector<Environment*> excited;
+  std::vector<const Environment*> excited;
   for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
-    Environment* const environment = find_environment(*each, map.subject() + " in", reading);
+    const Environment* const environment = find_environment(*each, map.subject() + " in", reading);
     if (!environment) continue;
     limit.environments.push_back(each->text);
-    if (environment->is_static()) continue;
+    if (environment->is_static()) {
+      if (request && request->quantity->per_input())
+        problems.add(*each, map.subject(), fmt::format("{} is a ratio to the input and has no static value", limit.of),
+                     "name a sine environment");
+      continue;
+    }
     excited.push_back(environment);
     const bool sine = environment->type == Environment::Type::sine;
     if (with && each->text.ends_with(".combined"))
@@ -231,6 +236,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
                    fmt::format("{} is a ratio to {}, and the input of {} is {}", limit.of, request->quantity->per->name,
                                environment->name, input->name),
                    fmt::format("name an environment that is driven by {}", request->quantity->per->name));
+    if (sine && request && request->quantity->is_reciprocal) continue;  // only its smallest value can be meant
     if (sine ? takes.sine.has_value() : takes.random.has_value()) continue;
     const std::string example = sine ? "peak" : "3 sigma, or RMS";
     if (take_tree)
@@ -241,7 +247,11 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
     else
       problems.add(map.tree(), map.subject(), "\"take\" is missing", "write take: " + example);
   }
-  if (with) read_with(*with, excited, limit, reading);
+  if (with && request && request->quantity->per_input())
+    problems.add(*with, map.subject(),
+                 fmt::format("{} is a ratio to the input, to which nothing static adds", limit.of), "leave with out");
+  else if (with)
+    read_with(*with, excited, limit, reading);
 }
 
 }  // namespace

@@ -24,7 +24,9 @@ constexpr Shown shown[] = {{"length", &kind::length},
                            {"unbalance", &kind::unbalance},
                            {"receptance", &kind::receptance},
                            {"mobility", &kind::mobility},
-                           {"accelerance", &kind::accelerance}};
+                           {"accelerance", &kind::accelerance},
+                           {"stiffness", &kind::stiffness},
+                           {"impedance", &kind::dashpot}};
 
 }  // namespace
 

@@ -1,5 +1,6 @@
 // Plans with loads: each small example is found right, runs, and answers what can be worked out by hand; kept modes and
 // new loads; bad words.
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <cmath>
@@ -63,6 +64,11 @@ TEST(LoadPlans, ExamplesAreRightAndAnswer) {
                    there = number(folder, results, "hammer.at-middle.peaks", "head.receptance.x", "peak");
       EXPECT_NEAR(here / there, 1, 1e-9);
       EXPECT_NEAR(number(folder, results, "direct.peaks", "middle.receptance.x", "peak") / here, 1, 1e-5);
+      // Upside down it is the dynamic stiffness there; both answers are judged by one limit.
+      EXPECT_NEAR(number(folder, results, "direct.peaks", "head.receptance.x", "peak") *
+                      number(folder, results, "direct.peaks", "head.dynamic stiffness.x", "peak"),
+                  1000, 1e-2);  // mm/kN and N/mm
+      EXPECT_THAT(ran.out, HasSubstr("stiff-enough"));
       EXPECT_THAT(ran.err, HasSubstr("environment direct: the full equations are solved at"));
     }
     if (file.starts_with("pump")) {
@@ -73,6 +79,43 @@ TEST(LoadPlans, ExamplesAreRightAndAnswer) {
                   HasSubstr("sensor.receptance"));
     }
   }
+}
+
+// Held at the frequency of its peak, the whole model shows there what the sweep found; modes are asked for by number.
+TEST(LoadPlans, ShowTheWholeModelAtFrequenciesAndModes) {
+  const TemporaryFolder folder;
+  const std::string plan = example("panel-under-pressure.yaml"), at = "at: [mode 1, 600 Hz]";
+  const auto with = [&](const std::string& asked) {
+    std::string text = plan;
+    text.replace(text.find(at), at.size(), asked);
+    (void)folder.write("panel.yaml", text);
+    return run_program(folder, "run panel.yaml");
+  };
+  const Ran swept = with("at: modes");
+  EXPECT_LE(swept.status, 1) << swept.err;
+  EXPECT_THAT(swept.out, HasSubstr("the whole model at the frequencies asked for"));
+  const std::string results = "panel-results", whole = "tone.whole";
+  const double peak = number(folder, results, "tone.peaks", "panel.von Mises", "peak"),
+               motion = number(folder, results, "tone.peaks", "middle.relative displacement", "peak"),
+               frequency = number(folder, results, "tone.peaks", "panel.von Mises", "at");
+  const auto summary = nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
+  const auto& rows = summary["tables"][whole]["rows"];
+  ASSERT_GE(rows.size(), 3U);
+  EXPECT_EQ(rows[0][1], "1");
+  EXPECT_LE(rows[0][4].get<double>(), peak * (1 + 1e-9));  // at the natural frequency a little less than at the peak
+  EXPECT_GE(rows[0][4].get<double>(), peak * 0.99);
+  for (const char* file : {"tone.mode-1.shape.png", "tone.mode-1.stress.png", "tone.shape.png"})
+    EXPECT_TRUE(std::filesystem::exists(folder / (results + "/figures/" + file))) << file;
+  EXPECT_THAT(test::read_all(folder / (results + "/fields/tone.vtu")), HasSubstr("tone.mode-1"));
+  EXPECT_THAT(test::read_all(folder / (results + "/fields/tone.stress.vtu")), HasSubstr("tone.mode-1: von Mises"));
+  EXPECT_LE(with(fmt::format("at: {:.9f} Hz", frequency)).status, 1);
+  const auto held = nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
+  const auto& row = held["tables"][whole]["rows"][0];  // without a column for modes
+  EXPECT_NEAR(row[1].get<double>() / motion, 1, 1e-5);  // which peaks at a frequency of its own
+  EXPECT_NEAR(row[3].get<double>() / peak, 1, 1e-6);
+  EXPECT_THAT(with("at: mode 99").err, HasSubstr("environment tone: mode 99 is asked for, and there are"));
+  EXPECT_THAT(with("at: mode 0").err, HasSubstr("panel.yaml:"));
+  EXPECT_THAT(with("method: direct, at: [mode 1]").err, HasSubstr("method"));  // it stands beside frequencies
 }
 
 // Modes that were kept are used; a new load adds its static shape and says so, and the answer is that of a run anew.

@@ -207,8 +207,8 @@ TEST(Program, RefusesBadCommandLinesInOneSentence) {
       {"profile mast.yaml:swep", 2, "mast.yaml: no profile \"swep\"; write \"sweep\"\n"},
       {"sine mast.yaml --set \"damping={otherwise: 0 %}\"", 2,
        "--set damping: damping: mode 1 at 28.36 Hz lies between 5 and 200 Hz and has no damping, so its response is "
-       "infinite; write, for "
-       "example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor\n"},
+       "infinite; "
+       "give the model a damping ratio, or its materials or joints a loss factor\n"},
       {"modes mast.yaml --set base.fixture.holds=[x,y,z]", 2,
        "mechanism: mast turns freely about the direction x through (0, 0, 0) mm; join it or hold it"},
       {"modes mast.yaml --out /proc/nowhere", 4, "/proc/nowhere: cannot be written: "},

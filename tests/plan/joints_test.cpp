@@ -129,7 +129,7 @@ TEST(PlanJoints, SayInOneSentenceWhatIsWrong) {
       {"to: deck, within: 1.1 mm", "to: deck, within: 0.5 mm",
        "joint glue: nothing is near enough: of tower the nearest, tower (-51, 0, 3) mm is 1 mm from deck, and only "
        "what "
-       "is within 0.5 mm follows; close the gap, or write within: 1.01 mm"},
+       "is within 0.5 mm follows; close the gap, or let it reach to within 1.01 mm"},
       {"{part: tower, to: deck", "{part: tower, to: mast",
        "joint glue: part mast is made of lines, which have no faces; name a part of shells or solids, or use a rigid "
        "joint"},
@@ -148,7 +148,7 @@ TEST(PlanJoints, SayInOneSentenceWhatIsWrong) {
        "joint bolts: two are due; write grips: [PART, PART], or [PART, BASE]"},
       {"grips: [bracket, deck]", "grips: [tower, deck]",
        "joint bolts: the bolt at (20, 20, 2) mm is 72.54 mm from tower, and grips only what is within 5 mm; move it, "
-       "or write within: 73.27 mm"},
+       "or let it grip within 73.27 mm"},
       {"grips: [bracket, deck]", "grips: [foot, deck]",
        "joint bolts: the clamped length is not known: foot is of solids; write length: 9 mm"},
       {"diameter: 5 mm, material: steel", "diameter: 5 mm, footprint: 4 mm, material: steel",

@@ -140,9 +140,9 @@ inline DampingRule loss_factor(double eta) { return {DampingRule::Form::loss_fac
 /// One case of base motion by itself; the environment must outlive the outcome.
 inline Outcome run_along(const Environment& environment, std::optional<int> axis, const System& system,
                          const ModalBasis& basis, const ModalDamping& damping, const std::vector<Watched>& watched,
-                         const Outcome* after = nullptr) {
+                         std::span<const StaticSum> sums = {}) {
   Excited excited(excitation_along(environment, axis, system), system, basis, damping);
-  return run_case(excited, watched, after);
+  return run_case(excited, watched, sums);
 }
 inline Outcome run_at_rest(const Environment& environment, const System& system, const ModalBasis& basis,
                            const std::vector<Watched>& watched) {

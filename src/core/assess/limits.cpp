@@ -15,13 +15,6 @@ double margin_of(double allowable, double value) {
   return value > 0 ? allowable / value - 1 : std::numeric_limits<double>::infinity();
 }
 
-bool covers(const Limit& limit, const Outcome& outcome) {
-  return std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
-    return outcome.is_combined() ? name == outcome.name()
-                                 : name == outcome.environment().name || name == outcome.name();
-  });
-}
-
 // The value that a limit looks at, at the level applied and at its upper tolerance, and where it occurs.
 struct Taken {
   double value = 0, upper = 0;
@@ -71,8 +64,10 @@ Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, c
   }
   if (outcome.sine()) {
     const SineRow& row = outcome.sine()->rows[index];
-    if (still && row.with_static) return {row.with_static->value, row.with_static->upper_value, row.with_static->where};
-    return {row.peak.value, upper * row.peak.value, row.where};
+    if (still)
+      if (const WithStatic* const both = row.together_with(limit.with))
+        return {both->value, both->upper_value, both->where};
+    return {row.peak.value, (watched.quantity->per_input() ? 1 : upper) * row.peak.value, row.where};
   }
   const RandomRow& row = outcome.random()->rows[index];
   const double sigma = sigma_of(limit);
@@ -90,13 +85,16 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
   });
   std::optional<LimitResult> worst;
   for (const Outcome& outcome : outcomes) {
-    if (!covers(limit, outcome)) continue;
+    if (!covers(limit, *outcome.excitation)) continue;
     const Taken taken = take_from(limit, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
     LimitResult result;
     result.limit = &limit;
     const Take& take = outcome.random() ? limit.take_random : limit.take;
-    result.what = fmt::format("{}, {}, {}{}", found->name, outcome.at_rest() ? "static" : take.words(), outcome.name(),
-                              limit.with.empty() ? "" : " with " + limit.with);
+    result.what = fmt::format("{}, {}, {}{}", found->name,
+                              outcome.at_rest()                ? "static"
+                              : found->quantity->is_reciprocal ? "smallest"
+                                                               : take.words(),
+                              outcome.name(), limit.with.empty() ? "" : " with " + limit.with);
     result.where = taken.where;
     result.kind = found->quantity->kind;
     result.value = taken.value;
@@ -104,9 +102,12 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     result.upper_bound = taken.upper_bound;
     result.allowable = limit.allowable;
     if (limit.at_least) result.allowable = taken.gap - *limit.at_least;
-    result.margin = margin_of(result.allowable, limit.factor * taken.value);
-    result.upper_margin =
-        outcome.environment().upper > 1 ? margin_of(result.allowable, limit.factor * taken.upper) : std::nan("");
+    const auto margin = [&](double value) {
+      return found->quantity->is_reciprocal ? value / (limit.factor * limit.allowable) - 1
+                                            : margin_of(result.allowable, limit.factor * value);
+    };
+    result.margin = margin(taken.value);
+    result.upper_margin = outcome.environment().upper > 1 ? margin(taken.upper) : std::nan("");
     result.met = result.deciding() >= 0;
     if (!worst || result.deciding() < worst->deciding()) worst = result;
   }
@@ -167,9 +168,33 @@ LimitResult check_mass(const Limit& limit, const Assembly& assembly) {
 
 }  // namespace
 
+bool covers(const Limit& limit, const Excitation& excitation) {
+  return std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
+    return excitation.is_combined ? name == excitation.name()
+                                  : name == excitation.environment->name || name == excitation.name();
+  });
+}
+
 std::string Take::words() const {
   if (form == Form::peak) return "peak";
   return form == Form::rms ? "RMS" : fmt::format("{:g}σ", sigma);
+}
+
+std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitation& excitation,
+                                const std::vector<const Outcome*>& at_rest, const std::vector<Watched>& watched) {
+  std::vector<StaticSum> sums;
+  if (!excitation.is_sine() || excitation.is_combined) return sums;
+  for (const Limit& limit : limits) {
+    if (limit.subject != Limit::Of::response || limit.with.empty() || !covers(limit, excitation)) continue;
+    const Watched* const found = find_watched(watched, limit.of);
+    if (!found) continue;
+    for (const Outcome* still : at_rest) {
+      const StaticSum sum{static_cast<std::size_t>(found - watched.data()), still};
+      if (still->environment().name == limit.with && std::find(sums.begin(), sums.end(), sum) == sums.end())
+        sums.push_back(sum);
+    }
+  }
+  return sums;
 }
 
 std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes,

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/response/outcome.h"
+#include "core/response/sine_run.h"
 
 namespace avrenk {
 
@@ -17,7 +18,7 @@ struct Limit {
   enum class Of { response, frequency, mass };
   std::string name;
   Of subject = Of::response;
-  double allowable = 0;  ///< SI; of a frequency or mass its bound
+  double allowable = 0;  ///< SI; of a frequency or mass its bound, of what is upside down the least
   double factor = 1;     ///< product of the factors of safety on the value
   std::string factors;   ///< "yield 1.25 × model 1.1", for tables
   std::string property;  ///< "yield of strut-alloy", where the allowable is a material's
@@ -43,7 +44,7 @@ struct LimitResult {
   const Kind* kind = nullptr;
   double value = 0;  ///< SI or Hz
   double allowable = 0;
-  double margin = 0;  ///< allowable/(factor × value) − 1; value/allowable − 1 for a value that must lie above
+  double margin = 0;  ///< allowable/(factor × value) − 1; value/(factor × allowable) − 1 of one that must lie above
   double upper_margin = 0;  ///< the same at the upper tolerance of the input; NaN if it has none
   bool met = false;
   bool gaussian = true;      ///< false: n sigma of a magnitude has no fixed probability
@@ -53,6 +54,15 @@ struct LimitResult {
     return limit->at_upper && upper_margin == upper_margin ? upper_margin : margin;
   }
 };
+
+/// Whether a limit judges a case: it names it, or all cases of its environment.
+[[nodiscard]] bool covers(const Limit& limit, const Excitation& excitation);
+
+/// What limits want of a sine case together with static answers.
+/// @param at_rest  the static outcomes, found by name
+[[nodiscard]] std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitation& excitation,
+                                              const std::vector<const Outcome*>& at_rest,
+                                              const std::vector<Watched>& watched);
 
 /// One result a limit: the worst over its environments and axes that were run, and over all places of a watched
 /// quantity. Worst margin first. A limit none of whose environments was run gives no result.

@@ -141,8 +141,8 @@ std::vector<Finding> unjoined_nodes(const Assembly& assembly) {
                      same ? fmt::format("{} pairs of its nodes", pair.count) : fmt::format("{} nodes", pair.count),
                      pair.count == 1 && !same ? "lies" : "lie", same ? "" : " as nodes of " + b,
                      pair.count == 1 && !same ? "is" : "are", at_millimetres(at)),
-         fmt::format("write joints: {{NAME: {{merge: {{parts: {}, within: 0.01 mm}}}}}}",
-                     same ? a : fmt::format("[{}, {}]", a, b)),
+         same ? fmt::format("merge {} with itself within 0.01 mm", a)
+              : fmt::format("merge {} and {} within 0.01 mm", a, b),
          at});
   }
   return findings;
@@ -195,9 +195,8 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
                "two",
                count, count == 1 ? "lies" : "lie", 1e3 * limit, b, 1e3 * nearest,
                at_millimetres(assembly.position(first))),
-           fmt::format("if they are meant to touch, write joints: {{NAME: {{attach: {{part: {}, to: {}, within: {:.2g} "
-                       "mm}}}}}}",
-                       a, b, std::max(0.01, 1e3 * limit)),
+           fmt::format("if they are meant to touch, attach {} to {} within {:.2g} mm", a, b,
+                       std::max(0.01, 1e3 * limit)),
            assembly.position(first)});
     }
   }
@@ -251,8 +250,7 @@ std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surfac
                      "first at {}",
                      b, nodes.size(), counts, at_millimetres(assembly.position(first))),
          fmt::format(
-             "give both the same divisions along their seam, or in place of the joint write attach: {{part: {}, "
-             "to: {}, within: {:.2g} mm}}",
+             "give both the same divisions along their seam, or in place of the joint attach {} to {} within {:.2g} mm",
              a, b, std::max(0.01, 1e3 * on_face * outside[static_cast<std::size_t>(pair.second)].edge)),
          assembly.position(first)});
   }

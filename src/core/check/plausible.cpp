@@ -47,7 +47,8 @@ std::vector<Finding> weight_differences(const Assembly& assembly, double toleran
     doubts.push_back({Finding::Grade::warning, subject,
                       fmt::format("it has {:.4g} kg in the model and weighs {:.4g} kg: {:+.1f} %", properties.mass,
                                   *scale, 100 * (properties.mass / *scale - 1)),
-                      "find the difference, or write scale: yes beside weighed", properties.centre});
+                      "find the difference, or let the model be scaled to the mass that was weighed",
+                      properties.centre});
   }
   return doubts;
 }

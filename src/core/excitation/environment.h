@@ -55,12 +55,14 @@ struct Environment {
   enum class Combination { none, envelope, root_sum_of_squares };
   std::string name;
   Type type = Type::sine;
-  std::string profile;    ///< name, for headings
-  std::string level;      ///< "qualification (0 dB)", for headings
-  LogLogTable input;      ///< of the bases. sine: m/s² or rad/s², 0-to-peak; random: PSD of it; level applied
-  bool angular = false;   ///< the input is a rotation
-  std::vector<int> axes;  ///< indices into axis_names; empty: the bases stand still
-  GridRequest grid;       ///< of orders of a shaft: in revolutions a second
+  std::string profile;          ///< name, for headings
+  std::string level;            ///< "qualification (0 dB)", for headings
+  LogLogTable input;            ///< of the bases. sine: m/s² or rad/s², 0-to-peak; random: PSD of it; level applied
+  bool angular = false;         ///< the input is a rotation
+  std::vector<int> axes;        ///< indices into axis_names; empty: the bases stand still
+  GridRequest grid;             ///< of orders of a shaft: in revolutions a second
+  std::vector<int> at_modes{};  ///< numbers from 1: asked for at their natural frequencies besides
+  bool at_all_modes = false;    ///< all of them inside the band
   std::vector<BaseMotion> motions;             ///< empty: all bases move as one body; bases not named stand still
   std::vector<LoadCase> load_cases;            ///< sine and constant
   std::optional<ModeChoice> modes{};           ///< absent: all of them
@@ -69,7 +71,6 @@ struct Environment {
   std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
   Combination combination = Combination::none;
   std::string after;                       ///< the static environment that acts at the same time
-  std::vector<std::string> with_static;    ///< watched quantities whose peak is also taken together with it
   Vector3 acceleration = Vector3::Zero();  ///< constant: the field of gravity that acts on the model, m/s²
 
   /// Its grid counts revolutions of a shaft a second.

@@ -4,6 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
+
+#include "core/error.h"
 
 namespace avrenk {
 
@@ -34,8 +37,17 @@ std::vector<int> first_columns(const Assembly& assembly) {
   return first;
 }
 
+std::string AskedFrequency::words() const {
+  return mode > 0 ? fmt::format("mode {}", mode) : fmt::format("{:.6g} Hz", frequency);
+}
+
 std::string Excitation::name() const {
-  return along.empty() ? environment->name : fmt::format("{}.{}", environment->name, along);
+  std::string text = environment->name;
+  if (!along.empty()) text += "." + along;
+  if (!held) return text;
+  std::string at = held->words();
+  std::replace(at.begin(), at.end(), ' ', '-');
+  return text + "." + at;
 }
 
 std::string Excitation::heading() const {
@@ -99,6 +111,7 @@ class CaseMaker {
     }
   }
   std::shared_ptr<const Excitation> finish() {
+    for (const double f : once_inside(made_->grid.at, made_->grid.from, made_->grid.to)) made_->asked.push_back({f});
     made_->drive = std::move(amplitudes_);
     return std::move(made_);
   }
@@ -162,6 +175,45 @@ std::vector<std::string> case_names(const Environment& environment) {
   }
   std::erase(names, "");
   return names;
+}
+
+std::shared_ptr<const Excitation> asked_at_modes(std::shared_ptr<const Excitation> excitation,
+                                                 const Eigen::VectorXd& natural) {
+  const Environment& environment = *excitation->environment;
+  if (excitation->is_static() || (environment.at_modes.empty() && !environment.at_all_modes)) return excitation;
+  const std::string subject = "environment " + environment.name;
+  const double from = excitation->grid.from, to = excitation->grid.to;
+  const auto inside = [&](int mode) { return natural[mode - 1] >= from && natural[mode - 1] <= to; };
+  std::set<int> modes;
+  for (const int mode : environment.at_modes) {
+    if (mode > natural.size())
+      refuse(subject, fmt::format("mode {} is asked for, and there are {}", mode, natural.size()),
+             "name one of them, or ask for more modes");
+    // Each order of a shaft has a band of its own.
+    if (!inside(mode) && !environment.by_speed())
+      refuse(subject,
+             fmt::format("mode {} at {:.5g} Hz lies outside {:g} to {:g} Hz", mode, natural[mode - 1], from, to),
+             "ask for modes inside the band");
+    if (inside(mode)) modes.insert(mode);
+  }
+  for (int mode = 1; environment.at_all_modes && mode <= natural.size(); ++mode)
+    if (inside(mode)) modes.insert(mode);
+  auto made = std::make_shared<Excitation>(*excitation);
+  for (const int mode : modes) {
+    made->asked.push_back({natural[mode - 1], mode});
+    made->grid.at.push_back(natural[mode - 1]);
+  }
+  std::stable_sort(made->asked.begin(), made->asked.end(),
+                   [](const AskedFrequency& a, const AskedFrequency& b) { return a.frequency < b.frequency; });
+  return made;
+}
+
+std::shared_ptr<const Excitation> held_at(const Excitation& excitation, const AskedFrequency& at) {
+  auto made = std::make_shared<Excitation>(excitation);
+  made->held = at;
+  made->asked = {at};
+  made->grid = {at.frequency, at.frequency, excitation.grid.per_octave, excitation.grid.points_per_resonance, {}};
+  return made;
 }
 
 std::shared_ptr<const Excitation> combined_excitation(const Environment& environment) {

@@ -11,6 +11,14 @@
 
 namespace avrenk {
 
+/// A frequency at which the user asks what happens.
+struct AskedFrequency {
+  double frequency = 0;  ///< Hz
+  int mode = 0;          ///< whose natural frequency it is, from 1; 0: a frequency of the plan
+  /// "mode 4" or "63 Hz".
+  [[nodiscard]] std::string words() const;
+};
+
 /// Columns of inputs that act at the same time, each a combination of the accelerations of the bases and of the loads
 /// of the model per unit of the amplitude beside it.
 struct Excitation {
@@ -19,7 +27,9 @@ struct Excitation {
   bool is_combined = false;    ///< all cases of the environment together: nothing acts by itself
   const Kind* kind = nullptr;  ///< of the first column, to which ratios and phases refer; nullptr: nothing varies
   GridRequest grid;            ///< Hz
-  double order = 0;            ///< of a shaft: frequency over its speed; 0: no shaft
+  std::vector<AskedFrequency> asked;   ///< ascending, inside the band; points of the grid
+  std::optional<AskedFrequency> held;  ///< the whole band is this one
+  double order = 0;                    ///< of a shaft: frequency over its speed; 0: no shaft
   /// x … rz, along which bases move; absent where they stand still.
   std::optional<int> axis;
   std::vector<std::string> inputs;  ///< what each column is, for headings: "launch-sine along x", "pump (pump-stroke)"
@@ -27,7 +37,7 @@ struct Excitation {
   Eigen::MatrixXcd loads;           ///< n_l x s
   Drive drive;                      ///< of sine, s
 
-  /// "random.z", "random.combined", "gravity".
+  /// "random.z", "random.combined", "gravity", "sine.x.mode-4".
   [[nodiscard]] std::string name() const;
   [[nodiscard]] bool is_sine() const { return environment->type == Environment::Type::sine; }
   [[nodiscard]] bool is_random() const { return environment->type == Environment::Type::random; }
@@ -56,6 +66,13 @@ struct Excitation {
 [[nodiscard]] std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& environment,
                                                                          const Assembly& assembly,
                                                                          const System& system);
+/// The same case, asked for at natural frequencies too, as its environment wants it.
+/// @param natural  Hz, of all modes
+/// @throws InputError  a mode that there is not, or one outside the band
+[[nodiscard]] std::shared_ptr<const Excitation> asked_at_modes(std::shared_ptr<const Excitation> excitation,
+                                                               const Eigen::VectorXd& natural);
+/// The same case at one frequency alone.
+[[nodiscard]] std::shared_ptr<const Excitation> held_at(const Excitation& excitation, const AskedFrequency& at);
 /// What stands for all of them together.
 [[nodiscard]] std::shared_ptr<const Excitation> combined_excitation(const Environment& environment);
 

@@ -165,10 +165,11 @@ class Attacher {
     if (chosen_.empty())
       refuse("joint " + request_.joint,
              "nothing is near enough: of " + request_.followers + " the nearest, " + say(nearest_node, nearest),
-             fmt::format("close the gap, or write within: {:.4g} mm", 1e3 * nearest * 1.01));
+             fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest * 1.01));
     if (request_.all && farthest > request_.within * (1 + 1e-9) + 1e-12)
       refuse("joint " + request_.joint, say(farthest_node, farthest),
-             fmt::format("leave it out of {}, or write within: {:.4g} mm", request_.followers, 1e3 * farthest * 1.01));
+             fmt::format("leave it out of {}, or let the joint reach to within {:.4g} mm", request_.followers,
+                         1e3 * farthest * 1.01));
   }
 
   [[nodiscard]] double largest_half() const {

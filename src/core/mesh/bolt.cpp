@@ -148,7 +148,7 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
             fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
                         "{:.4g} mm",
                         1e3 * place.x(), 1e3 * place.y(), 1e3 * place.z(), 1e3 * gap, name, 1e3 * bolt.within),
-            fmt::format("move it, or write within: {:.4g} mm", 1e3 * gap * 1.01));
+            fmt::format("move it, or let it grip within {:.4g} mm", 1e3 * gap * 1.01));
       spans[static_cast<std::size_t>(side)] = gripped_span(assembly, surface, search, part, ring, place, axis);
       shells = shells && assembly.parts[static_cast<std::size_t>(part)].thickness > 0;
       const Mixture mixture = footprint(search, ring, place);

@@ -170,8 +170,7 @@ void add_ribs(Assembly& assembly, int part, int on, const std::vector<Rib>& ribs
                       line.size(), assembly.parts[static_cast<std::size_t>(on)].name, 1e3 * rib.from.x(),
                       1e3 * rib.from.y(), 1e3 * rib.from.z(), 1e3 * rib.to.x(), 1e3 * rib.to.y(), 1e3 * rib.to.z(),
                       line.size() < 2 ? "" : ", none at its ends"),
-          "let the mesh of that part have a line of nodes there, as with lines: {x: [60 mm]} of a plate",
-          std::nullopt});
+          "let the mesh of that part have a line of nodes there", std::nullopt});
     std::vector<int> above;
     for (int j = 0; j <= divisions; ++j) {
       std::vector<int> row;

@@ -197,7 +197,7 @@ void require_damping(const ModalBasis& basis, const ModalDamping& damping, doubl
            fmt::format("{} at {:.5g} Hz lies between {:.5g} and {:.5g} Hz and has no damping, so its response is "
                        "infinite",
                        which, f, from, to),
-           "write, for example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor");
+           "give the model a damping ratio, or its materials or joints a loss factor");
   };
   for (int r = 0; r < basis.modes; ++r) {
     const double f = basis.frequency(r);

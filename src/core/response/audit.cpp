@@ -22,22 +22,19 @@ using Eigen::VectorXd;
 
 constexpr double same = 0.005;  // part of a frequency
 
-// The frequency that matters to a quantity; 0: it has none worth a look.
-double frequency_of(const Outcome& outcome, const std::vector<Watched>& all, std::size_t i) {
-  const Watched& watched = all[i];
-  if (outcome.grid().empty() || outcome.environment().direct || !outcome.has(watched) || !watched.is_headline())
-    return 0;
-  constexpr double rounding = 1e-10;
-  if (const SineAnswers* const sine = outcome.sine()) {
-    double largest = 0;  // of its own kind: newtons say nothing about metres
-    for (std::size_t k = 0; k < all.size(); ++k)
-      if (all[k].quantity->kind == watched.quantity->kind && all[k].quantity->per == watched.quantity->per &&
-          outcome.has(all[k]))
-        largest = std::max(largest, sine->rows[k].peak.value);
-    return sine->rows[i].peak.value > rounding * largest ? sine->rows[i].peak.frequency : 0;
+// The frequency that matters to each quantity; 0: it has none worth a look.
+std::vector<double> frequencies_of(const Outcome& outcome, const std::vector<Watched>& watched) {
+  std::vector<double> frequencies(watched.size(), 0);
+  if (outcome.grid().empty() || outcome.environment().direct) return frequencies;
+  const std::vector<bool> real = real_answers(outcome, watched);
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (!real[i] || !outcome.has(watched[i]) || !watched[i].is_headline()) continue;
+    if (outcome.sine())
+      frequencies[i] = outcome.sine()->rows[i].peak.frequency;
+    else if (const RandomRow& row = outcome.random()->rows[i]; !row.bands.empty())
+      frequencies[i] = row.bands.front().frequency;
   }
-  const RandomRow& row = outcome.random()->rows[i];
-  return row.rms > 0 && !row.bands.empty() ? row.bands.front().frequency : 0;
+  return frequencies;
 }
 
 // Reactions of the answers, in the place of rows: what the real parts of the answers stand for carries the real parts
@@ -120,9 +117,9 @@ class JointAnswers {
 
 std::vector<double> frequencies_that_matter(const AuditSource& source, int most) {
   std::vector<double> all;
-  for (const Outcome& outcome : source.outcomes)
-    for (std::size_t i = 0; i < source.watched.size(); ++i)
-      if (const double f = frequency_of(outcome, source.watched, i); f > 0) all.push_back(f);
+  for (const Outcome* const outcome : source.outcomes)
+    for (const double f : frequencies_of(*outcome, source.watched))
+      if (f > 0) all.push_back(f);
   std::sort(all.begin(), all.end());
   std::vector<std::pair<int, double>> groups;  // −votes, the middle of them
   for (std::size_t first = 0; first < all.size();) {
@@ -151,13 +148,14 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     tell(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
     const double omega = 2 * pi * frequency;
     std::vector<const Outcome*> looked_at;
+    std::vector<std::vector<double>> at;  // of each of them
     InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
-    for (const Outcome& outcome : source.outcomes) {
-      bool any = false;
-      for (std::size_t i = 0; i < source.watched.size(); ++i)
-        any = any || std::abs(frequency_of(outcome, source.watched, i) / frequency - 1) <= same;
-      if (!any) continue;
+    for (const Outcome* const each : source.outcomes) {
+      const Outcome& outcome = *each;
+      std::vector<double> own = frequencies_of(outcome, source.watched);
+      if (std::none_of(own.begin(), own.end(), [&](double f) { return std::abs(f / frequency - 1) <= same; })) continue;
       looked_at.push_back(&outcome);
+      at.push_back(std::move(own));
       const VectorXcd amplitudes = outcome.excitation->at(frequency);
       const auto append = [](MatrixXcd& all, const VectorXcd& column) {
         all.conservativeResize(Eigen::NoChange, all.cols() + 1);
@@ -210,15 +208,18 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
       const bool random = outcome.random() != nullptr;
       const DirectSolution::NodeMotions moves = full.motions(solutions.col(k), inputs.base.col(k));
       for (std::size_t i = 0; i < source.watched.size(); ++i) {
-        if (!(std::abs(frequency_of(outcome, source.watched, i) / frequency - 1) <= same)) continue;
+        if (!(std::abs(at[o][i] / frequency - 1) <= same)) continue;
         const Watched& watched = source.watched[i];
         const double level = watched.quantity->per_input() ? 1 / outcome.excitation->reference(frequency) : 1;
         const double by_equations = watched.quantity->subject == Subject::joint
                                         ? joints.largest(watched, full, moves, inputs.loads.col(k), random)
                                         : answer(direct[i], z_direct, random);
-        answers.push_back({outcome.name(), i, frequency, random, level * answer(watched, z, random),
-                           level * by_equations, level * answer(watched, z_coupled, random),
-                           level * answer(watched, z_modes, random)});
+        const auto reported = [&](double value) {
+          return watched.quantity->is_reciprocal ? 1 / (level * value) : level * value;
+        };
+        answers.push_back({outcome.name(), i, frequency, random, reported(answer(watched, z, random)),
+                           reported(by_equations), reported(answer(watched, z_coupled, random)),
+                           reported(answer(watched, z_modes, random))});
       }
     }
   }

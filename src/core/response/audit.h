@@ -31,7 +31,7 @@ struct AuditSource {
   const std::vector<WatchRequest>& requests;
   StressSource stress;
   const std::vector<Watched>& watched;
-  const std::vector<Outcome>& outcomes;
+  std::vector<const Outcome*> outcomes;
 };
 
 /// Frequencies (Hz) at which most watched quantities peak (sine) or take most of their variance (random), at most so

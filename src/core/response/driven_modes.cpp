@@ -8,8 +8,20 @@
 
 namespace avrenk {
 
-std::vector<DrivenMode> driven_modes(const Excitation& excitation, const System& system, const ModalBasis& basis,
-                                     const ModalDamping& damping) {
+std::vector<std::pair<double, int>> largest_translations(const System& system, const ModalBasis& basis) {
+  std::vector<std::pair<double, int>> all;
+  all.reserve(static_cast<std::size_t>(basis.modes));
+  for (int r = 0; r < basis.modes; ++r) {
+    const Eigen::VectorXd motions = system.motions(basis.shapes.col(r));
+    const Eigen::VectorXd translations = motions.reshaped(6, motions.size() / 6).topRows<3>().colwise().norm();
+    const std::size_t node = first_largest(translations);
+    all.emplace_back(translations[static_cast<Eigen::Index>(node)], static_cast<int>(node));
+  }
+  return all;
+}
+
+std::vector<DrivenMode> driven_modes(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping,
+                                     const std::vector<std::pair<double, int>>& translations) {
   std::vector<DrivenMode> all;
   const GridRequest& band = excitation.grid;
   const Transfer transfer(basis, damping, {excitation.base, excitation.loads});
@@ -19,10 +31,9 @@ std::vector<DrivenMode> driven_modes(const Excitation& excitation, const System&
     DrivenMode own{r};
     own.force = std::abs((transfer.modal_force(f).row(r) * excitation.at(f))(0));
     const double stiff = basis.omega[r] * basis.omega[r] * 2 * damping.effective_ratio(r);
-    const Eigen::VectorXd motions = system.motions(basis.shapes.col(r));
-    const Eigen::VectorXd translations = motions.reshaped(6, motions.size() / 6).topRows<3>().colwise().norm();
-    own.node = static_cast<int>(first_largest(translations));
-    own.motion = own.force * translations[own.node] / stiff;
+    const auto& [translation, node] = translations[static_cast<std::size_t>(r)];
+    own.node = node;
+    own.motion = own.force * translation / stiff;
     all.push_back(own);
   }
   std::stable_sort(all.begin(), all.end(),

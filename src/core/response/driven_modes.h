@@ -14,9 +14,14 @@ struct DrivenMode {
   int node = 0;  ///< that moves so
 };
 
+/// Largest translation of any node in each normal mode of modal mass 1 kg, and the node.
+[[nodiscard]] std::vector<std::pair<double, int>> largest_translations(const System& system, const ModalBasis& basis);
+
 /// Modes whose natural frequency lies inside the band of a sine case, the one that would move most first; what would
 /// move less than 1e-10 of that is rounding.
-[[nodiscard]] std::vector<DrivenMode> driven_modes(const Excitation& excitation, const System& system,
-                                                   const ModalBasis& basis, const ModalDamping& damping);
+/// @param translations  see largest_translations
+[[nodiscard]] std::vector<DrivenMode> driven_modes(const Excitation& excitation, const ModalBasis& basis,
+                                                   const ModalDamping& damping,
+                                                   const std::vector<std::pair<double, int>>& translations);
 
 }  // namespace avrenk

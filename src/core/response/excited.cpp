@@ -20,7 +20,7 @@ void require_enough_modes(const Excitation& excitation, const ModalBasis& basis)
         Problem{"modes",
                 fmt::format("the residual vector at {:.5g} Hz falls inside environment {}, which reaches {:.5g} Hz",
                             basis.frequency(r), excitation.environment->name, excitation.grid.to),
-                fmt::format("write modes: {{up to: {:.4g} Hz}} or more", 1.5 * excitation.grid.to), std::nullopt});
+                fmt::format("compute modes up to {:.4g} Hz or more", 1.5 * excitation.grid.to), std::nullopt});
   }
 }
 

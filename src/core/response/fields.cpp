@@ -7,12 +7,6 @@ NodeMotions node_motions(const System& system, const ModalBasis& basis, const Ei
   return Eigen::Map<const NodeMotions>(all.data(), 6, all.size() / 6);
 }
 
-Eigen::VectorXcd sine_coordinates(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping,
-                                  double frequency) {
-  return Transfer(basis, damping, {excitation.base, excitation.loads}).coordinates(frequency) *
-         excitation.drive.at(frequency);
-}
-
 double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q) {
   const NodeMotions a = node_motions(system, basis, q.real()), b = node_motions(system, basis, q.imag());
   double largest = -1, instant = 0;
@@ -26,6 +20,16 @@ double worst_instant(const System& system, const ModalBasis& basis, const Eigen:
     instant = -phase_of_largest(w);
   }
   return instant;
+}
+
+MotionShape shape_at(const Excited& excited, const System& system, double frequency) {
+  const Transfer& transfer = *excited.transfer;
+  MotionShape shape{excited.excitation->name(), excited.excitation, "", frequency, &transfer.basis(), {}};
+  shape.coordinates = transfer.coordinates(frequency) * excited.excitation->drive.at(frequency);
+  shape.instant = worst_instant(system, *shape.basis, shape.coordinates);
+  const NodeMotions motions = node_motions(system, *shape.basis, shape.coordinates_at(shape.instant));
+  shape.largest = motions.topRows<3>().colwise().norm().maxCoeff(&shape.node);
+  return shape;
 }
 
 }  // namespace avrenk

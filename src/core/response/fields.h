@@ -12,11 +12,26 @@ using NodeMotions = Eigen::Matrix<double, 6, Eigen::Dynamic>;
 /// coordinates q (m).
 [[nodiscard]] NodeMotions node_motions(const System& system, const ModalBasis& basis, const Eigen::VectorXd& q);
 
-/// Modal coordinates under a case of a sine environment at one frequency (Hz), level applied.
-[[nodiscard]] Eigen::VectorXcd sine_coordinates(const Excitation& excitation, const ModalBasis& basis,
-                                                const ModalDamping& damping, double frequency);
-
 /// The instant ωt (rad) in one cycle at which the largest translation of any node is largest.
 [[nodiscard]] double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q);
+
+/// The shape of the whole model at one frequency of a sine case, relative to the base, level applied.
+struct MotionShape {
+  std::string outcome;                           ///< of the case: "sine.x"
+  std::shared_ptr<const Excitation> excitation;  ///< the case, or held at the frequency
+  std::string at;                                ///< "the strongest peak, that of tip.acceleration", "mode 4", "63 Hz"
+  double frequency = 0;                          ///< Hz
+  const ModalBasis* basis = nullptr;
+  Eigen::VectorXcd coordinates;  ///< of the basis
+  double instant = 0;            ///< see worst_instant
+  double largest = 0;            ///< m, the largest translation of any node
+  int node = 0;                  ///< that moves so
+  /// Real part at an instant ωt (rad).
+  [[nodiscard]] Eigen::VectorXd coordinates_at(double angle) const {
+    return (coordinates * std::polar(1.0, angle)).real();
+  }
+};
+/// @pre excited.sine
+[[nodiscard]] MotionShape shape_at(const Excited& excited, const System& system, double frequency);
 
 }  // namespace avrenk

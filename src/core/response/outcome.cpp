@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <tuple>
 
 #include "core/response/explanation.h"
 
@@ -11,6 +13,12 @@ namespace avrenk {
 
 using Eigen::Index;
 using Eigen::VectorXd;
+
+const WithStatic* SineRow::together_with(const std::string& at_rest) const {
+  const auto found = std::find_if(with_static.begin(), with_static.end(),
+                                  [&](const WithStatic& each) { return each.at_rest == at_rest; });
+  return found == with_static.end() ? nullptr : &*found;
+}
 
 const std::vector<double>& Outcome::grid() const {
   static const std::vector<double> none;
@@ -28,23 +36,45 @@ double Outcome::headline(std::size_t watched) const {
   return std::isnan(value) ? 0 : value;
 }
 
-std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>& outcomes,
-                                               const std::vector<Watched>& watched) {
-  std::map<const Kind*, double> largest;
-  for (const Outcome* outcome : outcomes)
-    for (std::size_t i = 0; i < watched.size(); ++i) {
-      double& value = largest[watched[i].quantity->kind];
-      value = std::max(value, outcome->headline(i));
-    }
-  return largest;
+double Outcome::strength(std::size_t index, const Watched& watched) const {
+  const double value = headline(index);
+  if (!watched.quantity->is_reciprocal) return value;
+  return value > 0 ? 1 / value : 0;
 }
 
-std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched) {
-  const auto largest = largest_of_kinds({&outcome}, watched);
-  std::vector<bool> real;
-  for (std::size_t i = 0; i < watched.size(); ++i)
-    real.push_back(outcome.headline(i) > rounding_of_answers * largest.at(watched[i].quantity->kind));
+std::vector<std::vector<bool>> real_answers(const std::vector<const Outcome*>& outcomes,
+                                            const std::vector<Watched>& watched) {
+  std::map<std::tuple<const Kind*, const Kind*, bool>, double> strongest;
+  const auto strongest_like = [&](const WatchedQuantity& quantity) -> double& {
+    return strongest[{quantity.kind, quantity.per, quantity.is_reciprocal}];
+  };
+  for (const Outcome* outcome : outcomes)
+    for (std::size_t i = 0; i < watched.size(); ++i) {
+      double& value = strongest_like(*watched[i].quantity);
+      value = std::max(value, outcome->strength(i, watched[i]));
+    }
+  std::vector<std::vector<bool>> real(outcomes.size());
+  for (std::size_t k = 0; k < outcomes.size(); ++k)
+    for (std::size_t i = 0; i < watched.size(); ++i)
+      real[k].push_back(outcomes[k]->strength(i, watched[i]) >
+                        rounding_of_answers * strongest_like(*watched[i].quantity));
   return real;
+}
+
+int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched) {
+  int strongest = -1;
+  double most = 0;
+  if (outcome.grid().empty() || !outcome.sine()) return strongest;
+  const std::vector<bool> real = real_answers(outcome, watched);
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const SineRow& row = outcome.sine()->rows[i];
+    const double weight = outcome.environment().direct ? 1 : row.amplification;
+    if (!real[i] || !watched[i].is_headline() || watched[i].quantity->is_reciprocal || row.peak.at_end) continue;
+    if (!(weight > most)) continue;
+    most = weight;
+    strongest = static_cast<int>(i);
+  }
+  return strongest;
 }
 
 Outcome combine(const Environment& environment, const std::vector<const Outcome*>& cases,
@@ -55,16 +85,17 @@ Outcome combine(const Environment& environment, const std::vector<const Outcome*
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (environment.type == Environment::Type::sine) {
       SineRow row;
-      double sum = 0;
+      double strongest = -1, sum = 0;
       for (const Outcome* each : cases) {
+        const double strength = each->strength(i, watched[i]);
+        sum += strength * strength;
+        if (strength <= strongest) continue;
+        strongest = strength;
         const SineRow& own = each->sine()->rows[i];
-        sum += own.peak.value * own.peak.value;
-        if (each == cases.front() || own.peak.value > row.peak.value) {
-          row.peak = own.peak;
-          row.where = fmt::format("{}{}: {}", squares ? "most from " : "", each->excitation->along, own.where);
-        }
+        row.peak = own.peak;
+        row.where = fmt::format("{}{}: {}", squares ? "most from " : "", each->excitation->along, own.where);
       }
-      if (squares) row.peak.value = std::sqrt(sum);
+      if (squares) row.peak.value = watched[i].quantity->is_reciprocal ? 1 / std::sqrt(sum) : std::sqrt(sum);
       sine.rows.push_back(std::move(row));
       continue;
     }

@@ -2,7 +2,6 @@
 /// watched.
 #pragma once
 
-#include <map>
 #include <memory>
 #include <string>
 #include <variant>
@@ -16,6 +15,7 @@ namespace avrenk {
 
 /// Peak of the sine response together with a static one: the largest over phase and frequency of their sum.
 struct WithStatic {
+  std::string at_rest;                ///< the static environment
   double value = 0, upper_value = 0;  ///< at the level applied, and at its upper tolerance
   std::string where;
 };
@@ -32,7 +32,9 @@ struct SineRow {
   std::optional<SinePeak> swept;               ///< where S is above slow_sweep
   /// Relative change of the response at the peak when modes are coupled by their damping; NaN of components.
   double coupling = 0;
-  std::optional<WithStatic> with_static;
+  std::vector<WithStatic> with_static;  ///< those asked for
+  /// nullptr where it was not asked for.
+  [[nodiscard]] const WithStatic* together_with(const std::string& at_rest) const;
 };
 struct RandomRow {
   double rms = 0;
@@ -90,15 +92,24 @@ struct Outcome {
   [[nodiscard]] const std::vector<std::pair<int, double>>& shares(std::size_t watched) const;
   /// The number that stands for a watched quantity: peak, RMS (0 where it has none) or static value.
   [[nodiscard]] double headline(std::size_t watched) const;
+  /// What tells how strongly the model responds there: the headline, or one over it where that is upside down.
+  [[nodiscard]] double strength(std::size_t index, const Watched& watched) const;
 };
 
 /// What lies this far below the largest of its kind is rounding, and prints as zero.
 inline constexpr double rounding_of_answers = 1e-10;
-/// Largest headline of each kind over some outcomes.
-[[nodiscard]] std::map<const Kind*, double> largest_of_kinds(const std::vector<const Outcome*>& outcomes,
-                                                             const std::vector<Watched>& watched);
-/// Whether each watched quantity of one outcome is more than rounding.
-[[nodiscard]] std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched);
+/// Of each watched quantity whether any of some outcomes of one environment is more than rounding beside the strongest
+/// of its kind: newtons say nothing about metres, ratios nothing about amplitudes.
+[[nodiscard]] std::vector<std::vector<bool>> real_answers(const std::vector<const Outcome*>& outcomes,
+                                                          const std::vector<Watched>& watched);
+/// Of one outcome.
+[[nodiscard]] inline std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched) {
+  return real_answers(std::vector<const Outcome*>{&outcome}, watched).front();
+}
+
+/// The peak of a sine with the largest ratio to the static answer (of a direct answer, which has none, the first that
+/// there is), inside the band: index of the watched quantity, −1 if none has any.
+[[nodiscard]] int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched);
 
 /// All cases of one environment together: the largest of them (envelope), or the root of the sum of squares for axes
 /// that act at the same time without a fixed phase. Of random RMS it is exact, candidate by candidate; of sine peaks it

@@ -31,8 +31,8 @@ StaticAnswers run_static(const Excited& excited, const std::vector<Watched>& wat
 
 }  // namespace
 
-Outcome run_case(Excited& excited, const std::vector<Watched>& watched, const Outcome* after) {
-  if (excited.sine) return {excited.excitation, run_sine(excited, watched, after)};
+Outcome run_case(Excited& excited, const std::vector<Watched>& watched, std::span<const StaticSum> sums) {
+  if (excited.sine) return {excited.excitation, run_sine(excited, watched, sums)};
   if (excited.covariance) return {excited.excitation, run_random(excited, watched)};
   return {excited.excitation, run_static(excited, watched)};
 }

@@ -98,13 +98,22 @@ class Reasons {
   std::optional<SweptResponse> swept_;
 };
 
-bool contains(const std::vector<std::string>& list, const std::string& name) {
-  return std::find(list.begin(), list.end(), name) != list.end();
+// The input over the response, where it does respond.
+void turn_over(SineRow& row) {
+  const auto turned = [](SinePeak& peak) {
+    peak.value = 1 / peak.value;
+    peak.phase = -peak.phase;
+  };
+  turned(row.peak);
+  if (row.swept) turned(*row.swept);
+  row.curve = row.curve.unaryExpr([](Complex h) { return h == 0.0 ? Complex(std::nan("")) : 1.0 / h; });
 }
 
 WithStatic worst_with_static(const Environment& environment, const SineResponse& response, const Watched& watched,
-                             SineResponse::Curves& curves, const StaticRow& still) {
+                             SineResponse::Curves& curves, const StaticSum& sum) {
+  const StaticRow& still = sum.at_rest->at_rest()->rows[sum.watched];
   WithStatic result;
+  result.at_rest = sum.at_rest->environment().name;
   for (const double scale : {environment.upper, 1.0}) {
     const auto [index, peak] = response.worst({curves, watched.first, watched.count, false, still.rows, scale});
     if (scale == environment.upper) result.upper_value = peak.value;
@@ -117,7 +126,7 @@ WithStatic worst_with_static(const Environment& environment, const SineResponse&
 
 }  // namespace
 
-SineAnswers run_sine(const Excited& excited, const std::vector<Watched>& watched, const Outcome* after) {
+SineAnswers run_sine(const Excited& excited, const std::vector<Watched>& watched, std::span<const StaticSum> sums) {
   SineAnswers answers{excited.grid, {}};
   const Environment& environment = excited.environment();
   const SineResponse& response = *excited.sine;
@@ -141,8 +150,9 @@ SineAnswers run_sine(const Excited& excited, const std::vector<Watched>& watched
     row.curve = curves->of(index).middleRows(each.first, each.count);
     if (worst.per_input) response.to_ratios(row.curve);
     reasons.explain(worst, each.is_headline(), row);
-    if (after && contains(environment.with_static, each.name))
-      row.with_static = worst_with_static(environment, response, each, *curves, after->at_rest()->rows[i]);
+    for (const StaticSum& sum : sums)
+      if (sum.watched == i) row.with_static.push_back(worst_with_static(environment, response, each, *curves, sum));
+    if (each.quantity->is_reciprocal) turn_over(row);
     answers.rows.push_back(std::move(row));
   }
   return answers;

@@ -44,8 +44,8 @@ const WorstStress* StressField::worst_of(const StressStations& stations, int par
 
 double weight_on_top(const Environment& load, const Environment& at_rest) {
   if (!at_rest.is_static()) return 0;
-  if (load.type == Environment::Type::random) return 3;
-  return load.type == Environment::Type::sine && load.after == at_rest.name ? 1 : 0;
+  if (load.is_static()) return 0;
+  return load.type == Environment::Type::random ? 3 : 1;
 }
 
 std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,

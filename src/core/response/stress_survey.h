@@ -86,8 +86,8 @@ struct StressDemand {
 [[nodiscard]] std::vector<StressPlace> largest_places(const Eigen::Matrix3Xd& value, const StressStations& stations,
                                                       const std::vector<int>& parts, std::size_t most);
 
-/// How often a load counts on top of a static one: a sweep that comes after it once, a random one three times its RMS,
-/// as limits add any static environment to it; 0 where they do not act together.
+/// How often a load counts on top of a static one, as limits may add any of them: a sweep once, a random one three
+/// times its RMS; 0 where the first does not vary or the second is not static.
 [[nodiscard]] double weight_on_top(const Environment& load, const Environment& at_rest);
 
 /// All places of the given parts that could be the worst of any field of a quantity, of the axes of one environment

@@ -68,6 +68,12 @@ constexpr WatchedQuantity node_quantity(std::string_view keyword, std::string_vi
                                         Rows rows, const Kind* per = nullptr) {
   return {keyword, description, Subject::node, &kind, true, per, false, rows};
 }
+constexpr WatchedQuantity reciprocal_quantity(std::string_view keyword, std::string_view description, const Kind& kind,
+                                              Rows rows) {
+  WatchedQuantity quantity = node_quantity(keyword, description, kind, rows, &kind::force);
+  quantity.is_reciprocal = true;
+  return quantity;
+}
 constexpr WatchedQuantity vector_quantity(std::string_view keyword, std::string_view description, Subject subject,
                                           const Kind& kind, Rows rows, const Kind* per = nullptr) {
   return {keyword, description, subject, &kind, true, per, false, rows};
@@ -114,6 +120,12 @@ constexpr WatchedQuantity quantities[] = {
                   of_node<NodeMotion::absolute_velocity>, &kind::force),
     node_quantity("accelerance", "absolute acceleration over the force", kind::accelerance,
                   of_node<NodeMotion::absolute_acceleration>, &kind::force),
+    reciprocal_quantity("dynamic stiffness", "force over the absolute displacement, smallest", kind::stiffness,
+                        of_node<NodeMotion::absolute_displacement>),
+    reciprocal_quantity("impedance", "force over the absolute velocity, smallest", kind::dashpot,
+                        of_node<NodeMotion::absolute_velocity>),
+    reciprocal_quantity("dynamic mass", "force over the absolute acceleration, smallest", kind::mass,
+                        of_node<NodeMotion::absolute_acceleration>),
     {"relative motion", "motion of the second place from the first along a line", Subject::pair, &kind::length, false,
      nullptr, false, of_pair},
     {"clearance", "motion along a line that closes a gap", Subject::pair, &kind::length, false, nullptr, false,
@@ -192,10 +204,10 @@ std::vector<int> mixes_of(const Assembly& assembly, const WatchedQuantity& quant
                           const BeamSection& section, Candidates& all) {
   if (section.points.empty())
     refuse_stress(assembly, part, fmt::format("its section has no fibres, so it has no {}", quantity.keyword),
-                  "give fibres: [[0 mm, 10 mm], [0 mm, -10 mm]]");
+                  "give its section fibres");
   if (quantity.needs_shear && !section.shear_stress)
     refuse_stress(assembly, part, fmt::format("its section has no torsion modulus, so it has no {}", quantity.keyword),
-                  "give torsion modulus: 120 mm^3 and shear areas");
+                  "give its section a torsion modulus and shear areas");
   std::vector<int> indices;
   const bool anywhere = quantity.same_everywhere;
   const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
@@ -312,7 +324,7 @@ std::pair<Vector3, double> line_of(const Assembly& assembly, const WatchRequest&
                         assembly.nodes[static_cast<std::size_t>(pair[0])].position;
   if (!request.along && apart.norm() < one_spot)
     throw InputError(Problem{"watch " + request.name, "the two places lie at one spot, so no line joins them",
-                             "give along: x, or another direction", std::nullopt});
+                             "give the direction along which it is measured", std::nullopt});
   const Vector3 along = request.along ? *request.along : Vector3(apart.normalized());
   return {along, request.gap.value_or(std::abs(apart.dot(along)))};
 }
@@ -369,6 +381,7 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
 std::vector<std::string> components_of(const WatchedQuantity& quantity) {
   if (!quantity.vector) return {""};
   if (quantity.subject == Subject::part) return {"y", "z", "magnitude"};  // across the beam
+  if (quantity.is_reciprocal) return {"x", "y", "z"};
   return {"x", "y", "z", "magnitude"};
 }
 

@@ -43,6 +43,8 @@ struct WatchedQuantity {
   bool needs_shear = false;                  ///< a stress that shear and torsion belong to
   bool same_everywhere = false;              ///< a stress that does not depend on the point of the section
   std::optional<StressQuantity> of_nodes{};  ///< of parts of shells and solids: the stress that it is
+  /// A ratio turned over, the input over what its rows make, component by component: the smallest counts.
+  bool is_reciprocal = false;
   [[nodiscard]] bool of_lines() const { return subject == Subject::part && section_forces[1] > 0; }
   [[nodiscard]] bool per_input() const { return per != nullptr; }
   /// Whether it means something under an input of a kind: a ratio to an acceleration under base motion alone.
@@ -78,8 +80,8 @@ struct Watched {
   int first = 0, count = 1;    ///< rows of a candidate that make this number
   std::vector<double> gaps{};  ///< m, of each candidate of a clearance
   [[nodiscard]] bool is_magnitude() const { return component == "magnitude"; }
-  /// A magnitude or a single number; components are details of it.
-  [[nodiscard]] bool is_headline() const { return is_magnitude() || !quantity->vector; }
+  /// A magnitude, a single number or what has no magnitude; components are details of it.
+  [[nodiscard]] bool is_headline() const { return is_magnitude() || !quantity->vector || quantity->is_reciprocal; }
   /// Neither a component nor a signed number: its distribution is not Gaussian.
   [[nodiscard]] bool is_gaussian() const { return count == 1; }
   [[nodiscard]] Measure measure(std::size_t candidate) const;

@@ -132,9 +132,8 @@ std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes
                                         1e3 * nearest.distance, assembly.describe_node(nearest.node));
   if (!nearest.face || count.empty()) return otherwise + "; " + where;
   const double within = std::max(1e-5, 1.01 * nearest.distance);
-  return fmt::format(
-      "{}: if they touch there, write joints: {{NAME: {{attach: {{part: {}, to: {}, within: {:.3g} mm}}}}}}", where,
-      assembly.nodes[static_cast<std::size_t>(nearest.node)].origin, other, 1e3 * within);
+  return fmt::format("{}: if they touch there, attach {} to {} within {:.3g} mm", where,
+                     assembly.nodes[static_cast<std::size_t>(nearest.node)].origin, other, 1e3 * within);
 }
 
 // Joints that have a node that moves and one that does not: what carries the motion, with too little.

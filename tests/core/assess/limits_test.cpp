@@ -130,7 +130,7 @@ TEST(Environment, RefusesAResidualVectorInsideTheBand) {
   } catch (const InputError& error) {
     EXPECT_THAT(error.what(),
                 testing::AllOf(HasSubstr("modes: the residual vector at"), HasSubstr("falls inside environment sine"),
-                               HasSubstr("write modes: {up to:")));
+                               HasSubstr("compute modes up to ")));
   }
 }
 
@@ -147,7 +147,7 @@ TEST(Watched, NamesTheWorstOfManyAndEveryQuantityHasRows) {
     }
     if (quantity.subject == Subject::node) request.items = {5, 9, 12};
     requests.push_back(request);
-    expected += quantity.vector ? (quantity.subject == Subject::part ? 3 : 4) : 1;
+    expected += quantity.vector ? (quantity.subject == Subject::part || quantity.is_reciprocal ? 3 : 4) : 1;
   }
   const auto all = watch(solved.assembly, solved.channels, requests);
   EXPECT_EQ(all.size(), expected);
@@ -213,17 +213,30 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   sine.grid = {10, 100, 24, 21, {}};
   sine.upper = 1.1;
   sine.after = "gravity";
-  sine.with_static = {"mount.force.z", "mount.force"};
-  outcomes.push_back(test::run_along(sine, 2, solved.system, solved.basis, solved.damping, watched, &outcomes[0]));
+  std::vector<Limit> with;  // what they want together with gravity, each once, and nothing of another environment
+  for (const auto& [of, in] :
+       std::initializer_list<std::pair<const char*, const char*>>{{"mount.force.z", "sine"},
+                                                                  {"mount.force", "sine.z"},
+                                                                  {"mount.force", "sine"},
+                                                                  {"box.acceleration", "other"}}) {
+    with.push_back(limit_of(of, in, {Take::Form::peak, 1}, 1));
+    with.back().with = "gravity";
+  }
+  with.push_back(limit_of("box.acceleration", "sine", {Take::Form::peak, 1}, 1));
+  const std::vector<StaticSum> sums =
+      sums_for(with, *excitation_along(sine, 2, solved.system), {&outcomes[0]}, watched);
+  EXPECT_EQ(sums,
+            (std::vector<StaticSum>{{index("mount.force.z"), &outcomes[0]}, {index("mount.force"), &outcomes[0]}}));
+  outcomes.push_back(test::run_along(sine, 2, solved.system, solved.basis, solved.damping, watched, sums));
   Environment random = sine;
   random.name = "random";
   random.type = Environment::Type::random;
   random.input = LogLogTable({{10, 0.5, {}}, {100, 0.5, {}}}, 10);
   random.upper = std::sqrt(2.0);
-  outcomes.push_back(test::run_along(random, 2, solved.system, solved.basis, solved.damping, watched, &outcomes[0]));
+  outcomes.push_back(test::run_along(random, 2, solved.system, solved.basis, solved.damping, watched));
   const SineRow& force = outcomes[1].sine()->rows[index("mount.force.z")];
   for (const char* name : {"mount.force.z", "mount.force"}) {  // along one line: the sum, at any phase
-    const auto& both = outcomes[1].sine()->rows[index(name)].with_static;
+    const WithStatic* const both = outcomes[1].sine()->rows[index(name)].together_with("gravity");
     ASSERT_TRUE(both);
     EXPECT_NEAR(both->value, weight + force.peak.value, 1e-8 * weight) << name;
     EXPECT_NEAR(both->upper_value, weight + 1.1 * force.peak.value, 1e-8 * weight) << name;

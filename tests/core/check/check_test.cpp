@@ -46,10 +46,10 @@ TEST(Contact, FindsNodesAtOneSpotAndGapsThatNothingJoins) {
               testing::ElementsAre(
                   AllOf(HasSubstr("part left: 4 nodes lie at the same spot as nodes of right and are not joined, "
                                   "the first at (50, -30, 0) mm"),
-                        HasSubstr("merge: {parts: [left, right], within: 0.01 mm}"))));
+                        HasSubstr("merge left and right within 0.01 mm"))));
   EXPECT_THAT(test::sentences(open_gaps(model, surface_of(model))),
               Contains(AllOf(HasSubstr("part block: 9 of its nodes lie within 4 mm of left, the nearest 1 mm at"),
-                             HasSubstr("attach: {part: block, to: left"))));
+                             HasSubstr("attach block to left within"))));
   // The block far enough away is no matter, nor are parts that a joint connects.
   EXPECT_THAT(test::sentences(open_gaps(plates_and_block(6e-3), surface_of(plates_and_block(6e-3)))),
               testing::Each(testing::Not(HasSubstr("block"))));
@@ -210,7 +210,7 @@ TEST(FreeMotions, AreNamedWithWhatIsLikelyMissing) {
                                     HasSubstr("the nearest other part is left, 0 mm from right (50, "),
                                     HasSubstr("block is joined to nothing that is held"),
                                     HasSubstr("the nearest other part is left, 1 mm from block"),
-                                    HasSubstr("attach: {part: block, to: left, within: 1.01 mm}")));
+                                    HasSubstr("attach block to left within 1.01 mm")));
   // A hinge: a spring without a stiffness about y.
   Assembly hinge = test::cantilever({});
   const int far = test::add_node(hinge, {1, 0, 0}, "flap"), end = test::add_node(hinge, {1.3, 0, 0}, "flap");

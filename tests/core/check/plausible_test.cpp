@@ -62,7 +62,7 @@ TEST(Plausible, ComparesWithWhatPartsWeigh) {
   EXPECT_THAT(
       test::sentences(weight_differences(model, 0.03)),
       ElementsAre("mass battery: it has 1.5 kg in the model and weighs 1.55 kg: -3.2 %; find the difference, or "
-                  "write scale: yes beside weighed"));
+                  "let the model be scaled to the mass that was weighed"));
   const double frame = mass_breakdown(model)[0].second.mass;
   model.parts[0].weighed = frame / 1.1;
   EXPECT_THAT(test::sentences(weight_differences(model)), ElementsAre(HasSubstr("part frame: it has ")));

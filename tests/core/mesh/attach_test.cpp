@@ -216,11 +216,11 @@ TEST(Attachment, SaysWhichNodesAreTooFarAndHowFar) {
   EXPECT_EQ(
       refusal(apart, {"bond", upper, "upper", {0}, 1e-3}),
       "joint bond: nothing is near enough: of upper the nearest, upper (0, 0, 53) mm is 3 mm from lower, and only "
-      "what is within 1 mm follows; close the gap, or write within: 3.03 mm");
+      "what is within 1 mm follows; close the gap, or let it reach to within 3.03 mm");
   EXPECT_EQ(
       refusal(apart, {"bond", {upper[0], upper.back()}, "place pads", {0}, 4e-3, true}),
       "joint bond: upper (100, 100, 103) mm is 53 mm from lower, and only what is within 4 mm follows; leave it out "
-      "of place pads, or write within: 53.53 mm");
+      "of place pads, or let the joint reach to within 53.53 mm");
   EXPECT_EQ(refusal(apart, {"bond", all_of(apart, 0), "lower", {0}, 1e-3}),
             "joint bond: every node of lower belongs to lower already; name another part or place");
   Assembly line;

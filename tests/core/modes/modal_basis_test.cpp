@@ -205,8 +205,7 @@ TEST(Damping, IsRequiredInsideTheBandOnly) {
   } catch (const InputError& error) {
     EXPECT_STREQ(error.what(),
                  "damping: mode 1 at 40 Hz lies between 5 and 100 Hz and has no damping, so its response is infinite; "
-                 "write, for "
-                 "example, damping: {otherwise: 1.5 %}, or give materials or joints a loss factor");
+                 "give the model a damping ratio, or its materials or joints a loss factor");
   }
 }
 

@@ -54,7 +54,7 @@ Audited run(Solved& solved, const DampingRule& rule, const Environment& environm
   const std::vector<Outcome> outcomes{
       test::run_along(environment, axis, solved.system, solved.basis, solved.damping, watched)};
   const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, rule, requests, {},
-                           watched,         outcomes};
+                           watched,         {&outcomes[0]}};
   const std::vector<double> frequencies = frequencies_that_matter(source, 3);
   EXPECT_FALSE(frequencies.empty());
   Audited audited{audit(source, frequencies), 0, 0, 0};
@@ -112,7 +112,7 @@ TEST(Audit, SeesWhatRowsOfJointsLack) {
     const std::vector<Outcome> outcomes{
         test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched)};
     const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, rule, requests, {},
-                             watched,         outcomes};
+                             watched,         {&outcomes[0]}};
     errors.push_back(0);
     for (const AuditedAnswer& each : audit(source, frequencies_that_matter(source, 3)))
       if (watched[each.watched].entry == "bracket") errors.back() = std::max(errors.back(), std::abs(each.error()));

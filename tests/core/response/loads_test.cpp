@@ -5,6 +5,7 @@
 
 #include <random>
 
+#include "core/assess/limits.h"
 #include "core/error.h"
 #include "core/load/applied.h"
 #include "core/response/audit.h"
@@ -188,6 +189,65 @@ TEST(Loads, MoveOneBodyAsInClosedForm) {
   }
 }
 
+// The ratios of one body turned over: with D² = (1 − r²)² + (2ζr)² the smallest |k − mω² + iωc| = 2kζ√(1 − ζ²), that
+// over ω is c and over ω² 2mζ√(1 − ζ²) (any textbook); across the force nothing moves, and nothing is said. A limit
+// from below judges them, and the audit finds them again.
+TEST(Loads, HaveDynamicStiffnessImpedanceAndDynamicMass) {
+  constexpr double m = 2, k = 8e4, c = 48, zeta = 0.06;  // 2 √(k m) ζ = c
+  Assembly model = test::chain({m}, {k});
+  model.springs[0].dashpot[2] = c;
+  LoadColumn push;
+  push.on_nodes[1] << 0, 0, 1, 0, 0, 0;
+  model.loads = {named_load("push", push)};
+  const Solved solved(model, test::count(1000), {});
+  std::vector<WatchRequest> requests;
+  for (const WatchedQuantity& each : watched_quantities())
+    if (each.is_reciprocal) requests.push_back({"body", &each, {1}});
+  const std::vector<Watched> watched = watch(model, solved.channels, requests);
+  Environment shake;
+  shake.name = "shake";
+  shake.grid = {10, 150, 24, 21, {}};
+  shake.upper = 1.1;
+  shake.load_cases = {{"", {{0, "", Amplitude::constant(5, 10, 150), 0}}}};
+  Excited excited(excitations(shake, model, solved.system).front(), solved.system, solved.basis, solved.damping);
+  const std::vector<Outcome> outcomes{run_case(excited, watched)};
+  const auto row = [&](const std::string& name) -> const SineRow& {
+    return outcomes[0].sine()->rows[static_cast<std::size_t>(find_watched(watched, name) - watched.data())];
+  };
+  const double below = std::sqrt(1 - zeta * zeta);
+  EXPECT_NEAR(row("body.dynamic stiffness.z").peak.value, 2 * k * zeta * below, 1e-9 * k);
+  EXPECT_NEAR(row("body.impedance.z").peak.value, c, 1e-9 * c);
+  EXPECT_NEAR(row("body.dynamic mass.z").peak.value, 2 * m * zeta * below, 1e-9 * m);
+  EXPECT_NEAR(row("body.dynamic stiffness.z").peak.frequency, std::sqrt(k / m * (1 - 2 * zeta * zeta)) / (2 * pi),
+              1e-5);
+  EXPECT_EQ(find_watched(watched, "body.impedance"), nullptr);
+  const std::vector<double>& grid = outcomes[0].grid();
+  for (std::size_t i = 0; i < grid.size(); i += 10) {
+    const double w = 2 * pi * grid[i];
+    const Complex stiffness(k - m * w * w, c * w);
+    EXPECT_LE(std::abs(row("body.dynamic stiffness.z").curve(0, static_cast<Index>(i)) - stiffness),
+              1e-9 * std::abs(stiffness));
+  }
+  const std::vector<bool> real = real_answers(outcomes[0], watched);
+  for (std::size_t i = 0; i < watched.size(); ++i) EXPECT_EQ(real[i], watched[i].component == "z") << watched[i].name;
+  Limit stiff;
+  stiff.of = "body.dynamic stiffness.z";
+  stiff.environments = {"shake"};
+  stiff.allowable = 7000;
+  stiff.factor = 1.25;
+  const std::vector<Limit> limits{stiff};
+  const LimitResult result = check_limits(limits, outcomes, watched, solved.basis, model).at(0);
+  EXPECT_NEAR(result.margin, 2 * k * zeta * below / (1.25 * 7000) - 1, 1e-9);
+  EXPECT_TRUE(result.met);
+  EXPECT_DOUBLE_EQ(result.upper_margin, result.margin);  // a ratio does not rise with its input
+  const DampingRule none;
+  const AuditSource source{model, solved.system, solved.basis,  solved.damping, none, requests,
+                           {},    watched,       {&outcomes[0]}};
+  const auto answers = audit(source, {row("body.impedance.z").peak.frequency});
+  ASSERT_EQ(answers.size(), 3U);
+  for (const AuditedAnswer& answer : answers) EXPECT_NEAR(answer.error(), 0, 1e-9);
+}
+
 // A disc out of balance about z on a massless post: stiffness k_x and k_y. Like a Jeffcott rotor on isotropic supports
 // it goes round on a circle, on unlike ones on an ellipse: x = Uω²/(k_x(1+iη) − mω²), y = −i Uω²/(k_y(1+iη) − mω²).
 TEST(Loads, UnbalanceTurnsAsInClosedForm) {
@@ -343,7 +403,7 @@ TEST(Loads, AreAuditedBesideBaseMotion) {
   Excited excited(excitations(both, model, all.system).front(), all.system, all.basis, all.damping);
   const std::vector<Outcome> outcomes{run_case(excited, watched)};
   const DampingRule none;
-  const AuditSource source{model, all.system, all.basis, all.damping, none, requests, {}, watched, outcomes};
+  const AuditSource source{model, all.system, all.basis, all.damping, none, requests, {}, watched, {&outcomes[0]}};
   const auto answers = audit(source, frequencies_that_matter(source, 3));
   ASSERT_GE(answers.size(), 4U);
   for (const AuditedAnswer& answer : answers) EXPECT_NEAR(answer.error(), 0, 1e-7) << watched[answer.watched].name;
