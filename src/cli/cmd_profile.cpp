@@ -21,15 +21,18 @@ std::vector<Fact> profile_facts(const Profile& profile, const Show& show) {
   const DisplayUnit velocity = show.unit(profile.angular ? kind::angular_velocity : kind::velocity),
                     length = show.unit(profile.angular ? kind::angle : kind::length);
   std::vector<Fact> facts;
-  if (profile.of_load()) return facts;
-  if (profile.type == Profile::Type::random) {
-    facts.push_back({"acceleration RMS", acceleration.from_si(std::sqrt(profile.table.area())), acceleration.text});
+  if (profile.of_load() && !profile.is_random()) return facts;
+  if (profile.is_random()) {
+    const DisplayUnit unit = show.unit(*profile.drives);
+    const auto add = [&](const std::string& name, double area) {
+      facts.push_back({name, unit.from_si(std::sqrt(area)), unit.text});
+    };
+    add(profile.of_load() ? "RMS" : "acceleration RMS", profile.table.area());
     if (profile.upper > 1) {
-      facts.push_back({"at the upper tolerance", acceleration.from_si(std::sqrt(profile.upper * profile.table.area())),
-                       acceleration.text});
-      facts.push_back(
-          {"at the lower", acceleration.from_si(std::sqrt(profile.lower * profile.table.area())), acceleration.text});
+      add("at the upper tolerance", profile.upper * profile.table.area());
+      add("at the lower", profile.lower * profile.table.area());
     }
+    if (profile.of_load()) return facts;
     facts.push_back({"velocity RMS", velocity.from_si(std::sqrt(profile.table.times_omega(-2).area())), velocity.text});
     const double displacement = length.from_si(std::sqrt(profile.table.times_omega(-4).area()));
     facts.push_back({"displacement RMS", displacement, length.text});
@@ -65,17 +68,18 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
   std::vector<std::pair<std::filesystem::path, Chart>> charts;
   for (const Profile& each : plan.profiles) {
     if (!wanted.empty() && each.name != wanted) continue;
-    const bool is_random = each.type == Profile::Type::random;
-    Table table = each.of_load() ? load_profile_table(each.points, *each.stated, plan.show)
-                                 : profile_table(each.table, is_random, *each.stated, plan.show);
+    const bool is_random = each.is_random();
+    Table table = each.of_load() && !is_random ? load_profile_table(each.points, *each.stated, plan.show)
+                                               : profile_table(each.table, is_random, *each.drives, plan.show);
     table.name = "profile." + each.name;
     const char* const between = each.between == BetweenPoints::power_law  ? "log-log"
                                 : each.between == BetweenPoints::straight ? "linear"
                                                                           : "in steps";
     table.title = fmt::format("Profile {}: {}, level 0 dB{}, {}", each.name,
-                              each.of_load() ? "sine of a load, 0 to peak"
-                              : is_random    ? "random, acceleration PSD of the base"
-                                             : "sine, 0 to peak; v velocity, d displacement",
+                              each.of_load() && is_random ? fmt::format("random, PSD of {}", each.drives->name)
+                              : each.of_load()            ? "sine of a load, 0 to peak"
+                              : is_random                 ? "random, acceleration PSD of the base"
+                                                          : "sine, 0 to peak; v velocity, d displacement",
                               each.tolerance.empty() ? "" : ", tolerance " + each.tolerance, between);
     terminal.table(table);
     std::string headline;

@@ -173,12 +173,12 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
 }
 
 NamedChart chart_of_profile(const Profile& profile, const std::string& heading, const Show& show) {
-  if (profile.of_load())
+  if (profile.of_load() && !profile.is_random())
     return load_profile_chart(
         {profile.name, heading, profile.amplitude(), *profile.stated, profile.upper, profile.lower, profile.tolerance},
         show);
-  return profile_chart({profile.name, heading, profile.table, profile.type == Profile::Type::random, profile.angular,
-                        profile.upper, profile.lower, profile.tolerance},
+  return profile_chart({profile.name, heading, profile.table, profile.is_random(), profile.drives, profile.upper,
+                        profile.lower, profile.tolerance},
                        show);
 }
 

@@ -38,9 +38,13 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
                           {"static against rigid motion of the base", basis.statics.rigid_difference, ""}};
   for (const Outcome& outcome : analysis.outcomes) {
     if (!outcome.random() || outcome.is_combined()) continue;
-    const DisplayUnit unit = show.unit(*outcome.excitation->kind);
-    facts.push_back(
-        {outcome.name() + " input RMS", unit.from_si(std::sqrt(outcome.environment().input.area())), unit.text});
+    const Excitation& excitation = *outcome.excitation;
+    for (std::size_t k = 0; k < excitation.names.size(); ++k) {
+      const DisplayUnit unit = show.unit(*excitation.kinds[k]);
+      const std::string of = excitation.names.size() > 1 ? " of " + excitation.names[k] : "";
+      facts.push_back({outcome.name() + " input RMS" + of,
+                       unit.from_si(std::sqrt(excitation.spectrum.levels()[k].area())), unit.text});
+    }
     facts.push_back(
         {outcome.name() + " relative error of a variance, at most", outcome.random()->integration_error, ""});
   }
@@ -54,6 +58,8 @@ std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>&
   if (!outcome.is_combined())
     tables.push_back(outcome.sine() ? sine_reason_table(outcome, watched, show)
                                     : random_reason_table(outcome, watched, show));
+  if (outcome.random())
+    if (Table inputs = input_table(outcome, watched); !inputs.rows.empty()) tables.push_back(std::move(inputs));
   if (Table asked = asked_table(outcome, watched, show); !asked.rows.empty()) tables.push_back(std::move(asked));
   return tables;
 }
@@ -198,13 +204,12 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
           frequencies_in_words(axes, show));
       continue;
     }
-    const DisplayUnit unit = show.unit(*axes.front()->excitation->kind);
     double error = 0;
     for (const Outcome* outcome : axes) error = std::max(error, outcome->random()->integration_error);
     terminal.paragraph(
         fmt::format("Input {} RMS. RMS by modal covariance, whatever the curve's points; the integration is off "
                     "by {:.0e} of a variance at most. A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
-                    value_text(std::sqrt(environment.input.area()), unit, 4), error));
+                    inputs_rms_in_words(axes, show), error));
   }
 }
 

@@ -187,9 +187,9 @@ class Writer {
     ReportSection& section = add("inputs", "Inputs");
     put_figures(section, "profiles");
     for (const Profile& profile : analysis_.plan.profiles) {
-      Table table = profile.of_load()
+      Table table = profile.of_load() && !profile.is_random()
                         ? load_profile_table(profile.points, *profile.stated, show_)
-                        : profile_table(profile.table, profile.type == Profile::Type::random, *profile.stated, show_);
+                        : profile_table(profile.table, profile.is_random(), *profile.drives, show_);
       table.title = fmt::format("Profile {}, level 0 dB{}", profile.name,
                                 profile.tolerance.empty() ? "" : ", tolerance " + profile.tolerance);
       section.tables.push_back(std::move(table));
@@ -209,12 +209,11 @@ class Writer {
       section.tables.push_back(static_answer_table(*axes[0], analysis_.watched, show_));
       return;
     }
-    const DisplayUnit unit = show_.unit(*axes.front()->excitation->kind);
-    section.paragraphs.push_back(
-        (environment.load_cases.empty() ? fmt::format("Profile {}, {}.", environment.profile, environment.level)
-                                        : fmt::format("{}.", inputs_in_words(axes))) +
-        (is_random ? fmt::format(" Input {} RMS.", value_text(std::sqrt(environment.input.area()), unit, 4))
-                   : std::string(" Amplitudes are 0 to peak.")));
+    section.paragraphs.push_back((environment.load_cases.empty()
+                                      ? fmt::format("Profile {}, {}.", environment.profile, environment.level)
+                                      : fmt::format("{}.", inputs_in_words(axes))) +
+                                 (is_random ? fmt::format(" Input {} RMS.", inputs_rms_in_words(axes, show_))
+                                            : std::string(" Amplitudes are 0 to peak.")));
     put_figures(section, "environment-" + environment.name);
     section.tables.push_back(overview_table(axes, analysis_.watched, show_));
     for (const Outcome* outcome : axes) add_outcome(*outcome);
@@ -233,6 +232,8 @@ class Writer {
     put_figures(section, outcome.name());
     if (Table asked = asked_table(outcome, analysis_.watched, show_); !asked.rows.empty())
       section.tables.push_back(std::move(asked));
+    if (Table inputs = outcome.random() ? input_table(outcome, analysis_.watched) : Table{}; !inputs.rows.empty())
+      section.tables.push_back(std::move(inputs));
     if (Table whole = whole_table(analysis_, outcome); !whole.rows.empty()) section.tables.push_back(std::move(whole));
     const auto index = static_cast<std::size_t>(&outcome - analysis_.outcomes.data());
     if (!analysis_.driven[index].empty())
@@ -346,6 +347,22 @@ std::vector<std::string> lines_of_file(const std::filesystem::path& file) {
 Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings, const RunFolder& folder,
                      const ReportContext& context) {
   return Writer(analysis, drawings, folder, context).write();
+}
+
+std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const Show& show) {
+  std::vector<std::pair<std::string, std::string>> all;  // inputs, cases
+  for (const Outcome* outcome : cases) {
+    if (outcome->is_combined()) continue;
+    const std::string own = random_inputs_in_words(*outcome->excitation, show);
+    const auto known = std::find_if(all.begin(), all.end(), [&](const auto& each) { return each.first == own; });
+    if (known == all.end())
+      all.emplace_back(own, outcome->excitation->along);
+    else
+      known->second += ", " + outcome->excitation->along;
+  }
+  std::string text;
+  for (const auto& [inputs, of] : all) text += (text.empty() ? "" : "; ") + (all.size() > 1 ? of + ": " : "") + inputs;
+  return text;
 }
 
 Table whole_table(const Analysis& analysis, const Outcome& outcome) {

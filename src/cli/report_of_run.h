@@ -21,6 +21,9 @@ struct ReportContext {
 [[nodiscard]] Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings,
                                    const RunFolder& folder, const ReportContext& context);
 
+/// RMS of the inputs of random cases; of each where they differ: "5.23 g", "cold: 3 N; warm: 4 N".
+[[nodiscard]] std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const Show& show);
+
 /// See files/result_tables.h.
 [[nodiscard]] Table whole_table(const Analysis& analysis, const Outcome& outcome);
 

@@ -15,8 +15,6 @@ constexpr double degrees = 180 / pi;
 constexpr std::size_t most_series = palette_size;
 constexpr double worth_a_label = 0.1;  // part of the variance from which a dominating frequency is named
 
-const Kind& input_kind(bool angular) { return angular ? kind::angular_acceleration : kind::acceleration; }
-
 std::vector<double> in_unit(const std::vector<double>& values, const DisplayUnit& unit) {
   std::vector<double> scaled;
   scaled.reserve(values.size());
@@ -276,7 +274,8 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
   if (group.quantity->kind == outcome.excitation->kind)
     density.series.push_back(input_series(
         outcome, grid, unit,
-        fmt::format("input: {} RMS", value_text(std::sqrt(outcome.environment().input.area()), plain, 3))));
+        fmt::format("input{}: {} RMS", outcome.excitation->names.size() > 1 ? " " + outcome.excitation->names[0] : "",
+                    value_text(std::sqrt(outcome.excitation->spectrum.levels()[0].area()), plain, 3))));
   add_natural_frequencies(chart, outcome, group, source);
   chart.panels = {std::move(density), std::move(running)};
   return named;
@@ -332,7 +331,7 @@ std::vector<NamedChart> complex_charts(const Outcome& outcome, const ChartSource
 }
 
 NamedChart profile_chart(const ProfileSource& source, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(input_kind(source.angular)),
+  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(*source.kind),
                     unit = source.random ? psd_unit(plain) : plain;
   NamedChart named{"profile." + source.name, {}, source.heading};
   Chart& chart = named.chart;
@@ -340,8 +339,10 @@ NamedChart profile_chart(const ProfileSource& source, const Show& show) {
   chart.subtitle = source.heading;
   chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
              frequency.from_si(source.input.from()), frequency.from_si(source.input.to())};
-  Panel panel{{source.random ? fmt::format("Acceleration PSD of the base ({})", unit.text)
-                             : fmt::format("Acceleration of the base, 0 to peak ({})", unit.text)}};
+  const bool base = source.kind == &kind::acceleration || source.kind == &kind::angular_acceleration;
+  Panel panel{{!source.random ? fmt::format("Acceleration of the base, 0 to peak ({})", unit.text)
+               : base         ? fmt::format("Acceleration PSD of the base ({})", unit.text)
+                              : fmt::format("PSD of {} ({})", source.kind->name, unit.text)}};
   Series line{"level 0 dB", {}, {}};
   Series band{fmt::format("tolerance {}", source.tolerance), {}, {}, Series::Style::band, {}, {}, 0};
   const double whole = source.input.area();

@@ -36,9 +36,10 @@ struct ChartSource {
 struct ProfileSource {
   std::string name, heading;
   const LogLogTable& input;
-  bool random = false, angular = false;
-  double upper = 1, lower = 1;  ///< edges of the tolerance band, as factors on the level
-  std::string tolerance;        ///< "±3 dB"; empty: none
+  bool random = false;
+  const Kind* kind = &kind::acceleration;  ///< what it is of: base motion, or a load where it is random
+  double upper = 1, lower = 1;             ///< edges of the tolerance band, as factors on the level
+  std::string tolerance;                   ///< "±3 dB"; empty: none
 };
 [[nodiscard]] NamedChart profile_chart(const ProfileSource& source, const Show& show);
 

@@ -124,13 +124,13 @@ Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const
   return table;
 }
 
-Table profile_table(const LogLogTable& input, bool random, const Kind& stated, const Show& show) {
+Table profile_table(const LogLogTable& input, bool random, const Kind& of, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
-  const bool angular = stated.dimension.exponents[3] != 0;
-  const DisplayUnit acceleration = show.unit(angular ? kind::angular_acceleration : kind::acceleration);
+  const bool angular = of.dimension.exponents[3] != 0;
+  const DisplayUnit plain = show.unit(random ? of : angular ? kind::angular_acceleration : kind::acceleration);
   const DisplayUnit velocity = show.unit(angular ? kind::angular_velocity : kind::velocity),
                     length = show.unit(angular ? kind::angle : kind::length);
-  const DisplayUnit level = random ? psd_unit(acceleration) : acceleration;
+  const DisplayUnit level = random ? psd_unit(plain) : plain;
   Table table{"profile",
               "",
               {{"from", frequency.text, 5},
@@ -140,7 +140,7 @@ Table profile_table(const LogLogTable& input, bool random, const Kind& stated, c
                {"slope", "dB/oct", 3, true, 2}},
               {}};
   if (random) {
-    table.columns.push_back({"RMS of this stretch", acceleration.text});
+    table.columns.push_back({"RMS of this stretch", plain.text});
     table.columns.push_back({"share of the variance", "%", 3, true, 1});
   } else {
     for (const auto& [name, unit] : {std::pair{"v", velocity}, {"d", length}}) {
@@ -154,7 +154,7 @@ Table profile_table(const LogLogTable& input, bool random, const Kind& stated, c
                           level.from_si(stretch.v2),
                           std::round(1e6 * slope_in_decibels(stretch, random ? 10 : 20)) / 1e6};
     if (random) {
-      row.emplace_back(acceleration.from_si(std::sqrt(stretch.moment(0))));
+      row.emplace_back(plain.from_si(std::sqrt(stretch.moment(0))));
       row.emplace_back(100 * stretch.moment(0) / area);
     } else {
       for (const int derivative : {1, 2}) {

@@ -19,7 +19,8 @@ namespace avrenk {
 [[nodiscard]] Table residual_table(const ModalBasis& basis, const ModalDamping& damping, const Show& show);
 
 /// The stretches of a profile: levels, slope, area and share.
-[[nodiscard]] Table profile_table(const LogLogTable& table, bool random, const Kind& stated, const Show& show);
+/// @param of  what it is of: base motion, or a load where it is random
+[[nodiscard]] Table profile_table(const LogLogTable& table, bool random, const Kind& of, const Show& show);
 
 /// An amplitude table's value as another derivative: acceleration (0), velocity (1), displacement (2) at a frequency.
 [[nodiscard]] double as_derivative(double acceleration, double frequency, int derivative);

@@ -122,6 +122,16 @@ Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watc
   return table;
 }
 
+std::string random_inputs_in_words(const Excitation& excitation, const Show& show) {
+  std::string text;
+  for (std::size_t k = 0; k < excitation.names.size(); ++k) {
+    const std::string value =
+        value_text(std::sqrt(excitation.spectrum.levels()[k].area()), show.unit(*excitation.kinds[k]), 4);
+    text += (text.empty() ? "" : ", ") + (excitation.names.size() > 1 ? excitation.names[k] + " " : "") + value;
+  }
+  return text;
+}
+
 Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   Table table{outcome.name() + ".rms",
               fmt::format("{}: RMS; the drawn curve's own integral over it − 1; mode and its share of the variance",
@@ -187,6 +197,25 @@ Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& wa
                           unit.from_si(row.largest), unit.text, row.largest / row.rms, moment(row.moments.m0),
                           moment(row.moments.m1), moment(row.moments.m2), moment(row.moments.m4), 100 * row.coupling,
                           bands});
+  }
+  return table;
+}
+
+Table input_table(const Outcome& outcome, const std::vector<Watched>& watched) {
+  constexpr std::size_t most_shown = 5;  // the others are in the file
+  const std::vector<std::string>& names = outcome.excitation->names;
+  Table table{outcome.name() + ".inputs",
+              fmt::format("{}: parts of the variance that each input makes", outcome.name()),
+              {{"watched", ""}},
+              {}};
+  for (std::size_t k = 0; k < names.size(); ++k) table.columns.push_back({names[k], "%", 3, k < most_shown, 1});
+  const std::vector<bool> real = real_answers(outcome, watched);
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const std::vector<double>& parts = outcome.random()->rows[i].inputs;
+    if (!real[i] || parts.empty()) continue;
+    std::vector<Cell> row{watched[i].name};
+    for (const double part : parts) row.emplace_back(100 * part);
+    table.rows.push_back(std::move(row));
   }
   return table;
 }

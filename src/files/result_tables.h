@@ -12,12 +12,16 @@ namespace avrenk {
 
 /// Sine: the largest over frequency and phase of all that is watched, where and at what frequency and phase.
 [[nodiscard]] Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// RMS of each input of a random case: "5.23 g", or "x 5.23 g, pump 3.1 N".
+[[nodiscard]] std::string random_inputs_in_words(const Excitation& excitation, const Show& show);
 /// Random: 1σ, 2σ, 3σ of all that is watched, and the modes that make it.
 [[nodiscard]] Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// Why each peak: shares of the modes, amplification over the static answer, half-power Q, sweep.
 [[nodiscard]] Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// Dominating frequencies, crossings, expected largest, spectral moments.
 [[nodiscard]] Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// What each of several random inputs makes of the variance; no rows of a single one.
+[[nodiscard]] Table input_table(const Outcome& outcome, const std::vector<Watched>& watched);
 /// The answer to a static environment.
 [[nodiscard]] Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// What is left of each gap in each environment, and with the static ones that act besides or that limits add; no rows

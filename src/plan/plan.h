@@ -17,10 +17,14 @@ struct Profile {
   Type type = Type::sine;
   bool angular = false;
   const Kind* stated = nullptr;        ///< what it was given in: acceleration, velocity, displacement, PSD, force …
-  LogLogTable table;                   ///< base acceleration amplitude, or its PSD; SI. Empty of a load's profile
-  std::vector<AmplitudePoint> points;  ///< of a load's profile, in the unit of the load; SI
+  const Kind* drives = nullptr;        ///< what it is of: acceleration, angular acceleration, or the kind of a load
+  LogLogTable table;                   ///< base acceleration amplitude, or a PSD of what it is of; SI
+  std::vector<AmplitudePoint> points;  ///< of a load's sine profile, in the unit of the load; SI
   BetweenPoints between = BetweenPoints::power_law;  ///< what holds between them
-  [[nodiscard]] bool of_load() const { return !points.empty(); }
+  [[nodiscard]] bool of_load() const {
+    return drives != &kind::acceleration && drives != &kind::angular_acceleration;
+  }
+  [[nodiscard]] bool is_random() const { return type == Type::random; }
   /// As a load is driven by it. @pre sine
   [[nodiscard]] Amplitude amplitude() const { return of_load() ? Amplitude(points, between) : Amplitude(table); }
   std::optional<double> duration;    ///< s

@@ -57,6 +57,18 @@ struct Band {
 };
 Band band_of(const Environment& environment) {
   Band band;
+  if (environment.type == Environment::Type::random) {  // what has no level somewhere does nothing there
+    band = {HUGE_VAL, 0};
+    const auto widen = [&](const LogLogTable& table) {
+      if (table.stretches().empty()) return;
+      band.from = std::min(band.from, table.from());
+      band.to = std::max(band.to, table.to());
+    };
+    widen(environment.input);
+    for (const LoadCase& loads : environment.load_cases)
+      for (const DrivenLoad& driven : loads.loads) widen(driven.spectrum);
+    return band;
+  }
   if (!environment.input.stretches().empty()) band.narrow(environment.input.from(), environment.input.to());
   for (const LoadCase& loads : environment.load_cases)
     for (const DrivenLoad& driven : loads.loads)
@@ -64,7 +76,6 @@ Band band_of(const Environment& environment) {
   return band;
 }
 
-// @param tree  what the environment says under frequencies, or nullptr
 // 63 Hz, mode 4, or modes: all of them.
 void read_asked(const Tree& tree, const std::string& subject, Environment& environment, Problems& problems) {
   constexpr std::string_view mode = "mode ";
@@ -79,6 +90,7 @@ void read_asked(const Tree& tree, const std::string& subject, Environment& envir
   }
 }
 
+// @param given  what the environment says under frequencies, or nullptr
 void read_grid(const Tree* given, const std::string& subject, Environment& environment, const Tree& whole,
                Problems& problems) {
   GridRequest& grid = environment.grid;
@@ -265,6 +277,12 @@ void drive_loads(const Assembly& assembly, double decibels, Environment& environ
   if (!(grid.from > 0 && grid.from < grid.to && grid.to < HUGE_VAL)) return;  // which has been said
   for (LoadCase& loads : environment.load_cases)
     for (DrivenLoad& driven : loads.loads) {
+      if (environment.type == Environment::Type::random) {
+        driven.spectrum = driven.spectrum.scaled(std::pow(10, decibels / 10));
+        environment.upper = std::max(environment.upper, std::sqrt(driven.upper));  // the response follows the root
+        if (!environment.duration) environment.duration = driven.duration;
+        continue;
+      }
       const Load& load = assembly.loads[static_cast<std::size_t>(driven.load)];
       if (driven.amplitude.empty())
         driven.amplitude = Amplitude::constant(std::abs(driven.amount), grid.from, grid.to)
@@ -274,6 +292,174 @@ void drive_loads(const Assembly& assembly, double decibels, Environment& environ
       environment.upper = std::max(environment.upper, driven.upper);
       if (!environment.sweep_rate) environment.sweep_rate = driven.sweep_rate;
     }
+}
+
+// Loads are random where their profiles are: all of them, and the base with them.
+bool type_of_loads(const Tree& tree, bool by_base, Environment& environment, Reading& reading) {
+  const std::string subject = "environment " + environment.name;
+  const bool base_is_random = by_base && environment.type == Environment::Type::random;
+  bool any = base_is_random;
+  for (const LoadCase& loads : environment.load_cases)
+    for (const DrivenLoad& driven : loads.loads) any = any || !driven.spectrum.stretches().empty();
+  if (!any) return true;
+  if (by_base && !base_is_random) {
+    reading.problems.add(tree, subject, "a load is random, and the base moves in a sine",
+                         "write an environment for each");
+    return false;
+  }
+  environment.type = Environment::Type::random;
+  for (const LoadCase& loads : environment.load_cases)
+    for (const DrivenLoad& driven : loads.loads) {
+      const std::string& name = reading.plan.assembly.loads[static_cast<std::size_t>(driven.load)].name;
+      if (driven.spectrum.stretches().empty()) {
+        reading.problems.add(tree, subject, fmt::format("{} is no random load, and what acts with it is random", name),
+                             "name a random profile beside it, or write an environment for each");
+        return false;
+      }
+      if (driven.phase != 0) {
+        reading.problems.add(tree, subject, fmt::format("{} is random and has no phase of its own", name),
+                             "leave phase out; coherence says how two random inputs go together");
+        return false;
+      }
+    }
+  return true;
+}
+
+// What acts at once in a random environment, by name.
+std::vector<Input> inputs_at_once(const Environment& environment, const Assembly& assembly) {
+  std::vector<int> axes = environment.axes;
+  if (!environment.together && axes.size() > 1) axes.resize(1);
+  return inputs_of(environment, axes, environment.load_cases.empty() ? LoadCase{} : environment.load_cases.front(),
+                   &assembly);
+}
+
+void read_bases_apart(const Tree& tree, Environment& environment, const std::string& subject, Reading& reading) {
+  const bool apart = read_word(tree, {"together", "apart"}, subject + " bases", reading.problems).value_or(0) == 1;
+  if (apart && (environment.type != Environment::Type::random || environment.axes.empty()))
+    reading.problems.add(tree, subject, "bases are inputs of their own under random base motion only",
+                         "leave bases out; motion gives each base its amplitude and phase");
+  else
+    environment.bases_apart = apart;
+}
+
+// none, full, or γ² between 0 and 1.
+std::optional<double> read_coherence_value(const Tree& tree, const std::string& subject, Problems& problems) {
+  if (tree.is_text() && (tree.text == "none" || tree.text == "full")) return tree.text == "full" ? 1 : 0;
+  const auto value = read_quantity(tree, kind::ratio, subject, problems, Sign::not_negative);
+  if (value && *value > 1) {
+    problems.add(tree, subject, fmt::format("a coherence of {} is more than 1", tree.text), "write full, or 0.8");
+    return std::nullopt;
+  }
+  return value ? std::optional(std::sqrt(*value)) : std::nullopt;
+}
+
+// [20 Hz, 0.8] or [20 Hz, 0.8, 30 deg]
+std::optional<Coherence::Point> read_coherence_point(const Tree& row, const std::string& subject, Problems& problems) {
+  if (!row.is_list() || row.items.size() < 2 || row.items.size() > 3) {
+    problems.add(row, subject, "a point is a frequency, a coherence and, if there is one, a phase",
+                 "write [20 Hz, 0.8] or [20 Hz, 0.8, 30 deg]");
+    return std::nullopt;
+  }
+  const auto f = read_quantity(row.items[0], kind::frequency, subject, problems, Sign::positive);
+  const auto value = read_coherence_value(row.items[1], subject, problems);
+  const auto phase =
+      row.items.size() == 3 ? read_quantity(row.items[2], kind::angle, subject, problems) : std::optional(0.0);
+  if (!f || !value || !phase) return std::nullopt;
+  return Coherence::Point{*f, *value, *phase};
+}
+
+// How much two inputs go together: {between: [x, y], table: [...]}, {value: 0.8, phase: 30 deg}, {wave: {...}}.
+void read_coherence_rule(const Tree& tree, const std::vector<Input>& inputs, const std::string& subject,
+                         Environment& environment, Problems& problems) {
+  MapReader map(tree, subject, problems);
+  if (!map.is_map()) return;
+  CoherenceRule rule;
+  if (const Tree* between = map.optional("between")) {
+    std::vector<std::string> names;
+    for (const Input& each : inputs) names.push_back(each.name);
+    const auto two = one_or_more(*between);
+    if (two.size() != 2 || two[0]->text == two[1]->text)
+      problems.add(*between, subject, "two inputs are due", fmt::format("write between: [{}]", fmt::join(names, ", ")));
+    for (std::size_t k = 0; k < 2 && two.size() == 2; ++k) {
+      rule.between[k] = two[k]->text;
+      if (std::find(names.begin(), names.end(), two[k]->text) == names.end())
+        problems.add(*two[k], subject, fmt::format("no input \"{}\" acts", two[k]->text),
+                     suggest_name(two[k]->text, names));
+    }
+  }
+  const Tree *const value = map.optional("value"), *const table = map.optional("table");
+  const auto phase = map.quantity("phase", kind::angle);
+  if (value && table) problems.add(*table, subject, "\"value\" and \"table\" cannot both be given", "keep one");
+  if (table && phase) problems.add(tree, subject, "the phase stands in the table", "leave phase out");
+  if (table) {
+    if (!table->is_list() || table->items.empty())
+      problems.add(*table, subject, "a table is due", "write [[20 Hz, 0.9], [200 Hz, 0.1, 30 deg]]");
+    for (const Tree& row : table->is_list() ? table->items : std::vector<Tree>{})
+      if (const auto point = read_coherence_point(row, subject, problems)) {
+        if (!rule.points.empty() && !(point->frequency > rule.points.back().frequency))
+          problems.add(row, subject, "frequencies do not rise", "write them in rising order");
+        rule.points.push_back(*point);
+      }
+  } else {
+    // What travels or falls with distance goes fully together where nothing else is said.
+    const double gamma = value ? read_coherence_value(*value, subject, problems).value_or(0) : 1;
+    rule.points = {{1, gamma, phase.value_or(0)}};
+  }
+  if (const Tree* wave = map.optional("wave")) {
+    MapReader own(*wave, subject + " wave", problems);
+    if (own.is_map()) {
+      const Tree* const direction = own.required("direction", "x");
+      const auto speed = own.required_quantity("speed", kind::velocity, Sign::positive);
+      const auto along =
+          direction ? read_named_direction(*direction, subject + " wave direction", problems) : std::nullopt;
+      if (along && speed) rule.slowness = *along / *speed;
+      own.done();
+    }
+  }
+  rule.length = map.quantity("decay length", kind::length, Sign::positive).value_or(0);
+  if (const Tree* decay = map.optional("decay")) {
+    MapReader own(*decay, subject + " decay", problems);
+    if (own.is_map()) {
+      const auto constant = own.required_quantity("constant", kind::number, Sign::positive);
+      const auto speed = own.required_quantity("speed", kind::velocity, Sign::positive);
+      if (constant && speed) rule.decay = *constant / *speed;
+      own.done();
+    }
+  }
+  map.done();
+  if (!value && !table && !rule.has_distance())
+    problems.add(tree, subject, "nothing says how much two inputs go together",
+                 "write {value: 0.8}, a table, or {wave: {direction: x, speed: 300 m/s}}");
+  environment.coherences.push_back(std::move(rule));
+}
+
+void read_coherences(const Tree& tree, Environment& environment, const std::string& environment_subject,
+                     Reading& reading) {
+  Problems& problems = reading.problems;
+  const std::string subject = environment_subject + " coherence";
+  const std::size_t before = problems.count();
+  if (environment.type != Environment::Type::random) {
+    problems.add(tree, environment_subject, "a coherence is that of random inputs", "leave it out");
+    return;
+  }
+  const std::vector<Input> inputs = inputs_at_once(environment, reading.plan.assembly);
+  if (inputs.size() < 2) {
+    problems.add(tree, environment_subject, "only one input acts at a time, so there is nothing that it goes with",
+                 "write simultaneous: yes where all axes act at once, or bases: apart where each base moves by itself");
+    return;
+  }
+  if (tree.is_text()) {
+    if (const auto gamma = read_coherence_value(tree, subject, problems))
+      environment.coherences.push_back({{}, {{1, *gamma, 0}}});
+  } else {
+    for (const Tree* each : one_or_more(tree)) read_coherence_rule(*each, inputs, subject, environment, problems);
+  }
+  if (problems.count() > before) return;
+  try {
+    (void)spectrum_of(environment, inputs);
+  } catch (const InputError& error) {
+    problems.add(tree, environment_subject, error.problems.front().wrong, error.problems.front().instead);
+  }
 }
 
 std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& reading) {
@@ -330,6 +516,8 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   if (const Tree* combine = map.optional("combine"))
     environment.combination = static_cast<Environment::Combination>(
         1 + read_word(*combine, {"envelope", "root sum of squares"}, subject + " combine", problems).value_or(0));
+  const Tree* const coherence = map.optional("coherence");
+  const Tree* const bases = map.optional("bases");
   const Tree* const simultaneous = map.optional("simultaneous");
   const bool together =
       simultaneous && read_word(*simultaneous, {"no", "yes"}, subject + " simultaneous", problems).value_or(0) == 1;
@@ -347,9 +535,10 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   map.done();
   if ((by_base && !profile) || (loads && environment.load_cases.empty())) return std::nullopt;
   if (profile) take_profile(*profile, decibels, environment);
-  if (loads && environment.type == Environment::Type::random) {
-    problems.add(*loads, subject, "loads act beside sines only",
-                 "write an environment of a sine profile, or of loads alone");
+  if (loads && !type_of_loads(*loads, profile != nullptr, environment, reading)) return std::nullopt;
+  if (environment.type == Environment::Type::random && environment.by_speed()) {
+    problems.add(*entry.value.find("speeds"), subject, "orders of a shaft are sines, and these loads are random",
+                 "write frequencies in place of speeds, or leave it out");
     return std::nullopt;
   }
   if (environment.direct && environment.type == Environment::Type::random) {
@@ -359,6 +548,10 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   }
   read_grid(frequencies, subject, environment, entry.value, problems);
   drive_loads(reading.plan.assembly, decibels, environment);
+  environment.together = together && environment.type == Environment::Type::random &&
+                         environment.combination == Environment::Combination::none;
+  if (bases) read_bases_apart(*bases, environment, subject, reading);
+  if (coherence) read_coherences(*coherence, environment, subject, reading);
   for (const int axis : profile ? environment.axes : std::vector<int>{})
     if ((axis > 2) != environment.angular)
       problems.add(*entry.value.find("axes"), subject,

@@ -300,7 +300,7 @@ class LoadCaseReader {
       if (amount)
         problems().add(*amount, subject_, fmt::format("{} drives itself by what is out of balance", load.name),
                        fmt::format("write {}, or {{{}, phase: 90 deg}}", load.name, load.name));
-      entry.choices.push_back({*index, "", {}, *load.unbalance});
+      entry.choices.push_back({.load = *index, .amount = *load.unbalance});
       return entry;
     }
     if (!amount) {
@@ -333,25 +333,26 @@ class LoadCaseReader {
       const auto amount = read_quantity(tree, *load.kind, subject_, problems());
       if (amount == 0.0)
         problems().add(tree, subject_, fmt::format("{} of {} does nothing", tree.text, load.name), "leave it out");
-      return amount ? std::optional(DrivenLoad{0, tree.text, {}, *amount}) : std::nullopt;
+      return amount ? std::optional(DrivenLoad{.profile = tree.text, .amount = *amount}) : std::nullopt;
     }
     const Profile* const profile = reading_.profiles.find(tree, subject_, problems());
     if (!profile) return std::nullopt;
-    if (profile->type == Profile::Type::random) {
-      problems().add(tree, subject_, fmt::format("profile {} is random, and loads are driven by sines", profile->name),
-                     "name a sine profile");
-      return std::nullopt;
-    }
-    if (profile->stated->dimension != load.kind->dimension &&
-        !(load.kind == &kind::acceleration && !profile->of_load() && !profile->angular)) {
+    if (profile->drives->dimension != load.kind->dimension) {
       problems().add(tree, subject_,
                      fmt::format("profile {} is {}, and {} needs {}", profile->name, profile->stated->name, load.name,
                                  load.kind->name),
                      fmt::format("name a profile of {}", load.kind->name));
       return std::nullopt;
     }
-    DrivenLoad driven{0, profile->name, profile->amplitude(), 1};
+    DrivenLoad driven{0, profile->name};
     driven.upper = profile->upper;
+    if (profile->is_random()) {
+      driven.spectrum = profile->table;
+      driven.duration = profile->duration;
+      return driven;
+    }
+    driven.amplitude = profile->amplitude();
+    driven.amount = 1;
     driven.sweep_rate = profile->sweep_rate;
     return driven;
   }

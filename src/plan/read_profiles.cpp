@@ -22,11 +22,23 @@ constexpr SineForm sine_forms[] = {{"acceleration", &kind::acceleration, &kind::
 struct LoadForm {
   const char* key;
   const Kind* kind;
+  const Kind* psd;
 };
-constexpr LoadForm load_forms[] = {{"force", &kind::force},
-                                   {"moment", &kind::moment},
-                                   {"pressure", &kind::pressure},
-                                   {"force per length", &kind::line_load}};
+constexpr LoadForm load_forms[] = {{"force", &kind::force, &kind::force_psd},
+                                   {"moment", &kind::moment, &kind::moment_psd},
+                                   {"pressure", &kind::pressure, &kind::pressure_psd},
+                                   {"force per length", &kind::line_load, &kind::line_load_psd}};
+
+// What a PSD of base motion may be stated in, with the power of ω that makes it one of acceleration.
+struct RandomForm {
+  const char* key;
+  const Kind* psd;
+  const Kind* angular;
+  int omega_power;
+};
+constexpr RandomForm random_forms[] = {{"acceleration", &kind::acceleration_psd, &kind::angular_acceleration_psd, 0},
+                                       {"velocity", &kind::velocity_psd, &kind::angular_velocity_psd, 2},
+                                       {"displacement", &kind::displacement_psd, &kind::angle_psd, 4}};
 
 // True if the first level of a table is an angle's: the whole table then is.
 bool is_angular(const Tree& table, const Kind& angular) {
@@ -164,7 +176,7 @@ std::optional<AmplitudePoint> read_amplitude(const Tree& row, const Kind& kind, 
 // The amplitudes of a load.
 void read_load_profile(const LoadForm& form, const Tree& levels, const Tree* between, const std::string& subject,
                        Profile& profile, Problems& problems) {
-  profile.stated = form.kind;
+  profile.stated = profile.drives = form.kind;
   if (between) {
     const auto law = read_word(*between, {"log-log", "linear", "steps"}, subject + " between points", problems);
     profile.between = static_cast<BetweenPoints>(law.value_or(0));
@@ -198,6 +210,85 @@ void read_load_profile(const LoadForm& form, const Tree& levels, const Tree* bet
     return;
   }
   profile.points = std::move(points);
+}
+
+// Sound pressure levels of adjacent third octaves, dB re 20 µPa, as a PSD that is flat in each band: p² over its width.
+// Bands by base ten: their exact middle frequencies are 1000 Hz times powers of 10^(1/10) (IEC 61260-1).
+std::optional<LogLogTable> read_sound_levels(const Tree& tree, const std::string& subject, Problems& problems) {
+  if (!tree.is_list() || tree.items.empty()) {
+    problems.add(tree, subject, "a table is due", "write [[100 Hz, 121 dB], [125 Hz, 124 dB]]");
+    return std::nullopt;
+  }
+  constexpr double reference = 20e-6, nominal = 0.03;  // Pa; how far a rounded frequency may be from its band's middle
+  std::vector<Breakpoint> points;
+  const std::size_t before = problems.count();
+  std::optional<long> last;
+  for (const Tree& row : tree.items) {
+    if (!row.is_list() || row.items.size() != 2) {
+      problems.add(row, subject, "a point is the middle of a third octave and a level", "write [100 Hz, 121 dB]");
+      continue;
+    }
+    const auto f = read_quantity(row.items[0], kind::frequency, subject, problems, Sign::positive);
+    const auto level = read_quantity(row.items[1], kind::level, subject, problems);
+    if (!f || !level) continue;
+    const long band = std::lround(10 * std::log10(*f / 1000));
+    const double middle = 1000 * std::pow(10, 0.1 * static_cast<double>(band));
+    if (std::abs(*f / middle - 1) > nominal)
+      problems.add(row, subject, fmt::format("{:g} Hz is not the middle of a third octave", *f),
+                   fmt::format("write {:.4g} Hz", middle));
+    else if (last && band != *last + 1)
+      problems.add(
+          row, subject, fmt::format("{:g} Hz does not follow the third octave before it", *f),
+          fmt::format("write the one at {:.4g} Hz", 1000 * std::pow(10, 0.1 * static_cast<double>(*last + 1))));
+    last = band;
+    const double from = middle * std::pow(10, -0.05), to = middle * std::pow(10, 0.05),
+                 density = std::pow(reference, 2) * std::pow(10, *level / 10) / (to - from);
+    points.push_back({points.empty() ? from : points.back().frequency, density, {}});
+    points.push_back({to, density, {}});
+  }
+  if (problems.count() > before) return std::nullopt;
+  return LogLogTable(points, 10);
+}
+
+// A PSD: of base acceleration, or {velocity: […]}, {force: […]}, {sound pressure level: […]}.
+std::optional<LogLogTable> read_random(const Tree& what, const std::string& subject, Profile& profile,
+                                       Problems& problems) {
+  constexpr const char* sound = "sound pressure level";
+  const bool file = what.is_map() && what.find("file");
+  const Tree* levels = &what;
+  std::string form = "acceleration";
+  if (what.is_map() && !file) {
+    std::vector<std::string> keys{sound};
+    for (const RandomForm& each : random_forms) keys.emplace_back(each.key);
+    for (const LoadForm& each : load_forms) keys.emplace_back(each.key);
+    MapReader map(what, subject + " random", problems);
+    const auto [key, value] = map.one_of(keys);
+    map.done();
+    if (!value) return std::nullopt;
+    form = key;
+    levels = value;
+  }
+  const std::optional<Tree> from_file = levels->is_map() ? read_csv_table(*levels, subject, problems) : std::nullopt;
+  if (levels->is_map() && !from_file) return std::nullopt;
+  const Tree& given = from_file ? *from_file : *levels;
+  if (form == sound) {
+    profile.stated = &kind::pressure_psd;
+    profile.drives = &kind::pressure;
+    return read_sound_levels(given, subject, problems);
+  }
+  for (const LoadForm& each : load_forms)
+    if (form == each.key) {
+      profile.stated = each.psd;
+      profile.drives = each.kind;
+      return read_table(given, *each.psd, 10, subject, problems);
+    }
+  const RandomForm& own = *std::find_if(std::begin(random_forms), std::end(random_forms),
+                                        [&form](const RandomForm& each) { return form == each.key; });
+  profile.angular = is_angular(given, *own.angular);
+  profile.stated = profile.angular ? own.angular : own.psd;
+  profile.drives = profile.angular ? &kind::angular_acceleration : &kind::acceleration;
+  const auto table = read_table(given, *profile.stated, 10, subject, problems);
+  return table ? std::optional(table->times_omega(own.omega_power)) : std::nullopt;
 }
 
 std::optional<double> read_sweep_rate(const Tree& tree, const std::string& subject, Problems& problems) {
@@ -272,17 +363,20 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
       profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);
   } else if (type == "random") {
     profile.type = Profile::Type::random;
-    const std::optional<Tree> from_file = what->is_map() ? read_csv_table(*what, subject, problems) : std::nullopt;
-    const Tree& given = from_file ? *from_file : *what;
-    profile.angular = is_angular(given, kind::angular_acceleration_psd);
-    profile.stated = profile.angular ? &kind::angular_acceleration_psd : &kind::acceleration_psd;
-    if (!what->is_map() || from_file) table = read_table(given, *profile.stated, 10, subject, problems);
+    table = read_random(*what, subject, profile, problems);
     profile.duration = map.quantity("duration", kind::time, Sign::positive);
+    if (const Tree* whole = map.optional("scaled to"))
+      if (const auto rms = read_quantity(*whole, profile.drives ? *profile.drives : kind::acceleration,
+                                         subject + " scaled to", problems, Sign::positive);
+          rms && table)
+        table = table->scaled(*rms * *rms / table->area());
   }
   if (const Tree* tolerance = map.optional("tolerance"))
     read_tolerance(*tolerance, subject + " tolerance", profile, problems);
   map.done();
-  if (problems.count() > before || (!table && !profile.of_load())) return std::nullopt;
+  if (profile.type == Profile::Type::sine && !profile.drives)
+    profile.drives = profile.angular ? &kind::angular_acceleration : &kind::acceleration;
+  if (problems.count() > before || (!table && profile.points.empty())) return std::nullopt;
   if (table) profile.table = *table;
   return profile;
 }

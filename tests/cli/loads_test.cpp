@@ -110,7 +110,7 @@ TEST(LoadPlans, ShowTheWholeModelAtFrequenciesAndModes) {
   EXPECT_THAT(test::read_all(folder / (results + "/fields/tone.stress.vtu")), HasSubstr("tone.mode-1: von Mises"));
   EXPECT_LE(with(fmt::format("at: {:.9f} Hz", frequency)).status, 1);
   const auto held = nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
-  const auto& row = held["tables"][whole]["rows"][0];  // without a column for modes
+  const auto& row = held["tables"][whole]["rows"][0];   // without a column for modes
   EXPECT_NEAR(row[1].get<double>() / motion, 1, 1e-5);  // which peaks at a frequency of its own
   EXPECT_NEAR(row[3].get<double>() / peak, 1, 1e-6);
   EXPECT_THAT(with("at: mode 99").err, HasSubstr("environment tone: mode 99 is asked for, and there are"));

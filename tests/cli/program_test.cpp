@@ -330,7 +330,20 @@ TEST(Program, RunsAStrutBetweenTwoFixtures) {
   EXPECT_NEAR(cell(summary, "held.z.reasons", "middle.acceleration.z", "S"),
               4 * std::log(2.0) / (0.006 * 0.006) / (60 * frequency), 1e-3 * 6);
   EXPECT_LT(cell(summary, "held.z.reasons", "middle.acceleration.z", "swept"), 0.8 * held);
-  for (const std::string command : {"check", "modes", "sine"})
+  // Ends that know nothing of one another add up as squares of each alone.
+  double sum = 0;
+  for (const std::string base : {"vibrator", "foundation"}) {
+    const Ran alone = run_program(folder,
+                                  "random strut.yaml each --no-figures --out one --set \"environments.each={profile: "
+                                  "shake, axes: z, at: " +
+                                      base + "}\"");
+    ASSERT_EQ(alone.status, 0) << alone.err;
+    sum += std::pow(
+        cell(Json::parse(test::read_all(folder / "one/summary.json")), "each.z.rms", "middle.acceleration.z", "RMS=1σ"),
+        2);
+  }
+  EXPECT_NEAR(cell(summary, "each.z.rms", "middle.acceleration.z", "RMS=1σ") / std::sqrt(sum), 1, 1e-8);
+  for (const std::string command : {"check", "modes", "sine", "random"})
     expect_narrow(run_program(folder, command + " strut.yaml --no-figures").out);
 }
 

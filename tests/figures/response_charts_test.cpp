@@ -149,8 +149,8 @@ TEST_F(ResponseCharts, ShowOrdersOverTheSpeedOfTheShaft) {
 TEST_F(ResponseCharts, StateAProfileWithSlopesAreasAndBand) {
   // Areas by hand: +6 dB/oct from 20 to 80 Hz is S ∝ f² (3.01 n = 6: n = 1.993), flat at 0.02 g²/Hz to 500 Hz.
   const LogLogTable input({{20, {}, 6.0}, {80, 0.02 * 96.17038422249999, {}}, {500, 0.02 * 96.17038422249999, {}}}, 10);
-  const NamedChart named =
-      profile_chart({"launch", "level 0 dB", input, true, false, std::pow(10, 0.3), std::pow(10, -0.3), "±3 dB"}, show);
+  const NamedChart named = profile_chart(
+      {"launch", "level 0 dB", input, true, &kind::acceleration, std::pow(10, 0.3), std::pow(10, -0.3), "±3 dB"}, show);
   const Panel& panel = named.chart.panels[0];
   ASSERT_EQ(panel.peaks.size(), 2U);
   EXPECT_THAT(panel.peaks[0].text, HasSubstr("+6 dB/oct, 0.526 g² (6 %)"));

@@ -96,14 +96,14 @@ TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
 TEST(ResultTables, GiveAProfileInAllItsForms) {
   // 1 mm at 10 Hz is 2πf d = 62.83 mm/s and (2πf)² d = 0.4026 g; RMS of each stretch of a PSD by hand.
   const LogLogTable stroke = LogLogTable({{10, 1e-3, {}}, {20, 1e-3, {}}}, 20).times_omega(2);
-  const Table sine = profile_table(stroke, false, kind::length, Show());
+  const Table sine = profile_table(stroke, false, kind::acceleration, Show());
   EXPECT_NEAR(number(sine, 0, "v from"), 62.831853, 1e-5);
   EXPECT_NEAR(number(sine, 0, "d to"), 1, 1e-12);
   EXPECT_NEAR(number(sine, 0, "slope"), 12.0412, 1e-4);
   const double g2 = standard_gravity * standard_gravity;
   const Table random = profile_table(
       LogLogTable({{20, 0.01 * g2, {}}, {120, 0.01 * g2, {}}, {120, 0.04 * g2, {}}, {145, 0.04 * g2, {}}}, 10), true,
-      kind::acceleration_psd, Show());
+      kind::acceleration, Show());
   EXPECT_NEAR(number(random, 0, "RMS of this stretch"), 1, 1e-12);
   EXPECT_NEAR(number(random, 1, "share of the variance"), 50, 1e-9);
 }

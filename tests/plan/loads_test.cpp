@@ -86,8 +86,8 @@ TEST(LoadsOfAPlan, BecomeColumnsAndCases) {
   EXPECT_EQ(both[1]->name(), "both.z");
   EXPECT_EQ(both[1]->kind, &kind::acceleration);
   EXPECT_NEAR(both[1]->grid.from, 20, 1e-12);
-  EXPECT_NEAR(std::abs(both[1]->at(90)[1]), 8, 1e-12);
-  EXPECT_NEAR(std::abs(both[1]->at(90)[2]), 2 * standard_gravity, 1e-12);
+  EXPECT_NEAR(std::abs(both[1]->at(90)(1, 0)), 8, 1e-12);
+  EXPECT_NEAR(std::abs(both[1]->at(90)(2, 0)), 2 * standard_gravity, 1e-12);
   const auto apart = cases(3);
   ASSERT_EQ(apart.size(), 2U);
   EXPECT_EQ(apart[1]->name(), "apart.drag");
@@ -98,8 +98,8 @@ TEST(LoadsOfAPlan, BecomeColumnsAndCases) {
   EXPECT_EQ(shaft[1]->name(), "shaft.4x");
   EXPECT_NEAR(shaft[1]->grid.from, 40, 1e-12);
   EXPECT_NEAR(shaft[1]->grid.at[0], 80, 1e-12);
-  EXPECT_NEAR(std::abs(shaft[1]->at(120)[0]), 12, 1e-12);  // 1800 rpm
-  EXPECT_NEAR(std::abs(shaft[0]->at(20)[0]), *loads[7].unbalance * std::pow(2 * pi * 20, 2), 1e-15);
+  EXPECT_NEAR(std::abs(shaft[1]->at(120)(0, 0)), 12, 1e-12);  // 1800 rpm
+  EXPECT_NEAR(std::abs(shaft[0]->at(20)(0, 0)), *loads[7].unbalance * std::pow(2 * pi * 20, 2), 1e-15);
   EXPECT_NEAR(highest_excited(plan.environments), 200, 1e-9);
 }
 
@@ -141,7 +141,7 @@ TEST(LoadsOfAPlan, AreRefusedInASentence) {
       {"{twist: 0.5 N m, phase: 30 deg}", "{twist: [0.5 N m, 1 N m, 2 N m]}",
        "tables of one load at a time are compared"},
       {"{push: [rising, level]}", "{push: [rising, nosie]}", "no profile \"nosie\""},
-      {"{push: [rising, level]}", "{push: noise}", "profile noise is random"},
+      {"{push: [rising, level]}", "{push: noise}", "profile noise is an acceleration PSD, and push needs a force"},
       {"{push: [rising, level]}", "{push: sound}", "profile sound is a pressure, and push needs a force"},
       {"{push: [rising, level]}", "{push: }", "how large push is, is not said"},
       {"{push: [rising, level]}", "{pusch: 3 N}", "no load \"pusch\"; write \"push\""},
@@ -149,7 +149,7 @@ TEST(LoadsOfAPlan, AreRefusedInASentence) {
       {"0.5 N m, phase: 30 deg}", "0.5 N m, order: 2}", "an order needs the speed of a shaft"},
       {"{profile: shake, axes: [x, z], loads", "{profile: sound, axes: [x, z], loads", "drives a load and no base"},
       {"{profile: shake, axes: [x, z], loads", "{axes: [x, z], loads", "axes are those of base motion"},
-      {"{profile: shake, axes: [x, z], loads", "{profile: noise, axes: [x, z], loads", "loads act beside sines only"},
+      {"{profile: shake, axes: [x, z], loads", "{profile: noise, axes: [x, z], loads", "panel is no random load, and what acts with it is random"},
       {", frequencies: {from: 5 Hz, to: 50 Hz, every: 10 Hz}", "", "no table says from which frequency to which"},
       {"to: 50 Hz, every: 10 Hz", "to: 50 Hz, every: 1e-9 Hz", "steps fit into the band"},
       {"[wheel, {push: rising", "[{wheel: 2 N}, {push: rising", "wheel drives itself"},

@@ -10,6 +10,7 @@
 
 #include "core/excitation/amplitude.h"
 #include "core/excitation/frequency_grid.h"
+#include "core/excitation/spectrum.h"
 #include "core/model/assembly.h"
 
 namespace avrenk {
@@ -26,12 +27,14 @@ struct BaseMotion {
 /// One load of the model and how large it is.
 struct DrivenLoad {
   int load = 0;                        ///< index into Assembly::loads
-  std::string profile;                 ///< name, or the amount as it was written: for headings
+  std::string profile{};               ///< name, or the amount as it was written: for headings
   Amplitude amplitude{};               ///< sine: per unit of the load
-  double amount = 0;                   ///< static: the same
+  double amount = 0;                   ///< static: per unit of the load
   double phase = 0;                    ///< rad, in the amplitude
   double upper = 1;                    ///< factor when its profile is at its upper tolerance
   std::optional<double> sweep_rate{};  ///< octaves a minute
+  LogLogTable spectrum{};              ///< random: PSD, (unit of the load)²/Hz, level applied
+  std::optional<double> duration{};    ///< s, of random
 };
 
 /// Loads that act together.
@@ -39,6 +42,17 @@ struct LoadCase {
   std::string name;  ///< what tells it from others of its environment; empty where there is only one
   std::vector<DrivenLoad> loads;
   double order = 0;  ///< frequency over the speed of a shaft; 0: no shaft
+};
+
+/// How inputs of a random environment go together; of several rules for one pair the last counts.
+struct CoherenceRule {
+  std::array<std::string, 2> between;    ///< names of inputs: see Excitation::names; empty: every pair
+  std::vector<Coherence::Point> points;  ///< γ and phase of the second to the first
+  Vector3 slowness = Vector3::Zero();    ///< s/m, along which a wave travels: what lies farther comes later
+  double length = 0;                     ///< m, over which γ falls to 1/e; 0: it does not
+  double decay = 0;                      ///< s/m: γ falls by e^{−decay f d} besides
+  /// It needs to know where the inputs act.
+  [[nodiscard]] bool has_distance() const { return !slowness.isZero(0) || length > 0 || decay > 0; }
 };
 
 /// Which modes answer an environment: the first so many, some by number, or those in a band.
@@ -70,8 +84,11 @@ struct Environment {
   double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
   std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
   Combination combination = Combination::none;
-  std::string after;                       ///< the static environment that acts at the same time
-  Vector3 acceleration = Vector3::Zero();  ///< constant: the field of gravity that acts on the model, m/s²
+  bool together = false;                    ///< random: all axes act at once, else one result each
+  bool bases_apart = false;                 ///< random: each base that moves is an input of its own
+  std::vector<CoherenceRule> coherences{};  ///< random, of inputs that act at once; none: they are not correlated
+  std::string after;                        ///< the static environment that acts at the same time
+  Vector3 acceleration = Vector3::Zero();   ///< constant: the field of gravity that acts on the model, m/s²
 
   /// Its grid counts revolutions of a shaft a second.
   [[nodiscard]] bool by_speed() const { return !load_cases.empty() && load_cases.front().order > 0; }

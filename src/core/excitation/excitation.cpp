@@ -73,25 +73,119 @@ const Kind* base_kind(const Environment& environment) {
 // What is out of balance is a force.
 const Kind* amplitude_kind(const Load& load) { return load.unbalance ? &kind::force : load.kind; }
 
+}  // namespace
+
+std::vector<Input> inputs_of(const Environment& environment, std::span<const int> axes, const LoadCase& loads,
+                             const Assembly* assembly) {
+  const auto moves = [&](std::size_t base) {
+    return environment.motions.empty() ||
+           std::any_of(environment.motions.begin(), environment.motions.end(), [&](const BaseMotion& each) {
+             return each.base == static_cast<int>(base) && each.factor != 0.0;
+           });
+  };
+  std::vector<Input> all;
+  for (const int axis : axes) {
+    const std::string name(axis_names[static_cast<std::size_t>(axis)]);
+    if (!environment.bases_apart) {
+      all.push_back({name, base_kind(environment), environment.input});
+      continue;
+    }
+    for (std::size_t b = 0; b < assembly->bases.size(); ++b)
+      if (moves(b))
+        all.push_back({assembly->bases[b].name + "." + name, base_kind(environment), environment.input,
+                       assembly->bases[b].point});
+  }
+  for (const DrivenLoad& driven : loads.loads) {
+    const Load& load = assembly->loads[static_cast<std::size_t>(driven.load)];
+    all.push_back({load.name, amplitude_kind(load), driven.spectrum});
+  }
+  return all;
+}
+
+namespace {
+
+Coherence coherence_of(const CoherenceRule& rule, const std::vector<Input>& inputs, std::size_t first,
+                       std::size_t second) {
+  Coherence own{static_cast<int>(first), static_cast<int>(second), rule.points};
+  if (!rule.has_distance()) return own;
+  const Input &a = inputs[first], &b = inputs[second];
+  if (!a.at || !b.at)
+    refuse("",
+           fmt::format("where {} acts is not known, so the coherence cannot depend on a distance", (a.at ? b : a).name),
+           "let it depend on the distance of bases that are inputs of their own");
+  const Vector3 apart = *b.at - *a.at;
+  own.delay = rule.slowness.dot(apart);
+  own.decay = rule.decay * apart.norm();
+  if (rule.length > 0)
+    for (Coherence::Point& point : own.points) point.magnitude *= std::exp(-apart.norm() / rule.length);
+  return own;
+}
+
+}  // namespace
+
+SpectralMatrix spectrum_of(const Environment& environment, const std::vector<Input>& inputs) {
+  std::vector<LogLogTable> levels;
+  std::vector<std::string> names;
+  for (const Input& each : inputs) {
+    levels.push_back(each.level);
+    names.push_back(each.name);
+  }
+  // Of every pair what the last rule says that speaks of it.
+  const auto rule_of = [&](const std::string& a, const std::string& b) {
+    return std::find_if(environment.coherences.rbegin(), environment.coherences.rend(), [&](const CoherenceRule& rule) {
+      const auto& [first, second] = rule.between;
+      return first.empty() || (first == a && second == b) || (first == b && second == a);
+    });
+  };
+  try {
+    std::vector<Coherence> pairs;
+    for (std::size_t second = 1; second < inputs.size(); ++second)
+      for (std::size_t first = 0; first < second; ++first)
+        if (const auto rule = rule_of(names[first], names[second]); rule != environment.coherences.rend())
+          pairs.push_back(rule->between[0] == names[second] ? coherence_of(*rule, inputs, second, first)
+                                                            : coherence_of(*rule, inputs, first, second));
+    return {std::move(levels), std::move(pairs), std::move(names)};
+  } catch (const InputError& error) {
+    Problem problem = error.problems.front();
+    problem.subject = "environment " + environment.name;
+    throw InputError(problem);
+  }
+}
+
+namespace {
+
 // Collects the columns of one case.
 class CaseMaker {
  public:
-  CaseMaker(const Environment& environment, const System& system)
-      : environment_(environment), system_(system), made_(std::make_shared<Excitation>()) {
+  /// @param assembly  where bases are inputs of their own, or loads act
+  CaseMaker(const Environment& environment, const System& system, const Assembly* assembly)
+      : environment_(environment), system_(system), assembly_(assembly), made_(std::make_shared<Excitation>()) {
     made_->environment = &environment;
     made_->grid = environment.grid;
     made_->base.resize(system.support_motion.cols(), 0);
     made_->loads.resize(system.loads.cols(), 0);
   }
   void add_base(int axis) {
-    made_->axis = axis;
-    made_->along = axis_names[static_cast<std::size_t>(axis)];
     made_->kind = base_kind(environment_);
-    made_->inputs.push_back(fmt::format("{} along {}", environment_.profile, made_->along));
-    if (environment_.type == Environment::Type::sine) amplitudes_.emplace_back(environment_.input);
-    add(base_column(environment_, axis, system_), VectorXcd::Zero(made_->loads.rows()));
+    if (!environment_.together) {
+      made_->axis = axis;
+      made_->along = axis_names[static_cast<std::size_t>(axis)];
+    }
+    const std::string name(axis_names[static_cast<std::size_t>(axis)]);
+    const VectorXcd column = base_column(environment_, axis, system_);
+    if (!environment_.bases_apart) {
+      add_base(column, fmt::format("{} along {}", environment_.profile, name));
+      return;
+    }
+    for (Index first = 0; first < column.size(); first += 6) {
+      VectorXcd own = VectorXcd::Zero(column.size());
+      own.segment<6>(first) = column.segment<6>(first);
+      if (own.isZero(0)) continue;
+      const Base& base = assembly_->bases[static_cast<std::size_t>(first / 6)];
+      add_base(own, fmt::format("{} along {} at {}", environment_.profile, name, base.name));
+    }
   }
-  void add_loads(const LoadCase& loads, const Assembly& assembly, const std::vector<int>& first) {
+  void add_loads(const LoadCase& loads, const std::vector<int>& first) {
     if (!loads.name.empty()) made_->along += (made_->along.empty() ? "" : ".") + loads.name;
     if (loads.order > 0) {
       made_->order = loads.order;
@@ -100,23 +194,34 @@ class CaseMaker {
     }
     for (const DrivenLoad& driven : loads.loads) {
       const auto index = static_cast<std::size_t>(driven.load);
-      const Load& load = assembly.loads[index];
+      const Load& load = assembly_->loads[index];
       VectorXcd column = VectorXcd::Zero(made_->loads.rows());
       for (std::size_t k = 0; k < load.factors.size(); ++k)
         column[first[index] + static_cast<Index>(k)] = load.factors[k] * (environment_.is_static() ? driven.amount : 1);
-      if (!environment_.is_static()) amplitudes_.push_back(driven.amplitude);
+      if (environment_.type == Environment::Type::sine) amplitudes_.push_back(driven.amplitude);
       if (!made_->kind) made_->kind = amplitude_kind(load);
       made_->inputs.push_back(driven.profile.empty() ? load.name : fmt::format("{} ({})", load.name, driven.profile));
       add(VectorXcd::Zero(made_->base.rows()), column);
     }
   }
-  std::shared_ptr<const Excitation> finish() {
+  std::shared_ptr<const Excitation> finish(std::span<const int> axes, const LoadCase& loads) {
     for (const double f : once_inside(made_->grid.at, made_->grid.from, made_->grid.to)) made_->asked.push_back({f});
     made_->drive = std::move(amplitudes_);
+    const std::vector<Input> inputs = inputs_of(environment_, axes, loads, assembly_);
+    for (const Input& each : inputs) {
+      made_->names.push_back(each.name);
+      made_->kinds.push_back(each.kind);
+    }
+    if (made_->is_random()) made_->spectrum = spectrum_of(environment_, inputs);
     return std::move(made_);
   }
 
  private:
+  void add_base(const VectorXcd& column, std::string heading) {
+    made_->inputs.push_back(std::move(heading));
+    if (environment_.type == Environment::Type::sine) amplitudes_.emplace_back(environment_.input);
+    add(column, VectorXcd::Zero(made_->loads.rows()));
+  }
   void add(const VectorXcd& base, const VectorXcd& loads) {
     made_->base.conservativeResize(Eigen::NoChange, made_->base.cols() + 1);
     made_->loads.conservativeResize(Eigen::NoChange, made_->loads.cols() + 1);
@@ -125,6 +230,7 @@ class CaseMaker {
   }
   const Environment& environment_;
   const System& system_;
+  const Assembly* assembly_;
   std::shared_ptr<Excitation> made_;
   std::vector<Amplitude> amplitudes_;
 };
@@ -133,26 +239,31 @@ class CaseMaker {
 
 std::shared_ptr<const Excitation> excitation_along(const Environment& environment, std::optional<int> axis,
                                                    const System& system) {
-  CaseMaker maker(environment, system);
-  if (axis) maker.add_base(*axis);
-  return maker.finish();
+  CaseMaker maker(environment, system, nullptr);
+  std::vector<int> axes;
+  if (axis) axes.push_back(*axis);
+  for (const int each : axes) maker.add_base(each);
+  return maker.finish(axes, {});
 }
 
 std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& environment, const Assembly& assembly,
                                                            const System& system) {
   const std::vector<int> first = first_columns(assembly);
-  std::vector<std::optional<int>> axes(environment.axes.begin(), environment.axes.end());
-  if (axes.empty()) axes.emplace_back();
+  std::vector<std::vector<int>> axes;  // that act at once
+  if (environment.together || environment.axes.empty())
+    axes.push_back(environment.axes);
+  else
+    for (const int axis : environment.axes) axes.push_back({axis});
+  std::vector<LoadCase> cases = environment.load_cases;
+  if (cases.empty()) cases.emplace_back();
   std::vector<std::shared_ptr<const Excitation>> all;
-  for (const std::optional<int>& axis : axes) {
-    if (environment.load_cases.empty()) all.push_back(excitation_along(environment, axis, system));
-    for (const LoadCase& loads : environment.load_cases) {
-      CaseMaker maker(environment, system);
-      if (axis) maker.add_base(*axis);
-      maker.add_loads(loads, assembly, first);
-      all.push_back(maker.finish());
+  for (const std::vector<int>& at_once : axes)
+    for (const LoadCase& loads : cases) {
+      CaseMaker maker(environment, system, &assembly);
+      for (const int axis : at_once) maker.add_base(axis);
+      maker.add_loads(loads, first);
+      all.push_back(maker.finish(at_once, loads));
     }
-  }
   return all;
 }
 
@@ -166,7 +277,8 @@ const Kind* reference_kind(const Environment& environment, const Assembly& assem
 
 std::vector<std::string> case_names(const Environment& environment) {
   std::vector<std::string> axes, names;
-  for (const int axis : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(axis)]);
+  if (!environment.together)
+    for (const int axis : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(axis)]);
   if (axes.empty()) axes.emplace_back();
   for (const std::string& axis : axes) {
     if (environment.load_cases.empty()) names.push_back(axis);

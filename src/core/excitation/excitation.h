@@ -33,9 +33,12 @@ struct Excitation {
   /// x … rz, along which bases move; absent where they stand still.
   std::optional<int> axis;
   std::vector<std::string> inputs;  ///< what each column is, for headings: "launch-sine along x", "pump (pump-stroke)"
+  std::vector<std::string> names;   ///< of each column, to tell them apart: "x", "left.x", "pump"
+  std::vector<const Kind*> kinds;   ///< of each column
   Eigen::MatrixXcd base;            ///< n_b x s: m/s², rad/s²
   Eigen::MatrixXcd loads;           ///< n_l x s
   Drive drive;                      ///< of sine, s
+  SpectralMatrix spectrum;          ///< of random, s x s
 
   /// "random.z", "random.combined", "gravity", "sine.x.mode-4".
   [[nodiscard]] std::string name() const;
@@ -46,16 +49,15 @@ struct Excitation {
   [[nodiscard]] std::string heading() const;
   /// Points at which curves need a point, Hz: those of all its tables.
   [[nodiscard]] std::vector<double> curve_points() const {
-    return is_random() ? environment->input.curve_points() : drive.curve_points();
+    return is_random() ? spectrum.curve_points() : drive.curve_points();
   }
-  /// Amplitudes of the columns; of random the root of the PSD.
-  [[nodiscard]] Eigen::VectorXcd at(double frequency) const {
-    return is_random() ? Eigen::VectorXcd::Constant(1, std::sqrt(environment->input.at(frequency)))
-                       : drive.at(frequency);
+  /// Amplitudes of the columns, s x 1; of random as many side by side as it takes for their squares to add up.
+  [[nodiscard]] Eigen::MatrixXcd at(double frequency) const {
+    return is_random() ? spectrum.root(frequency) : Eigen::MatrixXcd(drive.at(frequency));
   }
   /// Of the first column its magnitude, or its PSD: the input that stands beside curves.
   [[nodiscard]] double reference(double frequency) const {
-    return is_random() ? environment->input.at(frequency) : drive.reference(frequency);
+    return is_random() ? spectrum.level(0, frequency) : drive.reference(frequency);
   }
 };
 
@@ -81,6 +83,21 @@ struct Excitation {
 
 /// What tells the cases of an environment from one another: "x", "idle", "x.idle"; empty where there is only one.
 [[nodiscard]] std::vector<std::string> case_names(const Environment& environment);
+
+/// One input of an environment: a column of its excitations.
+struct Input {
+  std::string name;  ///< "x", "left.x", "pump"
+  const Kind* kind = nullptr;
+  LogLogTable level{};          ///< of random
+  std::optional<Vector3> at{};  ///< where it acts, of bases that are inputs of their own
+};
+/// Inputs that act at once, in the order of their columns: axis by axis, base by base where these move apart, then the
+/// loads. @param assembly  where bases are inputs of their own, or loads act
+[[nodiscard]] std::vector<Input> inputs_of(const Environment& environment, std::span<const int> axes,
+                                           const LoadCase& loads, const Assembly* assembly);
+/// Their spectral matrix, with the coherences that the environment gives them.
+/// @throws InputError  coherences that contradict one another, or that need a distance that is not known
+[[nodiscard]] SpectralMatrix spectrum_of(const Environment& environment, const std::vector<Input>& inputs);
 
 /// First column of each load among those of all loads, and how many there are in all.
 [[nodiscard]] std::vector<int> first_columns(const Assembly& assembly);

@@ -205,7 +205,15 @@ constexpr const Kind* known_kinds[] = {&kind::length,
                                        &kind::level,
                                        &kind::slope,
                                        &kind::time,
-                                       &kind::angular_acceleration_psd};
+                                       &kind::angular_acceleration_psd,
+                                       &kind::velocity_psd,
+                                       &kind::displacement_psd,
+                                       &kind::angular_velocity_psd,
+                                       &kind::angle_psd,
+                                       &kind::force_psd,
+                                       &kind::moment_psd,
+                                       &kind::pressure_psd,
+                                       &kind::line_load_psd};
 
 bool fits(const Kind& due, const Dimension& found) {
   if (found == due.dimension) return true;

@@ -63,6 +63,15 @@ inline constexpr Kind frequency{"a frequency", {{0, 0, -1, 0, 0, 0}}, "20 Hz", "
 inline constexpr Kind acceleration_psd{"an acceleration PSD", {{2, 0, -3, 0, 0, 0}}, "0.04 g^2/Hz", "g^2/Hz"};
 inline constexpr Kind angular_acceleration_psd{
     "an angular acceleration PSD", {{0, 0, -3, 2, 0, 0}}, "3 (rad/s^2)^2/Hz", "(rad/s^2)^2/Hz"};
+inline constexpr Kind velocity_psd{"a velocity PSD", {{2, 0, -1, 0, 0, 0}}, "40 (mm/s)^2/Hz", "(mm/s)^2/Hz"};
+inline constexpr Kind displacement_psd{"a displacement PSD", {{2, 0, 1, 0, 0, 0}}, "0.01 mm^2/Hz", "mm^2/Hz"};
+inline constexpr Kind angular_velocity_psd{
+    "an angular velocity PSD", {{0, 0, -1, 2, 0, 0}}, "0.1 (rad/s)^2/Hz", "(rad/s)^2/Hz"};
+inline constexpr Kind angle_psd{"an angle PSD", {{0, 0, 1, 2, 0, 0}}, "0.01 mrad^2/Hz", "mrad^2/Hz"};
+inline constexpr Kind force_psd{"a force PSD", {{2, 2, -3, 0, 0, 0}}, "0.3 N^2/Hz", "N^2/Hz"};
+inline constexpr Kind moment_psd{"a moment PSD", {{4, 2, -3, 0, 0, 0}}, "0.02 (N m)^2/Hz", "(N m)^2/Hz"};
+inline constexpr Kind pressure_psd{"a pressure PSD", {{-2, 2, -3, 0, 0, 0}}, "25 Pa^2/Hz", "Pa^2/Hz"};
+inline constexpr Kind line_load_psd{"a PSD of a force per length", {{0, 2, -3, 0, 0, 0}}, "4 (N/m)^2/Hz", "(N/m)^2/Hz"};
 inline constexpr Kind level{"a level", {{0, 0, 0, 0, 1, 0}}, "-3 dB", "dB"};
 inline constexpr Kind slope{"a slope", {{0, 0, 0, 0, 1, -1}}, "+6 dB/oct", "dB/oct"};
 inline constexpr Kind time{"a time", {{0, 0, 1, 0, 0, 0}}, "120 s", "s"};

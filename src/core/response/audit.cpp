@@ -67,10 +67,11 @@ VectorXcd state_of_answer(Index answer, Index answers, double omega, const Vecto
   return z;
 }
 
-double magnitude_of(const VectorXcd& w, bool random) { return random ? w.norm() : largest_over_phase(w); }
+// Of a random answer the root of its PSD: the squares of all columns add up.
+double magnitude_of(const MatrixXcd& w, bool random) { return random ? w.norm() : largest_over_phase(w.col(0)); }
 
 // Largest over the candidates.
-double answer(const Watched& watched, const VectorXcd& z, bool random) {
+double answer(const Watched& watched, const MatrixXcd& z, bool random) {
   double largest = 0;
   for (std::size_t k = 0; k < watched.candidates->items.size(); ++k)
     largest = std::max(largest, magnitude_of(watched.measure(k).rows * z, random));
@@ -81,19 +82,22 @@ double answer(const Watched& watched, const VectorXcd& z, bool random) {
 class JointAnswers {
  public:
   explicit JointAnswers(const AuditSource& source) : source_(source) {}
-  /// @param loads  as they are applied, n_l
+  /// @param motions  of each column of the answer
+  /// @param loads    as they are applied, n_l x columns
   [[nodiscard]] double largest(const Watched& watched, const DirectSolution& full,
-                               const DirectSolution::NodeMotions& motions, const VectorXcd& loads, bool random) {
+                               const std::vector<DirectSolution::NodeMotions>& motions, const MatrixXcd& loads,
+                               bool random) {
     double largest = 0;
     for (const JointRows& side : sides_of(watched)) {
-      VectorXcd applied = VectorXcd::Zero(6);
-      Index column = 0;
+      MatrixXcd applied = MatrixXcd::Zero(6, loads.cols()), forces(6, loads.cols());
+      Index row = 0;
       for (const Load& load : source_.assembly.loads)
         for (const LoadColumn& own : load.columns)
-          applied += loads[column++] * applied_behind(source_.assembly, side, own).cast<Complex>();
-      const VectorXcd force = full.joint_force(side, motions, applied);
+          applied += applied_behind(source_.assembly, side, own).cast<Complex>() * loads.row(row++);
+      for (Index k = 0; k < loads.cols(); ++k)
+        forces.col(k) = full.joint_force(side, motions[static_cast<std::size_t>(k)], applied.col(k));
       const bool moment = watched.quantity->kind == &kind::moment;
-      largest = std::max(largest, magnitude_of(moment ? force.tail(3) : force.head(3), random));
+      largest = std::max(largest, magnitude_of(moment ? forces.bottomRows(3) : forces.topRows(3), random));
     }
     return largest;
   }
@@ -149,6 +153,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     const double omega = 2 * pi * frequency;
     std::vector<const Outcome*> looked_at;
     std::vector<std::vector<double>> at;  // of each of them
+    std::vector<Index> begin;             // its columns among the inputs
     InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
     for (const Outcome* const each : source.outcomes) {
       const Outcome& outcome = *each;
@@ -156,11 +161,12 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
       if (std::none_of(own.begin(), own.end(), [&](double f) { return std::abs(f / frequency - 1) <= same; })) continue;
       looked_at.push_back(&outcome);
       at.push_back(std::move(own));
-      const VectorXcd amplitudes = outcome.excitation->at(frequency);
-      const auto append = [](MatrixXcd& all, const VectorXcd& column) {
-        all.conservativeResize(Eigen::NoChange, all.cols() + 1);
-        all.rightCols(1) = column;
+      const MatrixXcd amplitudes = outcome.excitation->at(frequency);
+      const auto append = [](MatrixXcd& all, const MatrixXcd& columns) {
+        all.conservativeResize(Eigen::NoChange, all.cols() + columns.cols());
+        all.rightCols(columns.cols()) = columns;
       };
+      begin.push_back(inputs.base.cols());
       append(inputs.base, outcome.excitation->base * amplitudes);
       append(inputs.loads, InputColumns{{}, outcome.excitation->loads}.applied(amplitudes));
     }
@@ -195,24 +201,30 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
         watch(source.assembly, Channels(source.assembly, system, parts, own), source.requests, source.stress);
     for (std::size_t o = 0; o < looked_at.size(); ++o) {
       const Outcome& outcome = *looked_at[o];
-      const auto k = static_cast<Index>(o);
-      const InputColumns own_inputs{inputs.base.col(k), inputs.loads.col(k)};
-      const VectorXcd z_direct = state_of_answer(k, count, omega, inputs.base.col(k), inputs.loads.col(k));
+      const Index columns = (o + 1 < begin.size() ? begin[o + 1] : count) - begin[o];
+      const InputColumns own_inputs{inputs.base.middleCols(begin[o], columns),
+                                    inputs.loads.middleCols(begin[o], columns)};
+      MatrixXcd z_direct;
+      std::vector<DirectSolution::NodeMotions> moves;
+      for (Index k = begin[o]; k < begin[o] + columns; ++k) {
+        const VectorXcd state = state_of_answer(k, count, omega, inputs.base.col(k), inputs.loads.col(k));
+        z_direct.conservativeResize(state.size(), z_direct.cols() + 1);
+        z_direct.rightCols(1) = state;
+        moves.push_back(full.motions(solutions.col(k), inputs.base.col(k)));
+      }
       const Transfer transfer(source.basis, source.damping, own_inputs);
-      const VectorXcd z = transfer.state(frequency).col(0);
-      const VectorXcd z_coupled = transfer.with_coupling().state(frequency).col(0);
-      VectorXcd z_modes = z_coupled;
+      const MatrixXcd z = transfer.state(frequency), z_coupled = transfer.with_coupling().state(frequency);
+      MatrixXcd z_modes = z_coupled;
       const Index extra = source.basis.size() - source.basis.modes;
       for (int derivative = 0; derivative < 3; ++derivative)
-        z_modes.segment(transfer.layout().modal(derivative) + source.basis.modes, extra).setZero();
+        z_modes.middleRows(transfer.layout().modal(derivative) + source.basis.modes, extra).setZero();
       const bool random = outcome.random() != nullptr;
-      const DirectSolution::NodeMotions moves = full.motions(solutions.col(k), inputs.base.col(k));
       for (std::size_t i = 0; i < source.watched.size(); ++i) {
         if (!(std::abs(at[o][i] / frequency - 1) <= same)) continue;
         const Watched& watched = source.watched[i];
         const double level = watched.quantity->per_input() ? 1 / outcome.excitation->reference(frequency) : 1;
         const double by_equations = watched.quantity->subject == Subject::joint
-                                        ? joints.largest(watched, full, moves, inputs.loads.col(k), random)
+                                        ? joints.largest(watched, full, moves, own_inputs.loads, random)
                                         : answer(direct[i], z_direct, random);
         const auto reported = [&](double value) {
           return watched.quantity->is_reciprocal ? 1 / (level * value) : level * value;

@@ -70,7 +70,7 @@ Excited::Excited(std::shared_ptr<const Excitation> applied, const System& system
   transfer.emplace(basis, damping, InputColumns{excitation->base, excitation->loads});
   grid = frequency_grid(excitation->grid, excitation->curve_points(), resonances(basis, damping));
   if (excitation->is_random())
-    covariance = integrate_covariance(*transfer, environment().input);
+    covariance = integrate_covariance(*transfer, excitation->spectrum);
   else
     sine.emplace(*transfer, excitation->drive, grid, grid_shortfall(excitation->grid.points_per_resonance));
 }

@@ -40,7 +40,7 @@ std::pair<Panel, Panel> halves_of(const Panel& panel) {
 }
 
 void add_log_panels(std::vector<Panel>& panels, double from, double to, double centre, double half_width,
-                    const PowerLaw* input) {
+                    double inside) {
   // Panels from `from` to `to`, each at most as long as three times its distance from the resonance at `centre`.
   const double sign = to > from ? 1 : -1;
   double at = from;
@@ -49,14 +49,13 @@ void add_log_panels(std::vector<Panel>& panels, double from, double to, double c
     double next = at + sign * 3 * reach;
     next = std::clamp(next, at / widest_step, at * widest_step);
     if (sign * (to - next) < 0.3 * sign * (next - at)) next = to;
-    panels.push_back({std::log(std::min(at, next)), std::log(std::max(at, next)), 0, 0, input});
+    panels.push_back({std::log(std::min(at, next)), std::log(std::max(at, next)), 0, 0, inside});
     at = next;
   }
 }
 
 // The part of one stretch that is nearest to one resonance.
-void add_panels(std::vector<Panel>& panels, double from, double to, double resonance, double ratio,
-                const PowerLaw* input) {
+void add_panels(std::vector<Panel>& panels, double from, double to, double resonance, double ratio, double inside) {
   const double half_width = core_reach * ratio * resonance;
   // Far below, where the base's own motion grows, ln f is the variable however wide the resonance is.
   const double low = std::clamp(std::max(resonance - half_width, resonance / widest_step), from, to),
@@ -65,59 +64,65 @@ void add_panels(std::vector<Panel>& panels, double from, double to, double reson
     const auto phase = [&](double f) { return std::atan((f / resonance - 1) / ratio); };
     const double middle = std::clamp(resonance, low, high);
     for (const auto& [a, b] : {std::pair{low, middle}, {middle, high}})
-      if (b > a * (1 + 1e-13)) panels.push_back({phase(a), phase(b), resonance, ratio, input});
+      if (b > a * (1 + 1e-13)) panels.push_back({phase(a), phase(b), resonance, ratio, inside});
   }
-  if (low > from) add_log_panels(panels, low, from, resonance, half_width, input);
-  if (high < to) add_log_panels(panels, high, to, resonance, half_width, input);
+  if (low > from) add_log_panels(panels, low, from, resonance, half_width, inside);
+  if (high < to) add_log_panels(panels, high, to, resonance, half_width, inside);
 }
 
-std::vector<Panel> first_panels(const Transfer& transfer, const LogLogTable& input) {
+std::vector<Panel> first_panels(const Transfer& transfer, const SpectralMatrix& input) {
   std::vector<std::pair<double, double>> all = resonances(transfer.basis(), transfer.damping());
   std::erase_if(all, [&](const auto& r) { return !(r.second > 0) || r.first > 4 * input.to(); });
   std::vector<Panel> panels;
-  for (const PowerLaw& stretch : input.stretches()) {
-    double from = stretch.f1;
+  const std::vector<double> edges = input.edges();
+  for (std::size_t k = 0; k + 1 < edges.size(); ++k) {
+    double from = edges[k];
+    const double last = edges[k + 1], inside = 0.5 * (from + last);
     for (std::size_t r = 0; r < all.size(); ++r) {
-      const double end = r + 1 < all.size() ? 0.5 * (all[r].first + all[r + 1].first) : stretch.f2;
-      const double to = std::min(end, stretch.f2);
+      const double end = r + 1 < all.size() ? 0.5 * (all[r].first + all[r + 1].first) : last;
+      const double to = std::min(end, last);
       if (to <= from * (1 + 1e-13)) continue;
-      add_panels(panels, from, to, all[r].first, std::min(all[r].second, 0.5), &stretch);
+      add_panels(panels, from, to, all[r].first, std::min(all[r].second, 0.5), inside);
       from = to;
     }
-    if (stretch.f2 > from * (1 + 1e-13)) add_log_panels(panels, from, stretch.f2, 0, from, &stretch);
+    if (last > from * (1 + 1e-13)) add_log_panels(panels, from, last, 0, from, inside);
   }
   return panels;
 }
 
-// Eight Gauss–Legendre points, ascending, and their weights, S included.
+// Eight Gauss–Legendre points, ascending, and their weights.
 void append_points(const Panel& panel, IntegrationRule& rule) {
   using Rule = boost::math::quadrature::gauss<double, 8>;
   const double middle = 0.5 * (panel.from + panel.to), half = 0.5 * (panel.to - panel.from);
   const std::size_t points = Rule::abscissa().size();  // of the upper half
   const auto append = [&](double side, std::size_t g) {
-    const double t = middle + side * half * Rule::abscissa()[g], f = frequency_on(panel, t);
-    rule.frequency.push_back(f);
-    rule.weight.push_back(half * Rule::weights()[g] * stretch_on(panel, t) * panel.input->at(f));
+    const double t = middle + side * half * Rule::abscissa()[g];
+    rule.frequency.push_back(frequency_on(panel, t));
+    rule.weight.push_back(half * Rule::weights()[g] * stretch_on(panel, t));
   };
   for (std::size_t g = points; g-- > 0;) append(-1, g);
   for (std::size_t g = 0; g < points; ++g) append(1, g);
 }
 
-// What says whether panels are fine enough: mean squares of the damped coordinates with ω^0, ω^2, ω^4, and of the
-// base's own motion.
-VectorXd mean_squares(const Transfer& transfer, const Panel& panel) {
+// What says whether panels are fine enough: mean squares of the damped coordinates with ω^0, ω^2, ω^4, of the base's
+// own motion, and of the loads as they are applied.
+VectorXd mean_squares(const Transfer& transfer, const SpectralMatrix& input, const Panel& panel) {
   IntegrationRule rule;
   append_points(panel, rule);
+  const InputColumns& inputs = transfer.inputs();
   VectorXd all;
   for (std::size_t k = 0; k < rule.frequency.size(); ++k) {
     const double omega2 = std::pow(2 * pi * rule.frequency[k], 2), weight = rule.weight[k];
-    const VectorXd square = (weight * transfer.squares(rule.frequency[k])).matrix();
+    const MatrixXcd root = input.root(rule.frequency[k], panel.inside);
+    const VectorXd square = (weight * transfer.squares(rule.frequency[k], root)).matrix();
+    const double base = weight * (inputs.base * root).squaredNorm();
     const Index m = square.size();
-    if (k == 0) all = VectorXd::Zero(3 * m + 3);
+    if (k == 0) all = VectorXd::Zero(3 * m + 4);
     all.head(m) += square;
     all.segment(m, m) += omega2 * square;
     all.segment(2 * m, m) += omega2 * omega2 * square;
-    all.tail<3>() += weight * Vector3(1 / (omega2 * omega2), 1 / omega2, 1);
+    all.segment<3>(3 * m) += base * Vector3(1 / (omega2 * omega2), 1 / omega2, 1);
+    all[3 * m + 3] += weight * inputs.applied(root).squaredNorm();
   }
   return all;
 }
@@ -128,25 +133,21 @@ Complex turn(int power) {
   return turns[((power % 4) + 4) % 4];
 }
 
-// Γ from G_k = ∫ ω^k q qᴴ S, k = 0..4: block (d, e) of the modal part is i^d (−i)^e G_{d+e}. In real arithmetic, with
-// q = a + ib: G = aaᵀ + bbᵀ + i(baᵀ − abᵀ).
-// `states` holds the states times the roots of the weights.
-MatrixXcd assemble_gamma(const Transfer& transfer, const std::vector<double>& frequencies,
-                         const std::vector<double>& roots, const StateTable& states) {
+// Γ from G_k = ∫ ω^k q qᴴ, k = 0..4: block (d, e) of the modal part is i^d (−i)^e G_{d+e}. In real arithmetic, with
+// q = a + ib: G = aaᵀ + bbᵀ + i(baᵀ − abᵀ). `states` holds the columns times the roots of the weights, as does `roots`.
+MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, const StateTable& states) {
   const StateLayout& layout = transfer.layout();
-  const Index m = layout.modes, n = layout.motions, points = static_cast<Index>(frequencies.size());
-  const Eigen::RowVectorXd omega = 2 * pi * Eigen::Map<const Eigen::RowVectorXd>(frequencies.data(), points),
-                           root = Eigen::Map<const Eigen::RowVectorXd>(roots.data(), points);
+  const Index m = layout.modes, n = layout.motions, loads = layout.loads, columns = roots.columns.cols();
+  const Eigen::RowVectorXd omega = 2 * pi * Eigen::Map<const Eigen::RowVectorXd>(roots.frequencies.data(), columns);
   const MatrixXcd q = states.coordinates();
   const MatrixXd& sides = states.coordinates_side_by_side();  // a, then b
-  const VectorXcd base = transfer.inputs().base.col(0);
   MatrixXcd gamma = MatrixXcd::Zero(layout.size(), layout.size());
   MatrixXd weighted = sides, cross(m, m);  // times ω^{power/2}
   const Eigen::RowVectorXd twice = omega.cwiseSqrt().replicate(1, 2);
   for (int power = 0; power <= 4; ++power) {
     MatrixXd real = MatrixXd::Zero(m, m);
     real.selfadjointView<Eigen::Lower>().rankUpdate(weighted);
-    cross.noalias() = weighted.rightCols(points) * weighted.leftCols(points).transpose();
+    cross.noalias() = weighted.rightCols(columns) * weighted.leftCols(columns).transpose();
     MatrixXcd moment(m, m);
     moment.real() = real.selfadjointView<Eigen::Lower>();
     moment.imag() = cross - cross.transpose();
@@ -155,19 +156,34 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const std::vector<double>& fr
         gamma.block(layout.modal(d), layout.modal(power - d), m, m) = turn(2 * d - power) * moment;
     if (power < 4) weighted.array().rowwise() *= twice.array();
   }
+  std::array<Eigen::RowVectorXd, 9> powers;  // ω^-4 to ω^4
+  powers[4] = Eigen::RowVectorXd::Ones(columns);
+  for (std::size_t p = 1; p < 5; ++p) {
+    powers[4 + p] = powers[3 + p].cwiseProduct(omega);
+    powers[4 - p] = powers[5 - p].cwiseQuotient(omega);
+  }
+  // Σ i^j (−i)^k ω^{j+k} left rightᴴ: block of what goes with (iω)^j and (iω)^k.
+  const auto sum = [&](const MatrixXcd& left, int j, const MatrixXcd& right, int k) -> MatrixXcd {
+    return turn(j - k) *
+           (left * powers[static_cast<std::size_t>(4 + j + k)].cast<Complex>().asDiagonal() * right.adjoint());
+  };
+  const auto put = [&](Index row, Index column, const MatrixXcd& block) {
+    gamma.block(row, column, block.rows(), block.cols()) = block;
+    gamma.block(column, row, block.cols(), block.rows()) = block.adjoint();
+  };
   // The bases' motion is (iω)^{e−2} times their acceleration.
-  std::array<Eigen::RowVectorXd, 5> powers;  // ω^-2 to ω^2, times the root of the weight
-  powers[0] = root.cwiseQuotient(omega).cwiseQuotient(omega);
-  for (std::size_t p = 1; p < 5; ++p) powers[p] = powers[p - 1].cwiseProduct(omega);
-  for (int d = 0; d < 3; ++d) {
-    for (int e = 0; e < 3; ++e) {
-      const Eigen::RowVectorXd& weight = powers[static_cast<std::size_t>(d + e)];
-      const VectorXcd mixed = turn(d - (e - 2)) * (q * weight.transpose().cast<Complex>());
-      gamma.block(layout.modal(d), layout.base(e), m, n) = mixed * base.adjoint();
-      gamma.block(layout.base(e), layout.modal(d), n, m) = base * mixed.adjoint();
-      const double own = powers[static_cast<std::size_t>(d)].dot(powers[static_cast<std::size_t>(e)]);
-      gamma.block(layout.base(d), layout.base(e), n, n) = turn(d - e) * own * base * base.adjoint();
-    }
+  if (const MatrixXcd base = transfer.inputs().base * roots.columns; n > 0 && !base.isZero(0))
+    for (int d = 0; d < 3; ++d)
+      for (int e = 0; e < 3; ++e) {
+        put(layout.modal(d), layout.base(e), sum(q, d, base, e - 2));
+        gamma.block(layout.base(d), layout.base(e), n, n) = sum(base, d - 2, base, e - 2);
+        if (d == 0 && loads > 0)
+          put(layout.base(e), layout.load(), sum(base, e - 2, transfer.inputs().applied(roots.columns), 0));
+      }
+  if (loads == 0) return gamma;
+  if (const MatrixXcd applied = transfer.inputs().applied(roots.columns); !applied.isZero(0)) {
+    for (int d = 0; d < 3; ++d) put(layout.modal(d), layout.load(), sum(q, d, applied, 0));
+    gamma.block(layout.load(), layout.load(), loads, loads) = sum(applied, 0, applied, 0);
   }
   return gamma;
 }
@@ -175,34 +191,46 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const std::vector<double>& fr
 // Rule, states and Γ of the panels.
 void assemble(const Transfer& transfer, ModalCovariance& result) {
   result.rule = {};
-  for (const Panel& panel : result.panels) append_points(panel, result.rule);
-  std::vector<double> roots;
-  for (const double weight : result.rule.weight) roots.push_back(std::sqrt(weight));
-  result.states =
-      StateTable(transfer, result.rule.frequency,
-                 Eigen::Map<const Eigen::RowVectorXd>(roots.data(), static_cast<Index>(roots.size())).cast<Complex>());
-  result.gamma = assemble_gamma(transfer, result.rule.frequency, roots, result.states);
+  SpectralRoots roots;
+  std::vector<MatrixXcd> each;
+  for (const Panel& panel : result.panels) {
+    const std::size_t begin = result.rule.frequency.size();
+    append_points(panel, result.rule);
+    for (std::size_t k = begin; k < result.rule.frequency.size(); ++k) {
+      const double f = result.rule.frequency[k];
+      each.push_back(std::sqrt(result.rule.weight[k]) * result.input.root(f, panel.inside));
+      roots.first.push_back(static_cast<Index>(roots.frequencies.size()));
+      roots.frequencies.insert(roots.frequencies.end(), static_cast<std::size_t>(each.back().cols()), f);
+    }
+  }
+  roots.first.push_back(static_cast<Index>(roots.frequencies.size()));
+  roots.columns.resize(result.input.size(), roots.first.back());
+  for (std::size_t k = 0; k < each.size(); ++k) roots.columns.middleCols(roots.first[k], each[k].cols()) = each[k];
+  result.states = StateTable(transfer, roots.frequencies, roots.columns);
+  result.gamma = assemble_gamma(transfer, roots, result.states);
+  result.roots = std::move(roots);
 }
 
 }  // namespace
 
-ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable& input) {
+ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input) {
   // Mean squares cost little: they say which panels are fine enough before the whole matrix is assembled once.
   std::vector<Panel> open = first_panels(transfer, input), done;
   std::vector<VectorXd> coarse;
   VectorXd total;
   for (const Panel& panel : open) {
-    coarse.push_back(mean_squares(transfer, panel));
+    coarse.push_back(mean_squares(transfer, input, panel));
     total = total.size() == 0 ? coarse.back() : VectorXd(total + coarse.back());
   }
   ModalCovariance result;
+  result.input = input;
   VectorXd change = VectorXd::Zero(total.size());
   const double allowed = 0.1 * covariance_tolerance / std::sqrt(static_cast<double>(open.size()));
   // A coordinate that nothing drives is what rounding leaves of the others: noise that no panel resolves. What a row
   // makes of those that cancel is judged by itself, in run_random.
   const double rounding = std::pow(nothing * transfer.damping().modes.condition(), 2);
   const auto relative = [&](const VectorXd& part) {
-    const Index m = total.size() / 3 - 1;
+    const Index m = (total.size() - 4) / 3;
     double worst = 0;
     const auto compare = [&](Index first, Index count, double floor) {
       for (Index i = first; i < first + count; ++i)
@@ -210,7 +238,7 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
     };
     for (Index first = 0; m > 0 && first < 3 * m; first += m)
       compare(first, m, rounding * total.segment(first, m).maxCoeff());
-    compare(3 * m, 3, 0);  // the base's own motion
+    compare(3 * m, 4, 0);  // the base's own motion, and the loads
     return worst;
   };
   while (!open.empty()) {
@@ -219,7 +247,7 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
     open.pop_back();
     coarse.pop_back();
     const auto [first, second] = halves_of(panel);
-    const VectorXd one = mean_squares(transfer, first), two = mean_squares(transfer, second);
+    const VectorXd one = mean_squares(transfer, input, first), two = mean_squares(transfer, input, second);
     const VectorXd difference = one + two - whole;
     if (relative(difference) <= allowed || panel.halvings == most_halvings) {
       change += difference;
@@ -240,6 +268,13 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable
   result.panels = std::move(done);
   assemble(transfer, result);
   return result;
+}
+
+std::vector<double> squares_of_points(const MatrixXcd& w, const std::vector<Index>& first) {
+  std::vector<double> squares(first.size() - 1);
+  for (std::size_t k = 0; k < squares.size(); ++k)
+    squares[k] = w.middleCols(first[k], first[k + 1] - first[k]).squaredNorm();
+  return squares;
 }
 
 void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance) {
@@ -305,9 +340,13 @@ namespace {
 // Columns of the state that some row uses.
 std::vector<Index> used_columns(const MatrixXcd& rows, const StateLayout& layout) {
   std::vector<Index> used;
-  for (int block = 0; block < 6; ++block) {
-    const Index first = block < 3 ? layout.modal(block) : layout.base(block - 3),
-                count = block < 3 ? layout.modes : layout.motions;
+  for (int block = 0; block < 7; ++block) {
+    const Index first = block < 3   ? layout.modal(block)
+                        : block < 6 ? layout.base(block - 3)
+                                    : layout.load(),
+                count = block < 3   ? layout.modes
+                        : block < 6 ? layout.motions
+                                    : layout.loads;
     if (rows.middleCols(first, count).isZero(0)) continue;
     for (Index k = 0; k < count; ++k) used.push_back(first + k);
   }
@@ -347,6 +386,7 @@ VectorXd variance_shares(const Measure& measure, const ModalCovariance& covarian
     shares.head(layout.modes) += parts.segment(layout.modal(derivative), layout.modes).transpose();
     shares[layout.modes] += parts.segment(layout.base(derivative), layout.motions).sum();
   }
+  shares[layout.modes + 1] = parts.segment(layout.load(), layout.loads).sum();
   const double variance = shares.sum();
   if (variance > 0) shares /= variance;
   return shares;

@@ -3,7 +3,7 @@
 
 #include <span>
 
-#include "core/excitation/profile.h"
+#include "core/excitation/spectrum.h"
 #include "core/response/transfer.h"
 
 namespace avrenk {
@@ -11,8 +11,8 @@ namespace avrenk {
 /// Largest relative change of any RMS² of the state when panels are halved; code, docs and tests use this name.
 inline constexpr double covariance_tolerance = 1e-8;
 
-/// Points f_k and weights w_k of the integration rule: ∫ |w(f)|² S df = Σ w_k |w(f_k)|², with S in the weights. They
-/// are ascending and serve every integrand that is smooth beside the resonances.
+/// Points f_k and weights w_k of the integration rule: ∫ g(f) df = Σ w_k g(f_k). They are ascending and serve every
+/// integrand that is smooth beside the resonances.
 struct IntegrationRule {
   std::vector<double> frequency, weight;
 };
@@ -21,18 +21,23 @@ struct IntegrationRule {
 struct IntegrationPanel {
   double from = 0, to = 0;  ///< of t
   double resonance = 0, ratio = 0;
-  const PowerLaw* input = nullptr;
+  double inside = 0;  ///< Hz, of the stretch of the input whose laws hold
   int halvings = 0;
 };
 
-/// Γ = ∫ z S zᴴ df over the band of the input, z the state per unit input.
+/// Γ = ∫ Z S Zᴴ df over the band of the inputs, Z the states per unit of each.
 struct ModalCovariance {
-  Eigen::MatrixXcd gamma;  ///< 3(m+n_b) square, Hermitian, SI
+  SpectralMatrix input;
+  Eigen::MatrixXcd gamma;  ///< of the whole state, Hermitian, SI
   double error = 0;        ///< largest relative change of a mean square when the panels used are halved
   IntegrationRule rule;
-  std::vector<IntegrationPanel> panels;  ///< of the rule, in its order; they refer to the input
-  StateTable states;                     ///< z at the points of the rule, times the roots of their weights
+  std::vector<IntegrationPanel> panels;  ///< of the rule, in its order
+  SpectralRoots roots;                   ///< L at the points of the rule, S = L Lᴴ, times the roots of their weights
+  StateTable states;                     ///< Z L there
 };
+
+/// Σ |w|² over the columns of each point. @param w  rows x columns of all points
+[[nodiscard]] std::vector<double> squares_of_points(const Eigen::MatrixXcd& w, const std::vector<Eigen::Index>& first);
 
 /// Integrates panel by panel. Panels end at every breakpoint and half way between resonances. Around each resonance f_r
 /// the variable is the phase θ, f = f_r (1 + ζ tan θ), in which a resonance is flat; farther away it is ln f on panels
@@ -40,24 +45,25 @@ struct ModalCovariance {
 /// mean square of a damped coordinate or of the base's own motion (displacement, velocity, acceleration) by more than
 /// its part of covariance_tolerance. The result does not depend on any plotting grid. Γ follows from ∫ ω^k
 /// q qᴴ S df, k = 0..4. Source: Segalman, Fulcher, Reese & Field, J. Sound Vib. 230(2), 2000.
-/// @param input  PSD of the one input column of `transfer`, one-sided, (m/s²)²/Hz or (rad/s²)²/Hz
+/// @param input  spectra of the input columns of `transfer`, one-sided
 /// @throws NumericalError  tolerance missed after twelve halvings: says by how much
-[[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const LogLogTable& input);
+[[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input);
 
 /// Halves some panels and integrates anew.
 void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance);
 
 /// What each panel may be off by for one response, as a part of its mean square over all: from how fast the Legendre
 /// coefficients of its values fall. The coordinates may be settled where a response, in which they cancel, is not.
-/// @param squares  |w|² times the weights, at the points of the rule
+/// @param squares  Σ|w|² times the weights, at the points of the rule
 [[nodiscard]] std::vector<double> rule_errors(std::span<const double> squares);
 
 /// Re(ψ Γ ψᴴ) of every `width` rows among themselves: width x width blocks below one another, rows x width.
 [[nodiscard]] Eigen::MatrixXd block_covariances(const Eigen::MatrixXcd& rows, int width,
                                                 const ModalCovariance& covariance, const StateLayout& layout);
 
-/// Part of the variance that each modal coordinate makes, its products with all others included; the last entry is
-/// the base's own motion. They add up to 1; a part may be negative where coordinates cancel.
+/// Part of the variance that each modal coordinate makes, its products with all others included; the last entries are
+/// the base's own motion and the loads as they are applied. They add up to 1; a part may be negative where coordinates
+/// cancel.
 [[nodiscard]] Eigen::VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance,
                                               const StateLayout& layout);
 

@@ -15,13 +15,6 @@ using Eigen::MatrixXcd;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
-// |w|² of the rows, column by column.
-std::vector<double> squares_of(const MatrixXcd& w) {
-  std::vector<double> squares(static_cast<std::size_t>(w.cols()));
-  for (Index k = 0; k < w.cols(); ++k) squares[static_cast<std::size_t>(k)] = w.col(k).squaredNorm();
-  return squares;
-}
-
 // @param blocks  covariances of the rows of each base among themselves
 VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
   const Candidates& all = *watched.candidates;
@@ -44,18 +37,19 @@ VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
 // Squares of watched candidates at the frequencies of a table; components of one request share their rows.
 class CandidateSquares {
  public:
-  explicit CandidateSquares(const StateTable& states) : states_(states) {}
+  CandidateSquares(const StateTable& states, const std::vector<Index>& first) : states_(states), first_(first) {}
   std::vector<double> of(const Watched& watched, std::size_t candidate) {
     if (last_ != watched.candidates.get() || candidate != index_) {
       last_ = watched.candidates.get();
       index_ = candidate;
       rows_ = states_.times(last_->of(last_->rows, candidate));
     }
-    return squares_of(rows_.middleRows(watched.first, watched.count));
+    return squares_of_points(rows_.middleRows(watched.first, watched.count), first_);
   }
 
  private:
   const StateTable& states_;
+  const std::vector<Index>& first_;
   const Candidates* last_ = nullptr;
   std::size_t index_ = 0;
   MatrixXcd rows_;
@@ -85,6 +79,7 @@ class RandomRun {
     refine_grid();
     RandomAnswers answers{grid_, {}, covariance_.error};
     for (std::size_t i = 0; i < watched_.size(); ++i) answers.rows.push_back(explained(i));
+    if (excitation_.spectrum.size() > 1) share_inputs(answers);
     return answers;
   }
 
@@ -102,7 +97,7 @@ class RandomRun {
   void look() {
     rows_.assign(watched_.size(), {});
     const VectorXd sizes = covariance_.gamma.diagonal().real().cwiseMax(0).cwiseSqrt();
-    CandidateSquares squares(covariance_.states);
+    CandidateSquares squares(covariance_.states, covariance_.roots.first);
     const Candidates* last = nullptr;  // shared by the components of one request
     Eigen::MatrixXd blocks;
     for (std::size_t i = 0; i < watched_.size(); ++i) {
@@ -124,10 +119,9 @@ class RandomRun {
 
   // The same on the grid.
   void draw() {
-    MatrixXcd roots(1, static_cast<Index>(grid_.size()));
-    for (Index k = 0; k < roots.cols(); ++k) roots.col(k) = excitation_.at(grid_[static_cast<std::size_t>(k)]);
-    const StateTable on_grid(transfer_, grid_, roots);
-    CandidateSquares squares(on_grid);
+    const SpectralRoots roots = covariance_.input.roots(grid_);
+    const StateTable on_grid(transfer_, roots.frequencies, roots.columns);
+    CandidateSquares squares(on_grid, roots.first);
     for (std::size_t i = 0; i < watched_.size(); ++i)
       if (!watched_[i].quantity->per_input()) rows_[i].psd = squares.of(watched_[i], rows_[i].candidate);
   }
@@ -189,10 +183,30 @@ class RandomRun {
     row.coupling = std::nan("");
     if (each.is_headline() && !row.bands.empty() && row.rms > 0) {
       const double f = row.bands.front().frequency;
-      row.coupling =
-          (own.measure.rows * coupled_.at(f)).squaredNorm() / (own.measure.rows * transfer_.state(f)).squaredNorm() - 1;
+      const MatrixXcd root = covariance_.input.root(f);
+      row.coupling = (own.measure.rows * coupled_.at(f) * root).squaredNorm() /
+                         (own.measure.rows * transfer_.state(f) * root).squaredNorm() -
+                     1;
     }
     return row;
+  }
+
+  // Parts of the variance by input: ∫ Re(w* w_j) over ∫ |w|², w_j what input j makes of w.
+  void share_inputs(RandomAnswers& answers) const {
+    const SpectralRoots& roots = covariance_.roots;
+    std::vector<MatrixXcd> whole(rows_.size());
+    for (std::size_t i = 0; i < rows_.size(); ++i)
+      if (rows_[i].rms > 0) whole[i] = covariance_.states.times(rows_[i].measure.rows);
+    for (Index input = 0; input < roots.columns.rows(); ++input) {
+      MatrixXcd alone = MatrixXcd::Zero(roots.columns.rows(), roots.columns.cols());
+      alone.row(input) = roots.columns.row(input);
+      const StateTable states(transfer_, roots.frequencies, alone);
+      for (std::size_t i = 0; i < rows_.size(); ++i) {
+        if (!(rows_[i].rms > 0)) continue;
+        const double part = whole[i].conjugate().cwiseProduct(states.times(rows_[i].measure.rows)).real().sum();
+        answers.rows[i].inputs.push_back(part / whole[i].squaredNorm());
+      }
+    }
   }
 
   static constexpr int most_rounds = 6;

@@ -99,12 +99,21 @@ VectorXcd Transfer::damped_slope(double frequency, const VectorXcd& c, const Vec
   return slope + damping_.modes.respond(omega, change).col(0);
 }
 
-Eigen::ArrayXd Transfer::squares(double frequency) const {
+Eigen::ArrayXd Transfer::squares(double frequency, const MatrixXcd& amplitudes) const {
   constexpr double well_conditioned = 100;
   const DampedModes& modes = damping_.modes;
   const bool cheap = !directly_ && modes.is_diagonal() && modes.condition() <= well_conditioned;
-  const VectorXcd first = VectorXcd::Unit(inputs_.base.cols(), 0);
-  return (cheap ? damped(frequency, first) : VectorXcd(coordinates(frequency).col(0))).cwiseAbs2().array();
+  Eigen::ArrayXd sum = Eigen::ArrayXd::Zero(layout_.modes);
+  if (!cheap) {
+    const MatrixXcd q = coordinates(frequency) * amplitudes;
+    return q.cwiseAbs2().rowwise().sum().array();
+  }
+  for (Index k = 0; k < amplitudes.cols(); ++k) {
+    const VectorXcd c = damped(frequency, amplitudes.col(k));
+    if (k == 0) sum = Eigen::ArrayXd::Zero(c.size());
+    sum += c.cwiseAbs2().array();
+  }
+  return sum;
 }
 
 MatrixXcd Transfer::state(double frequency) const {

@@ -65,9 +65,9 @@ class Transfer {
   /// q of all columns together at many frequencies: m x k. @param amplitudes  of the columns, s x k
   [[nodiscard]] Eigen::MatrixXcd coordinates(std::span<const double> frequencies,
                                              const Eigen::MatrixXcd& amplitudes) const;
-  /// |c|² of the first input column, in coordinates in which it is cheap and no two cancel: those of DampedModes where
-  /// their vectors are well conditioned, else q.
-  [[nodiscard]] Eigen::ArrayXd squares(double frequency) const;
+  /// Σ |c|² over some combinations of the input columns, s x r, in coordinates in which it is cheap and no two cancel:
+  /// those of DampedModes where their vectors are well conditioned, else q.
+  [[nodiscard]] Eigen::ArrayXd squares(double frequency, const Eigen::MatrixXcd& amplitudes) const;
   /// Modal forces per unit input, m x s.
   [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
   /// c = G L p a of all columns together, k; and dc/dω from it. With the damping as `damping.modes` has it.

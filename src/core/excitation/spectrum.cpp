@@ -1,0 +1,167 @@
+#include "core/excitation/spectrum.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/error.h"
+#include "core/excitation/frequency_grid.h"
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::VectorXd;
+
+std::complex<double> Coherence::at(double frequency) const {
+  if (points.empty()) return 0;
+  const auto after =
+      std::find_if(points.begin(), points.end(), [&](const Point& p) { return p.frequency > frequency; });
+  double magnitude = 0, phase = 0;
+  if (after == points.begin() || after == points.end()) {
+    const Point& end = after == points.begin() ? points.front() : points.back();
+    magnitude = end.magnitude;
+    phase = end.phase;
+  } else {
+    const Point &low = *std::prev(after), &high = *after;
+    const double part = (frequency - low.frequency) / (high.frequency - low.frequency);
+    magnitude = std::lerp(low.magnitude, high.magnitude, part);
+    phase = std::lerp(low.phase, high.phase, part);
+  }
+  return std::polar(magnitude * std::exp(-frequency * decay), phase - 2 * pi * frequency * delay);
+}
+
+SpectralMatrix::SpectralMatrix(std::vector<LogLogTable> levels, std::vector<Coherence> pairs,
+                               std::vector<std::string> names)
+    : levels_(std::move(levels)), pairs_(std::move(pairs)), names_(std::move(names)) {
+  for (const Coherence& pair : pairs_)
+    for (const Coherence::Point& point : pair.points)
+      if (!(point.magnitude >= 0 && point.magnitude <= 1))
+        refuse("",
+               fmt::format("the coherence of {} and {} is {:.4g}", names_[static_cast<std::size_t>(pair.first)],
+                           names_[static_cast<std::size_t>(pair.second)], point.magnitude),
+               "give one between 0 and 1");
+  // Where it contradicts itself is found now, not in the middle of a run: at all edges and between them.
+  constexpr int between = 4;
+  const std::vector<double> at = edges();
+  for (std::size_t k = 0; k + 1 < at.size(); ++k)
+    for (int i = 0; i < between; ++i) {
+      const double f = at[k] * std::pow(at[k + 1] / at[k], (i + 0.5) / between);
+      (void)root(f, f);
+    }
+}
+
+double SpectralMatrix::from() const {
+  double lowest = levels_.front().from();
+  for (const LogLogTable& each : levels_) lowest = std::min(lowest, each.from());
+  return lowest;
+}
+
+double SpectralMatrix::to() const {
+  double highest = 0;
+  for (const LogLogTable& each : levels_) highest = std::max(highest, each.to());
+  return highest;
+}
+
+std::vector<double> SpectralMatrix::edges() const {
+  std::vector<double> all;
+  for (const LogLogTable& each : levels_)
+    for (const double f : each.breakpoints()) all.push_back(f);
+  for (const Coherence& pair : pairs_)
+    for (const Coherence::Point& point : pair.points) all.push_back(point.frequency);
+  return once_inside(std::move(all), from(), to());
+}
+
+std::vector<double> SpectralMatrix::curve_points() const {
+  std::vector<double> all = edges();
+  for (const LogLogTable& each : levels_)
+    for (const double f : each.curve_points()) all.push_back(f);
+  return once_inside(std::move(all), from(), to());
+}
+
+double SpectralMatrix::level(Index input, double frequency) const {
+  return levels_[static_cast<std::size_t>(input)].at(frequency);
+}
+
+MatrixXcd SpectralMatrix::root(double frequency) const {
+  VectorXd amplitudes(size());
+  for (Index k = 0; k < size(); ++k) amplitudes[k] = std::sqrt(level(k, frequency));
+  return root_of(amplitudes, frequency);
+}
+
+MatrixXcd SpectralMatrix::root(double frequency, double inside) const {
+  VectorXd amplitudes(size());
+  for (Index k = 0; k < size(); ++k) {
+    const PowerLaw* const law = levels_[static_cast<std::size_t>(k)].stretch_at(inside);
+    amplitudes[k] = law ? std::sqrt(law->at(frequency)) : 0;
+  }
+  return root_of(amplitudes, frequency);
+}
+
+// The coherences are factored, not the spectra, so that a weak input counts like a strong one.
+MatrixXcd SpectralMatrix::root_of(const VectorXd& amplitudes, double frequency) const {
+  const Index n = size();
+  if (pairs_.empty()) return amplitudes.cast<std::complex<double>>().asDiagonal();
+  MatrixXcd rest = MatrixXcd::Identity(n, n), factor = MatrixXcd::Zero(n, n);
+  for (const Coherence& pair : pairs_) {
+    rest(pair.second, pair.first) = pair.at(frequency);
+    rest(pair.first, pair.second) = std::conj(rest(pair.second, pair.first));
+  }
+  for (Index k = 0; k < n; ++k)  // what does nothing here contradicts nothing
+    if (amplitudes[k] == 0) {
+      rest.row(k).setZero();
+      rest.col(k).setZero();
+    }
+  const MatrixXcd given = rest;
+  const double rounding = 1e-12 * static_cast<double>(n), contradiction = 1e-9 * static_cast<double>(n);
+  Index rank = 0;
+  for (; rank < n; ++rank) {
+    Index pivot = 0;
+    const double largest = rest.diagonal().real().maxCoeff(&pivot);
+    if (largest <= rounding) break;
+    factor.col(rank) = rest.col(pivot) / std::sqrt(largest);
+    rest -= factor.col(rank) * factor.col(rank).adjoint();
+    rest.row(pivot).setZero();
+    rest.col(pivot).setZero();
+  }
+  // What is left of a matrix without negative eigenvalues is nothing.
+  Index first = 0, second = 0;
+  if (rest.cwiseAbs().maxCoeff(&first, &second) > contradiction) {
+    if (first == second) {
+      Eigen::VectorXd others = given.row(first).cwiseAbs().transpose();
+      others[first] = -1;
+      others.maxCoeff(&second);
+    }
+    refuse("",
+           fmt::format(
+               "at {:.5g} Hz the coherence of {} and {} contradicts those of the others: the matrix of spectra has "
+               "a negative eigenvalue",
+               frequency, names_[static_cast<std::size_t>(std::min(first, second))],
+               names_[static_cast<std::size_t>(std::max(first, second))]),
+           "lower it, or raise those of both with the others");
+  }
+  return amplitudes.asDiagonal() * factor.leftCols(rank);
+}
+
+SpectralRoots SpectralMatrix::roots(const std::vector<double>& frequencies) const {
+  SpectralRoots all;
+  std::vector<MatrixXcd> each;
+  each.reserve(frequencies.size());
+  Index columns = 0;
+  for (const double f : frequencies) {
+    all.first.push_back(columns);
+    columns += each.emplace_back(root(f)).cols();
+  }
+  all.first.push_back(columns);
+  all.columns.resize(size(), columns);
+  all.frequencies.resize(static_cast<std::size_t>(columns));
+  for (std::size_t k = 0; k < each.size(); ++k) {
+    all.columns.middleCols(all.first[k], each[k].cols()) = each[k];
+    std::fill_n(all.frequencies.begin() + all.first[k], each[k].cols(), frequencies[k]);
+  }
+  return all;
+}
+
+}  // namespace avrenk
