@@ -59,6 +59,8 @@ std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>&
     tables.push_back(outcome.sine() ? sine_reason_table(outcome, watched, show)
                                     : random_reason_table(outcome, watched, show));
   if (outcome.random())
+    if (Table bands = band_table(outcome, watched, show); !bands.rows.empty()) tables.push_back(std::move(bands));
+  if (outcome.random())
     if (Table inputs = input_table(outcome, watched); !inputs.rows.empty()) tables.push_back(std::move(inputs));
   if (Table asked = asked_table(outcome, watched, show); !asked.rows.empty()) tables.push_back(std::move(asked));
   return tables;
@@ -208,7 +210,8 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     for (const Outcome* outcome : axes) error = std::max(error, outcome->random()->integration_error);
     terminal.paragraph(
         fmt::format("Input {} RMS. RMS by modal covariance, whatever the curve's points; the integration is off "
-                    "by {:.0e} of a variance at most. A magnitude is not Gaussian: 3σ of it has no 99.73 % meaning.",
+                    "by {:.0e} of a variance at most. A magnitude is not Gaussian: what it stays below 99.73 % of the "
+                    "time is not its 3σ.",
                     inputs_rms_in_words(axes, show), error));
   }
 }

@@ -232,6 +232,8 @@ class Writer {
     put_figures(section, outcome.name());
     if (Table asked = asked_table(outcome, analysis_.watched, show_); !asked.rows.empty())
       section.tables.push_back(std::move(asked));
+    if (Table bands = outcome.random() ? band_table(outcome, analysis_.watched, show_) : Table{}; !bands.rows.empty())
+      section.tables.push_back(std::move(bands));
     if (Table inputs = outcome.random() ? input_table(outcome, analysis_.watched) : Table{}; !inputs.rows.empty())
       section.tables.push_back(std::move(inputs));
     if (Table whole = whole_table(analysis_, outcome); !whole.rows.empty()) section.tables.push_back(std::move(whole));
@@ -361,7 +363,8 @@ std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const 
       known->second += ", " + outcome->excitation->along;
   }
   std::string text;
-  for (const auto& [inputs, of] : all) text += (text.empty() ? "" : "; ") + (all.size() > 1 ? of + ": " : "") + inputs;
+  for (const auto& [inputs, of] : all)
+    text += fmt::format("{}{}{}", text.empty() ? "" : "; ", all.size() > 1 ? of + ": " : "", inputs);
   return text;
 }
 

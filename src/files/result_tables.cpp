@@ -127,33 +127,39 @@ std::string random_inputs_in_words(const Excitation& excitation, const Show& sho
   for (std::size_t k = 0; k < excitation.names.size(); ++k) {
     const std::string value =
         value_text(std::sqrt(excitation.spectrum.levels()[k].area()), show.unit(*excitation.kinds[k]), 4);
-    text += (text.empty() ? "" : ", ") + (excitation.names.size() > 1 ? excitation.names[k] + " " : "") + value;
+    text += fmt::format("{}{}{}", text.empty() ? "" : ", ",
+                        excitation.names.size() > 1 ? excitation.names[k] + " " : "", value);
   }
   return text;
 }
 
 Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
-  Table table{outcome.name() + ".rms",
-              fmt::format("{}: RMS; the drawn curve's own integral over it − 1; mode and its share of the variance",
-                          outcome.name()),
-              {{"watched", ""},
-               {"RMS=1σ", "", 3},
-               {"2σ", "", 3},
-               {"3σ", "", 3},
-               {"unit", ""},
-               {"curve", "%", 2, true, 2},
-               {"modes that make it", ""},
-               {"where", "", 4, false},
-               {"quantity", "", 4, false},
-               {"distribution", "", 4, false}},
-              {}};
+  Table table{
+      outcome.name() + ".rms",
+      fmt::format("{}: RMS; 99.73 %: stays below so long; the drawn curve's integral over RMS − 1; modes' shares",
+                  outcome.name()),
+      {{"watched", ""},
+       {"RMS=1σ", "", 3},
+       {"2σ", "", 3, false},
+       {"3σ", "", 3},
+       {"68.27 %", "", 3, false},
+       {"95.45 %", "", 3, false},
+       {"99.73 %", "", 3},
+       {"unit", ""},
+       {"curve", "%", 2, true, 2},
+       {"modes that make it", ""},
+       {"where", "", 4, false},
+       {"quantity", "", 4, false},
+       {"distribution", "", 4, false}},
+      {}};
   const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const RandomRow& row = outcome.random()->rows[i];
     if (!outcome.has(watched[i])) continue;
     const double rms = real[i] ? unit.from_si(row.rms) : 0;
-    table.rows.push_back({watched[i].name, rms, 2 * rms, 3 * rms, unit.text,
+    const auto within = [&](std::size_t k) { return real[i] ? unit.from_si(row.within[k]) : 0; };
+    table.rows.push_back({watched[i].name, rms, 2 * rms, 3 * rms, within(0), within(1), within(2), unit.text,
                           real[i] ? 100 * (row.curve_rms / row.rms - 1) : 0.0,
                           real[i] ? share_text(row.shares) : std::string(), real[i] ? row.where : std::string(),
                           std::string(watched[i].quantity->description),
@@ -165,14 +171,16 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
 Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".reasons",
-              fmt::format("{}: up-crossings ν₀, maxima ν_p; {}bands that make the variance", outcome.name(),
+              fmt::format("{}: ν₀ up-crossings, ν_p maxima; {}dominating bands", outcome.name(),
                           outcome.environment().duration
-                              ? fmt::format("largest expected in {:g} s; ", *outcome.environment().duration)
+                              ? fmt::format("largest in {:g} s, its 95 % quantile; ", *outcome.environment().duration)
                               : ""),
               {{"watched", ""},
                {"ν₀", "1/s", 4},
                {"ν_p", "1/s", 4},
                {"largest", "", 4},
+               {"5 %", "", 4, false},
+               {"95 %", "", 4},
                {"unit", ""},
                {"largest over RMS", "", 3, false},
                {"m0", "unit²", 4, false},
@@ -194,9 +202,9 @@ Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& wa
                              format_number(frequency.from_si(row.bands[k].frequency), 4), 100 * row.bands[k].share);
     const auto moment = [&](double m) { return unit.from_si(unit.from_si(m)); };
     table.rows.push_back({watched[i].name, row.moments.zero_crossings(), row.moments.maxima(),
-                          unit.from_si(row.largest), unit.text, row.largest / row.rms, moment(row.moments.m0),
-                          moment(row.moments.m1), moment(row.moments.m2), moment(row.moments.m4), 100 * row.coupling,
-                          bands});
+                          unit.from_si(row.largest), unit.from_si(row.largest_low), unit.from_si(row.largest_high),
+                          unit.text, row.largest / row.rms, moment(row.moments.m0), moment(row.moments.m1),
+                          moment(row.moments.m2), moment(row.moments.m4), 100 * row.coupling, bands});
   }
   return table;
 }
@@ -215,6 +223,28 @@ Table input_table(const Outcome& outcome, const std::vector<Watched>& watched) {
     if (!real[i] || parts.empty()) continue;
     std::vector<Cell> row{watched[i].name};
     for (const double part : parts) row.emplace_back(100 * part);
+    table.rows.push_back(std::move(row));
+  }
+  return table;
+}
+
+Table band_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+  constexpr std::size_t most_shown = 5;  // the others are in the file
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  Table table{outcome.name() + ".bands",
+              fmt::format("{}: RMS over bands ({})", outcome.name(), frequency.text),
+              {{"watched", ""}, {"unit", ""}},
+              {}};
+  for (const auto& [from, to] : outcome.environment().bands)
+    table.columns.push_back({fmt::format("{:.5g} to {:.5g}", frequency.from_si(from), frequency.from_si(to)), "", 4,
+                             table.columns.size() < most_shown + 2});
+  const std::vector<bool> real = real_answers(outcome, watched);
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const std::vector<double>& bands = outcome.random()->rows[i].in_bands;
+    if (!real[i] || bands.empty()) continue;
+    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
+    std::vector<Cell> row{watched[i].name, unit.text};
+    for (const double rms : bands) row.emplace_back(unit.from_si(rms));
     table.rows.push_back(std::move(row));
   }
   return table;

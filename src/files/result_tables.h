@@ -22,6 +22,8 @@ namespace avrenk {
 [[nodiscard]] Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// What each of several random inputs makes of the variance; no rows of a single one.
 [[nodiscard]] Table input_table(const Outcome& outcome, const std::vector<Watched>& watched);
+/// RMS over the bands that the environment asks for; no rows where it asks for none.
+[[nodiscard]] Table band_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// The answer to a static environment.
 [[nodiscard]] Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// What is left of each gap in each environment, and with the static ones that act besides or that limits add; no rows

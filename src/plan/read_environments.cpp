@@ -333,6 +333,16 @@ std::vector<Input> inputs_at_once(const Environment& environment, const Assembly
                    &assembly);
 }
 
+// Each costs its own columns of states at every frequency.
+void refuse_too_many(const Environment& environment, const Tree& tree, const std::string& subject, Reading& reading) {
+  constexpr std::size_t most = 60;
+  if (environment.type != Environment::Type::random) return;
+  if (const std::size_t count = inputs_at_once(environment, reading.plan.assembly).size(); count > most)
+    reading.problems.add(tree, subject,
+                         fmt::format("{} random inputs act at once, and no more than {} may", count, most),
+                         "let some of them move as one");
+}
+
 void read_bases_apart(const Tree& tree, Environment& environment, const std::string& subject, Reading& reading) {
   const bool apart = read_word(tree, {"together", "apart"}, subject + " bases", reading.problems).value_or(0) == 1;
   if (apart && (environment.type != Environment::Type::random || environment.axes.empty()))
@@ -376,6 +386,7 @@ void read_coherence_rule(const Tree& tree, const std::vector<Input>& inputs, con
   CoherenceRule rule;
   if (const Tree* between = map.optional("between")) {
     std::vector<std::string> names;
+    names.reserve(inputs.size());
     for (const Input& each : inputs) names.push_back(each.name);
     const auto two = one_or_more(*between);
     if (two.size() != 2 || two[0]->text == two[1]->text)
@@ -462,6 +473,30 @@ void read_coherences(const Tree& tree, Environment& environment, const std::stri
   }
 }
 
+// [[20 Hz, 100 Hz], [100 Hz, 500 Hz]], or one of them.
+void read_bands(const Tree& tree, Environment& environment, const std::string& subject, Problems& problems) {
+  if (environment.type != Environment::Type::random) {
+    problems.add(tree, subject, "an RMS over a band is that of a random response", "leave bands out");
+    return;
+  }
+  const bool single = tree.is_list() && !tree.items.empty() && !tree.items.front().is_list();
+  for (const Tree* each : single ? std::vector<const Tree*>{&tree} : one_or_more(tree)) {
+    if (!each->is_list() || each->items.size() != 2) {
+      problems.add(*each, subject, "a band is two frequencies", "write bands: [[20 Hz, 100 Hz], [100 Hz, 500 Hz]]");
+      continue;
+    }
+    const auto from = read_quantity(each->items[0], kind::frequency, subject + " bands", problems, Sign::positive),
+               to = read_quantity(each->items[1], kind::frequency, subject + " bands", problems, Sign::positive);
+    if (!from || !to) continue;
+    if (!(*from < *to) || *to <= environment.grid.from || *from >= environment.grid.to)
+      problems.add(*each, subject,
+                   fmt::format("{:g} to {:g} Hz is no band between {:g} and {:g} Hz", *from, *to, environment.grid.from,
+                               environment.grid.to),
+                   "write the lower frequency first, inside the profile");
+    environment.bands.emplace_back(*from, *to);
+  }
+}
+
 std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& reading) {
   Problems& problems = reading.problems;
   const std::string subject = "environment " + entry.key;
@@ -518,6 +553,7 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
         1 + read_word(*combine, {"envelope", "root sum of squares"}, subject + " combine", problems).value_or(0));
   const Tree* const coherence = map.optional("coherence");
   const Tree* const bases = map.optional("bases");
+  const Tree* const bands = map.optional("bands");
   const Tree* const simultaneous = map.optional("simultaneous");
   const bool together =
       simultaneous && read_word(*simultaneous, {"no", "yes"}, subject + " simultaneous", problems).value_or(0) == 1;
@@ -550,7 +586,9 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   drive_loads(reading.plan.assembly, decibels, environment);
   environment.together = together && environment.type == Environment::Type::random &&
                          environment.combination == Environment::Combination::none;
+  if (bands) read_bands(*bands, environment, subject, problems);
   if (bases) read_bases_apart(*bases, environment, subject, reading);
+  refuse_too_many(environment, entry.value, subject, reading);
   if (coherence) read_coherences(*coherence, environment, subject, reading);
   for (const int axis : profile ? environment.axes : std::vector<int>{})
     if ((axis > 2) != environment.angular)

@@ -24,7 +24,15 @@ std::optional<Take> read_take(const Tree& tree, const std::string& subject, Prob
     }();
     if (number && *number > 0) return Take{Take::Form::sigma, *number};
   }
-  problems.add(tree, subject, fmt::format("\"{}\" is not known here", tree.text), "write peak, RMS or 3 sigma");
+  if (tree.text.ends_with('%')) {
+    for (const auto& [text, sigmas] : {std::pair{"68.27 %", 1}, {"95.45 %", 2}, {"99.73 %", 3}})
+      if (tree.text == text) return Take{Take::Form::probability, static_cast<double>(sigmas)};
+    problems.add(tree, subject, fmt::format("no such part of the time is known: {}", tree.text),
+                 "write 68.27 %, 95.45 % or 99.73 %");
+    return std::nullopt;
+  }
+  problems.add(tree, subject, fmt::format("\"{}\" is not known here", tree.text),
+               "write peak, RMS, 3 sigma or 99.73 %");
   return std::nullopt;
 }
 
@@ -224,6 +232,9 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
     }
     excited.push_back(environment);
     const bool sine = environment->type == Environment::Type::sine;
+    if (limit.take_random.form == Take::Form::probability && each->text.ends_with(".combined"))
+      problems.add(*each, map.subject(), "what cases combined stay below with a probability is not known",
+                   "name a case, or let all axes act at once: simultaneous: yes without combine");
     if (with && each->text.ends_with(".combined"))
       problems.add(*each, map.subject(), "a static answer cannot be added to axes that are combined already",
                    fmt::format("write in: {}", environment->name));

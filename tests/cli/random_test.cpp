@@ -44,7 +44,8 @@ TEST(RandomInputs, AddUpOnTheIsolatedBox) {
                "  all: {profile: shake, axes: [x, y, z], simultaneous: yes}\n"
                "  loaded: {profile: shake, axes: [x, y, z], simultaneous: yes, loads: {push: flow}}\n"
                "  flow: {loads: {push: flow}}\n"
-               "  along: {profile: shake, axes: [x, z], simultaneous: yes, coherence: full, level: -3 dB}\n");
+               "  along: {profile: shake, axes: [x, z], simultaneous: yes, coherence: full, level: -3 dB, bands: [20 "
+               "Hz, 80 Hz]}\n");
   plan.replace(plan.find("environments:"), 13,
                "  flow: {random: {force: [[20 Hz, 4 N^2/Hz], [2000 Hz, 4 N^2/Hz]]}, tolerance: 3 dB, duration: 9 s}\n\n"
                "loads:\n  push: {force: {at: box, direction: z}}\n\nenvironments:");
@@ -79,6 +80,8 @@ TEST(RandomInputs, AddUpOnTheIsolatedBox) {
                        2),
               1e-8);
   EXPECT_TRUE(std::filesystem::exists(folder / "box-results/figures/profile.flow.svg"));
+  EXPECT_LT(value_of(summary, "along.bands", "box.acceleration.z", "20 to 80"),
+            value_of(summary, "along.rms", "box.acceleration.z", "RMS=1σ"));
 }
 
 // Sound in third octaves: each band's p² by its level, 10^(L/10) (20 µPa)², whatever the widths; scaled to a stated
@@ -143,6 +146,9 @@ TEST(RandomInputs, SayWhatCannotBe) {
       {"{profile: shake, axes: [x, y, z], simultaneous: yes, coherence: [{value: 0.9}, {between: [x, z], value: 0}]}",
        "contradicts those of the others"},
       {"{profile: sweep, axes: [x, z], coherence: full}", "a coherence is that of random inputs"},
+      {"{profile: shake, axes: x, bands: [80 Hz, 20 Hz]}", "80 to 20 Hz is no band between"},
+      {"{profile: shake, axes: x, bands: [[80 Hz]]}", "a band is two frequencies"},
+      {"{profile: sweep, axes: x, bands: [20 Hz, 80 Hz]}", "that of a random response"},
       {"{profile: sweep, axes: x, bases: apart}", "under random base motion only"},
       {"{profile: shake, axes: x, loads: {push: tone}}", "push is no random load"},
       {"{profile: shake, axes: x, loads: {push: 3 N}}", "push is no random load"},

@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "core/assess/clearance.h"
+#include "core/response/length_distribution.h"
 
 namespace avrenk {
 namespace {
@@ -24,7 +25,8 @@ struct Taken {
 };
 
 double sigma_of(const Limit& limit) {
-  return limit.take_random.form == Take::Form::sigma ? limit.take_random.sigma : 1;
+  const Take& take = limit.take_random;
+  return take.form == Take::Form::sigma || take.form == Take::Form::probability ? take.sigma : 1;
 }
 
 // What closes a gap counts, not what opens it.
@@ -71,6 +73,11 @@ Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, c
   }
   const RandomRow& row = outcome.random()->rows[index];
   const double sigma = sigma_of(limit);
+  if (limit.take_random.form == Take::Form::probability) {
+    const double within = row.within[static_cast<std::size_t>(std::lround(limit.take_random.sigma) - 1)];
+    const double constant = still ? still->at_rest()->rows[index].value : 0;
+    return {constant + within, constant + upper * within, row.where, true, still != nullptr};
+  }
   if (still) return random_with_static(watched, row, still->at_rest()->rows[index], sigma, upper);
   return {sigma * row.rms, upper * sigma * row.rms, row.where, watched.is_gaussian()};
 }
@@ -177,6 +184,7 @@ bool covers(const Limit& limit, const Excitation& excitation) {
 
 std::string Take::words() const {
   if (form == Form::peak) return "peak";
+  if (form == Form::probability) return fmt::format("{:.4g} %", 100 * probability_within(sigma));
   return form == Form::rms ? "RMS" : fmt::format("{:g}σ", sigma);
 }
 

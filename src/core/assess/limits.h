@@ -8,10 +8,10 @@ namespace avrenk {
 
 /// What is taken of a response.
 struct Take {
-  enum class Form { peak, rms, sigma };
+  enum class Form { peak, rms, sigma, probability };
   Form form = Form::peak;
-  double sigma = 1;                         ///< multiple of the RMS
-  [[nodiscard]] std::string words() const;  ///< "peak", "RMS", "3σ"
+  double sigma = 1;                         ///< multiple of the RMS; of a probability that of 1, 2 or 3σ
+  [[nodiscard]] std::string words() const;  ///< "peak", "RMS", "3σ", "99.73 %"
 };
 
 struct Limit {

@@ -84,8 +84,9 @@ struct Environment {
   double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
   std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
   Combination combination = Combination::none;
-  bool together = false;                    ///< random: all axes act at once, else one result each
-  bool bases_apart = false;                 ///< random: each base that moves is an input of its own
+  bool together = false;                           ///< random: all axes act at once, else one result each
+  bool bases_apart = false;                        ///< random: each base that moves is an input of its own
+  std::vector<std::pair<double, double>> bands{};  ///< Hz, random: over which RMS values are wanted besides
   std::vector<CoherenceRule> coherences{};  ///< random, of inputs that act at once; none: they are not correlated
   std::string after;                        ///< the static environment that acts at the same time
   Vector3 acceleration = Vector3::Zero();   ///< constant: the field of gravity that acts on the model, m/s²

@@ -69,8 +69,10 @@ Excited::Excited(std::shared_ptr<const Excitation> applied, const System& system
   }
   transfer.emplace(basis, damping, InputColumns{excitation->base, excitation->loads});
   grid = frequency_grid(excitation->grid, excitation->curve_points(), resonances(basis, damping));
+  std::vector<double> cuts;
+  for (const auto& [from, to] : environment().bands) cuts.insert(cuts.end(), {from, to});
   if (excitation->is_random())
-    covariance = integrate_covariance(*transfer, excitation->spectrum);
+    covariance = integrate_covariance(*transfer, excitation->spectrum, cuts);
   else
     sine.emplace(*transfer, excitation->drive, grid, grid_shortfall(excitation->grid.points_per_resonance));
 }

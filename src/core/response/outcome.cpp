@@ -100,6 +100,7 @@ Outcome combine(const Environment& environment, const std::vector<const Outcome*
       continue;
     }
     RandomRow row;
+    row.within.fill(std::nan(""));
     row.candidate_rms = VectorXd::Zero(cases.front()->random()->rows[i].candidate_rms.size());
     for (const Outcome* each : cases) {
       const VectorXd& own = each->random()->rows[i].candidate_rms;

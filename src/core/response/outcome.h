@@ -2,6 +2,7 @@
 /// watched.
 #pragma once
 
+#include <array>
 #include <memory>
 #include <string>
 #include <variant>
@@ -39,14 +40,19 @@ struct SineRow {
 struct RandomRow {
   double rms = 0;
   std::string where;
+  /// What it stays below 68.27, 95.45 and 99.73 % of the time, the largest over the candidates: 1, 2 and 3σ of what is
+  /// Gaussian, else by the distribution of the length of a Gaussian vector. NaN where cases are combined.
+  std::array<double, 3> within{};
   double curve_rms = 0;     ///< the drawn curve's own integral
   std::vector<double> psd;  ///< of the worst candidate, unit²/Hz
   std::vector<std::pair<int, double>>
       shares;  ///< mode (from 0; −1: base motion, −2: loads) and part of the variance, largest first
   std::vector<double> inputs;         ///< of several inputs the part of the variance that each makes; they add up to 1
   std::vector<DominatingBand> bands;  ///< largest share first
+  std::vector<double> in_bands;       ///< RMS over each of Environment::bands
   SpectralMoments moments;
-  double largest = 0;   ///< expected largest in the duration; NaN without a duration, or if not Gaussian
+  double largest = 0;  ///< expected largest in the duration; NaN without a duration, or if not Gaussian
+  double largest_low = 0, largest_high = 0;  ///< its 5 % and 95 % quantiles
   double coupling = 0;  ///< relative change of the PSD at the dominating frequency when modes are coupled; NaN likewise
   Eigen::VectorXd candidate_rms;
 };

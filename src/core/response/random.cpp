@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "core/error.h"
+#include "core/excitation/frequency_grid.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -70,11 +71,14 @@ void add_panels(std::vector<Panel>& panels, double from, double to, double reson
   if (high < to) add_log_panels(panels, high, to, resonance, half_width, inside);
 }
 
-std::vector<Panel> first_panels(const Transfer& transfer, const SpectralMatrix& input) {
+std::vector<Panel> first_panels(const Transfer& transfer, const SpectralMatrix& input,
+                                const std::vector<double>& cuts) {
   std::vector<std::pair<double, double>> all = resonances(transfer.basis(), transfer.damping());
   std::erase_if(all, [&](const auto& r) { return !(r.second > 0) || r.first > 4 * input.to(); });
   std::vector<Panel> panels;
-  const std::vector<double> edges = input.edges();
+  std::vector<double> edges = input.edges();
+  edges.insert(edges.end(), cuts.begin(), cuts.end());
+  edges = once_inside(std::move(edges), input.from(), input.to());
   for (std::size_t k = 0; k + 1 < edges.size(); ++k) {
     double from = edges[k];
     const double last = edges[k + 1], inside = 0.5 * (from + last);
@@ -213,9 +217,10 @@ void assemble(const Transfer& transfer, ModalCovariance& result) {
 
 }  // namespace
 
-ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input) {
+ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input,
+                                     const std::vector<double>& cuts) {
   // Mean squares cost little: they say which panels are fine enough before the whole matrix is assembled once.
-  std::vector<Panel> open = first_panels(transfer, input), done;
+  std::vector<Panel> open = first_panels(transfer, input, cuts), done;
   std::vector<VectorXd> coarse;
   VectorXd total;
   for (const Panel& panel : open) {
@@ -414,6 +419,12 @@ double expected_largest(double zero_crossings, double duration) {
   constexpr double euler = 0.57721566490153286;
   const double root = std::sqrt(2 * std::log(cycles));
   return root + euler / root;
+}
+
+double largest_below(double zero_crossings, double duration, double probability) {
+  const double cycles = 2 * zero_crossings * duration;
+  if (!(cycles >= fewest_cycles)) return std::nan("");
+  return std::sqrt(2 * std::log(cycles / -std::log(probability)));
 }
 
 std::vector<DominatingBand> dominating_bands(std::span<const double> grid, std::span<const double> psd,

@@ -46,8 +46,10 @@ struct ModalCovariance {
 /// its part of covariance_tolerance. The result does not depend on any plotting grid. Γ follows from ∫ ω^k
 /// q qᴴ S df, k = 0..4. Source: Segalman, Fulcher, Reese & Field, J. Sound Vib. 230(2), 2000.
 /// @param input  spectra of the input columns of `transfer`, one-sided
+/// @param cuts   Hz, further frequencies at which panels end
 /// @throws NumericalError  tolerance missed after twelve halvings: says by how much
-[[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input);
+[[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input,
+                                                   const std::vector<double>& cuts = {});
 
 /// Halves some panels and integrates anew.
 void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance);
@@ -82,6 +84,11 @@ struct SpectralMoments {
 /// is a formula for many, and grows again below 1.33.
 inline constexpr double fewest_cycles = 10;
 [[nodiscard]] double expected_largest(double zero_crossings, double duration);
+
+/// What the largest |x| of a Gaussian response in a duration stays below with a probability, as a multiple of its RMS:
+/// its crossings of a high level come independently, P = exp(−2ν₀T e^{−g²/2}) (Cartwright & Longuet-Higgins, Proc. R.
+/// Soc. A 237, 1956). NaN where fewer than `fewest_cycles` are expected.
+[[nodiscard]] double largest_below(double zero_crossings, double duration, double probability);
 
 /// A stretch of frequencies between two minima of a response PSD, at its maximum, with its part of the variance.
 struct DominatingBand {

@@ -1,11 +1,14 @@
 #include "core/response/random_run.h"
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 #include <utility>
 
 #include "core/response/explanation.h"
+#include "core/response/length_distribution.h"
 
 namespace avrenk {
 namespace {
@@ -15,23 +18,44 @@ using Eigen::MatrixXcd;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
-// @param blocks  covariances of the rows of each base among themselves
-VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
+// Covariance of the rows of one candidate. @param blocks  covariances of the rows of each base among themselves
+Eigen::MatrixXd covariance_of(const Watched& watched, std::size_t candidate, const Eigen::MatrixXd& blocks) {
   const Candidates& all = *watched.candidates;
-  VectorXd rms(static_cast<Index>(all.items.size()));
-  for (std::size_t k = 0; k < all.items.size(); ++k) {
-    const auto own = blocks.middleRows(static_cast<Index>(all.items[k].base) * all.base_width, all.base_width);
-    double variance = 0;
-    if (all.items[k].mix < 0) {
-      variance = own.diagonal().segment(watched.first, watched.count).sum();
-    } else {
-      const auto mix =
-          all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.middleRows(watched.first, watched.count);
-      variance = (mix * own).cwiseProduct(mix).sum();
-    }
-    rms[static_cast<Index>(k)] = std::sqrt(std::max(0.0, variance));
-  }
+  const Candidates::Item& item = all.items[candidate];
+  const auto own = blocks.middleRows(static_cast<Index>(item.base) * all.base_width, all.base_width);
+  if (item.mix < 0) return own.block(watched.first, watched.first, watched.count, watched.count);
+  const auto mix = all.mixes[static_cast<std::size_t>(item.mix)].matrix.middleRows(watched.first, watched.count);
+  return mix * own * mix.transpose();
+}
+
+VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
+  VectorXd rms(static_cast<Index>(watched.candidates->items.size()));
+  for (Index k = 0; k < rms.size(); ++k)
+    rms[k] = std::sqrt(std::max(0.0, covariance_of(watched, static_cast<std::size_t>(k), blocks).trace()));
   return rms;
+}
+
+// What all candidates stay below with the probabilities of 1, 2 and 3σ. A vector of a given RMS stays below between
+// once its RMS and k times, or a tenth more than once: the others need no look.
+std::array<double, 3> lengths_within(const Watched& watched, const VectorXd& rms, const Eigen::MatrixXd& blocks) {
+  std::array<double, 3> within{};
+  std::vector<std::size_t> order(static_cast<std::size_t>(rms.size()));
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    return rms[static_cast<Index>(a)] > rms[static_cast<Index>(b)];
+  });
+  for (int k = 0; k < 3; ++k) {
+    double& largest = within[static_cast<std::size_t>(k)];
+    const double sigmas = k + 1;
+    for (const std::size_t candidate : order) {
+      const double own = rms[static_cast<Index>(candidate)];
+      if (std::max(sigmas, 1.1) * own <= largest) break;
+      const VectorXd variances =
+          Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(covariance_of(watched, candidate, blocks)).eigenvalues();
+      largest = std::max(largest, length_below(variances, probability_within(sigmas)));
+    }
+  }
+  return within;
 }
 
 // Squares of watched candidates at the frequencies of a table; components of one request share their rows.
@@ -89,6 +113,7 @@ class RandomRun {
     VectorXd candidate_rms;
     std::size_t candidate = 0;
     double rms = 0;
+    std::array<double, 3> within{};
     bool is_rounding = false;          // what rounding leaves of parts that cancel
     std::vector<double> at_rule, psd;  // squares at the points of the rule, weights included; on the grid
   };
@@ -113,6 +138,8 @@ class RandomRun {
       // The same as from Γ, in which rounding is that of squares: where parts cancel to 1e-5 it would leave 1e-6.
       row.rms = std::sqrt(std::accumulate(row.at_rule.begin(), row.at_rule.end(), 0.0));
       row.candidate_rms[static_cast<Index>(row.candidate)] = row.rms;
+      row.within = {row.rms, 2 * row.rms, 3 * row.rms};
+      if (!each.is_gaussian()) row.within = lengths_within(each, row.candidate_rms, blocks);
       row.is_rounding = row.rms < rounding * (row.measure.rows.cwiseAbs() * sizes).norm();
     }
   }
@@ -161,11 +188,13 @@ class RandomRun {
     Row& own = rows_[i];
     RandomRow row;
     if (each.quantity->per_input()) {
-      row.rms = row.curve_rms = row.largest = row.coupling = std::nan("");
+      row.rms = row.curve_rms = row.largest = row.largest_low = row.largest_high = row.coupling = std::nan("");
+      row.within.fill(std::nan(""));
       row.psd.assign(grid_.size(), std::nan(""));
       return row;
     }
     row.rms = own.rms;
+    row.within = own.within;
     row.where = own.measure.label;
     row.candidate_rms = std::move(own.candidate_rms);
     row.psd = std::move(own.psd);
@@ -175,10 +204,21 @@ class RandomRun {
     const IntegrationRule by_point{covariance_.rule.frequency,
                                    std::vector<double>(covariance_.rule.frequency.size(), 1)};
     row.moments = spectral_moments(by_point, own.at_rule);
+    for (const auto& [from, to] : excitation_.environment->bands) {
+      double square = 0;
+      for (std::size_t k = 0; k < own.at_rule.size(); ++k)
+        if (const double f = covariance_.rule.frequency[k]; f > from && f < to) square += own.at_rule[k];
+      row.in_bands.push_back(std::sqrt(square));
+    }
     row.bands = dominating_bands(grid_, row.psd, by_point, own.at_rule);
     const std::optional<double>& duration = excitation_.environment->duration;
-    row.largest = duration && each.is_gaussian() ? row.rms * expected_largest(row.moments.zero_crossings(), *duration)
-                                                 : std::nan("");
+    row.largest = row.largest_low = row.largest_high = std::nan("");
+    if (duration && each.is_gaussian()) {
+      const double crossings = row.moments.zero_crossings();
+      row.largest = row.rms * expected_largest(crossings, *duration);
+      row.largest_low = row.rms * largest_below(crossings, *duration, 0.05);
+      row.largest_high = row.rms * largest_below(crossings, *duration, 0.95);
+    }
     if (!coupled_.differ()) return row;
     row.coupling = std::nan("");
     if (each.is_headline() && !row.bands.empty() && row.rms > 0) {

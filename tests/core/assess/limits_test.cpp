@@ -77,6 +77,13 @@ TEST(Limits, TakeTheWorstOfTheirEnvironmentsAndSayWhich) {
   EXPECT_TRUE(three.gaussian);
   EXPECT_THAT(three.what, HasSubstr("3σ, random.z"));
   EXPECT_FALSE(shaken.check(limit_of("box.acceleration", "random", {Take::Form::sigma, 3}, 60)).gaussian);
+  // Of a component 99.73 % of the time is 3σ; here next to nothing moves across z, and the magnitude is no longer.
+  for (const char* name : {"box.acceleration.z", "box.acceleration"}) {
+    const LimitResult often = shaken.check(limit_of(name, "random", {Take::Form::probability, 3}, 60));
+    EXPECT_NEAR(often.value / three.value, 1, 1e-6) << name;
+    EXPECT_TRUE(often.gaussian);
+    EXPECT_THAT(often.what, HasSubstr("99.73 %, random.z"));
+  }
 }
 
 TEST(Limits, AskForAFrequencyWithEnoughMass) {

@@ -6,6 +6,7 @@
 #include <unsupported/Eigen/FFT>
 #include <unsupported/Eigen/MatrixFunctions>
 
+#include "core/response/length_distribution.h"
 #include "core/response/run_case.h"
 #include "support/models.h"
 
@@ -100,6 +101,7 @@ TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   environment.input = LogLogTable({{10, 1, {}}, {200, 1, {}}}, 10);
   environment.grid = {10, 200, 24, 21, {}};
   environment.duration = 120;
+  environment.bands = {{10, 37}, {37, 61.5}, {61.5, 200}, {30, 500}};
   const Outcome outcome = test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched);
   const RandomRow& row = outcome.random()->rows[0];            // relative displacement along x
   EXPECT_NEAR(row.moments.m0 / (row.rms * row.rms), 1, 1e-9);  // by the rule and by Γ
@@ -123,6 +125,29 @@ TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   EXPECT_NEAR(expected_largest(50, 100), std::sqrt(2 * std::log(1e4)) + 0.5772157 / std::sqrt(2 * std::log(1e4)), 1e-7);
   EXPECT_NEAR(row.largest / row.rms, expected_largest(row.moments.zero_crossings(), 120), 1e-12);
   EXPECT_TRUE(std::isnan(outcome.random()->rows[3].largest));  // a magnitude is not Gaussian
+  // Bands side by side add up as squares; one that reaches beyond the input is what lies inside, by an integral of its
+  // own.
+  ASSERT_EQ(row.in_bands.size(), 4U);
+  EXPECT_NEAR(std::hypot(row.in_bands[0], row.in_bands[1], row.in_bands[2]) / row.rms, 1, 1e-12);
+  const auto upper = integrate_covariance(solved.transfer(0), LogLogTable({{30, 1, {}}, {200, 1, {}}}, 10));
+  EXPECT_NEAR(row.in_bands[3] / test::root_mean_square(
+                                    {"", solved.channels.motion(9, NodeMotion::relative_displacement).row(0)}, upper),
+              1, 1e-7);
+  // Half the records stay below the median; a twentieth below 5 %.
+  EXPECT_NEAR(std::exp(-2 * 50 * 100 * std::exp(-0.5 * std::pow(largest_below(50, 100, 0.05), 2))), 0.05, 1e-12);
+  EXPECT_LT(row.largest_low, row.largest);
+  EXPECT_GT(row.largest_high, row.largest);
+  // Three components: what the magnitude stays below lies between that of one and of three alike (Maxwell: 2.1713).
+  const RandomRow& length = outcome.random()->rows[3];
+  EXPECT_GT(length.within[2] / length.rms, 2.1713);
+  EXPECT_LT(length.within[2] / length.rms, 3);
+  EXPECT_NEAR(row.within[2] / row.rms, 3, 1e-12);
+  Eigen::Matrix3d between;  // by the covariance of the three, from the whole matrix
+  const Eigen::MatrixXcd rows = solved.channels.motion(9, NodeMotion::relative_displacement);
+  between = (rows * covariance.gamma * rows.adjoint()).real();
+  EXPECT_NEAR(length.within[1] / length_below(Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d>(between).eigenvalues(),
+                                              probability_within(2)),
+              1, 1e-7);
 }
 
 // A record of a Gaussian input with a flat PSD from `from` to `to`: lines with complex Gaussian amplitudes, periodic.
