@@ -51,6 +51,7 @@ struct Axis {
   double from = 0, to = 0;           ///< equal: from the data; a logarithmic y axis shows five decades at most
   std::vector<double> ticks{};       ///< empty: by themselves
   std::vector<std::string> names{};  ///< of a named axis, at 1, 2, 3, …
+  bool lowest_counts = false;        ///< of five decades it shows the lowest, not the highest
 };
 
 struct Panel {

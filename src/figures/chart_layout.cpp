@@ -80,7 +80,7 @@ void fit_range(const Panel& panel, Frame& frame) {
     frame.y_to = static_cast<double>(panel.y.names.size()) + 0.6;
   }
   if (frame.y_from < frame.y_to) return;
-  double lowest = HUGE_VAL, highest = -HUGE_VAL;
+  double lowest = HUGE_VAL, highest = -HUGE_VAL, input = HUGE_VAL;
   const auto take = [&](double y) {
     if (!std::isfinite(y) || (frame.log_y && y <= 0)) return;
     lowest = std::min(lowest, y);
@@ -88,6 +88,9 @@ void fit_range(const Panel& panel, Frame& frame) {
   };
   for (const Series& series : panel.series) {
     std::for_each(series.y.begin(), series.y.end(), take);
+    if (series.style == Series::Style::input)
+      for (const double y : series.y)
+        if (y > 0) input = std::min(input, y);
     std::for_each(series.y2.begin(), series.y2.end(), take);
     for (const auto& bar : series.bars) {
       take(bar[2]);
@@ -97,7 +100,17 @@ void fit_range(const Panel& panel, Frame& frame) {
   if (!(lowest <= highest)) lowest = highest = 1;
   if (frame.log_y) {
     frame.y_to = round_upwards(3 * highest);  // room for labels
-    frame.y_from = std::max(1 / round_upwards(1.5 / lowest), std::pow(10, std::ceil(std::log10(frame.y_to)) - 5));
+    frame.y_from = 1 / round_upwards(1.5 / lowest);
+    if (panel.y.lowest_counts) {
+      frame.y_from = 1 / round_upwards(3 / lowest);
+      frame.y_to = std::min(frame.y_to, std::pow(10, std::floor(std::log10(frame.y_from)) + 5));
+    } else {
+      // An input that is not much too low for it stands in the picture.
+      constexpr double most_decades = 7;
+      double cut = std::pow(10, std::ceil(std::log10(frame.y_to)) - 5);
+      if (input > highest * std::pow(10, -most_decades)) cut = std::min(cut, 1 / round_upwards(1.5 / input));
+      frame.y_from = std::max(frame.y_from, cut);
+    }
   } else {
     const double room = 0.08 * std::max(highest - lowest, 1e-12 * std::abs(highest));
     frame.y_from = lowest >= 0 && lowest < 0.3 * highest ? 0 : lowest - room;

@@ -214,6 +214,7 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
   const std::vector<double> grid = in_unit(outcome.grid(), frequency);
   const bool upside_down = group.quantity->is_reciprocal;
   Panel magnitude{{fmt::format("{} ({})", upside_down ? "Magnitude" : "Amplitude, 0 to peak", unit.text)}, 2.1};
+  magnitude.y.lowest_counts = upside_down;
   Panel phase{{"Phase (°)", Axis::Scale::linear, -180, 180, {-180, -90, 0, 90, 180}}, 1, false};
   for (const std::size_t i : group.members) {
     const SineRow& row = outcome.sine()->rows[i];

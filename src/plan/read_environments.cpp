@@ -459,6 +459,8 @@ void read_coherences(const Tree& tree, Environment& environment, const std::stri
                  "write simultaneous: yes where all axes act at once, or bases: apart where each base moves by itself");
     return;
   }
+  if (tree.is_list() && tree.items.empty())
+    problems.add(tree, environment_subject, "no coherence is given", "write coherence: none, or leave it out");
   if (tree.is_text()) {
     if (const auto gamma = read_coherence_value(tree, subject, problems))
       environment.coherences.push_back({{}, {{1, *gamma, 0}}});
@@ -479,6 +481,7 @@ void read_bands(const Tree& tree, Environment& environment, const std::string& s
     problems.add(tree, subject, "an RMS over a band is that of a random response", "leave bands out");
     return;
   }
+  if (tree.is_list() && tree.items.empty()) problems.add(tree, subject, "no band is named", "leave bands out");
   const bool single = tree.is_list() && !tree.items.empty() && !tree.items.front().is_list();
   for (const Tree* each : single ? std::vector<const Tree*>{&tree} : one_or_more(tree)) {
     if (!each->is_list() || each->items.size() != 2) {
@@ -584,6 +587,11 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   }
   read_grid(frequencies, subject, environment, entry.value, problems);
   drive_loads(reading.plan.assembly, decibels, environment);
+  if (together && environment.type == Environment::Type::random &&
+      environment.combination == Environment::Combination::envelope)
+    problems.add(*entry.value.find("combine"), subject,
+                 "axes that act at once are one result: there is nothing to combine",
+                 "leave combine or simultaneous out");
   environment.together = together && environment.type == Environment::Type::random &&
                          environment.combination == Environment::Combination::none;
   if (bands) read_bands(*bands, environment, subject, problems);

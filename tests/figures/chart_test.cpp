@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/error.h"
+#include "figures/chart_layout.h"
 #include "support/svg.h"
 #include "support/temporary.h"
 
@@ -130,6 +131,26 @@ TEST(Text, BreaksBetweenWordsAndInsideLongOnes) {
   EXPECT_LT(points, 16);
   EXPECT_LE(wrapped_text("a title that is rather long for its place", points, 200).size(), 2U);
   EXPECT_GT(text_width("wide", 16), 1.4 * text_width("wide", 11));
+}
+
+// A logarithmic axis shows five decades of what matters: the highest, with an input that is not far below; or the
+// lowest.
+TEST(Chart, ShowsFiveDecadesOfWhatMatters) {
+  const auto range = [](bool lowest_counts, double input) {
+    Panel panel{{"PSD"}};
+    panel.y.lowest_counts = lowest_counts;
+    panel.series = {Series{"curve", {1, 2, 3}, {2e-9, 1, 700}}};
+    if (input > 0) panel.series.push_back(Series{"input", {1, 3}, {input, input}, Series::Style::input});
+    const Axis x{"Frequency"};
+    Frame frame{x, 1, 3, 0, 0, true, 0, 1, 1, 0};
+    fit_range(panel, frame);
+    return std::pair(frame.y_from, frame.y_to);
+  };
+  EXPECT_EQ(range(false, 0), std::pair(0.1, 5000.0));
+  EXPECT_LT(range(false, 0.02).first, 0.02);
+  EXPECT_EQ(range(false, 1e-7).first, 0.1);  // too far below
+  EXPECT_LT(range(true, 0).first, 2e-9 / 2);
+  EXPECT_LE(range(true, 0).second, 2e-4);
 }
 
 }  // namespace
