@@ -79,6 +79,16 @@ std::optional<Breakpoint> read_breakpoint(const Tree& row, const Kind& kind, con
   return point;
 }
 
+std::optional<LogLogTable> table_of(const std::vector<Breakpoint>& points, double decibel_factor, const Tree& tree,
+                                    const std::string& subject, Problems& problems) {
+  try {
+    return LogLogTable(points, decibel_factor);
+  } catch (const InputError& error) {
+    problems.add(tree, subject, error.problems.front().wrong, error.problems.front().instead);
+    return std::nullopt;
+  }
+}
+
 std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double decibel_factor,
                                       const std::string& subject, Problems& problems) {
   if (!tree.is_list()) {
@@ -99,13 +109,7 @@ std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double
     }
     good = good && point.has_value();
   }
-  if (!good) return std::nullopt;
-  try {
-    return LogLogTable(points, decibel_factor);
-  } catch (const InputError& error) {
-    problems.add(tree, subject, error.problems.front().wrong, error.problems.front().instead);
-    return std::nullopt;
-  }
+  return good ? table_of(points, decibel_factor, tree, subject, problems) : std::nullopt;
 }
 
 // Branches of a sine profile: tables, and constants that hold over the frequencies of the tables; the lowest governs.
@@ -246,8 +250,7 @@ std::optional<LogLogTable> read_sound_levels(const Tree& tree, const std::string
     points.push_back({points.empty() ? from : points.back().frequency, density, {}});
     points.push_back({to, density, {}});
   }
-  if (problems.count() > before) return std::nullopt;
-  return LogLogTable(points, 10);
+  return problems.count() > before ? std::nullopt : table_of(points, 10, tree, subject, problems);
 }
 
 // A PSD: of base acceleration, or {velocity: […]}, {force: […]}, {sound pressure level: […]}.

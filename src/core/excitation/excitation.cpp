@@ -66,6 +66,13 @@ VectorXcd base_column(const Environment& environment, int axis, const System& sy
   return column;
 }
 
+bool moves(const Environment& environment, int base) {
+  const auto& motions = environment.motions;
+  return motions.empty() || std::any_of(motions.begin(), motions.end(), [&](const BaseMotion& each) {
+           return each.base == base && each.factor != 0.0;
+         });
+}
+
 const Kind* base_kind(const Environment& environment) {
   return environment.angular ? &kind::angular_acceleration : &kind::acceleration;
 }
@@ -77,12 +84,6 @@ const Kind* amplitude_kind(const Load& load) { return load.unbalance ? &kind::fo
 
 std::vector<Input> inputs_of(const Environment& environment, std::span<const int> axes, const LoadCase& loads,
                              const Assembly* assembly) {
-  const auto moves = [&](std::size_t base) {
-    return environment.motions.empty() ||
-           std::any_of(environment.motions.begin(), environment.motions.end(), [&](const BaseMotion& each) {
-             return each.base == static_cast<int>(base) && each.factor != 0.0;
-           });
-  };
   std::vector<Input> all;
   for (const int axis : axes) {
     const std::string name(axis_names[static_cast<std::size_t>(axis)]);
@@ -91,7 +92,7 @@ std::vector<Input> inputs_of(const Environment& environment, std::span<const int
       continue;
     }
     for (std::size_t b = 0; b < assembly->bases.size(); ++b)
-      if (moves(b))
+      if (moves(environment, static_cast<int>(b)))
         all.push_back({assembly->bases[b].name + "." + name, base_kind(environment), environment.input,
                        assembly->bases[b].point});
   }
@@ -177,12 +178,12 @@ class CaseMaker {
       add_base(column, fmt::format("{} along {}", environment_.profile, name));
       return;
     }
-    for (Index first = 0; first < column.size(); first += 6) {
+    for (std::size_t b = 0; b < assembly_->bases.size(); ++b) {
+      if (!moves(environment_, static_cast<int>(b))) continue;
+      const auto first = 6 * static_cast<Index>(b);
       VectorXcd own = VectorXcd::Zero(column.size());
       own.segment<6>(first) = column.segment<6>(first);
-      if (own.isZero(0)) continue;
-      const Base& base = assembly_->bases[static_cast<std::size_t>(first / 6)];
-      add_base(own, fmt::format("{} along {} at {}", environment_.profile, name, base.name));
+      add_base(own, fmt::format("{} along {} at {}", environment_.profile, name, assembly_->bases[b].name));
     }
   }
   void add_loads(const LoadCase& loads, const std::vector<int>& first) {
@@ -205,7 +206,9 @@ class CaseMaker {
     }
   }
   std::shared_ptr<const Excitation> finish(std::span<const int> axes, const LoadCase& loads) {
-    for (const double f : once_inside(made_->grid.at, made_->grid.from, made_->grid.to)) made_->asked.push_back({f});
+    const GridRequest& grid = made_->grid;
+    for (double& f : made_->grid.at) f = std::clamp(f, grid.from, grid.to);  // an end of the band in another unit
+    for (const double f : once_inside(grid.at, grid.from, grid.to)) made_->asked.push_back({f});
     made_->drive = std::move(amplitudes_);
     const std::vector<Input> inputs = inputs_of(environment_, axes, loads, assembly_);
     for (const Input& each : inputs) {

@@ -103,16 +103,9 @@ Eigen::ArrayXd Transfer::squares(double frequency, const MatrixXcd& amplitudes) 
   constexpr double well_conditioned = 100;
   const DampedModes& modes = damping_.modes;
   const bool cheap = !directly_ && modes.is_diagonal() && modes.condition() <= well_conditioned;
-  Eigen::ArrayXd sum = Eigen::ArrayXd::Zero(layout_.modes);
-  if (!cheap) {
-    const MatrixXcd q = coordinates(frequency) * amplitudes;
-    return q.cwiseAbs2().rowwise().sum().array();
-  }
-  for (Index k = 0; k < amplitudes.cols(); ++k) {
-    const VectorXcd c = damped(frequency, amplitudes.col(k));
-    if (k == 0) sum = Eigen::ArrayXd::Zero(c.size());
-    sum += c.cwiseAbs2().array();
-  }
+  if (!cheap) return (coordinates(frequency) * amplitudes).cwiseAbs2().rowwise().sum().array();
+  Eigen::ArrayXd sum = Eigen::ArrayXd::Zero(modes.coordinates());  // where no input acts, too
+  for (Index k = 0; k < amplitudes.cols(); ++k) sum += damped(frequency, amplitudes.col(k)).cwiseAbs2().array();
   return sum;
 }
 

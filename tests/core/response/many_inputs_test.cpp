@@ -244,6 +244,27 @@ TEST(ManyInputs, OfTwoFeetAreAsByHand) {
   EXPECT_ANY_THROW((void)excitations(without, model, solved.system));
 }
 
+// Two inputs whose tables do not meet, correlated all the same: where neither has a level nothing happens, and what
+// each makes in its own band adds up. With damping so strong that some modes no longer oscillate.
+TEST(ManyInputs, MayLeaveAGapBetweenTheirTables) {
+  Assembly model = test::portal(std::nullopt);
+  for (Spring& spring : model.springs) spring.dashpot << 900, 900, 900, 9, 9, 9;
+  Vector6 push;
+  push << 3, -1, 2, 0, 0, 0;
+  model.loads = {force_on(5, "low", push), force_on(9, "high", push)};
+  const Solved solved(model, test::count(1000), {});
+  const std::vector<Watched> watched =
+      watch(model, solved.channels, {{"tip", quantity("acceleration", Subject::node), {9}}});
+  const DrivenLoad low = driven(0, flat(4, 15, 40)), high = driven(1, flat(9, 80, 200));
+  const auto rms = [&](const std::vector<DrivenLoad>& loads, bool correlated) {
+    Environment environment = noise(15, 200);
+    environment.load_cases = {{"", loads}};
+    if (correlated) environment.coherences = {{{}, {{1, 0.7, 0.2}}}};
+    return run(environment, solved, watched).random()->rows[3].rms;
+  };
+  EXPECT_NEAR(rms({low, high}, true) / std::hypot(rms({low}, false), rms({high}, false)), 1, 1e-8);
+}
+
 // A random force on a mass is random base motion of S_F/m² for what the spring feels.
 TEST(ManyInputs, ForcesOnOneBodyAreItsBaseMotion) {
   Assembly model = test::chain({2}, {8e4});
