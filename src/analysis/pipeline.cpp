@@ -274,11 +274,14 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
                              demands, analysis.threads);
       };
       add(analysis.stress, survey(group->loads));
+      if (!request.figures) continue;
       ExcitedLoads held;
-      for (const auto& each : request.figures ? group->cases : Cases{})
-        for (const AskedFrequency& at : each->is_sine() ? each->asked : std::vector<AskedFrequency>{})
+      for (const auto& each : group->cases) {
+        if (!each->is_sine()) continue;
+        for (const AskedFrequency& at : each->asked)
           held.push_back(
               std::make_unique<Excited>(held_at(*each, at), analysis.system, *group->basis, *group->damping));
+      }
       if (!held.empty()) add(analysis.stress_asked, survey(held));
     }
     source = {&*analysis.stations, &analysis.stress};
@@ -335,7 +338,7 @@ void look_at_shapes(Analysis& analysis, const Excited& excited, const Outcome& o
 
 // Which modes the loads of a case drive, and the power that they put in there and where it was asked for.
 void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector<int>& chosen,
-                   const std::vector<std::pair<double, int>>& translations, std::size_t index) {
+                   const std::vector<LargestMotion>& translations, std::size_t index) {
   constexpr std::size_t most_modes = 6;
   const Excitation& excitation = *excited.excitation;
   auto& driven = analysis.driven[index] = driven_modes(excitation, analysis.basis, analysis.damping, translations);
@@ -419,7 +422,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   }
   analysis.driven.resize(cases.size());
   analysis.power.resize(cases.size());
-  std::vector<std::pair<double, int>> translations;  // made where a load acts
+  std::vector<LargestMotion> translations;  // made where a load acts
   for (std::size_t i = 0; i < cases.size(); ++i) {
     if (!cases[i]->is_sine() || cases[i]->is_combined || cases[i]->environment->load_cases.empty()) continue;
     if (translations.empty()) translations = largest_translations(analysis.system, analysis.basis);

@@ -8,8 +8,6 @@
 #include "cli/output.h"
 #include "core/nearest.h"
 #include "core/parallel.h"
-#include "files/load_tables.h"
-#include "files/model_tables.h"
 #include "version.h"
 
 namespace avrenk {
@@ -69,8 +67,7 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
   for (const Profile& each : plan.profiles) {
     if (!wanted.empty() && each.name != wanted) continue;
     const bool is_random = each.is_random();
-    Table table = each.of_load() && !is_random ? load_profile_table(each.points, *each.stated, plan.show)
-                                               : profile_table(each.table, is_random, *each.drives, plan.show);
+    Table table = table_of_profile(each, plan.show);
     table.name = "profile." + each.name;
     const char* const between = each.between == BetweenPoints::power_law  ? "log-log"
                                 : each.between == BetweenPoints::straight ? "linear"

@@ -8,7 +8,9 @@
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
+#include "files/load_tables.h"
 #include "files/mode_grid.h"
+#include "files/model_tables.h"
 #include "files/stress_results.h"
 #include "files/table.h"
 #include "files/vtu.h"
@@ -170,6 +172,11 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
     }
   if (request.responses) add_responses(analysis, request.complex, drawings);
   return drawings;
+}
+
+Table table_of_profile(const Profile& profile, const Show& show) {
+  if (profile.of_load() && !profile.is_random()) return load_profile_table(profile.points, *profile.stated, show);
+  return profile_table(profile.table, profile.is_random(), *profile.drives, show);
 }
 
 NamedChart chart_of_profile(const Profile& profile, const std::string& heading, const Show& show) {

@@ -5,6 +5,7 @@
 #include "figures/response_charts.h"
 #include "files/file_name.h"
 #include "files/run_folder.h"
+#include "files/table.h"
 
 namespace avrenk {
 
@@ -20,7 +21,8 @@ struct Drawing {
   [[nodiscard]] std::string file() const { return path_in_results("figures/" + name + (chart ? ".svg" : ".png")); }
 };
 
-/// Of a profile of base motion or of a load.
+/// Of a profile of base motion or of a load: as a table, and as a chart.
+[[nodiscard]] Table table_of_profile(const Profile& profile, const Show& show);
 [[nodiscard]] NamedChart chart_of_profile(const Profile& profile, const std::string& heading, const Show& show);
 
 /// Which of them a command wants.

@@ -58,11 +58,6 @@ std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>&
   if (!outcome.is_combined())
     tables.push_back(outcome.sine() ? sine_reason_table(outcome, watched, show)
                                     : random_reason_table(outcome, watched, show));
-  if (outcome.random())
-    if (Table bands = band_table(outcome, watched, show); !bands.rows.empty()) tables.push_back(std::move(bands));
-  if (outcome.random())
-    if (Table inputs = input_table(outcome, watched); !inputs.rows.empty()) tables.push_back(std::move(inputs));
-  if (Table asked = asked_table(outcome, watched, show); !asked.rows.empty()) tables.push_back(std::move(asked));
   return tables;
 }
 
@@ -86,8 +81,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   if (!assembly.loads.empty()) tables.push_back(load_table(assembly, show));
   for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) {
     for (Table& table : tables_of(analysis.outcomes[i], analysis.watched, show)) tables.push_back(std::move(table));
-    if (Table whole = whole_table(analysis, analysis.outcomes[i]); !whole.rows.empty())
-      tables.push_back(std::move(whole));
+    for (Table& table : further_tables(analysis, analysis.outcomes[i])) tables.push_back(std::move(table));
     if (!analysis.driven[i].empty())
       tables.push_back(driven_table(*analysis.outcomes[i].excitation, analysis.driven[i], assembly, analysis.basis,
                                     analysis.contents, show));
@@ -147,18 +141,13 @@ void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& term
 // " 478 frequencies from 30 to 300 Hz."; where cases differ, of each.
 std::string frequencies_in_words(const std::vector<const Outcome*>& cases, const Show& show) {
   const DisplayUnit unit = show.unit(kind::frequency);
-  std::vector<std::pair<std::string, std::string>> each;  // frequencies, cases
-  for (const Outcome* outcome : cases) {
-    const std::vector<double>& grid = outcome->grid();
-    if (grid.empty()) continue;
-    const std::string own = fmt::format("{} frequencies from {:.5g} to {:.5g} {}", grid.size(),
-                                        unit.from_si(grid.front()), unit.from_si(grid.back()), unit.text);
-    const auto known = std::find_if(each.begin(), each.end(), [&](const auto& other) { return other.first == own; });
-    if (known == each.end())
-      each.emplace_back(own, outcome->excitation->along);
-    else
-      known->second += ", " + outcome->excitation->along;
-  }
+  std::vector<const Outcome*> drawn;
+  std::copy_if(cases.begin(), cases.end(), std::back_inserter(drawn), [](auto* own) { return !own->grid().empty(); });
+  const auto each = cases_by_text(drawn, [&](const Outcome& outcome) {
+    const std::vector<double>& grid = outcome.grid();
+    return fmt::format("{} frequencies from {:.5g} to {:.5g} {}", grid.size(), unit.from_si(grid.front()),
+                       unit.from_si(grid.back()), unit.text);
+  });
   std::string text;
   for (const auto& [frequencies, of] : each)
     text +=
@@ -176,9 +165,6 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     const bool is_random = environment.type == Environment::Type::random, is_static = environment.is_static();
     if (overview && !is_static) {
       terminal.table(overview_table(axes, analysis.watched, show));
-      for (const Outcome* outcome : axes)
-        if (const Table asked = asked_table(*outcome, analysis.watched, show); !asked.rows.empty())
-          terminal.table(asked);
     } else {
       for (const Outcome* outcome : axes)
         for (const Table& table : tables_of(*outcome, analysis.watched, show))
@@ -186,7 +172,8 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     }
     if (is_static) continue;
     for (const Outcome* outcome : axes)
-      if (const Table whole = whole_table(analysis, *outcome); !whole.rows.empty()) terminal.table(whole, most_asked);
+      for (const Table& table : further_tables(analysis, *outcome))
+        terminal.table(table, table.name.ends_with(".whole") ? most_asked : 0);
     for (std::size_t i = 0; i < analysis.outcomes.size(); ++i)
       if (&analysis.outcomes[i].environment() == &environment && !analysis.driven[i].empty())
         terminal.table(driven_table(*analysis.outcomes[i].excitation, analysis.driven[i], analysis.plan.assembly,

@@ -187,9 +187,7 @@ class Writer {
     ReportSection& section = add("inputs", "Inputs");
     put_figures(section, "profiles");
     for (const Profile& profile : analysis_.plan.profiles) {
-      Table table = profile.of_load() && !profile.is_random()
-                        ? load_profile_table(profile.points, *profile.stated, show_)
-                        : profile_table(profile.table, profile.is_random(), *profile.drives, show_);
+      Table table = table_of_profile(profile, show_);
       table.title = fmt::format("Profile {}, level 0 dB{}", profile.name,
                                 profile.tolerance.empty() ? "" : ", tolerance " + profile.tolerance);
       section.tables.push_back(std::move(table));
@@ -230,13 +228,7 @@ class Writer {
   void add_outcome(const Outcome& outcome) {
     ReportSection& section = add(outcome.name(), outcome.name(), 3);
     put_figures(section, outcome.name());
-    if (Table asked = asked_table(outcome, analysis_.watched, show_); !asked.rows.empty())
-      section.tables.push_back(std::move(asked));
-    if (Table bands = outcome.random() ? band_table(outcome, analysis_.watched, show_) : Table{}; !bands.rows.empty())
-      section.tables.push_back(std::move(bands));
-    if (Table inputs = outcome.random() ? input_table(outcome, analysis_.watched) : Table{}; !inputs.rows.empty())
-      section.tables.push_back(std::move(inputs));
-    if (Table whole = whole_table(analysis_, outcome); !whole.rows.empty()) section.tables.push_back(std::move(whole));
+    for (Table& table : further_tables(analysis_, outcome)) section.tables.push_back(std::move(table));
     const auto index = static_cast<std::size_t>(&outcome - analysis_.outcomes.data());
     if (!analysis_.driven[index].empty())
       section.tables.push_back(driven_table(*outcome.excitation, analysis_.driven[index], analysis_.plan.assembly,
@@ -351,26 +343,43 @@ Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawi
   return Writer(analysis, drawings, folder, context).write();
 }
 
-std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const Show& show) {
-  std::vector<std::pair<std::string, std::string>> all;  // inputs, cases
+std::vector<std::pair<std::string, std::string>> cases_by_text(const std::vector<const Outcome*>& cases,
+                                                               const std::function<std::string(const Outcome&)>& text) {
+  std::vector<std::pair<std::string, std::string>> all;
   for (const Outcome* outcome : cases) {
     if (outcome->is_combined()) continue;
-    const std::string own = random_inputs_in_words(*outcome->excitation, show);
+    const std::string own = text(*outcome);
     const auto known = std::find_if(all.begin(), all.end(), [&](const auto& each) { return each.first == own; });
     if (known == all.end())
       all.emplace_back(own, outcome->excitation->along);
     else
       known->second += ", " + outcome->excitation->along;
   }
+  return all;
+}
+
+std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const Show& show) {
+  const auto all =
+      cases_by_text(cases, [&](const Outcome& outcome) { return random_inputs_in_words(*outcome.excitation, show); });
   std::string text;
   for (const auto& [inputs, of] : all)
     text += fmt::format("{}{}{}", text.empty() ? "" : "; ", all.size() > 1 ? of + ": " : "", inputs);
   return text;
 }
 
-Table whole_table(const Analysis& analysis, const Outcome& outcome) {
-  return whole_table(outcome, analysis.shapes, analysis.stress_asked, analysis.stations ? &*analysis.stations : nullptr,
-                     analysis.plan.assembly, analysis.plan.show);
+std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outcome) {
+  if (analysis.watched.empty() || outcome.at_rest()) return {};
+  const Show& show = analysis.plan.show;
+  std::vector<Table> tables{
+      asked_table(outcome, analysis.watched, show),
+      whole_table(outcome, analysis.shapes, analysis.stress_asked, analysis.stations ? &*analysis.stations : nullptr,
+                  analysis.plan.assembly, show)};
+  if (outcome.random()) {
+    tables.push_back(band_table(outcome, analysis.watched, show));
+    tables.push_back(input_table(outcome, analysis.watched));
+  }
+  std::erase_if(tables, [](const Table& table) { return table.rows.empty(); });
+  return tables;
 }
 
 }  // namespace avrenk

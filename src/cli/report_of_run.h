@@ -1,6 +1,8 @@
 /// cli/report_of_run.h: the sections of the report, in the order in which a reviewer asks.
 #pragma once
 
+#include <functional>
+
 #include "cli/drawings.h"
 #include "figures/report.h"
 
@@ -21,10 +23,15 @@ struct ReportContext {
 [[nodiscard]] Report report_of_run(const Analysis& analysis, const std::vector<Drawing>& drawings,
                                    const RunFolder& folder, const ReportContext& context);
 
+/// Cases by what is said of them, in their order: each text with the cases of which it is true, "x, y". Cases combined,
+/// of which nothing is said, are left out.
+[[nodiscard]] std::vector<std::pair<std::string, std::string>> cases_by_text(
+    const std::vector<const Outcome*>& cases, const std::function<std::string(const Outcome&)>& text);
+
 /// RMS of the inputs of random cases; of each where they differ: "5.23 g", "cold: 3 N; warm: 4 N".
 [[nodiscard]] std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const Show& show);
 
-/// See files/result_tables.h.
-[[nodiscard]] Table whole_table(const Analysis& analysis, const Outcome& outcome);
+/// What the plan asks for of a case besides, and what each of several random inputs makes; those that have rows.
+[[nodiscard]] std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outcome);
 
 }  // namespace avrenk

@@ -14,19 +14,6 @@ namespace {
 
 constexpr double largest_on_paper = 0.1;  // of the model's size
 
-struct Largest {
-  int node = 0;
-  double value = 0;  // m
-};
-
-Largest largest_of(const NodeMotions& motions) {
-  Largest largest;
-  for (Eigen::Index node = 0; node < motions.cols(); ++node)
-    if (const double value = motions.col(node).head<3>().norm(); value > largest.value)
-      largest = {static_cast<int>(node), value};
-  return largest;
-}
-
 NodeMotions mode_motions(const PictureSource& source, int mode) {
   return node_motions(source.system, source.basis, Eigen::VectorXd::Unit(source.basis.size(), mode));
 }
@@ -101,7 +88,7 @@ Image model_picture(const Assembly& assembly, const std::string& title, const Sh
 
 Image mode_picture(const PictureSource& source, int mode) {
   const NodeMotions motions = mode_motions(source, mode);
-  const Largest largest = largest_of(motions);
+  const LargestMotion largest = largest_translation(motions);
   const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
   Picture picture{mode_title(source, mode),
                   fmt::format("{}effective mass {}; largest translation {} of the model's size; grey lines: as built",
@@ -119,7 +106,7 @@ Image mode_sheet(const PictureSource& source) {
   const int count = std::min(source.basis.modes, 12);
   for (int r = 0; r < count; ++r) {
     const NodeMotions motions = mode_motions(source, r);
-    const Largest largest = largest_of(motions);
+    const LargestMotion largest = largest_translation(motions);
     Picture picture{mode_name(source, r),
                     before(content_of(source, r).what) + effective_masses_in_words(source.basis, r), 426, 320};
     picture.triad = false;
@@ -142,7 +129,7 @@ Image mode_sheet(const PictureSource& source) {
 
 std::vector<Image> mode_animation(const PictureSource& source, int mode, int frames) {
   const NodeMotions motions = mode_motions(source, mode);
-  const Largest largest = largest_of(motions);
+  const LargestMotion largest = largest_translation(motions);
   const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
   const std::vector<Vector3> reach = reach_of(source.assembly, motions, scale);
   Picture picture{mode_title(source, mode),

@@ -4,9 +4,9 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "support/program.h"
+#include "support/summary.h"
 
 namespace avrenk {
 namespace {
@@ -20,13 +20,7 @@ using testing::HasSubstr;
 // A number of a table of summary.json, by the text in its first column.
 double number(const TemporaryFolder& folder, const std::string& results, const std::string& table,
               const std::string& row, const std::string& column) {
-  const auto summary = nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
-  const auto& own = summary["tables"][table];
-  for (std::size_t c = 0; c < own["columns"].size(); ++c)
-    for (const auto& each : own["rows"])
-      if (own["columns"][c]["name"] == column && each[0] == row) return each[c].get<double>();
-  ADD_FAILURE() << table << " has no " << row << ", " << column;
-  return std::nan("");
+  return test::cell(test::summary_of(folder, results), table, row, column);
 }
 
 TEST(LoadPlans, ExamplesAreRightAndAnswer) {
@@ -98,7 +92,7 @@ TEST(LoadPlans, ShowTheWholeModelAtFrequenciesAndModes) {
   const double peak = number(folder, results, "tone.peaks", "panel.von Mises", "peak"),
                motion = number(folder, results, "tone.peaks", "middle.relative displacement", "peak"),
                frequency = number(folder, results, "tone.peaks", "panel.von Mises", "at");
-  const auto summary = nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
+  const auto summary = test::summary_of(folder, results);
   const auto& rows = summary["tables"][whole]["rows"];
   ASSERT_GE(rows.size(), 3U);
   EXPECT_EQ(rows[0][1], "1");
@@ -109,7 +103,7 @@ TEST(LoadPlans, ShowTheWholeModelAtFrequenciesAndModes) {
   EXPECT_THAT(test::read_all(folder / (results + "/fields/tone.vtu")), HasSubstr("tone.mode-1"));
   EXPECT_THAT(test::read_all(folder / (results + "/fields/tone.stress.vtu")), HasSubstr("tone.mode-1: von Mises"));
   EXPECT_LE(with(fmt::format("at: {:.9f} Hz", frequency)).status, 1);
-  const auto held = nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
+  const auto held = test::summary_of(folder, results);
   const auto& row = held["tables"][whole]["rows"][0];   // without a column for modes
   EXPECT_NEAR(row[1].get<double>() / motion, 1, 1e-5);  // which peaks at a frequency of its own
   EXPECT_NEAR(row[3].get<double>() / peak, 1, 1e-6);

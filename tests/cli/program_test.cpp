@@ -1,14 +1,14 @@
 // The built program, driven on good and bad plans in a temporary folder.
 #include <gmock/gmock.h>
 
-#include <nlohmann/json.hpp>
-
 #include "core/quantity/quantity.h"
 #include "support/program.h"
+#include "support/summary.h"
 
 namespace avrenk {
 namespace {
 
+using test::cell;
 using test::example;
 using test::listing;
 using test::Ran;
@@ -19,16 +19,6 @@ using testing::AllOf;
 using testing::HasSubstr;
 using testing::Not;
 using Json = nlohmann::json;
-
-// A cell of a table of summary.json by the first cell of its row and the name of its column.
-double cell(const Json& summary, const std::string& table, const std::string& row, const std::string& column) {
-  const Json& found = summary.at("tables").at(table);
-  std::size_t c = 0;
-  while (found.at("columns").at(c).at("name") != column) ++c;
-  for (const Json& cells : found.at("rows"))
-    if (cells.at(0) == row) return cells.at(c).get<double>();
-  throw std::out_of_range(row);
-}
 
 // Nothing is wider than 100 columns but the path at the end.
 void expect_narrow(const std::string& text) {

@@ -5,33 +5,21 @@
 
 #include <cmath>
 #include <map>
-#include <nlohmann/json.hpp>
 
 #include "support/program.h"
+#include "support/summary.h"
 
 namespace avrenk {
 namespace {
 
+using test::cell;
 using test::example;
 using test::Ran;
 using test::run_program;
+using test::summary_of;
 using test::TemporaryFolder;
 using testing::AllOf;
 using testing::HasSubstr;
-
-nlohmann::json summary_of(const TemporaryFolder& folder, const std::string& results) {
-  return nlohmann::json::parse(test::read_all(folder / (results + "/summary.json")));
-}
-
-double value_of(const nlohmann::json& summary, const std::string& table, const std::string& row,
-                const std::string& column) {
-  const auto& own = summary["tables"][table];
-  for (std::size_t c = 0; c < own["columns"].size(); ++c)
-    for (const auto& each : own["rows"])
-      if (own["columns"][c]["name"] == column && each[0] == row) return each[c].get<double>();
-  ADD_FAILURE() << table << " has no " << row << ", " << column;
-  return std::nan("");
-}
 
 // The isolated box: three axes at once and not correlated are the root of the sum of squares of each by itself, to the
 // nine digits of the tables; a force on the box beside them adds its own square and is told apart.
@@ -57,31 +45,31 @@ TEST(RandomInputs, AddUpOnTheIsolatedBox) {
   for (const char* quantity : {"box.acceleration", "box.relative displacement.z", "mounts.force"}) {
     double sum = 0;
     for (const char* axis : {"x", "y", "z"})
-      sum += std::pow(value_of(summary, fmt::format("random.{}.rms", axis), quantity, "RMS=1σ"), 2);
-    const double all = value_of(summary, "all.rms", quantity, "RMS=1σ"),
-                 flow = value_of(summary, "flow.rms", quantity, "RMS=1σ"),
-                 loaded = value_of(summary, "loaded.rms", quantity, "RMS=1σ");
+      sum += std::pow(cell(summary, fmt::format("random.{}.rms", axis), quantity, "RMS=1σ"), 2);
+    const double all = cell(summary, "all.rms", quantity, "RMS=1σ"),
+                 flow = cell(summary, "flow.rms", quantity, "RMS=1σ"),
+                 loaded = cell(summary, "loaded.rms", quantity, "RMS=1σ");
     if (std::string(quantity) == "mounts.force") continue;  // whose worst isolator may be another one in each
     EXPECT_NEAR(all / std::sqrt(sum), 1, 1e-8) << quantity;
     EXPECT_NEAR(loaded / std::hypot(all, flow), 1, 1e-8) << quantity;
   }
   // One body of 6.5 kg: a force of 4 N²/Hz is the acceleration PSD (2/6.5)² m²/s⁴/Hz for what the isolators feel.
-  const double g = 9.80665, by_base = value_of(summary, "random.z.rms", "mounts.travel.z", "RMS=1σ"),
-               by_force = value_of(summary, "flow.rms", "mounts.travel.z", "RMS=1σ");
+  const double g = 9.80665, by_base = cell(summary, "random.z.rms", "mounts.travel.z", "RMS=1σ"),
+               by_force = cell(summary, "flow.rms", "mounts.travel.z", "RMS=1σ");
   EXPECT_NEAR(by_force / by_base, 2 / 6.5 / std::sqrt(0.02 * g * g), 1e-6);
   // Along a slanting line, 3 dB lower: x and z follow one input. Each axis by itself is as before, times √½.
-  EXPECT_NEAR(value_of(summary, "along.rms", "box.relative displacement.z", "RMS=1σ") /
-                  value_of(summary, "random.z.rms", "box.relative displacement.z", "RMS=1σ"),
+  EXPECT_NEAR(cell(summary, "along.rms", "box.relative displacement.z", "RMS=1σ") /
+                  cell(summary, "random.z.rms", "box.relative displacement.z", "RMS=1σ"),
               std::pow(10, -3.0 / 20), 2e-3);  // what the axes share through the offset centre of mass
   // Of uncorrelated inputs the part of each is its own square.
-  EXPECT_NEAR(value_of(summary, "loaded.inputs", "box.relative displacement.z", "push") / 100,
-              std::pow(value_of(summary, "flow.rms", "box.relative displacement.z", "RMS=1σ") /
-                           value_of(summary, "loaded.rms", "box.relative displacement.z", "RMS=1σ"),
+  EXPECT_NEAR(cell(summary, "loaded.inputs", "box.relative displacement.z", "push") / 100,
+              std::pow(cell(summary, "flow.rms", "box.relative displacement.z", "RMS=1σ") /
+                           cell(summary, "loaded.rms", "box.relative displacement.z", "RMS=1σ"),
                        2),
               1e-8);
   EXPECT_TRUE(std::filesystem::exists(folder / "box-results/figures/profile.flow.svg"));
-  EXPECT_LT(value_of(summary, "along.bands", "box.acceleration.z", "20 to 80"),
-            value_of(summary, "along.rms", "box.acceleration.z", "RMS=1σ"));
+  EXPECT_LT(cell(summary, "along.bands", "box.acceleration.z", "20 to 80"),
+            cell(summary, "along.rms", "box.acceleration.z", "RMS=1σ"));
 }
 
 // Sound in third octaves: each band's p² by its level, 10^(L/10) (20 µPa)², whatever the widths; scaled to a stated
@@ -174,6 +162,7 @@ TEST(RandomInputs, SayWhatCannotBe) {
               HasSubstr("150 Hz is not the middle of a third octave; write 158.5 Hz"));
   EXPECT_THAT(profile("{random: {sound pressure level: [[100 Hz, 120 dB], [160 Hz, 120 dB]]}}"),
               HasSubstr("does not follow the third octave before it; write the one at 125.9 Hz"));
+  EXPECT_THAT(profile("{random: {sound pressure level: [[100 Hz, -5000 dB]]}}"), HasSubstr("p.yaml:2"));
   EXPECT_THAT(profile("{random: {forces: [[5 Hz, 1 N^2/Hz], [50 Hz, 1 N^2/Hz]]}}"), HasSubstr("force"));
   EXPECT_THAT(profile("{random: {force: [[5 Hz, 1 N], [50 Hz, 1 N]]}}"), HasSubstr("a force PSD"));
 }

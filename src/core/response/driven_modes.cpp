@@ -3,25 +3,22 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/response/explanation.h"
 #include "core/response/transfer.h"
 
 namespace avrenk {
 
-std::vector<std::pair<double, int>> largest_translations(const System& system, const ModalBasis& basis) {
-  std::vector<std::pair<double, int>> all;
+std::vector<LargestMotion> largest_translations(const System& system, const ModalBasis& basis) {
+  std::vector<LargestMotion> all;
   all.reserve(static_cast<std::size_t>(basis.modes));
   for (int r = 0; r < basis.modes; ++r) {
     const Eigen::VectorXd motions = system.motions(basis.shapes.col(r));
-    const Eigen::VectorXd translations = motions.reshaped(6, motions.size() / 6).topRows<3>().colwise().norm();
-    const std::size_t node = first_largest(translations);
-    all.emplace_back(translations[static_cast<Eigen::Index>(node)], static_cast<int>(node));
+    all.push_back(largest_translation(Eigen::Map<const NodeMotions>(motions.data(), 6, motions.size() / 6)));
   }
   return all;
 }
 
 std::vector<DrivenMode> driven_modes(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping,
-                                     const std::vector<std::pair<double, int>>& translations) {
+                                     const std::vector<LargestMotion>& translations) {
   std::vector<DrivenMode> all;
   const GridRequest& band = excitation.grid;
   const Transfer transfer(basis, damping, {excitation.base, excitation.loads});

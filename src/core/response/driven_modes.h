@@ -1,8 +1,7 @@
 /// core/response/driven_modes.h: which modes an input drives, and how much each would move by itself.
 #pragma once
 
-#include "core/excitation/excitation.h"
-#include "core/modes/damping.h"
+#include "core/response/fields.h"
 
 namespace avrenk {
 
@@ -15,13 +14,13 @@ struct DrivenMode {
 };
 
 /// Largest translation of any node in each normal mode of modal mass 1 kg, and the node.
-[[nodiscard]] std::vector<std::pair<double, int>> largest_translations(const System& system, const ModalBasis& basis);
+[[nodiscard]] std::vector<LargestMotion> largest_translations(const System& system, const ModalBasis& basis);
 
 /// Modes whose natural frequency lies inside the band of a sine case, the one that would move most first; what would
 /// move less than 1e-10 of that is rounding.
 /// @param translations  see largest_translations
 [[nodiscard]] std::vector<DrivenMode> driven_modes(const Excitation& excitation, const ModalBasis& basis,
                                                    const ModalDamping& damping,
-                                                   const std::vector<std::pair<double, int>>& translations);
+                                                   const std::vector<LargestMotion>& translations);
 
 }  // namespace avrenk

@@ -1,5 +1,7 @@
 #include "core/response/fields.h"
 
+#include "core/response/explanation.h"
+
 namespace avrenk {
 
 NodeMotions node_motions(const System& system, const ModalBasis& basis, const Eigen::VectorXd& q) {
@@ -7,28 +9,26 @@ NodeMotions node_motions(const System& system, const ModalBasis& basis, const Ei
   return Eigen::Map<const NodeMotions>(all.data(), 6, all.size() / 6);
 }
 
-double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q) {
-  const NodeMotions a = node_motions(system, basis, q.real()), b = node_motions(system, basis, q.imag());
-  double largest = -1, instant = 0;
-  for (Eigen::Index node = 0; node < a.cols(); ++node) {
-    Eigen::VectorXcd w(3);
-    w.real() = a.col(node).head<3>();
-    w.imag() = b.col(node).head<3>();
-    const double value = largest_over_phase(w);
-    if (value <= largest) continue;
-    largest = value;
-    instant = -phase_of_largest(w);
-  }
-  return instant;
+LargestMotion largest_translation(const Eigen::Ref<const NodeMotions>& motions) {
+  const Eigen::VectorXd lengths = motions.topRows<3>().colwise().norm();
+  const std::size_t node = first_largest(lengths);
+  return {lengths[static_cast<Eigen::Index>(node)], static_cast<int>(node)};
 }
 
 MotionShape shape_at(const Excited& excited, const System& system, double frequency) {
   const Transfer& transfer = *excited.transfer;
   MotionShape shape{excited.excitation->name(), excited.excitation, "", frequency, &transfer.basis(), {}};
   shape.coordinates = transfer.coordinates(frequency) * excited.excitation->drive.at(frequency);
-  shape.instant = worst_instant(system, *shape.basis, shape.coordinates);
-  const NodeMotions motions = node_motions(system, *shape.basis, shape.coordinates_at(shape.instant));
-  shape.largest = motions.topRows<3>().colwise().norm().maxCoeff(&shape.node);
+  const NodeMotions a = node_motions(system, *shape.basis, shape.coordinates.real()),
+                    b = node_motions(system, *shape.basis, shape.coordinates.imag());
+  const auto amplitude = [&](Eigen::Index node) -> Eigen::VectorXcd {
+    return a.col(node).head<3>() + imaginary * b.col(node).head<3>();
+  };
+  Eigen::VectorXd largest(a.cols());
+  for (Eigen::Index node = 0; node < a.cols(); ++node) largest[node] = largest_over_phase(amplitude(node));
+  shape.node = static_cast<int>(first_largest(largest));
+  shape.largest = largest[shape.node];
+  shape.instant = -phase_of_largest(amplitude(shape.node));
   return shape;
 }
 

@@ -12,8 +12,12 @@ using NodeMotions = Eigen::Matrix<double, 6, Eigen::Dynamic>;
 /// coordinates q (m).
 [[nodiscard]] NodeMotions node_motions(const System& system, const ModalBasis& basis, const Eigen::VectorXd& q);
 
-/// The instant ωt (rad) in one cycle at which the largest translation of any node is largest.
-[[nodiscard]] double worst_instant(const System& system, const ModalBasis& basis, const Eigen::VectorXcd& q);
+/// The first of the largest translations of all nodes, rounding aside.
+struct LargestMotion {
+  double value = 0;  ///< m
+  int node = 0;
+};
+[[nodiscard]] LargestMotion largest_translation(const Eigen::Ref<const NodeMotions>& motions);
 
 /// The shape of the whole model at one frequency of a sine case, relative to the base, level applied.
 struct MotionShape {
@@ -23,7 +27,7 @@ struct MotionShape {
   double frequency = 0;                          ///< Hz
   const ModalBasis* basis = nullptr;
   Eigen::VectorXcd coordinates;  ///< of the basis
-  double instant = 0;            ///< see worst_instant
+  double instant = 0;            ///< rad, ωt at which the largest translation of any node is largest
   double largest = 0;            ///< m, the largest translation of any node
   int node = 0;                  ///< that moves so
   /// Real part at an instant ωt (rad).
