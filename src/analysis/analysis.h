@@ -14,6 +14,7 @@
 #include "core/response/audit.h"
 #include "core/response/driven_modes.h"
 #include "core/response/fields.h"
+#include "core/response/motion_survey.h"
 #include "core/response/power.h"
 #include "core/response/stress_survey.h"
 #include "files/model_print.h"
@@ -62,6 +63,7 @@ struct Analysis {
   std::vector<Watched> watched;
   std::vector<std::unique_ptr<AnswerGroup>> groups;  ///< the first: all modes
   std::vector<Outcome> outcomes;
+  std::vector<MotionField> motions;              ///< of random cases, where somebody looks at fields
   std::vector<MotionShape> shapes;               ///< of sine cases: at the strongest peak, then at what was asked for
   std::vector<std::vector<DrivenMode>> driven;   ///< of each outcome that loads make; else empty
   std::vector<std::vector<PowerBalance>> power;  ///< the same, at frequencies asked for and at the modes most driven

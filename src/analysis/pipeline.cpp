@@ -12,6 +12,7 @@
 #include "core/blas_threads.h"
 #include "core/check/plausible.h"
 #include "core/clock.h"
+#include "core/excitation/field_patterns.h"
 #include "core/memory.h"
 #include "core/modes/completeness.h"
 #include "core/nearest.h"
@@ -125,6 +126,36 @@ namespace {
 
 using Cases = std::vector<std::shared_ptr<const Excitation>>;
 
+bool is_wanted(const Environment& environment, std::optional<Environment::Type> type,
+               std::span<const std::string> chosen) {
+  if (type && environment.type != *type) return false;
+  return chosen.empty() || std::find(chosen.begin(), chosen.end(), environment.name) != chosen.end();
+}
+
+// Pressure fields act in patterns that the modes see.
+void make_fields(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
+                 const Progress& progress) {
+  const StopWatch start;
+  std::vector<Environment*> wanted;
+  for (Environment& environment : analysis.plan.environments)
+    if (is_wanted(environment, type, chosen)) wanted.push_back(&environment);
+  const std::vector<FieldReport> reports =
+      make_patterns(analysis.plan.assembly, analysis.system, analysis.basis, wanted, analysis.threads, progress);
+  for (const FieldReport& each : reports) {
+    analysis.plan.notes.push_back(fmt::format(
+        "environment {}: the {} on {} acts in {} patterns, all that the modes and reactions see of it; their joint "
+        "acceptances were computed at {} frequencies and interpolated, to {:.0e} of the largest",
+        each.environment, each.field.words(), each.load, each.patterns, each.frequencies, each.error));
+    constexpr double coarse = 0.25;
+    if (each.coarseness > coarse)
+      analysis.warnings.push_back(fmt::format(
+          "environment {}: the largest face of {} is {:.2g} of the length over which its pressure is alike at the "
+          "highest frequency, and each face feels the pressure at its centre: mesh it finer, to {} of that or less",
+          each.environment, each.load, each.coarseness, coarse));
+  }
+  if (!reports.empty()) analysis.times.push_back({"pressure fields", start.seconds()});
+}
+
 // Every case of the environments that are to be run, static ones first; behind the cases of an environment that which
 // stands for all of them, where it combines them.
 Cases cases_of(const Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen) {
@@ -143,7 +174,7 @@ Cases cases_of(const Analysis& analysis, std::optional<Environment::Type> type, 
   for (const Environment& environment : plan.environments) {
     if (environment.is_static() || (type && environment.type != *type)) continue;
     names.push_back(environment.name);
-    if (chosen.empty() || std::find(chosen.begin(), chosen.end(), environment.name) != chosen.end()) add(environment);
+    if (is_wanted(environment, type, chosen)) add(environment);
   }
   const char* const what = !type ? "" : *type == Environment::Type::sine ? "sine " : "random ";
   for (const std::string& name : chosen)
@@ -288,11 +319,15 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
     analysis.times.push_back({"stress of shells and solids", start.seconds()});
   }
   start = StopWatch();
-  for (const auto& group : groups)
-    group->watched = watch(plan.assembly, Channels(plan.assembly, analysis.system, *group->basis, *group->damping),
-                           plan.watch, source);
+  for (const auto& group : groups) {
+    const Channels channels(plan.assembly, analysis.system, *group->basis, *group->damping);
+    group->watched = watch(plan.assembly, channels, plan.watch, source);
+    if (!request.figures) continue;
+    std::vector<MotionField> motions = survey_motion(plan.assembly, channels, group->loads, analysis.threads);
+    std::move(motions.begin(), motions.end(), std::back_inserter(analysis.motions));
+  }
   analysis.watched = groups[0]->watched;
-  analysis.times.push_back({"channels", start.seconds()});
+  analysis.times.push_back({"channels, motion of all nodes", start.seconds()});
 }
 
 // What is said by modes: the vectors of a direct answer are none.
@@ -359,6 +394,8 @@ void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector
 
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
             const AnalysisRequest& request, const Progress& progress) {
+  if (!analysis.plan.modes.free_motions && analysis.basis.missing_below == 0)
+    make_fields(analysis, type, chosen, progress);
   const Cases cases = cases_of(analysis, type, chosen);
   if (!cases.empty() && analysis.plan.modes.free_motions)
     throw InputError(Problem{"environment " + cases.front()->environment->name,

@@ -11,6 +11,7 @@
 #include "files/load_tables.h"
 #include "files/mode_grid.h"
 #include "files/model_tables.h"
+#include "files/motion_results.h"
 #include "files/stress_results.h"
 #include "files/table.h"
 #include "files/vtu.h"
@@ -110,6 +111,21 @@ void add_stress(const Analysis& analysis, const std::string& outcome, std::vecto
     if (is_at(field, outcome) && !field.worst.empty() && count++ < most_asked_pictures) add(field);
 }
 
+void add_motions(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
+  for (const MotionField& field : analysis.motions) {
+    if (field.excitation->name() != outcome) continue;
+    drawings.push_back({outcome, outcome + ".motion", "RMS of the acceleration of every node.",
+                        "Picture of the model, coloured by the RMS of acceleration.", {}, [&analysis, &field] {
+                          return to_png(motion_picture(picture_source(analysis), field));
+                        }});
+    const std::string words =
+        "The largest PSD of acceleration of every node over frequency, and the frequency at which it is that.";
+    drawings.push_back({outcome, outcome + ".envelope", words, words, {}, [&analysis, &field] {
+                          return to_png(envelope_picture(picture_source(analysis), field));
+                        }});
+  }
+}
+
 void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>& drawings) {
   const ChartSource source{analysis.watched, analysis.plan.limits, analysis.basis, heading_of(analysis),
                            analysis.plan.show};
@@ -134,6 +150,7 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
       for (NamedChart& named : complex_charts(outcome, source)) add(outcome, std::move(named));
     if (auto named = share_chart(outcome, source)) add(outcome, std::move(*named));
     add_stress(analysis, outcome.name(), drawings);
+    add_motions(analysis, outcome.name(), drawings);
     add_shapes(analysis, outcome.name(), drawings);
   }
 }
@@ -260,6 +277,15 @@ void write_shapes(const Analysis& analysis, const std::string& outcome, const Ru
   folder.write(fmt::format("fields/{}.vtu", outcome), to_vtu(field, 1));
 }
 
+void write_motion(const Analysis& analysis, const MotionField& field, const RunFolder& folder) {
+  const Assembly& assembly = analysis.plan.assembly;
+  Grid grid = model_grid(assembly, analysis.plan.show);
+  for (GridArray& array : motion_arrays(assembly, field, analysis.plan.show)) grid.point_arrays.push_back(std::move(array));
+  folder.write(fmt::format("fields/{}.motion.vtu", field.excitation->name()), to_vtu(grid, 1));
+  const Table table = node_table(assembly, field, analysis.plan.show);
+  folder.write("tables/" + table.name + ".csv", to_csv(table));
+}
+
 }  // namespace
 
 Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
@@ -269,6 +295,8 @@ Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
     if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());
   for (const std::string& load : loads)
     jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
+  for (const MotionField& field : analysis.motions)
+    jobs.emplace_back([&] { write_motion(analysis, field, folder); });
   for (std::size_t i = 0; i < analysis.shapes.size(); ++i)  // those of one outcome stand together
     if (const std::string& outcome = analysis.shapes[i].outcome; i == 0 || analysis.shapes[i - 1].outcome != outcome)
       jobs.emplace_back([&analysis, &outcome, &folder] { write_shapes(analysis, outcome, folder); });

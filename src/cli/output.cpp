@@ -173,7 +173,8 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     if (is_static) continue;
     for (const Outcome* outcome : axes)
       for (const Table& table : further_tables(analysis, *outcome))
-        terminal.table(table, table.name.ends_with(".whole") ? most_asked : 0);
+        if (!overview || !table.name.ends_with(".motion"))
+          terminal.table(table, table.name.ends_with(".whole") ? most_asked : 0);
     for (std::size_t i = 0; i < analysis.outcomes.size(); ++i)
       if (&analysis.outcomes[i].environment() == &environment && !analysis.driven[i].empty())
         terminal.table(driven_table(*analysis.outcomes[i].excitation, analysis.driven[i], analysis.plan.assembly,

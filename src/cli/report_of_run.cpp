@@ -9,6 +9,7 @@
 #include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
+#include "files/motion_results.h"
 #include "files/result_tables.h"
 #include "files/stress_results.h"
 #include "files/text_file.h"
@@ -375,6 +376,9 @@ std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outco
       whole_table(outcome, analysis.shapes, analysis.stress_asked, analysis.stations ? &*analysis.stations : nullptr,
                   analysis.plan.assembly, show)};
   if (outcome.random()) {
+    for (const MotionField& field : analysis.motions)
+      if (field.excitation->name() == outcome.name())
+        tables.push_back(motion_table(analysis.plan.assembly, field, show));
     tables.push_back(band_table(outcome, analysis.watched, show));
     tables.push_back(input_table(outcome, analysis.watched));
   }

@@ -208,6 +208,59 @@ Image stress_picture(const PictureSource& source, const StressStations& stations
   return draw(model_scene(source.assembly, look), picture);
 }
 
+Image motion_picture(const PictureSource& source, const MotionField& field) {
+  const DisplayUnit unit = source.show.unit(kind::acceleration);
+  int worst = 0;
+  for (int node = 0; node < static_cast<int>(field.psd.size()); ++node)
+    if (field.rms_acceleration(node) > field.rms_acceleration(worst) || std::isnan(field.psd[worst])) worst = node;
+  const double largest = field.rms_acceleration(worst);
+  ModelLook look;
+  look.surface = source.surface;
+  look.node_value = [&](int node) {
+    const double own = field.rms_acceleration(node);
+    return largest > 0 && !std::isnan(own) ? own / largest : 0;
+  };
+  Picture picture{field.excitation->name() + ": RMS of the acceleration of every node",
+                  "absolute; the length of its three directions together",
+                  1280,
+                  800,
+                  ColourBar{fmt::format("Acceleration, RMS ({})", unit.text), 0, unit.from_si(largest)}};
+  picture.marks = {{source.assembly.position(worst),
+                    fmt::format("{}, {}", value_text(largest, unit, 3),
+                                source.assembly.nodes[static_cast<std::size_t>(worst)].origin)}};
+  return draw(model_scene(source.assembly, look), picture);
+}
+
+Image envelope_picture(const PictureSource& source, const MotionField& field) {
+  const DisplayUnit psd = psd_unit(source.show.unit(kind::acceleration)), hertz = source.show.unit(kind::frequency);
+  constexpr double decades = 1e-4;  // of the largest: below that everything is dark
+  const LargestPsd worst = field.worst.empty() ? LargestPsd{} : field.worst.front();
+  const double high = worst.value > 0 ? worst.value : 1, from = field.excitation->grid.from,
+               to = field.excitation->grid.to;
+  const auto logarithmic = [](double value, double low, double top) {
+    return value > low ? std::clamp(std::log(value / low) / std::log(top / low), 0.0, 1.0) : 0;
+  };
+  const auto half = [&](const std::function<double(int)>& value, const ColourBar& bar, std::vector<Picture::Mark> marks) {
+    ModelLook look;
+    look.surface = source.surface;
+    look.node_value = value;
+    Picture picture{"", "", 640, 714, bar};
+    picture.marks = std::move(marks);
+    picture.margin = 0.8;
+    return draw(model_scene(source.assembly, look), picture);
+  };
+  const std::string mark =
+      fmt::format("{} at {}", value_text(worst.value, psd, 3), value_text(worst.frequency, hertz, 4));
+  return sheet({half([&](int node) { return logarithmic(field.psd[node], decades * high, high); },
+                     {fmt::format("Largest PSD ({})", psd.text), psd.from_si(decades * high), psd.from_si(high), true},
+                     {{source.assembly.position(worst.node), mark}}),
+                half([&](int node) { return logarithmic(field.frequency[node], from, to); },
+                     {fmt::format("Its frequency ({})", hertz.text), hertz.from_si(from), hertz.from_si(to), true},
+                     {})},
+               2, field.excitation->name() + ": the largest PSD of acceleration of every node, and its frequency",
+               "sum of the three directions, largest over all frequencies; left: four decades below the largest of all");
+}
+
 Image quality_picture(const Assembly& assembly, const std::vector<PartQuality>& quality) {
   ModelLook look;
   look.face_value = [&](const Surface::Face& face, std::size_t) {

@@ -5,6 +5,7 @@
 #include "core/modes/mode_content.h"
 #include "core/quantity/show.h"
 #include "core/response/fields.h"
+#include "core/response/motion_survey.h"
 #include "core/response/stress_survey.h"
 #include "figures/model_scene.h"
 
@@ -47,6 +48,12 @@ struct PictureSource {
 /// largest is marked.
 [[nodiscard]] Image stress_picture(const PictureSource& source, const StressStations& stations,
                                    const StressField& field);
+
+/// Every node coloured by the RMS of its acceleration under one random case; the largest is marked.
+[[nodiscard]] Image motion_picture(const PictureSource& source, const MotionField& field);
+
+/// The largest PSD of acceleration of every node over frequency, in decades, beside the frequency at which it is that.
+[[nodiscard]] Image envelope_picture(const PictureSource& source, const MotionField& field);
 
 /// In words: the largest effective masses of a mode, "x 58 %, ry 21 %"; "less than 1 % in any direction".
 [[nodiscard]] std::string effective_masses_in_words(const ModalBasis& basis, int mode);

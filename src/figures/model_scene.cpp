@@ -39,6 +39,7 @@ class Moved {
   }
   /// Part of the largest translation, at a point that the node carries.
   [[nodiscard]] double value(int node, const Vector3& at) const {
+    if (look_.node_value) return look_.node_value(node);
     if (!look_.motions || !(look_.largest > 0)) return 0;
     const auto u = look_.motions->col(node);
     const Vector3 arm = at - assembly_.nodes[static_cast<std::size_t>(node)].position;
@@ -101,7 +102,7 @@ class Drawer {
   [[nodiscard]] Scene take() { return std::move(scene_); }
 
  private:
-  [[nodiscard]] bool by_value() const { return look_.motions && look_.largest > 0; }
+  [[nodiscard]] bool by_value() const { return look_.node_value || (look_.motions && look_.largest > 0); }
   [[nodiscard]] int paint(int own) const {
     if (look_.face_value) return paints_.pale;
     return by_value() ? Scene::by_value : own;
@@ -374,7 +375,7 @@ std::vector<LoadArrow> load_arrows(const Assembly& assembly) {
   std::map<int, double> bodies;  // radius at their nodes: an arrow ends where it meets one
   for (const PointMass& mass : assembly.masses)
     if (mass.offset.norm() < body_radius(mass, whole)) bodies[mass.node] = body_radius(mass, whole);
-  for (std::size_t l = 0; l < assembly.loads.size(); ++l)
+  for (std::size_t l = 0; l < assembly.loads.size() && !assembly.loads[l].is_pattern; ++l)
     for (const LoadColumn& column : assembly.loads[l].columns)
       for (const bool moment : {false, true}) {
         std::vector<std::pair<Vector3, Vector3>> acting;  // where, and how much

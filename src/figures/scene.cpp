@@ -148,7 +148,9 @@ void draw_bar(Pen& pen, const ColourBar& bar, double x, double top, double botto
   }
   constexpr int ticks = 8;
   for (int k = 0; k <= ticks; ++k) {
-    const double at = bottom - (bottom - y) * k / ticks, value = bar.from + (bar.to - bar.from) * k / ticks;
+    const double part = static_cast<double>(k) / ticks, at = bottom - (bottom - y) * part;
+    const double value =
+        bar.logarithmic ? bar.from * std::pow(bar.to / bar.from, part) : bar.from + (bar.to - bar.from) * part;
     pen.line(x + 24, at, x + 30, at, 1, grey);
     pen.text(x + 36, at + 5, format_number(value, 3), 11, ink);
   }

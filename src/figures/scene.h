@@ -56,6 +56,7 @@ struct Scene {
 struct ColourBar {
   std::string title;  ///< "Displacement (mm)"
   double from = 0, to = 1;
+  bool logarithmic = false;  ///< equal steps are equal ratios
 };
 
 struct Picture {

@@ -134,7 +134,8 @@ class LoadReader {
     map_.done();
     if (!faces) return;
     load_.kind = &kind::pressure;
-    load_.columns = {pressure(assembly(), load_.name, *faces, side)};
+    load_.faces = pressed_faces(assembly(), load_.name, *faces, side);
+    load_.columns = {uniform_pressure(load_.faces)};
     load_.words = fmt::format("pressure on {}", given("on"));
   }
 
@@ -228,7 +229,7 @@ class LoadReader {
 
 std::optional<Load> read_load(const Tree::Entry& entry, Reading& reading) {
   const std::string subject = "load " + entry.key;
-  const bool taken = entry.key == "phase" || entry.key == "order";
+  const bool taken = entry.key == "phase" || entry.key == "order" || entry.key == "field";
   if (entry.key.find('.') != std::string::npos || taken) {
     Tree at;
     at.place = entry.place;
@@ -251,6 +252,7 @@ struct DrivenEntry {
   int load = 0;
   double phase = 0, order = 1;
   std::vector<DrivenLoad> choices;  // one for each table that is to be compared
+  std::optional<PressureField> field;
 };
 
 class LoadCaseReader {
@@ -264,7 +266,7 @@ class LoadCaseReader {
     DrivenEntry entry;
     if (tree.is_map()) {
       for (const Tree::Entry& each : tree.entries) {
-        if (each.key == "phase" || each.key == "order") continue;
+        if (each.key == "phase" || each.key == "order" || each.key == "field") continue;
         if (amount) {
           problems().add(each.value, subject_, "two loads stand in one entry", "write [{PUMP: 30 N}, {PANEL: 2 kPa}]");
           return std::nullopt;
@@ -285,6 +287,10 @@ class LoadCaseReader {
                          "write speeds: {from: 300 rpm, to: 6000 rpm} in place of frequencies");
       }
       if (amount && amount->kind == Tree::Kind::empty) amount = nullptr;
+      if (const Tree* field = tree.find("field")) {
+        entry.field = read_field(*field);
+        if (!entry.field) return std::nullopt;
+      }
       if (name.kind != Tree::Kind::text) {
         problems().add(tree, subject_, "no load is named", example());
         return std::nullopt;
@@ -314,6 +320,7 @@ class LoadCaseReader {
         choice->load = *index;
         entry.choices.push_back(std::move(*choice));
       }
+    if (entry.field && !takes_field(*tree.find("field"), load, entry)) return std::nullopt;
     if (entry.choices.empty()) return std::nullopt;
     return entry;
   }
@@ -323,6 +330,51 @@ class LoadCaseReader {
   [[nodiscard]] std::string example() const {
     const auto& names = reading_.loads.names();
     return fmt::format("write {{{}: 30 N}}", names.empty() ? "LOAD" : names.front());
+  }
+
+  // {diffuse: {speed of sound: 340 m/s}} or {boundary layer: {direction: x, speed: 190 m/s}}
+  std::optional<PressureField> read_field(const Tree& tree) {
+    MapReader map(tree, subject_ + " field", problems());
+    if (!map.is_map()) return std::nullopt;
+    const auto [law, what] = map.one_of({"diffuse", "boundary layer"});
+    map.done();
+    if (!what) return std::nullopt;
+    MapReader own(*what, map.subject() + " " + law, problems());
+    if (!own.is_map()) return std::nullopt;
+    PressureField field;
+    if (law == "diffuse") {
+      const auto speed = own.required_quantity("speed of sound", kind::velocity, Sign::positive);
+      own.done();
+      if (speed) field.speed = *speed;
+      return speed ? std::optional(field) : std::nullopt;
+    }
+    field.law = PressureField::Law::boundary_layer;
+    const Tree* const direction = own.required("direction", "x");
+    const auto speed = own.required_quantity("speed", kind::velocity, Sign::positive);
+    const auto along = direction ? read_named_direction(*direction, own.subject() + " direction", problems()) : std::nullopt;
+    field.along = own.quantity("decay along", kind::number, Sign::positive).value_or(field.along);
+    field.across = own.quantity("decay across", kind::number, Sign::positive).value_or(field.across);
+    own.done();
+    if (!along || !speed) return std::nullopt;
+    field.flow = *along;
+    field.speed = *speed;
+    return field;
+  }
+
+  // Only a random pressure can be a field.
+  bool takes_field(const Tree& tree, const Load& load, const DrivenEntry& entry) {
+    if (load.faces.empty()) {
+      problems().add(tree, subject_, fmt::format("{} is {}, and a field is one of pressure on a surface", load.name, load.kind->name),
+                     "leave field out, or name a load that is written as {pressure: {on: PLACE}}");
+      return false;
+    }
+    for (const DrivenLoad& choice : entry.choices)
+      if (choice.spectrum.stretches().empty()) {
+        problems().add(tree, subject_, fmt::format("{} is no random load, and a field is random", load.name),
+                       "leave field out, or name a random profile of a pressure");
+        return false;
+      }
+    return true;
   }
 
   // A profile by its name, or an amount that is the same at all frequencies.
@@ -365,6 +417,7 @@ class LoadCaseReader {
 DrivenLoad driven_by(const DrivenEntry& entry, std::size_t choice) {
   DrivenLoad driven = entry.choices[choice];
   driven.phase = entry.phase;
+  driven.field = entry.field;
   return driven;
 }
 
@@ -427,7 +480,7 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
   bool broken = false;
   // {pump: 30 N, panel: 2 kPa} is short for a list of them.
   std::vector<Tree> listed;
-  if (tree.is_map() && !tree.find("phase") && !tree.find("order")) {
+  if (tree.is_map() && !tree.find("phase") && !tree.find("order") && !tree.find("field")) {
     for (const Tree::Entry& each : tree.entries) {
       Tree one = tree;
       one.place = each.place;

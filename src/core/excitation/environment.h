@@ -3,6 +3,7 @@
 
 #include <array>
 #include <complex>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -35,6 +36,9 @@ struct DrivenLoad {
   std::optional<double> sweep_rate{};  ///< octaves a minute
   LogLogTable spectrum{};              ///< random: PSD, (unit of the load)²/Hz, level applied
   std::optional<double> duration{};    ///< s, of random
+  std::optional<PressureField> field{};  ///< random: the pressure is not the same everywhere
+  int patterns = -1;                     ///< the load in whose columns the field acts, made from the modes
+  std::shared_ptr<const JointAcceptances> acceptances{};  ///< of these
 };
 
 /// Loads that act together.

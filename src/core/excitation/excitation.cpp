@@ -98,7 +98,8 @@ std::vector<Input> inputs_of(const Environment& environment, std::span<const int
   }
   for (const DrivenLoad& driven : loads.loads) {
     const Load& load = assembly->loads[static_cast<std::size_t>(driven.load)];
-    all.push_back({load.name, amplitude_kind(load), driven.spectrum});
+    all.push_back({load.name, amplitude_kind(load), driven.spectrum, {}, driven.field.has_value(),
+                   driven.acceptances});
   }
   return all;
 }
@@ -108,8 +109,11 @@ namespace {
 Coherence coherence_of(const CoherenceRule& rule, const std::vector<Input>& inputs, std::size_t first,
                        std::size_t second) {
   Coherence own{static_cast<int>(first), static_cast<int>(second), rule.points};
-  if (!rule.has_distance()) return own;
   const Input &a = inputs[first], &b = inputs[second];
+  if (a.is_field || b.is_field)
+    refuse("", fmt::format("{} is a pressure field, which goes together with no other input", (a.is_field ? a : b).name),
+           "name two others: between: [NAME, NAME]");
+  if (!rule.has_distance()) return own;
   if (!a.at || !b.at)
     refuse("",
            fmt::format("where {} acts is not known, so the coherence cannot depend on a distance", (a.at ? b : a).name),
@@ -127,9 +131,11 @@ Coherence coherence_of(const CoherenceRule& rule, const std::vector<Input>& inpu
 SpectralMatrix spectrum_of(const Environment& environment, const std::vector<Input>& inputs) {
   std::vector<LogLogTable> levels;
   std::vector<std::string> names;
+  std::vector<std::shared_ptr<const JointAcceptances>> fields;
   for (const Input& each : inputs) {
     levels.push_back(each.level);
     names.push_back(each.name);
+    fields.push_back(each.acceptances);
   }
   // Of every pair what the last rule says that speaks of it.
   const auto rule_of = [&](const std::string& a, const std::string& b) {
@@ -145,7 +151,7 @@ SpectralMatrix spectrum_of(const Environment& environment, const std::vector<Inp
         if (const auto rule = rule_of(names[first], names[second]); rule != environment.coherences.rend())
           pairs.push_back(rule->between[0] == names[second] ? coherence_of(*rule, inputs, second, first)
                                                             : coherence_of(*rule, inputs, first, second));
-    return {std::move(levels), std::move(pairs), std::move(names)};
+    return {std::move(levels), std::move(pairs), std::move(names), std::move(fields)};
   } catch (const InputError& error) {
     Problem problem = error.problems.front();
     problem.subject = "environment " + environment.name;
@@ -196,6 +202,10 @@ class CaseMaker {
     for (const DrivenLoad& driven : loads.loads) {
       const auto index = static_cast<std::size_t>(driven.load);
       const Load& load = assembly_->loads[index];
+      if (driven.field) {
+        add_field(driven, first);
+        continue;
+      }
       VectorXcd column = VectorXcd::Zero(made_->loads.rows());
       for (std::size_t k = 0; k < load.factors.size(); ++k)
         column[first[index] + static_cast<Index>(k)] = load.factors[k] * (environment_.is_static() ? driven.amount : 1);
@@ -220,6 +230,15 @@ class CaseMaker {
   }
 
  private:
+  // One column for each of its patterns. @pre make_patterns has made them
+  void add_field(const DrivenLoad& driven, const std::vector<int>& first) {
+    const Load& load = assembly_->loads[static_cast<std::size_t>(driven.load)];
+    const auto begin = static_cast<Index>(first[static_cast<std::size_t>(driven.patterns)]);
+    if (!made_->kind) made_->kind = amplitude_kind(load);
+    made_->inputs.push_back(fmt::format("{} ({}, {})", load.name, driven.profile, driven.field->words()));
+    for (Index k = 0; k < driven.acceptances->size(); ++k)
+      add(VectorXcd::Zero(made_->base.rows()), VectorXcd::Unit(made_->loads.rows(), begin + k));
+  }
   void add_base(const VectorXcd& column, std::string heading) {
     made_->inputs.push_back(std::move(heading));
     if (environment_.type == Environment::Type::sine) amplitudes_.emplace_back(environment_.input);

@@ -20,21 +20,22 @@ struct AskedFrequency {
 };
 
 /// Columns of inputs that act at the same time, each a combination of the accelerations of the bases and of the loads
-/// of the model per unit of the amplitude beside it.
+/// of the model per unit of the amplitude beside it. A column is a source by itself, but for pressure fields: see
+/// SpectralMatrix.
 struct Excitation {
   const Environment* environment = nullptr;
   std::string along;           ///< what tells this case from others of its environment: "x", "idle"; may be empty
   bool is_combined = false;    ///< all cases of the environment together: nothing acts by itself
-  const Kind* kind = nullptr;  ///< of the first column, to which ratios and phases refer; nullptr: nothing varies
+  const Kind* kind = nullptr;  ///< of the first source, to which ratios and phases refer; nullptr: nothing varies
   GridRequest grid;            ///< Hz
   std::vector<AskedFrequency> asked;   ///< ascending, inside the band; points of the grid
   std::optional<AskedFrequency> held;  ///< the whole band is this one
   double order = 0;                    ///< of a shaft: frequency over its speed; 0: no shaft
   /// x … rz, along which bases move; absent where they stand still.
   std::optional<int> axis;
-  std::vector<std::string> inputs;  ///< what each column is, for headings: "launch-sine along x", "pump (pump-stroke)"
-  std::vector<std::string> names;   ///< of each column, to tell them apart: "x", "left.x", "pump"
-  std::vector<const Kind*> kinds;   ///< of each column
+  std::vector<std::string> inputs;  ///< what each source is, for headings: "launch-sine along x", "pump (pump-stroke)"
+  std::vector<std::string> names;   ///< of each source, to tell them apart: "x", "left.x", "pump"
+  std::vector<const Kind*> kinds;   ///< of each source
   Eigen::MatrixXcd base;            ///< n_b x s: m/s², rad/s²
   Eigen::MatrixXcd loads;           ///< n_l x s
   Drive drive;                      ///< of sine, s
@@ -84,12 +85,14 @@ struct Excitation {
 /// What tells the cases of an environment from one another: "x", "idle", "x.idle"; empty where there is only one.
 [[nodiscard]] std::vector<std::string> case_names(const Environment& environment);
 
-/// One input of an environment: a column of its excitations.
+/// One source of an environment: a column of its excitations, or the patterns of a pressure field.
 struct Input {
   std::string name;  ///< "x", "left.x", "pump"
   const Kind* kind = nullptr;
   LogLogTable level{};          ///< of random
   std::optional<Vector3> at{};  ///< where it acts, of bases that are inputs of their own
+  bool is_field = false;        ///< a pressure field
+  std::shared_ptr<const JointAcceptances> acceptances{};  ///< of it, once its patterns are made
 };
 /// Inputs that act at once, in the order of their columns: axis by axis, base by base where these move apart, then the
 /// loads. @param assembly  where bases are inputs of their own, or loads act

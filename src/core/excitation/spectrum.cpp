@@ -34,8 +34,13 @@ std::complex<double> Coherence::at(double frequency) const {
 }
 
 SpectralMatrix::SpectralMatrix(std::vector<LogLogTable> levels, std::vector<Coherence> pairs,
-                               std::vector<std::string> names)
-    : levels_(std::move(levels)), pairs_(std::move(pairs)), names_(std::move(names)) {
+                               std::vector<std::string> names,
+                               std::vector<std::shared_ptr<const JointAcceptances>> fields)
+    : levels_(std::move(levels)), pairs_(std::move(pairs)), names_(std::move(names)), fields_(std::move(fields)) {
+  if (std::all_of(fields_.begin(), fields_.end(), [](const auto& each) { return !each; })) fields_.clear();
+  first_ = {0};
+  for (std::size_t k = 0; k < levels_.size(); ++k)
+    first_.push_back(first_.back() + (fields_.empty() || !fields_[k] ? 1 : fields_[k]->size()));
   for (const Coherence& pair : pairs_)
     for (const Coherence::Point& point : pair.points)
       if (!(point.magnitude >= 0 && point.magnitude <= 1))
@@ -81,30 +86,52 @@ std::vector<double> SpectralMatrix::curve_points() const {
   return once_inside(std::move(all), from(), to());
 }
 
-double SpectralMatrix::level(Index input, double frequency) const {
-  return levels_[static_cast<std::size_t>(input)].at(frequency);
-}
-
 MatrixXcd SpectralMatrix::root(double frequency) const {
-  VectorXd amplitudes(size());
-  for (Index k = 0; k < size(); ++k) amplitudes[k] = std::sqrt(level(k, frequency));
+  VectorXd amplitudes(std::ssize(levels_));
+  for (Index k = 0; k < amplitudes.size(); ++k) amplitudes[k] = std::sqrt(level(static_cast<std::size_t>(k), frequency));
   return root_of(amplitudes, frequency);
 }
 
 MatrixXcd SpectralMatrix::root(double frequency, double inside) const {
-  VectorXd amplitudes(size());
-  for (Index k = 0; k < size(); ++k) {
+  VectorXd amplitudes(std::ssize(levels_));
+  for (Index k = 0; k < amplitudes.size(); ++k) {
     const PowerLaw* const law = levels_[static_cast<std::size_t>(k)].stretch_at(inside);
     amplitudes[k] = law ? std::sqrt(law->at(frequency)) : 0;
   }
   return root_of(amplitudes, frequency);
 }
 
-// The coherences are factored, not the spectra, so that a weak input counts like a strong one.
+// Block by block: the sources that are inputs by themselves, then each field. @param amplitudes  of the sources
 MatrixXcd SpectralMatrix::root_of(const VectorXd& amplitudes, double frequency) const {
-  const Index n = size();
+  if (fields_.empty()) return root_of_sources(amplitudes, frequency);
+  VectorXd single = amplitudes;
+  std::vector<std::pair<Index, MatrixXcd>> blocks;
+  Index columns = 0;
+  for (Index k = 0; k < amplitudes.size(); ++k) {
+    const auto& field = fields_[static_cast<std::size_t>(k)];
+    if (!field) continue;
+    single[k] = 0;
+    if (!(amplitudes[k] > 0)) continue;
+    blocks.emplace_back(first_[static_cast<std::size_t>(k)], amplitudes[k] * field->root(frequency));
+    columns += blocks.back().second.cols();
+  }
+  const bool any_single = single.maxCoeff() > 0;
+  const MatrixXcd between = any_single ? root_of_sources(single, frequency) : MatrixXcd(single.size(), 0);
+  MatrixXcd root = MatrixXcd::Zero(size(), between.cols() + columns);
+  for (Index k = 0; k < single.size(); ++k) root.row(first_[static_cast<std::size_t>(k)]).head(between.cols()) = between.row(k);
+  Index at = between.cols();
+  for (const auto& [row, block] : blocks) {
+    root.block(row, at, block.rows(), block.cols()) = block;
+    at += block.cols();
+  }
+  return root;
+}
+
+// The coherences are factored, not the spectra, so that a weak input counts like a strong one.
+MatrixXcd SpectralMatrix::root_of_sources(const VectorXd& amplitudes, double frequency) const {
+  const Index n = amplitudes.size();
   if (pairs_.empty()) return amplitudes.cast<std::complex<double>>().asDiagonal();
-  MatrixXcd rest = MatrixXcd::Identity(n, n), factor = MatrixXcd::Zero(n, n);
+  MatrixXcd rest = MatrixXcd::Identity(n, n);
   for (const Coherence& pair : pairs_) {
     rest(pair.second, pair.first) = pair.at(frequency);
     rest(pair.first, pair.second) = std::conj(rest(pair.second, pair.first));
@@ -116,16 +143,8 @@ MatrixXcd SpectralMatrix::root_of(const VectorXd& amplitudes, double frequency) 
     }
   const MatrixXcd given = rest;
   const double rounding = 1e-12 * static_cast<double>(n), contradiction = 1e-9 * static_cast<double>(n);
-  Index rank = 0;
-  for (; rank < n; ++rank) {
-    Index pivot = 0;
-    const double largest = rest.diagonal().real().maxCoeff(&pivot);
-    if (largest <= rounding) break;
-    factor.col(rank) = rest.col(pivot) / std::sqrt(largest);
-    rest -= factor.col(rank) * factor.col(rank).adjoint();
-    rest.row(pivot).setZero();
-    rest.col(pivot).setZero();
-  }
+  const MatrixXcd factor = pivoted_root(given, rounding);
+  rest -= factor * factor.adjoint();
   // What is left of a matrix without negative eigenvalues is nothing.
   Index first = 0, second = 0;
   if (rest.cwiseAbs().maxCoeff(&first, &second) > contradiction) {
@@ -142,7 +161,7 @@ MatrixXcd SpectralMatrix::root_of(const VectorXd& amplitudes, double frequency) 
                names_[static_cast<std::size_t>(std::max(first, second))]),
            "lower it, or raise those of both with the others");
   }
-  return amplitudes.asDiagonal() * factor.leftCols(rank);
+  return amplitudes.asDiagonal() * factor;
 }
 
 SpectralRoots SpectralMatrix::roots(const std::vector<double>& frequencies) const {

@@ -3,9 +3,11 @@
 
 #include <Eigen/Dense>
 #include <complex>
+#include <memory>
 #include <string>
 #include <vector>
 
+#include "core/excitation/pressure_field.h"
 #include "core/excitation/profile.h"
 
 namespace avrenk {
@@ -17,7 +19,7 @@ struct Coherence {
     double magnitude = 0;  ///< γ, 0 … 1; the coherence of signal analysis is its square
     double phase = 0;      ///< rad
   };
-  int first = 0, second = 0;  ///< columns
+  int first = 0, second = 0;  ///< sources
   /// γ and θ, straight over frequency between points, beyond them as at the last: never S_21 itself, whose real and
   /// imaginary parts turn. One point: the same everywhere.
   std::vector<Point> points;
@@ -34,17 +36,24 @@ struct SpectralRoots {
 };
 
 /// One-sided spectral matrix S(f) of n random inputs, Hermitian, no eigenvalue below zero; (unit of the input)²/Hz.
-/// Zero outside the tables of the levels.
+/// Zero outside the tables of the levels. An input is a source by itself; a pressure field is one source of many
+/// inputs, the amplitudes of its patterns, and goes together with no other.
 class SpectralMatrix {
  public:
   SpectralMatrix() = default;
-  SpectralMatrix(const LogLogTable& level) : levels_{level}, names_{""} {}  // NOLINT: one table is such a matrix
+  SpectralMatrix(const LogLogTable& level) : SpectralMatrix({level}, {}, {""}) {}  // NOLINT: one table is a matrix
   /// Pairs that are not named are not correlated.
-  /// @param names  of the inputs, for messages
+  /// @param names   of the sources, for messages
+  /// @param fields  of each source; nullptr, or none at all: an input by itself
   /// @throws InputError  a coherence above 1, or some that contradict one another: with the frequency and the pair
-  SpectralMatrix(std::vector<LogLogTable> levels, std::vector<Coherence> pairs, std::vector<std::string> names);
+  SpectralMatrix(std::vector<LogLogTable> levels, std::vector<Coherence> pairs, std::vector<std::string> names,
+                 std::vector<std::shared_ptr<const JointAcceptances>> fields = {});
 
-  [[nodiscard]] Eigen::Index size() const { return static_cast<Eigen::Index>(levels_.size()); }
+  [[nodiscard]] Eigen::Index size() const { return first_.empty() ? 0 : first_.back(); }
+  [[nodiscard]] std::size_t sources() const { return levels_.size(); }
+  /// First input of each source, and n behind them.
+  [[nodiscard]] const std::vector<Eigen::Index>& first_inputs() const { return first_; }
+  /// Of the sources.
   [[nodiscard]] const std::vector<LogLogTable>& levels() const { return levels_; }
   [[nodiscard]] double from() const;  ///< Hz, of all levels
   [[nodiscard]] double to() const;
@@ -60,14 +69,17 @@ class SpectralMatrix {
   /// The same by the laws that hold around `inside`.
   [[nodiscard]] Eigen::MatrixXcd root(double frequency, double inside) const;
   [[nodiscard]] SpectralRoots roots(const std::vector<double>& frequencies) const;
-  /// S_jj of one input.
-  [[nodiscard]] double level(Eigen::Index input, double frequency) const;
+  /// PSD of one source.
+  [[nodiscard]] double level(std::size_t source, double frequency) const { return levels_[source].at(frequency); }
 
  private:
   [[nodiscard]] Eigen::MatrixXcd root_of(const Eigen::VectorXd& amplitudes, double frequency) const;
+  [[nodiscard]] Eigen::MatrixXcd root_of_sources(const Eigen::VectorXd& amplitudes, double frequency) const;
   std::vector<LogLogTable> levels_;
   std::vector<Coherence> pairs_;
   std::vector<std::string> names_;
+  std::vector<std::shared_ptr<const JointAcceptances>> fields_;  // of each source; empty: none
+  std::vector<Eigen::Index> first_;
 };
 
 }  // namespace avrenk

@@ -145,15 +145,39 @@ std::vector<const Surface::Face*> faces_within(const Surface& surface, const std
   return faces;
 }
 
-LoadColumn pressure(const Assembly& assembly, const std::string& name, const std::vector<const Surface::Face*>& faces,
-                    const PressureSide& side) {
+std::vector<PressedFace> pressed_faces(const Assembly& assembly, const std::string& name,
+                                       const std::vector<const Surface::Face*>& faces, const PressureSide& side) {
   refuse_without_faces(name, faces);
-  LoadColumn column;
+  std::vector<PressedFace> all;
+  all.reserve(faces.size());
   for (const Surface::Face* face : faces) {
     const double sign = sign_of(assembly, name, *face, side);
-    distribute(
-        assembly, *face, [&](const Vector3& area) -> Vector3 { return -sign * area; }, column);
+    PressedFace own{Vector3::Zero(), 0, 0, {}};
+    LoadColumn column;
+    const auto press = [&](const Vector3& area) -> Vector3 {
+      own.area += area.norm();
+      return -sign * area;
+    };
+    distribute(assembly, *face, press, column);
+    for (const auto& [node, force] : column.on_nodes) own.forces.emplace_back(node, force.head<3>());
+    const auto corner = [&](int i) { return assembly.position(face->nodes[static_cast<std::size_t>(i)]); };
+    for (int i = 0; i < face->corners; ++i) {
+      own.centre += corner(i) / face->corners;
+      for (int k = 0; k < i; ++k) own.diameter = std::max(own.diameter, (corner(i) - corner(k)).norm());
+    }
+    all.push_back(std::move(own));
   }
+  return all;
+}
+
+LoadColumn uniform_pressure(const std::vector<PressedFace>& faces) {
+  LoadColumn column;
+  for (const PressedFace& face : faces)
+    for (const auto& [node, force] : face.forces) {
+      Vector6 six = Vector6::Zero();
+      six.head<3>() = force;
+      add_force(column, node, six);
+    }
   return column;
 }
 

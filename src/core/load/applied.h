@@ -28,11 +28,14 @@ struct PointLoad {
 struct PressureSide {
   std::optional<Vector3> direction, point;
 };
-/// f_i = −∫ N_i n dA for 1 Pa, n towards where it comes from: along the reference surface of shells, through their
+/// Each face by itself: f_i = −∫ N_i n dA for 1 Pa, n towards where it comes from: along the reference surface of shells, through their
 /// nodes. Rules of degree 5 are exact for all faces, curved ones too.
 /// @throws InputError  no face, a shell whose side is not said, or one that is seen edge-on
-[[nodiscard]] LoadColumn pressure(const Assembly& assembly, const std::string& name,
-                                  const std::vector<const Surface::Face*>& faces, const PressureSide& side);
+[[nodiscard]] std::vector<PressedFace> pressed_faces(const Assembly& assembly, const std::string& name,
+                                                     const std::vector<const Surface::Face*>& faces,
+                                                     const PressureSide& side);
+/// 1 Pa on all of them.
+[[nodiscard]] LoadColumn uniform_pressure(const std::vector<PressedFace>& faces);
 /// f_i = ∫ N_i dA t for 1 Pa along a unit direction.
 [[nodiscard]] LoadColumn traction(const Assembly& assembly, const std::string& name,
                                   const std::vector<const Surface::Face*>& faces, const Vector3& direction);

@@ -20,6 +20,14 @@ struct LoadColumn {
   std::optional<Vector3> field{};
 };
 
+/// A face that a pressure acts on.
+struct PressedFace {
+  Vector3 centre;       ///< m, mean of its corners
+  double area = 0;      ///< m²
+  double diameter = 0;  ///< m: its farthest corners
+  std::vector<std::pair<int, Vector3>> forces;  ///< N on its nodes per Pa
+};
+
 /// What the plan declares under loads. Σ factor · column is what acts.
 struct Load {
   std::string name;
@@ -29,6 +37,9 @@ struct Load {
   /// Out of balance it drives itself: this amount times ω²; else a profile says how large it is.
   std::optional<double> unbalance{};  ///< kg m
   std::string words{};                ///< "force along z at pump-seat": for tables
+  std::vector<PressedFace> faces{};   ///< of a pressure
+  /// The patterns in which a pressure field acts, made from the modes: nobody declared it.
+  bool is_pattern = false;
 };
 
 }  // namespace avrenk

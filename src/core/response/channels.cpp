@@ -30,18 +30,29 @@ Channels::ElasticRows Channels::node_rows(int node) const {
   return rows;
 }
 
-MatrixXcd Channels::motion(int node, NodeMotion quantity) const {
+Channels::ElasticRows Channels::motion_rows(int node, bool absolute) const {
   ElasticRows rows = node_rows(node);
+  if (absolute) return rows;
+  if (basis_.statics.moves_rigidly || layout_.motions > 6)
+    rows.base.setZero();  // rounding only; of several bases the quasi-static motion is taken off
+  else
+    rows.base -= rigid_arm(assembly_.reference(), assembly_.nodes[static_cast<std::size_t>(node)].position);
+  return rows;
+}
+
+MatrixXd Channels::translation(int node, bool absolute) const {
+  const ElasticRows rows = motion_rows(node, absolute);
+  MatrixXd both(3, layout_.modes + layout_.motions);
+  both << rows.modal.topRows<3>(), rows.base.topRows<3>();
+  return both;
+}
+
+MatrixXcd Channels::motion(int node, NodeMotion quantity) const {
   const auto code = static_cast<int>(quantity);
   const bool absolute = code % 2 == 1;
   const bool rotation = quantity == NodeMotion::relative_rotation || quantity == NodeMotion::absolute_rotation;
   const int derivative = rotation ? 0 : code / 2;
-  if (!absolute) {
-    if (basis_.statics.moves_rigidly || layout_.motions > 6)
-      rows.base.setZero();  // rounding only; of several bases the quasi-static motion is taken off
-    else
-      rows.base -= rigid_arm(assembly_.reference(), assembly_.nodes[static_cast<std::size_t>(node)].position);
-  }
+  const ElasticRows rows = motion_rows(node, absolute);
   const int first = rotation ? 3 : 0;
   MatrixXcd channels = MatrixXcd::Zero(3, layout_.size());
   channels.middleCols(layout_.modal(derivative), layout_.modes) = rows.modal.middleRows(first, 3).cast<Complex>();

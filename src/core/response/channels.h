@@ -31,6 +31,9 @@ class Channels {
   /// Three rows, global axes: m, m/s, m/s² or rad.
   [[nodiscard]] Eigen::MatrixXcd motion(int node, NodeMotion quantity) const;
 
+  /// Three rows on q and u_b alone, m; twice derived on their accelerations: 3 x (m + n_b).
+  [[nodiscard]] Eigen::MatrixXd translation(int node, bool absolute) const;
+
   /// One row, m: motion of the second node from the first along a direction, as a change of length of a line between
   /// them that turns with the model: a rigid rotation about any point gives none where the line joins the nodes.
   [[nodiscard]] Eigen::MatrixXcd approach(const std::array<int, 2>& nodes, const Vector3& along) const;
@@ -79,6 +82,8 @@ class Channels {
   };
   [[nodiscard]] ElasticRows elastic_rows(const Eigen::MatrixXd& rows, const std::array<int, 2>& nodes) const;
   [[nodiscard]] ElasticRows node_rows(int node) const;
+  // The same, less what the base alone would give it unless it is absolute.
+  [[nodiscard]] ElasticRows motion_rows(int node, bool absolute) const;
   // Adds the damping that goes with an elastic force: its own loss factor or dashpot, or the general rule.
   [[nodiscard]] Eigen::MatrixXcd with_damping(const ElasticRows& elastic, const std::optional<double>& loss_factor,
                                               bool has_dashpot) const;

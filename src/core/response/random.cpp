@@ -7,6 +7,7 @@
 #include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
 
+#include "core/dense.h"
 #include "core/error.h"
 #include "core/excitation/frequency_grid.h"
 #include "core/quantity/quantity.h"
@@ -381,6 +382,17 @@ MatrixXd block_covariances(const MatrixXcd& rows, int width, const ModalCovarian
           left_imaginary.middleRows(first, width) * imag.middleRows(first, width).transpose();
   }
   return result;
+}
+
+MatrixXd covariance_factor(const MatrixXcd& gamma, const MatrixXcd& combinations) {
+  const MatrixXd covariance = (combinations * gamma * combinations.adjoint()).real();
+  const Eigen::VectorXd size = covariance.diagonal().cwiseMax(0).cwiseSqrt(),
+                        inverse = size.unaryExpr([](double x) { return x > 0 ? 1 / x : 0.0; });
+  const auto [values, vectors] = symmetric_eigen(MatrixXd(inverse.asDiagonal() * covariance * inverse.asDiagonal()));
+  Index first = 0;  // what rounding leaves
+  while (first + 1 < values.size() && values[first] <= 1e-15 * values[values.size() - 1]) ++first;
+  const Index kept = values.size() - first;
+  return size.asDiagonal() * vectors.rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
 }
 
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {

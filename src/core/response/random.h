@@ -63,6 +63,10 @@ void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCova
 [[nodiscard]] Eigen::MatrixXd block_covariances(const Eigen::MatrixXcd& rows, int width,
                                                 const ModalCovariance& covariance, const StateLayout& layout);
 
+/// F with F Fᵀ = Re(C Γ Cᴴ) of the combinations C of the state, by the eigenvectors of their correlations: high modes
+/// move little and strain much, so that each counts against its own size. rows x as many as are independent.
+[[nodiscard]] Eigen::MatrixXd covariance_factor(const Eigen::MatrixXcd& gamma, const Eigen::MatrixXcd& combinations);
+
 /// Part of the variance that each modal coordinate makes, its products with all others included; the last entries are
 /// the base's own motion and the loads as they are applied. They add up to 1; a part may be negative where coordinates
 /// cancel.

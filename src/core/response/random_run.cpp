@@ -103,7 +103,7 @@ class RandomRun {
     refine_grid();
     RandomAnswers answers{grid_, {}, covariance_.error};
     for (std::size_t i = 0; i < watched_.size(); ++i) answers.rows.push_back(explained(i));
-    if (excitation_.spectrum.size() > 1) share_inputs(answers);
+    if (excitation_.spectrum.sources() > 1) share_inputs(answers);
     return answers;
   }
 
@@ -231,15 +231,17 @@ class RandomRun {
     return row;
   }
 
-  // Parts of the variance by input: ∫ Re(w* w_j) over ∫ |w|², w_j what input j makes of w.
+  // Parts of the variance by source: ∫ Re(w* w_j) over ∫ |w|², w_j what source j makes of w.
   void share_inputs(RandomAnswers& answers) const {
     const SpectralRoots& roots = covariance_.roots;
     std::vector<MatrixXcd> whole(rows_.size());
     for (std::size_t i = 0; i < rows_.size(); ++i)
       if (rows_[i].rms > 0) whole[i] = covariance_.states.times(rows_[i].measure.rows);
-    for (Index input = 0; input < roots.columns.rows(); ++input) {
+    const std::vector<Index>& first = covariance_.input.first_inputs();
+    for (std::size_t source = 0; source + 1 < first.size(); ++source) {
       MatrixXcd alone = MatrixXcd::Zero(roots.columns.rows(), roots.columns.cols());
-      alone.row(input) = roots.columns.row(input);
+      const Index count = first[source + 1] - first[source];
+      alone.middleRows(first[source], count) = roots.columns.middleRows(first[source], count);
       const StateTable states(transfer_, roots.frequencies, alone);
       for (std::size_t i = 0; i < rows_.size(); ++i) {
         if (!(rows_[i].rms > 0)) continue;

@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <numeric>
 
-#include "core/dense.h"
-
 namespace avrenk {
 
 using Eigen::Index;
@@ -12,19 +10,6 @@ using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 
 namespace {
-
-// F with F Fᵀ = Re(C Γ Cᴴ), by the eigenvectors of the matrix of correlations: high modes move little and strain much,
-// so that each counts against its own size.
-MatrixXd factor_of(const MatrixXcd& gamma, const MatrixXcd& fold) {
-  const MatrixXd covariance = (fold * gamma * fold.adjoint()).real();
-  const Eigen::VectorXd size = covariance.diagonal().cwiseMax(0).cwiseSqrt(),
-                        inverse = size.unaryExpr([](double x) { return x > 0 ? 1 / x : 0.0; });
-  const auto [values, vectors] = symmetric_eigen(MatrixXd(inverse.asDiagonal() * covariance * inverse.asDiagonal()));
-  Index first = 0;  // what rounding leaves
-  while (first + 1 < values.size() && values[first] <= 1e-15 * values[values.size() - 1]) ++first;
-  const Index kept = values.size() - first;
-  return size.asDiagonal() * vectors.rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
-}
 
 // Frequencies by the strain energy of the modes, Σ ω_r² |q_r|², largest first.
 std::vector<Index> strongest_first(const MatrixXd& block, const Eigen::VectorXd& omega) {
@@ -53,7 +38,7 @@ LoadMatrix load_matrix(const ExcitedLoads& loads, const MatrixXcd& fold, const E
       block.resize(w.rows(), 2 * w.cols());
       block << w.real(), w.imag();
     } else if (each->covariance) {
-      block = factor_of(each->covariance->gamma, fold);
+      block = covariance_factor(each->covariance->gamma, fold);
     } else {
       block = (fold * each->still).real();
     }

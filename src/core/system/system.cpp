@@ -57,7 +57,9 @@ void refuse_lost(const Assembly& assembly, const System& system, const Load& loa
            "let it act on a place of three nodes or more, carried as a body");
 }
 
-void add_loads(const Assembly& assembly, System& system) {
+}  // namespace
+
+void refresh_loads(const Assembly& assembly, System& system) {
   std::vector<Eigen::Triplet<double>> raw;
   std::vector<std::pair<int, Vector3>> fields;  // column
   int column = 0;
@@ -96,6 +98,8 @@ void add_loads(const Assembly& assembly, System& system) {
     add(on_supports, system.support_loads);
   }
 }
+
+namespace {
 
 // Sizes and materials whose products leave the range of numbers.
 void refuse_beyond_numbers(const Assembly& assembly, const System& system) {
@@ -201,7 +205,7 @@ System make_system(const Assembly& assembly, int threads) {
     const Vector3& at = assembly.nodes[static_cast<std::size_t>(system.node_of_column[c])].position;
     system.rigid.row(column) = rigid_arm(assembly.reference(), at).row(system.component_of_column[c]);
   }
-  add_loads(assembly, system);
+  refresh_loads(assembly, system);
   return system;
 }
 

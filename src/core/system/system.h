@@ -86,6 +86,9 @@ struct System {
 /// @param threads  0: one a processor; the result does not depend on it
 [[nodiscard]] System make_system(const Assembly& assembly, int threads = 0);
 
+/// The columns of the assembly's loads anew, after some were added.
+void refresh_loads(const Assembly& assembly, System& system);
+
 /// Static solutions that everything downstream shares.
 struct StaticSolution {
   Eigen::MatrixXd influence;  ///< B = −K_ff⁻¹ K_fs E, n_f x n_b; exactly R where one base moves the model rigidly

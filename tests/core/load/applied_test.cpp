@@ -44,7 +44,8 @@ TEST(Pressure, ClosesAroundBodiesOfEveryKind) {
       node.position += Vector3(0.8 * x.y() * x.z(), 0.6 * x.x() * x.x(), -0.7 * x.x() * x.y());
     }
     const Surface surface = surface_of(model);
-    const LoadColumn column = pressure(model, "p", faces_within(surface, all_nodes(model)), {});
+    const const std::vector<PressedFace> faces = pressed_faces(model, "p", faces_within(surface, all_nodes(model)), {});
+    const LoadColumn column = uniform_pressure(faces);
     double work = 0, size = 0;
     for (const auto& [node, force] : column.on_nodes) {
       work -= model.position(node).dot(force.head<3>());
@@ -65,7 +66,7 @@ TEST(Pressure, PushesShellsFromTheSideThatIsSaid) {
   const Surface surface = surface_of(model);
   const auto faces = faces_within(surface, all_nodes(model));
   const auto force = [&](const PressureSide& side) {
-    return resultant_of(model, pressure(model, "p", faces, side), Vector3::Zero());
+    return resultant_of(model, uniform_pressure(pressed_faces(model, "p", faces, side)), Vector3::Zero());
   };
   for (const double from : {1.0, -1.0}) {
     const Resultant sum = force({Vector3(0.3, 0, from), std::nullopt});
@@ -77,7 +78,7 @@ TEST(Pressure, PushesShellsFromTheSideThatIsSaid) {
   EXPECT_LE((dragged.force - 0.06 * Vector3(0.6, 0.8, 0)).norm(), 1e-14);
   const auto refused = [&](const PressureSide& side, const std::vector<const Surface::Face*>& on) {
     try {
-      (void)pressure(model, "p", on, side);
+      (void)pressed_faces(model, "p", on, side);
     } catch (const InputError& error) {
       return error.problems.front().sentence();
     }

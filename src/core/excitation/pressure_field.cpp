@@ -1,0 +1,186 @@
+#include "core/excitation/pressure_field.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/error.h"
+#include "core/parallel.h"
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+
+using Eigen::ArrayXd;
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+
+namespace {
+
+constexpr double tolerance = 1e-8;       // of the largest entry, in what is interpolated
+constexpr int fewest = 4, most = 64;     // degrees of a panel
+constexpr int most_halvings = 12;
+
+// γ of many points from one: real parts, and imaginary parts where there are any.
+void coherences(const PressureField& field, double frequency, const Vector3& from, const Eigen::Matrix3Xd& points,
+                ArrayXd& real, ArrayXd& imaginary) {
+  const double omega = 2 * pi * frequency;
+  const Eigen::Matrix3Xd apart = points.colwise() - from;
+  if (field.law == PressureField::Law::diffuse) {
+    const ArrayXd x = omega / field.speed * apart.colwise().norm().transpose().array();
+    real = (x < 1e-4).select(1 - x.square() / 6, x.sin() / x.max(1e-300));
+    return;
+  }
+  const ArrayXd xi = (field.flow.transpose() * apart).transpose().array();
+  const ArrayXd eta = (apart - field.flow * xi.matrix().transpose()).colwise().norm().transpose().array();
+  const ArrayXd size = (-omega / field.speed * (field.along * xi.abs() + field.across * eta)).exp();
+  real = size * (omega / field.speed * xi).cos();
+  imaginary = -size * (omega / field.speed * xi).sin();
+}
+
+// Wᴴ γ W, stretch by stretch of the rows of γ.
+MatrixXcd joint(const PressureField& field, const Eigen::Matrix3Xd& points, const MatrixXd& weights, double frequency,
+                int threads) {
+  constexpr Index at_once = 128;
+  const Index faces = points.cols(), n = weights.cols();
+  const bool turns = field.law != PressureField::Law::diffuse;
+  const auto jobs = static_cast<std::size_t>((faces + at_once - 1) / at_once);
+  // As many sums as stretches would take much room: each thread's own, in the order of the threads' stretches.
+  const auto lanes = std::min<std::size_t>(static_cast<std::size_t>(thread_count(threads)), jobs);
+  std::vector<MatrixXcd> sums(lanes, MatrixXcd::Zero(n, n));
+  run_jobs(lanes, threads, [&](std::size_t lane) {
+    MatrixXd real(at_once, faces), imaginary(turns ? at_once : 0, faces);
+    ArrayXd a, b;
+    for (std::size_t job = lane; job < jobs; job += lanes) {
+      const Index first = static_cast<Index>(job) * at_once, count = std::min(at_once, faces - first);
+      for (Index i = 0; i < count; ++i) {
+        coherences(field, frequency, points.col(first + i), points, a, b);
+        real.row(i) = a.matrix().transpose();
+        if (turns) imaginary.row(i) = b.matrix().transpose();
+      }
+      const auto own = weights.middleRows(first, count);
+      // γ_ab of x_b − x_a: S_ba in the order of S_21, so that the transposed is summed.
+      sums[lane].real() += own.transpose() * (real.topRows(count) * weights);
+      if (turns) sums[lane].imag() -= own.transpose() * (imaginary.topRows(count) * weights);
+    }
+  });
+  for (std::size_t lane = 1; lane < lanes; ++lane) sums[0] += sums[lane];
+  return 0.5 * (sums[0] + sums[0].adjoint());
+}
+
+}  // namespace
+
+std::complex<double> PressureField::coherence(const Vector3& apart, double frequency) const {
+  ArrayXd a, b;
+  coherences(*this, frequency, Vector3::Zero(), Eigen::Matrix3Xd(apart), a, b);
+  return {a[0], law == Law::diffuse ? 0 : b[0]};
+}
+
+double PressureField::length(double frequency) const {
+  return law == Law::diffuse ? speed / frequency
+                             : speed / frequency * std::min(1.0, 1 / (2 * pi * std::max(along, across)));
+}
+
+std::string PressureField::words() const {
+  return law == Law::diffuse ? fmt::format("diffuse field, {:.4g} m/s", speed)
+                             : fmt::format("boundary layer, {:.4g} m/s", speed);
+}
+
+JointAcceptances::JointAcceptances(const PressureField& field, std::span<const PressedFace> faces,
+                                   const MatrixXd& weights, double from, double to, int threads)
+    : size_(weights.cols()) {
+  Eigen::Matrix3Xd points(3, std::ssize(faces));
+  for (std::size_t f = 0; f < faces.size(); ++f) points.col(static_cast<Index>(f)) = faces[f].centre;
+  add_panels([&](double frequency) { return joint(field, points, weights, frequency, threads); }, from, to, 0);
+}
+
+// Points of 4, 8, … 64 steps, each with those before among them, until the new ones are where they were expected; a
+// band for which that does not suffice is halved.
+template <typename Compute>
+void JointAcceptances::add_panels(const Compute& compute, double from, double to, int halvings) {
+  const auto point = [&](int k, int degree) {
+    return 0.5 * (from + to) - 0.5 * (to - from) * std::cos(pi * k / degree);
+  };
+  const auto take = [&](double f) {
+    ++frequencies_;
+    MatrixXcd value = compute(f);
+    largest_ = std::max(largest_, value.diagonal().real().maxCoeff());
+    return value;
+  };
+  Panel panel{from, to, {}, {}};
+  for (int k = 0; k <= fewest; ++k) {
+    panel.points.push_back(point(k, fewest));
+    panel.values.push_back(take(panel.points.back()));
+  }
+  for (int degree = 2 * fewest; degree <= most; degree *= 2) {
+    Panel finer{from, to, {}, {}};
+    double difference = 0;
+    for (int k = 0; k <= degree; ++k) {
+      finer.points.push_back(point(k, degree));
+      if (k % 2 == 0) {
+        finer.values.push_back(std::move(panel.values[static_cast<std::size_t>(k / 2)]));
+        continue;
+      }
+      finer.values.push_back(take(finer.points.back()));
+    }
+    for (int k = 0; k <= degree; k += 2) panel.values[static_cast<std::size_t>(k / 2)] = finer.values[static_cast<std::size_t>(k)];
+    for (std::size_t k = 1; k < finer.points.size(); k += 2)
+      difference = std::max(difference, (interpolated(panel, finer.points[k]) - finer.values[k]).cwiseAbs().maxCoeff());
+    panel = std::move(finer);
+    if (difference <= tolerance * largest_ || halvings == most_halvings) {
+      error_ = std::max(error_, largest_ > 0 ? difference / largest_ : 0);
+      panels_.push_back(std::move(panel));
+      return;
+    }
+  }
+  const double middle = 0.5 * (from + to);
+  add_panels(compute, from, middle, halvings + 1);
+  add_panels(compute, middle, to, halvings + 1);
+}
+
+// The barycentric formula for Chebyshev's points (Berrut & Trefethen, SIAM Rev. 46, 2004).
+MatrixXcd JointAcceptances::interpolated(const Panel& panel, double frequency) {
+  MatrixXcd sum = MatrixXcd::Zero(panel.values.front().rows(), panel.values.front().cols());
+  double weights = 0;
+  for (std::size_t k = 0; k < panel.points.size(); ++k) {
+    const double apart = frequency - panel.points[k];
+    if (apart == 0) return panel.values[k];
+    const bool end = k == 0 || k + 1 == panel.points.size();
+    const double weight = (k % 2 == 0 ? 1.0 : -1.0) * (end ? 0.5 : 1.0) / apart;
+    sum += weight * panel.values[k];
+    weights += weight;
+  }
+  return sum / weights;
+}
+
+MatrixXcd JointAcceptances::at(double frequency) const {
+  const auto own = std::find_if(panels_.begin(), panels_.end(), [&](const Panel& p) { return frequency <= p.to; });
+  return interpolated(own == panels_.end() ? panels_.back() : *own, frequency);
+}
+
+MatrixXcd JointAcceptances::root(double frequency) const {
+  return pivoted_root(at(frequency), std::max(tolerance, error_) * largest_);
+}
+
+MatrixXcd pivoted_root(const MatrixXcd& a, double negligible) {
+  const Index n = a.rows();
+  Eigen::VectorXd left = a.diagonal().real();
+  MatrixXcd factor(n, n);
+  Index rank = 0;
+  for (; rank < n; ++rank) {
+    Index pivot = 0;
+    const double largest = left.maxCoeff(&pivot);
+    if (!(largest > negligible)) break;
+    auto column = factor.col(rank);
+    column = a.col(pivot);
+    if (rank > 0) column -= factor.leftCols(rank) * factor.row(pivot).head(rank).adjoint();
+    column /= std::sqrt(largest);
+    column[pivot] = std::sqrt(largest);
+    left -= column.cwiseAbs2();
+    left[pivot] = 0;
+  }
+  return factor.leftCols(rank);
+}
+
+}  // namespace avrenk
