@@ -68,6 +68,8 @@ struct Analysis {
   std::vector<std::vector<DrivenMode>> driven;   ///< of each outcome that loads make; else empty
   std::vector<std::vector<PowerBalance>> power;  ///< the same, at frequencies asked for and at the modes most driven
   std::vector<LimitResult> limits;
+  std::vector<EquipmentLevel> equipment;
+  std::vector<History> histories;
   std::vector<AuditedAnswer> audit;   ///< modal answers beside the full equations
   std::string audit_note;             ///< why there is none, or what it took
   std::vector<ModeContent> contents;  ///< of every mode

@@ -467,6 +467,15 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   }
   for (std::size_t i = 0; i < cases.size(); ++i)
     if (cases[i]->is_sine() && !cases[i]->is_combined) look_at_shapes(analysis, *load_of[i], outcomes[i]);
+  for (const HistoryRequest& wanted : analysis.plan.histories)
+    for (std::size_t i = 0; i < cases.size(); ++i) {
+      if (!outcomes[i].random() || cases[i]->is_combined || outcomes[i].name() != wanted.in) continue;
+      tell(progress, fmt::format("record {} of {}", wanted.name, wanted.in));
+      const StopWatch own;
+      analysis.histories.push_back(
+          make_history(wanted, *load_of[i], group_of[i]->watched, outcomes[i], analysis.threads));
+      analysis.times.push_back({"record " + wanted.name, own.seconds()});
+    }
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
   analysis.times.push_back({"responses", start.seconds()});
@@ -509,6 +518,7 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
 void assess(Analysis& analysis) {
   analysis.limits =
       check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis, analysis.plan.assembly);
+  analysis.equipment = equipment_levels(analysis.plan.equipment, analysis.outcomes, analysis.watched);
 }
 
 }  // namespace avrenk

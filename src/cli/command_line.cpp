@@ -33,7 +33,7 @@ constexpr Command all_commands[] = {
      "avrenk new --mesh bracket.vtu", new_plan},
     {"explain", "[TOPIC]", "what the handbook says of a key, an element, a joint, a quantity or a message",
      "avrenk explain attach", explain},
-    {"profile", "PLAN[:NAME]", "input profiles alone: slopes, RMS, velocity, stroke",
+    {"profile", "PLAN[:NAME]|TABLE…", "profiles alone: slopes, RMS, velocity, stroke, envelopes, limits of a vibrator",
      "avrenk profile payload-deck.yaml:launch-random", profile},
 };
 

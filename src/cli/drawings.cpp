@@ -114,10 +114,12 @@ void add_stress(const Analysis& analysis, const std::string& outcome, std::vecto
 void add_motions(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
   for (const MotionField& field : analysis.motions) {
     if (field.excitation->name() != outcome) continue;
-    drawings.push_back({outcome, outcome + ".motion", "RMS of the acceleration of every node.",
-                        "Picture of the model, coloured by the RMS of acceleration.", {}, [&analysis, &field] {
-                          return to_png(motion_picture(picture_source(analysis), field));
-                        }});
+    drawings.push_back({outcome,
+                        outcome + ".motion",
+                        "RMS of the acceleration of every node.",
+                        "Picture of the model, coloured by the RMS of acceleration.",
+                        {},
+                        [&analysis, &field] { return to_png(motion_picture(picture_source(analysis), field)); }});
     const std::string words =
         "The largest PSD of acceleration of every node over frequency, and the frequency at which it is that.";
     drawings.push_back({outcome, outcome + ".envelope", words, words, {}, [&analysis, &field] {
@@ -188,6 +190,17 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
           {"profiles", named.name, fmt::format("Profile {}.", profile.name), named.in_words, std::move(named.chart)});
     }
   if (request.responses) add_responses(analysis, request.complex, drawings);
+  for (const EquipmentLevel& level : analysis.equipment) {
+    const EquipmentRequest& own = *level.request;
+    NamedChart named = envelope_chart(
+        {"level." + own.name, fmt::format("Equipment level {}", own.name),
+         fmt::format("{} in {}, the largest of {} case{}; margin {:g} dB", own.of, fmt::join(own.environments, ", "),
+                     level.cases.size(), level.cases.size() == 1 ? "" : "s", own.margin),
+         level.grid, level.largest, level.envelope, own.octaves > 0 && level.random, level.random, *level.kind},
+        plan.show);
+    drawings.push_back({"equipment", named.name, fmt::format("Equipment level {}.", own.name), named.in_words,
+                        std::move(named.chart)});
+  }
   return drawings;
 }
 
@@ -280,7 +293,8 @@ void write_shapes(const Analysis& analysis, const std::string& outcome, const Ru
 void write_motion(const Analysis& analysis, const MotionField& field, const RunFolder& folder) {
   const Assembly& assembly = analysis.plan.assembly;
   Grid grid = model_grid(assembly, analysis.plan.show);
-  for (GridArray& array : motion_arrays(assembly, field, analysis.plan.show)) grid.point_arrays.push_back(std::move(array));
+  for (GridArray& array : motion_arrays(assembly, field, analysis.plan.show))
+    grid.point_arrays.push_back(std::move(array));
   folder.write(fmt::format("fields/{}.motion.vtu", field.excitation->name()), to_vtu(grid, 1));
   const Table table = node_table(assembly, field, analysis.plan.show);
   folder.write("tables/" + table.name + ".csv", to_csv(table));
@@ -295,8 +309,7 @@ Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
     if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());
   for (const std::string& load : loads)
     jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
-  for (const MotionField& field : analysis.motions)
-    jobs.emplace_back([&] { write_motion(analysis, field, folder); });
+  for (const MotionField& field : analysis.motions) jobs.emplace_back([&] { write_motion(analysis, field, folder); });
   for (std::size_t i = 0; i < analysis.shapes.size(); ++i)  // those of one outcome stand together
     if (const std::string& outcome = analysis.shapes[i].outcome; i == 0 || analysis.shapes[i - 1].outcome != outcome)
       jobs.emplace_back([&analysis, &outcome, &folder] { write_shapes(analysis, outcome, folder); });

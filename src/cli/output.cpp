@@ -9,6 +9,8 @@
 #include "cli/drawings.h"
 #include "cli/report_of_run.h"
 #include "core/parallel.h"
+#include "files/history_files.h"
+#include "files/level_tables.h"
 #include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
@@ -94,6 +96,8 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   if (analysis.stations)
     tables.push_back(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress, show));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
+  if (!analysis.equipment.empty()) tables.push_back(equipment_table(analysis.equipment, show));
+  for (const History& each : analysis.histories) tables.push_back(history_table(each, show));
   return tables;
 }
 
@@ -320,6 +324,12 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
     terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
 
+  if (!analysis.equipment.empty()) terminal.table(equipment_table(analysis.equipment, show));
+  for (const History& each : analysis.histories) {
+    terminal.table(history_table(each, show));
+    terminal.paragraph(history_in_words(each));
+  }
+
   const std::string verdict = verdict_of(analysis);
   if (!analysis.limits.empty()) {
     terminal.print("\n");
@@ -334,6 +344,16 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     const Table curves = curve_table(analysis.outcomes[i], analysis.watched, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   });
+  for (const EquipmentLevel& each : analysis.equipment)
+    folder.write(fmt::format("levels/{}.csv", each.request->name),
+                 to_csv(level_points(each.request->name, each.envelope.table, each.random, *each.kind, show)));
+  for (const History& each : analysis.histories) {
+    const std::string name = "histories/" + each.request->name;
+    if (each.request->hdf5)
+      write_history_hdf5(folder.path(name + ".h5"), each, show);
+    else
+      folder.write(name + ".csv", history_csv(each, show));
+  }
   folder.write("summary.json", to_json(summary));
   std::vector<StageTime> times = analysis.times;
   times.push_back({"tables", watch.seconds()});

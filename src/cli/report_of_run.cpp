@@ -6,6 +6,8 @@
 #include <cmath>
 #include <sstream>
 
+#include "files/history_files.h"
+#include "files/level_tables.h"
 #include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
@@ -54,6 +56,8 @@ class Writer {
     for (const Environment& environment : analysis_.plan.environments) add_environment(environment);
     add_stress();
     add_clearances();
+    add_equipment();
+    add_histories();
     add_method();
     add_reproduction();
     return std::move(report_);
@@ -267,6 +271,30 @@ class Writer {
   void add_clearances() {
     Table clearances = clearance_table(analysis_.outcomes, analysis_.watched, analysis_.plan.limits, show_);
     if (!clearances.rows.empty()) add("clearances", "Clearances").tables.push_back(std::move(clearances));
+  }
+
+  void add_equipment() {
+    if (analysis_.equipment.empty()) return;
+    ReportSection& section = add("equipment", "Equipment levels");
+    section.paragraphs.push_back(
+        "What a response becomes as a specification for what stands there: few straight lines on log-log paper that "
+        "are nowhere below the largest of the cases, averaged over the bands stated, times the margin.");
+    put_figures(section, "equipment");
+    section.tables.push_back(equipment_table(analysis_.equipment, show_));
+    for (const EquipmentLevel& each : analysis_.equipment) {
+      Table points = level_points("level." + each.request->name, each.envelope.table, each.random, *each.kind, show_);
+      points.title = each.request->name;
+      section.tables.push_back(std::move(points));
+    }
+  }
+
+  void add_histories() {
+    if (analysis_.histories.empty()) return;
+    ReportSection& section = add("histories", "Records in time");
+    for (const History& each : analysis_.histories) {
+      section.paragraphs.push_back(history_in_words(each));
+      section.tables.push_back(history_table(each, show_));
+    }
   }
 
   void add_method() {

@@ -33,6 +33,10 @@ constexpr Option all_options[] = {
     {"mesh", "FILE", "new", "mesh (.vtu) that the new plan starts from"},
     {"threads", "N", of_a_plan, "threads to use; default: all cores"},
     {"no-figures", nullptr, of_a_plan, "write no figures and no fields"},
+    {"band", "FROM, TO", "profile", "RMS over a band, as in --band \"20 Hz, 100 Hz\"; may be repeated"},
+    {"envelope", "N", "profile", "few straight lines above each profile, of N points at most: levels/NAME.csv"},
+    {"margin", "LEVEL", "profile", "on the envelope, as in --margin \"3 dB\""},
+    {"average", "BAND", "profile", "over which a PSD is averaged before: \"third octave\", \"sixth octave\", octave"},
     {"real-and-imaginary", nullptr, with_responses, "figures of the real and imaginary part of sine responses too"},
     {"anew", nullptr, with_modes, "compute the modes even if an earlier run kept those of the same model"},
     {"audit", "N", with_responses,
@@ -51,14 +55,23 @@ po::options_description options_of(const std::string& command) {
     const std::string name = each.name;
     if (!each.value)
       options.add_options()(each.name, each.help);
-    else if (name == "threads" || name == "audit")
+    else if (name == "threads" || name == "audit" || name == "envelope")
       options.add_options()(each.name, po::value<int>()->value_name(each.value), each.help);
-    else if (name == "set")
+    else if (name == "set" || name == "band")
       options.add_options()(each.name, po::value<std::vector<std::string>>()->value_name(each.value), each.help);
     else
       options.add_options()(each.name, po::value<std::string>()->value_name(each.value), each.help);
   }
   return options;
+}
+
+double read_option(const Kind& kind, const char* name, const std::string& text) {
+  try {
+    return parse_as(kind, trimmed(text));
+  } catch (const InputError& error) {
+    const Problem& problem = error.problems.front();
+    refuse("", fmt::format("--{}: {}", name, problem.wrong), problem.instead);
+  }
 }
 
 }  // namespace
@@ -112,6 +125,36 @@ Request read_request(std::span<const std::string> words, const std::string& comm
     request.audit = values["audit"].as<int>();
     if (*request.audit < 0) refuse("", fmt::format("--audit {} is not possible", *request.audit), "write 0 or more");
   }
+  if (values.contains("envelope")) {
+    request.envelope = values["envelope"].as<int>();
+    if (*request.envelope < 2)
+      refuse("", fmt::format("--envelope {} is not possible", *request.envelope), "write 2 or more");
+  }
+  for (const char* const of_envelope : {"margin", "average"})
+    if (values.contains(of_envelope) && !request.envelope)
+      refuse("", fmt::format("--{} is that of an envelope", of_envelope), "write --envelope 8 too");
+  if (values.contains("margin"))
+    request.margin = read_option(kind::level, "margin", values["margin"].as<std::string>());
+  if (values.contains("average")) {
+    const std::string word = values["average"].as<std::string>();
+    const auto octaves = octaves_of(word);
+    if (!octaves) {
+      const std::vector<std::string> known = octave_words();
+      refuse("", fmt::format("--average \"{}\" is not known", word), suggest_name(word, known));
+    }
+    request.octaves = *octaves;
+  }
+  if (values.contains("band"))
+    for (const std::string& text : values["band"].as<std::vector<std::string>>()) {
+      const std::size_t comma = text.find(',');
+      if (comma == std::string::npos)
+        refuse("", fmt::format("--band \"{}\" is no band", text), "write --band \"20 Hz, 100 Hz\"");
+      const double from = read_option(kind::frequency, "band", text.substr(0, comma)),
+                   to = read_option(kind::frequency, "band", text.substr(comma + 1));
+      if (!(0 < from && from < to))
+        refuse("", fmt::format("--band \"{}\" is no band", text), "write the lower frequency first");
+      request.bands.emplace_back(from, to);
+    }
   request.quiet = values.contains("quiet");
   request.verbose = values.contains("verbose");
   request.figures = !values.contains("no-figures");

@@ -22,6 +22,10 @@ struct Request : AnalysisRequest {
   bool quiet = false, verbose = false, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
   bool anew = false;                ///< compute the modes even if an earlier run kept them
+  // Of profiles.
+  std::vector<std::pair<double, double>> bands{};  ///< Hz
+  std::optional<int> envelope{};                   ///< points of envelopes
+  double margin = 0, octaves = 0;                  ///< of these: dB, and the width of the bands to average over
 };
 
 /// Reads the options of one command, by its name. Unknown options are errors with the nearest valid one.

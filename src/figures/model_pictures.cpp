@@ -221,13 +221,11 @@ Image motion_picture(const PictureSource& source, const MotionField& field) {
     return largest > 0 && !std::isnan(own) ? own / largest : 0;
   };
   Picture picture{field.excitation->name() + ": RMS of the acceleration of every node",
-                  "absolute; the length of its three directions together",
-                  1280,
-                  800,
+                  "absolute; the length of its three directions together", 1280, 800,
                   ColourBar{fmt::format("Acceleration, RMS ({})", unit.text), 0, unit.from_si(largest)}};
-  picture.marks = {{source.assembly.position(worst),
-                    fmt::format("{}, {}", value_text(largest, unit, 3),
-                                source.assembly.nodes[static_cast<std::size_t>(worst)].origin)}};
+  picture.marks = {
+      {source.assembly.position(worst), fmt::format("{}, {}", value_text(largest, unit, 3),
+                                                    source.assembly.nodes[static_cast<std::size_t>(worst)].origin)}};
   return draw(model_scene(source.assembly, look), picture);
 }
 
@@ -240,7 +238,8 @@ Image envelope_picture(const PictureSource& source, const MotionField& field) {
   const auto logarithmic = [](double value, double low, double top) {
     return value > low ? std::clamp(std::log(value / low) / std::log(top / low), 0.0, 1.0) : 0;
   };
-  const auto half = [&](const std::function<double(int)>& value, const ColourBar& bar, std::vector<Picture::Mark> marks) {
+  const auto half = [&](const std::function<double(int)>& value, const ColourBar& bar,
+                        std::vector<Picture::Mark> marks) {
     ModelLook look;
     look.surface = source.surface;
     look.node_value = value;
@@ -251,14 +250,14 @@ Image envelope_picture(const PictureSource& source, const MotionField& field) {
   };
   const std::string mark =
       fmt::format("{} at {}", value_text(worst.value, psd, 3), value_text(worst.frequency, hertz, 4));
-  return sheet({half([&](int node) { return logarithmic(field.psd[node], decades * high, high); },
-                     {fmt::format("Largest PSD ({})", psd.text), psd.from_si(decades * high), psd.from_si(high), true},
-                     {{source.assembly.position(worst.node), mark}}),
-                half([&](int node) { return logarithmic(field.frequency[node], from, to); },
-                     {fmt::format("Its frequency ({})", hertz.text), hertz.from_si(from), hertz.from_si(to), true},
-                     {})},
-               2, field.excitation->name() + ": the largest PSD of acceleration of every node, and its frequency",
-               "sum of the three directions, largest over all frequencies; left: four decades below the largest of all");
+  return sheet(
+      {half([&](int node) { return logarithmic(field.psd[node], decades * high, high); },
+            {fmt::format("Largest PSD ({})", psd.text), psd.from_si(decades * high), psd.from_si(high), true},
+            {{source.assembly.position(worst.node), mark}}),
+       half([&](int node) { return logarithmic(field.frequency[node], from, to); },
+            {fmt::format("Its frequency ({})", hertz.text), hertz.from_si(from), hertz.from_si(to), true}, {})},
+      2, field.excitation->name() + ": the largest PSD of acceleration of every node, and its frequency",
+      "sum of the three directions, largest over all frequencies; left: four decades below the largest of all");
 }
 
 Image quality_picture(const Assembly& assembly, const std::vector<PartQuality>& quality) {

@@ -20,7 +20,7 @@ struct ModelLook {
   double scale = 1;
   double largest = 0;  ///< translation (m, not scaled) at the light end of the colours; 0: parts in their own colours
   bool ghost = false;  ///< the lines of the model as built, in light grey
-  const Surface* surface = nullptr;  ///< of shells and solids; nullptr: it is looked for
+  const Surface* surface = nullptr;              ///< of shells and solids; nullptr: it is looked for
   std::function<double(int node)> node_value{};  ///< colours of everything by a value (0 to 1) of the nodes
   FaceValue face_value{};  ///< colours of shells and solids by a value of their own; all else, and NaN, is grey
   bool loads = false;      ///< arrows where loads act

@@ -331,6 +331,29 @@ std::vector<NamedChart> complex_charts(const Outcome& outcome, const ChartSource
   return charts;
 }
 
+namespace {
+
+std::string profile_axis(const ProfileSource& source, const DisplayUnit& unit) {
+  const bool base = source.kind == &kind::acceleration || source.kind == &kind::angular_acceleration;
+  return !source.random ? fmt::format("Acceleration of the base, 0 to peak ({})", unit.text)
+         : base         ? fmt::format("Acceleration PSD of the base ({})", unit.text)
+                        : fmt::format("PSD of {} ({})", source.kind->name, unit.text);
+}
+
+// Its corners, in the units shown.
+Series line_through(const LogLogTable& table, const std::string& label, const DisplayUnit& frequency,
+                    const DisplayUnit& unit) {
+  Series line{label, {}, {}};
+  for (const PowerLaw& stretch : table.stretches())
+    for (const auto& [f, v] : {std::pair{stretch.f1, stretch.v1}, {stretch.f2, stretch.v2}}) {
+      line.x.push_back(frequency.from_si(f));
+      line.y.push_back(unit.from_si(v));
+    }
+  return line;
+}
+
+}  // namespace
+
 NamedChart profile_chart(const ProfileSource& source, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(*source.kind),
                     unit = source.random ? psd_unit(plain) : plain;
@@ -340,21 +363,17 @@ NamedChart profile_chart(const ProfileSource& source, const Show& show) {
   chart.subtitle = source.heading;
   chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
              frequency.from_si(source.input.from()), frequency.from_si(source.input.to())};
-  const bool base = source.kind == &kind::acceleration || source.kind == &kind::angular_acceleration;
-  Panel panel{{!source.random ? fmt::format("Acceleration of the base, 0 to peak ({})", unit.text)
-               : base         ? fmt::format("Acceleration PSD of the base ({})", unit.text)
-                              : fmt::format("PSD of {} ({})", source.kind->name, unit.text)}};
-  Series line{"level 0 dB", {}, {}};
-  Series band{fmt::format("tolerance {}", source.tolerance), {}, {}, Series::Style::band, {}, {}, 0};
+  Panel panel{{profile_axis(source, unit)}};
+  Series line = line_through(source.input, "level 0 dB", frequency, unit);
+  Series band{fmt::format("tolerance {}", source.tolerance), line.x, {}, Series::Style::band, {}, {}, 0};
+  for (const double level : line.y) {
+    band.y.push_back(level * source.lower);
+    band.y2.push_back(level * source.upper);
+  }
   const double whole = source.input.area();
+  constexpr std::size_t most_labelled = 30;  // a measured profile has too many stretches to name each
   for (const PowerLaw& stretch : source.input.stretches()) {
-    for (const auto& [f, v] : {std::pair{stretch.f1, stretch.v1}, {stretch.f2, stretch.v2}}) {
-      line.x.push_back(frequency.from_si(f));
-      line.y.push_back(unit.from_si(v));
-      band.x.push_back(line.x.back());
-      band.y.push_back(line.y.back() * source.lower);
-      band.y2.push_back(line.y.back() * source.upper);
-    }
+    if (source.input.stretches().size() > most_labelled) break;
     const double slope = slope_in_decibels(stretch, source.random ? 10 : 20);
     const double middle = std::sqrt(stretch.f1 * stretch.f2);
     std::string text = std::abs(slope) < 0.005 ? std::string("flat") : fmt::format("{:+.3g} dB/oct", slope);
@@ -368,6 +387,53 @@ NamedChart profile_chart(const ProfileSource& source, const Show& show) {
   line.colour = 0;
   panel.series.push_back(std::move(line));
   if (source.upper > 1) panel.series.push_back(std::move(band));
+  chart.panels = {std::move(panel)};
+  return named;
+}
+
+NamedChart profiles_chart(const std::vector<ProfileSource>& sources, const Show& show) {
+  const ProfileSource& first = sources.front();
+  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(*first.kind),
+                    unit = first.random ? psd_unit(plain) : plain;
+  NamedChart named{"profiles", {}, ""};
+  named.chart.title = fmt::format("{} profiles, level 0 dB", sources.size());
+  named.chart.x = {fmt::format("Frequency ({})", frequency.text)};
+  Panel panel{{profile_axis(first, unit)}};
+  for (const ProfileSource& source : sources) {
+    const std::string rms =
+        source.random ? ": " + value_text(std::sqrt(source.input.area()), plain, 3) + " RMS" : std::string();
+    panel.series.push_back(line_through(source.input, source.name + rms, frequency, unit));
+    named.in_words += (named.in_words.empty() ? "" : "; ") + source.name + rms;
+  }
+  named.chart.panels = {std::move(panel)};
+  return named;
+}
+
+NamedChart envelope_chart(const EnvelopeSource& source, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(source.kind),
+                    unit = source.random ? psd_unit(plain) : plain;
+  NamedChart named{source.name, {}, source.heading};
+  Chart& chart = named.chart;
+  chart.title = source.title;
+  chart.subtitle = source.heading;
+  chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
+             frequency.from_si(source.grid.front()), frequency.from_si(source.grid.back())};
+  Panel panel{
+      {source.random ? fmt::format("PSD ({})", unit.text) : fmt::format("Amplitude, 0 to peak ({})", unit.text)}};
+  const std::vector<double> grid(source.grid.begin(), source.grid.end());
+  const auto rms = [&](double area) {
+    return source.random ? ": " + value_text(std::sqrt(area), plain, 3) + " RMS" : "";
+  };
+  const double own = curve_rms(source.grid, source.values);
+  panel.series.push_back({"response" + rms(own * own), in_unit(grid, frequency),
+                          in_unit({source.values.begin(), source.values.end()}, unit)});
+  if (source.averaged)
+    panel.series.push_back({"averaged over bands", in_unit(grid, frequency), in_unit(source.envelope.averaged, unit)});
+  Series lines = line_through(source.envelope.table, "envelope" + rms(source.envelope.table.area()), frequency, unit);
+  lines.style = Series::Style::limit;
+  named.in_words += fmt::format("; {} straight lines from {} {} on", source.envelope.table.stretches().size(),
+                                format_number(lines.y.front(), 3), unit.text);
+  panel.series.push_back(std::move(lines));
   chart.panels = {std::move(panel)};
   return named;
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/assess/limits.h"
+#include "core/excitation/envelope.h"
 #include "core/quantity/show.h"
 #include "figures/chart.h"
 
@@ -42,6 +43,20 @@ struct ProfileSource {
   std::string tolerance;                   ///< "±3 dB"; empty: none
 };
 [[nodiscard]] NamedChart profile_chart(const ProfileSource& source, const Show& show);
+
+/// Several of one kind in one picture.
+[[nodiscard]] NamedChart profiles_chart(const std::vector<ProfileSource>& sources, const Show& show);
+
+/// A curve under few straight lines: as it is, averaged where it was, and the lines.
+struct EnvelopeSource {
+  std::string name, title, heading;
+  std::span<const double> grid, values;
+  const Envelope& envelope;
+  bool averaged = false;
+  bool random = false;
+  const Kind& kind;
+};
+[[nodiscard]] NamedChart envelope_chart(const EnvelopeSource& source, const Show& show);
 
 /// The amplitude of a load over frequency, and its phase where it has one.
 struct LoadProfileSource {

@@ -48,11 +48,10 @@ Table motion_table(const Assembly& assembly, const MotionField& field, const Sho
     const int fastest = largest(origin, acceleration), farthest = largest(origin, displacement),
               loudest = largest(origin, [&](int node) { return field.psd[node]; });
     if (fastest < 0) continue;
-    table.rows.push_back({origins.names[static_cast<std::size_t>(origin)],
-                          units.acceleration.from_si(acceleration(fastest)), fastest + 1.0,
-                          units.length.from_si(displacement(farthest)), farthest + 1.0,
-                          units.psd.from_si(field.psd[loudest]), units.frequency.from_si(field.frequency[loudest]),
-                          loudest + 1.0});
+    table.rows.push_back(
+        {origins.names[static_cast<std::size_t>(origin)], units.acceleration.from_si(acceleration(fastest)),
+         fastest + 1.0, units.length.from_si(displacement(farthest)), farthest + 1.0,
+         units.psd.from_si(field.psd[loudest]), units.frequency.from_si(field.frequency[loudest]), loudest + 1.0});
   }
   return table;
 }
@@ -75,7 +74,8 @@ Table node_table(const Assembly& assembly, const MotionField& field, const Show&
   std::sort(order.begin(), order.end());
   for (const auto& [negative, node] : order) {
     std::vector<Cell> row{assembly.nodes[static_cast<std::size_t>(node)].origin, node + 1.0};
-    for (const double at : assembly.position(node)) row.emplace_back(std::abs(at) < 1e-12 ? 0 : units.length.from_si(at));
+    for (const double at : assembly.position(node))
+      row.emplace_back(std::abs(at) < 1e-12 ? 0 : units.length.from_si(at));
     row.emplace_back(units.acceleration.from_si(field.rms_acceleration(node)));
     for (int d = 0; d < 3; ++d) row.emplace_back(units.acceleration.from_si(field.acceleration(d, node)));
     row.emplace_back(units.length.from_si(field.rms_displacement(node)));
@@ -100,13 +100,13 @@ std::vector<GridArray> motion_arrays(const Assembly& assembly, const MotionField
         own.values.push_back(mass.offset.isZero(0) ? unit.from_si(value(mass.node, d)) : std::nan(""));
     return own;
   };
-  return {array("acceleration, RMS along x, y, z", units.acceleration, 3,
-                [&](int node, int d) { return field.acceleration(d, node); }),
-          array("relative displacement, RMS along x, y, z", units.length, 3,
-                [&](int node, int d) { return field.displacement(d, node); }),
-          array("largest PSD of acceleration", units.psd, 1, [&](int node, int) { return field.psd[node]; }),
-          array("frequency of the largest PSD", units.frequency, 1,
-                [&](int node, int) { return field.frequency[node]; })};
+  return {
+      array("acceleration, RMS along x, y, z", units.acceleration, 3,
+            [&](int node, int d) { return field.acceleration(d, node); }),
+      array("relative displacement, RMS along x, y, z", units.length, 3,
+            [&](int node, int d) { return field.displacement(d, node); }),
+      array("largest PSD of acceleration", units.psd, 1, [&](int node, int) { return field.psd[node]; }),
+      array("frequency of the largest PSD", units.frequency, 1, [&](int node, int) { return field.frequency[node]; })};
 }
 
 }  // namespace avrenk

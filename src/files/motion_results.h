@@ -16,6 +16,7 @@ namespace avrenk {
 [[nodiscard]] Table node_table(const Assembly& assembly, const MotionField& field, const Show& show);
 
 /// On the points of model_grid; NaN at the centres of bodies that lie off their nodes.
-[[nodiscard]] std::vector<GridArray> motion_arrays(const Assembly& assembly, const MotionField& field, const Show& show);
+[[nodiscard]] std::vector<GridArray> motion_arrays(const Assembly& assembly, const MotionField& field,
+                                                   const Show& show);
 
 }  // namespace avrenk

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include "core/error.h"
 #include "core/modes/completeness.h"
 #include "core/words.h"
 #include "plan/sections.h"
@@ -41,7 +42,10 @@ constexpr Section sections[] = {{"title", read_title, false, false},
                                 {"levels", read_levels, true, false},
                                 {"environments", read_environments, true, false, true},
                                 {"factors", read_factors, true, false},
-                                {"limits", read_limits, true, false}};
+                                {"limits", read_limits, true, false},
+                                {"equipment levels", read_equipment, true, false, true},
+                                {"vibrator", read_vibrator, false, false},
+                                {"histories", read_histories, true, false, true}};
 
 static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
                          [](const Section& section, std::string_view name) { return section.key == name; }));
@@ -173,9 +177,23 @@ Plan read_plan(const std::string& file, const std::vector<Override>& overrides) 
 }
 
 Plan read_profiles_only(const std::string& file, const std::vector<Override>& overrides) {
+  if (in_small_letters(std::filesystem::path(file).extension().string()) == ".csv") {
+    if (!overrides.empty())
+      refuse("", fmt::format("--set {} changes a plan, and {} is a bare table", overrides.front().path, file),
+             "leave it out");
+    std::vector<Problem> list;
+    Plan plan;
+    plan.file = file;
+    Problems problems(list);
+    Reading reading{plan, problems};
+    read_bare_levels(file, reading);
+    refuse_if_wrong(list);
+    return plan;
+  }
   return read_from(file, overrides, [](const Tree& tree, Reading& reading) {
     for (const Section& section : sections) {
-      const bool wanted = section.read == read_title || section.read == read_show || section.read == read_profiles;
+      const bool wanted = section.read == read_title || section.read == read_show || section.read == read_profiles ||
+                          section.read == read_vibrator;
       const Tree* const value = tree.find(section.key);
       if (value && wanted) read_section(section, *value, reading);
     }

@@ -3,9 +3,12 @@
 
 #include <set>
 
+#include "core/assess/equipment.h"
 #include "core/assess/limits.h"
 #include "core/excitation/environment.h"
+#include "core/excitation/vibrator.h"
 #include "core/quantity/show.h"
+#include "core/response/history.h"
 #include "plan/tree.h"
 
 namespace avrenk {
@@ -42,9 +45,12 @@ struct Plan {
   std::vector<Profile> profiles;
   std::vector<Environment> environments;
   std::vector<Limit> limits;
-  std::vector<std::string> notes;         ///< defaults that the run prints
-  std::set<std::string> regions;          ///< places chosen by region, which seldom are a single node
-  std::map<std::string, Place> subjects;  ///< where each part, joint, mass … stands, for problems found later
+  std::optional<Vibrator> vibrator{};
+  std::vector<HistoryRequest> histories{};
+  std::vector<EquipmentRequest> equipment{};  ///< responses that become specifications
+  std::vector<std::string> notes;             ///< defaults that the run prints
+  std::set<std::string> regions;              ///< places chosen by region, which seldom are a single node
+  std::map<std::string, Place> subjects;      ///< where each part, joint, mass … stands, for problems found later
 
   /// Adds the place of each problem's subject, where it has none.
   [[nodiscard]] InputError located(const InputError& error) const;
@@ -55,7 +61,8 @@ struct Plan {
 /// @throws FileError   it cannot be read
 [[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides);
 
-/// Only title, show and profiles: the rest of the file is neither needed nor checked.
+/// Only title, show, profiles and vibrator: the rest of the file is neither needed nor checked. A CSV file is a bare
+/// table, each column a profile.
 [[nodiscard]] Plan read_profiles_only(const std::string& file, const std::vector<Override>& overrides);
 
 }  // namespace avrenk

@@ -82,6 +82,12 @@ std::optional<Columns> find_columns(const std::vector<std::string>& header, cons
 
 }  // namespace
 
+std::vector<std::pair<std::string, std::string>> csv_columns(const std::string& header) {
+  std::vector<std::pair<std::string, std::string>> columns;
+  for (const std::string& field : fields_of(header)) columns.push_back(name_and_unit(field));
+  return columns;
+}
+
 std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
   const std::size_t before = problems.count();

@@ -58,30 +58,6 @@ Takes read_takes(const Tree& tree, const std::string& subject, Problems& problem
   return takes;
 }
 
-// "random", "random.z" or "random.combined": the environment; nullptr with a problem noted.
-Environment* find_environment(const Tree& tree, const std::string& subject, Reading& reading) {
-  Tree name = tree;
-  std::string axis;
-  if (const std::size_t dot = tree.text.find('.');
-      tree.is_text() && dot != std::string::npos && !reading.environments.knows(tree.text)) {
-    name.text = tree.text.substr(0, dot);
-    axis = tree.text.substr(dot + 1);
-  }
-  const int* const index = reading.environments.find(name, subject, reading.problems);
-  if (!index) return nullptr;
-  Environment& environment = reading.plan.environments[static_cast<std::size_t>(*index)];
-  std::vector<std::string> axes = case_names(environment);
-  if (environment.combination != Environment::Combination::none) axes.emplace_back("combined");
-  if (!axis.empty() && std::find(axes.begin(), axes.end(), axis) == axes.end()) {
-    reading.problems.add(tree, subject,
-                         fmt::format("environment {} has no {} \"{}\"", environment.name,
-                                     environment.load_cases.empty() ? "axis" : "case", axis),
-                         suggest_name(axis, axes));
-    return nullptr;
-  }
-  return &environment;
-}
-
 void read_bounds(MapReader& map, const Kind& kind, Limit& limit) {
   const auto above = map.quantity("above", kind, Sign::positive), below = map.quantity("below", kind, Sign::positive);
   limit.allowable = above.value_or(below.value_or(1));
@@ -266,6 +242,29 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
 }
 
 }  // namespace
+
+Environment* find_environment(const Tree& tree, const std::string& subject, Reading& reading) {
+  Tree name = tree;
+  std::string axis;
+  if (const std::size_t dot = tree.text.find('.');
+      tree.is_text() && dot != std::string::npos && !reading.environments.knows(tree.text)) {
+    name.text = tree.text.substr(0, dot);
+    axis = tree.text.substr(dot + 1);
+  }
+  const int* const index = reading.environments.find(name, subject, reading.problems);
+  if (!index) return nullptr;
+  Environment& environment = reading.plan.environments[static_cast<std::size_t>(*index)];
+  std::vector<std::string> axes = case_names(environment);
+  if (environment.combination != Environment::Combination::none) axes.emplace_back("combined");
+  if (!axis.empty() && std::find(axes.begin(), axes.end(), axis) == axes.end()) {
+    reading.problems.add(tree, subject,
+                         fmt::format("environment {} has no {} \"{}\"", environment.name,
+                                     environment.load_cases.empty() ? "axis" : "case", axis),
+                         suggest_name(axis, axes));
+    return nullptr;
+  }
+  return &environment;
+}
 
 void read_factors(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) {

@@ -351,7 +351,8 @@ class LoadCaseReader {
     field.law = PressureField::Law::boundary_layer;
     const Tree* const direction = own.required("direction", "x");
     const auto speed = own.required_quantity("speed", kind::velocity, Sign::positive);
-    const auto along = direction ? read_named_direction(*direction, own.subject() + " direction", problems()) : std::nullopt;
+    const auto along =
+        direction ? read_named_direction(*direction, own.subject() + " direction", problems()) : std::nullopt;
     field.along = own.quantity("decay along", kind::number, Sign::positive).value_or(field.along);
     field.across = own.quantity("decay across", kind::number, Sign::positive).value_or(field.across);
     own.done();
@@ -364,7 +365,8 @@ class LoadCaseReader {
   // Only a random pressure can be a field.
   bool takes_field(const Tree& tree, const Load& load, const DrivenEntry& entry) {
     if (load.faces.empty()) {
-      problems().add(tree, subject_, fmt::format("{} is {}, and a field is one of pressure on a surface", load.name, load.kind->name),
+      problems().add(tree, subject_,
+                     fmt::format("{} is {}, and a field is one of pressure on a surface", load.name, load.kind->name),
                      "leave field out, or name a load that is written as {pressure: {on: PLACE}}");
       return false;
     }

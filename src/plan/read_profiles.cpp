@@ -386,6 +386,20 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
 
 }  // namespace
 
+std::optional<LevelForm> form_of_levels(const Dimension& dimension) {
+  for (const RandomForm& each : random_forms)
+    if (dimension == each.psd->dimension || dimension == each.angular->dimension)
+      return LevelForm{true, each.omega_power == 0 ? "" : each.key};
+  for (const LoadForm& each : load_forms) {
+    if (dimension == each.psd->dimension) return LevelForm{true, each.key};
+    if (dimension == each.kind->dimension) return LevelForm{false, each.key};
+  }
+  for (const SineForm& each : sine_forms)
+    if (dimension == each.kind->dimension || dimension == each.angular->dimension) return LevelForm{false, each.key};
+  if (dimension == kind::level.dimension) return LevelForm{true, "sound pressure level"};
+  return std::nullopt;
+}
+
 void read_profiles(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) {
     const auto profile = read_profile(entry, reading.problems);

@@ -117,5 +117,21 @@ void read_levels(const Tree& section, Reading& reading);
 void read_environments(const Tree& section, Reading& reading);
 void read_factors(const Tree& section, Reading& reading);
 void read_limits(const Tree& section, Reading& reading);
+void read_equipment(const Tree& section, Reading& reading);
+void read_vibrator(const Tree& section, Reading& reading);
+void read_histories(const Tree& section, Reading& reading);
+/// Profiles from the columns of a CSV file. @throws FileError  it cannot be read
+void read_bare_levels(const std::string& file, Reading& reading);
+/// Names and units of the columns that a header line names: "level (g^2/Hz)".
+[[nodiscard]] std::vector<std::pair<std::string, std::string>> csv_columns(const std::string& header);
+/// What levels of a dimension are, as a profile states them: under random or sine, and under which key; "" for an
+/// acceleration PSD, which has none.
+struct LevelForm {
+  bool random = false;
+  std::string key;
+};
+[[nodiscard]] std::optional<LevelForm> form_of_levels(const Dimension& dimension);
+/// "random", "random.z" or "random.combined": the environment; nullptr with a problem noted.
+[[nodiscard]] Environment* find_environment(const Tree& tree, const std::string& subject, Reading& reading);
 
 }  // namespace avrenk

@@ -112,8 +112,8 @@ TEST(UniformPressure, OnASimplySupportedPlateConvergesToItsSineSeries) {
       std::iota(all.begin(), all.end(), 0);
       Load load;
       load.name = "pressure";
-      load.columns = {uniform_pressure(
-          pressed_faces(model, "p", faces_within(surface, all), {Vector3(0, 0, -1), std::nullopt}))};
+      load.columns = {
+          uniform_pressure(pressed_faces(model, "p", faces_within(surface, all), {Vector3(0, 0, -1), std::nullopt}))};
       load.factors = {1};
       model.loads = {load};
       const test::Solved solved(model, test::count(20), {});  // residual vectors carry the rest

@@ -27,15 +27,15 @@ struct BaseMotion {
 
 /// One load of the model and how large it is.
 struct DrivenLoad {
-  int load = 0;                        ///< index into Assembly::loads
-  std::string profile{};               ///< name, or the amount as it was written: for headings
-  Amplitude amplitude{};               ///< sine: per unit of the load
-  double amount = 0;                   ///< static: per unit of the load
-  double phase = 0;                    ///< rad, in the amplitude
-  double upper = 1;                    ///< factor when its profile is at its upper tolerance
-  std::optional<double> sweep_rate{};  ///< octaves a minute
-  LogLogTable spectrum{};              ///< random: PSD, (unit of the load)²/Hz, level applied
-  std::optional<double> duration{};    ///< s, of random
+  int load = 0;                          ///< index into Assembly::loads
+  std::string profile{};                 ///< name, or the amount as it was written: for headings
+  Amplitude amplitude{};                 ///< sine: per unit of the load
+  double amount = 0;                     ///< static: per unit of the load
+  double phase = 0;                      ///< rad, in the amplitude
+  double upper = 1;                      ///< factor when its profile is at its upper tolerance
+  std::optional<double> sweep_rate{};    ///< octaves a minute
+  LogLogTable spectrum{};                ///< random: PSD, (unit of the load)²/Hz, level applied
+  std::optional<double> duration{};      ///< s, of random
   std::optional<PressureField> field{};  ///< random: the pressure is not the same everywhere
   int patterns = -1;                     ///< the load in whose columns the field acts, made from the modes
   std::shared_ptr<const JointAcceptances> acceptances{};  ///< of these

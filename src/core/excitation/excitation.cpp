@@ -98,8 +98,7 @@ std::vector<Input> inputs_of(const Environment& environment, std::span<const int
   }
   for (const DrivenLoad& driven : loads.loads) {
     const Load& load = assembly->loads[static_cast<std::size_t>(driven.load)];
-    all.push_back({load.name, amplitude_kind(load), driven.spectrum, {}, driven.field.has_value(),
-                   driven.acceptances});
+    all.push_back({load.name, amplitude_kind(load), driven.spectrum, {}, driven.field.has_value(), driven.acceptances});
   }
   return all;
 }
@@ -111,7 +110,8 @@ Coherence coherence_of(const CoherenceRule& rule, const std::vector<Input>& inpu
   Coherence own{static_cast<int>(first), static_cast<int>(second), rule.points};
   const Input &a = inputs[first], &b = inputs[second];
   if (a.is_field || b.is_field)
-    refuse("", fmt::format("{} is a pressure field, which goes together with no other input", (a.is_field ? a : b).name),
+    refuse("",
+           fmt::format("{} is a pressure field, which goes together with no other input", (a.is_field ? a : b).name),
            "name two others: between: [NAME, NAME]");
   if (!rule.has_distance()) return own;
   if (!a.at || !b.at)
@@ -230,9 +230,14 @@ class CaseMaker {
   }
 
  private:
-  // One column for each of its patterns. @pre make_patterns has made them
+  // One column for each of its patterns.
   void add_field(const DrivenLoad& driven, const std::vector<int>& first) {
     const Load& load = assembly_->loads[static_cast<std::size_t>(driven.load)];
+    if (driven.patterns < 0)
+      refuse(
+          "environment " + environment_.name,
+          fmt::format("{} is a pressure field, which acts in patterns that the modes of a held model see", load.name),
+          "hold the model at a base, and leave modes: {free: yes} and {near: ...} out");
     const auto begin = static_cast<Index>(first[static_cast<std::size_t>(driven.patterns)]);
     if (!made_->kind) made_->kind = amplitude_kind(load);
     made_->inputs.push_back(fmt::format("{} ({}, {})", load.name, driven.profile, driven.field->words()));

@@ -42,9 +42,9 @@ FieldPatterns field_patterns(const std::vector<PressedFace>& faces, const System
   SparseMatrix on_nodes(system.transformation.cols(), static_cast<int>(faces.size()));
   on_nodes.setFromTriplets(entries.begin(), entries.end());
   const SparseMatrix all = system.transformation * on_nodes;
-  const SparseMatrix free = all.topRows(system.free).transpose(), supports = all.bottomRows(system.supports).transpose();
-  std::vector<MatrixXd> works{free * basis.shapes,
-                              free * basis.statics.influence + supports * system.support_motion};
+  const SparseMatrix free = all.topRows(system.free).transpose(),
+                     supports = all.bottomRows(system.supports).transpose();
+  std::vector<MatrixXd> works{free * basis.shapes, free * basis.statics.influence + supports * system.support_motion};
   for (const MatrixXd& foot : basis.foot_influence) works.emplace_back(free * foot);
   Index columns = 0;
   for (const MatrixXd& each : works) columns += each.cols();
@@ -86,7 +86,8 @@ std::vector<FieldReport> make_patterns(Assembly& assembly, System& system, Modal
           const MatrixXd& pressures = known->second.second.pressures;
           Load patterns{.name = load.name, .kind = load.kind, .columns = {}, .factors = {}, .unbalance = {}};
           patterns.is_pattern = true;
-          for (Index j = 0; j < pressures.cols(); ++j) patterns.columns.push_back(column_of(load.faces, pressures.col(j)));
+          for (Index j = 0; j < pressures.cols(); ++j)
+            patterns.columns.push_back(column_of(load.faces, pressures.col(j)));
           patterns.factors.assign(patterns.columns.size(), 1);
           assembly.loads.push_back(std::move(patterns));
         }

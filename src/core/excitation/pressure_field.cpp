@@ -18,8 +18,8 @@ using Eigen::MatrixXd;
 
 namespace {
 
-constexpr double tolerance = 1e-8;       // of the largest entry, in what is interpolated
-constexpr int fewest = 4, most = 64;     // degrees of a panel
+constexpr double tolerance = 1e-8;    // of the largest entry, in what is interpolated
+constexpr int fewest = 4, most = 64;  // degrees of a panel
 constexpr int most_halvings = 12;
 
 // γ of many points from one: real parts, and imaginary parts where there are any.
@@ -124,7 +124,8 @@ void JointAcceptances::add_panels(const Compute& compute, double from, double to
       }
       finer.values.push_back(take(finer.points.back()));
     }
-    for (int k = 0; k <= degree; k += 2) panel.values[static_cast<std::size_t>(k / 2)] = finer.values[static_cast<std::size_t>(k)];
+    for (int k = 0; k <= degree; k += 2)
+      panel.values[static_cast<std::size_t>(k / 2)] = finer.values[static_cast<std::size_t>(k)];
     for (std::size_t k = 1; k < finer.points.size(); k += 2)
       difference = std::max(difference, (interpolated(panel, finer.points[k]) - finer.values[k]).cwiseAbs().maxCoeff());
     panel = std::move(finer);

@@ -18,7 +18,8 @@ struct PressureField {
     /// Plane waves from all directions, γ = sin(kd)/(kd) with k = 2πf/c (Cook, Waterhouse, Berendt, Edelman & Thompson,
     /// J. Acoust. Soc. Am. 27, 1955). S is the pressure on the surface, what it throws back included.
     diffuse,
-    /// Eddies that a flow carries along and that decay, γ = exp(−ω(α|ξ| + β|η|)/U − iωξ/U), ξ along the flow and η across
+    /// Eddies that a flow carries along and that decay, γ = exp(−ω(α|ξ| + β|η|)/U − iωξ/U), ξ along the flow and η
+    /// across
     /// it (Corcos, J. Acoust. Soc. Am. 35, 1963).
     boundary_layer
   };

@@ -88,7 +88,8 @@ std::vector<double> SpectralMatrix::curve_points() const {
 
 MatrixXcd SpectralMatrix::root(double frequency) const {
   VectorXd amplitudes(std::ssize(levels_));
-  for (Index k = 0; k < amplitudes.size(); ++k) amplitudes[k] = std::sqrt(level(static_cast<std::size_t>(k), frequency));
+  for (Index k = 0; k < amplitudes.size(); ++k)
+    amplitudes[k] = std::sqrt(level(static_cast<std::size_t>(k), frequency));
   return root_of(amplitudes, frequency);
 }
 
@@ -118,7 +119,8 @@ MatrixXcd SpectralMatrix::root_of(const VectorXd& amplitudes, double frequency) 
   const bool any_single = single.maxCoeff() > 0;
   const MatrixXcd between = any_single ? root_of_sources(single, frequency) : MatrixXcd(single.size(), 0);
   MatrixXcd root = MatrixXcd::Zero(size(), between.cols() + columns);
-  for (Index k = 0; k < single.size(); ++k) root.row(first_[static_cast<std::size_t>(k)]).head(between.cols()) = between.row(k);
+  for (Index k = 0; k < single.size(); ++k)
+    root.row(first_[static_cast<std::size_t>(k)]).head(between.cols()) = between.row(k);
   Index at = between.cols();
   for (const auto& [row, block] : blocks) {
     root.block(row, at, block.rows(), block.cols()) = block;

@@ -28,8 +28,8 @@ struct PointLoad {
 struct PressureSide {
   std::optional<Vector3> direction, point;
 };
-/// Each face by itself: f_i = −∫ N_i n dA for 1 Pa, n towards where it comes from: along the reference surface of shells, through their
-/// nodes. Rules of degree 5 are exact for all faces, curved ones too.
+/// Each face by itself: f_i = −∫ N_i n dA for 1 Pa, n towards where it comes from: along the reference surface of
+/// shells, through their nodes. Rules of degree 5 are exact for all faces, curved ones too.
 /// @throws InputError  no face, a shell whose side is not said, or one that is seen edge-on
 [[nodiscard]] std::vector<PressedFace> pressed_faces(const Assembly& assembly, const std::string& name,
                                                      const std::vector<const Surface::Face*>& faces,

@@ -22,9 +22,9 @@ struct LoadColumn {
 
 /// A face that a pressure acts on.
 struct PressedFace {
-  Vector3 centre;       ///< m, mean of its corners
-  double area = 0;      ///< m²
-  double diameter = 0;  ///< m: its farthest corners
+  Vector3 centre;                               ///< m, mean of its corners
+  double area = 0;                              ///< m²
+  double diameter = 0;                          ///< m: its farthest corners
   std::vector<std::pair<int, Vector3>> forces;  ///< N on its nodes per Pa
 };
 

@@ -31,8 +31,8 @@ MatrixXcd selection(const StateLayout& layout, int derivative) {
 // What one random case does to q and u_b.
 struct Driven {
   const Excited& excited;
-  std::vector<double> points;  // Hz
-  std::vector<double> edges;   // at which the laws of the inputs change
+  std::vector<double> points;           // Hz
+  std::vector<double> edges;            // at which the laws of the inputs change
   MatrixXd displacement, acceleration;  // factors of their covariances
   MatrixXd at_points;                   // q̈ and ü_b times the roots of the spectra, real parts, then imaginary parts
   std::vector<Index> first;             // column of each point
@@ -42,8 +42,7 @@ struct Driven {
     GridRequest request = own.excitation->grid;
     request.per_octave = per_octave;
     request.points_per_resonance = points_per_resonance;
-    points = frequency_grid(request, own.excitation->curve_points(),
-                            resonances(transfer.basis(), transfer.damping()));
+    points = frequency_grid(request, own.excitation->curve_points(), resonances(transfer.basis(), transfer.damping()));
     const MatrixXcd still = selection(transfer.layout(), 0), accelerated = selection(transfer.layout(), 2);
     displacement = covariance_factor(own.covariance->gamma, still);
     acceleration = covariance_factor(own.covariance->gamma, accelerated);
@@ -97,8 +96,8 @@ struct Driven {
     for (std::size_t i = from; i <= to; ++i) {
       take(points[i]);
       if (i == to) break;
-      const auto [f, negative] = boost::math::tools::brent_find_minima(
-          [&](double x) { return -psd(rows, x); }, points[i], points[i + 1], 30);
+      const auto [f, negative] =
+          boost::math::tools::brent_find_minima([&](double x) { return -psd(rows, x); }, points[i], points[i + 1], 30);
       take(f);
     }
     return found;
@@ -183,8 +182,7 @@ std::vector<MotionField> survey_motion(const Assembly& assembly, const Channels&
       if (node < 0) continue;
       field.worst.push_back(driven[k].located(node, channels.translation(node, true), field.frequency[node]));
       if (field.worst.back().value > 0)
-        field.interpolation =
-            std::max(field.interpolation, std::abs(field.psd[node] / field.worst.back().value - 1));
+        field.interpolation = std::max(field.interpolation, std::abs(field.psd[node] / field.worst.back().value - 1));
     }
     for (const LargestPsd& each : field.worst) {
       field.psd[each.node] = each.value;

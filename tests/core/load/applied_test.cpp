@@ -44,7 +44,7 @@ TEST(Pressure, ClosesAroundBodiesOfEveryKind) {
       node.position += Vector3(0.8 * x.y() * x.z(), 0.6 * x.x() * x.x(), -0.7 * x.x() * x.y());
     }
     const Surface surface = surface_of(model);
-    const const std::vector<PressedFace> faces = pressed_faces(model, "p", faces_within(surface, all_nodes(model)), {});
+    const std::vector<PressedFace> faces = pressed_faces(model, "p", faces_within(surface, all_nodes(model)), {});
     const LoadColumn column = uniform_pressure(faces);
     double work = 0, size = 0;
     for (const auto& [node, force] : column.on_nodes) {

@@ -1,5 +1,5 @@
-// Motion of every node under random inputs: RMS against watched quantities, envelopes of PSDs against a dense scan and a
-// closed form.
+// Motion of every node under random inputs: RMS against watched quantities, envelopes of PSDs against a dense scan and
+// a closed form.
 #include "core/response/motion_survey.h"
 
 #include <gtest/gtest.h>
@@ -12,7 +12,7 @@ namespace {
 
 using test::Solved;
 
-Environment noise(double from, double to) {
+Environment stepped_noise(double from, double to) {
   Environment environment;
   environment.name = "noise";
   environment.type = Environment::Type::random;
@@ -22,7 +22,7 @@ Environment noise(double from, double to) {
   return environment;
 }
 
-ExcitedLoads excite(const Environment& environment, const Solved& solved) {
+ExcitedLoads excited_by(const Environment& environment, const Solved& solved) {
   ExcitedLoads loads;
   for (const auto& each : excitations(environment, solved.assembly, solved.system))
     loads.push_back(std::make_unique<Excited>(each, solved.system, solved.basis, solved.damping));
@@ -36,14 +36,14 @@ TEST(MotionSurvey, AgreesWithWatchedNodesAndADenseScan) {
   Assembly model = test::portal(std::nullopt);
   model.springs[1].dashpot.setConstant(8);
   const Solved solved(model, test::count(1000), test::ratio(0.02));
-  Environment both = noise(15, 700);
+  Environment both = stepped_noise(15, 700);
   both.axes = {0, 2};
   both.together = true;
   both.coherences = {{{}, {{1, 0.6, 0.5}}}};
-  Environment single = noise(15, 700);
+  Environment single = stepped_noise(15, 700);
   single.axes = {1};
   for (const Environment* environment : {&both, &single}) {
-    ExcitedLoads loads = excite(*environment, solved);
+    ExcitedLoads loads = excited_by(*environment, solved);
     const std::vector<MotionField> fields = survey_motion(solved.assembly, solved.channels, loads, 2);
     ASSERT_EQ(fields.size(), 1U);
     const MotionField& field = fields[0];
@@ -105,7 +105,7 @@ TEST(MotionSurvey, FindsTheResonanceOfAMassOnASpring) {
   environment.axes = {2};
   environment.input = LogLogTable({{5, 4, {}}, {200, 4, {}}}, 10);
   environment.grid = {5, 200, 24, 21, {}};
-  const ExcitedLoads loads = excite(environment, solved);
+  const ExcitedLoads loads = excited_by(environment, solved);
   const MotionField field = survey_motion(solved.assembly, solved.channels, loads, 1).front();
   const double resonance = std::sqrt(8e4 / 2) / (2 * pi);
   EXPECT_NEAR(field.psd[1] / (4 * (1 + 0.0025) / 0.0025), 1, 1e-9);

@@ -1,0 +1,36 @@
+/// core/assess/equipment.h: what a response becomes as a specification for the equipment that stands there.
+#pragma once
+
+#include "core/excitation/envelope.h"
+#include "core/response/outcome.h"
+
+namespace avrenk {
+
+/// What the plan declares under equipment levels.
+struct EquipmentRequest {
+  std::string name;
+  std::string of;                         ///< "box.acceleration.z": what is watched
+  std::vector<std::string> environments;  ///< names, as of limits: "random", "random.z"
+  double margin = 0;                      ///< dB
+  double octaves = 0;                     ///< width of the bands over which a PSD is averaged; 0: it is not
+  int points = 8;                         ///< of the envelope, at most
+};
+
+/// The largest over the cases of the curves of one watched quantity, and few straight lines above it.
+struct EquipmentLevel {
+  const EquipmentRequest* request = nullptr;
+  const Kind* kind = nullptr;  ///< of the quantity
+  bool random = false;         ///< PSDs; else amplitudes of a sine, 0 to peak
+  std::vector<double> grid, largest;
+  std::vector<std::string> cases;  ///< whose curves they are
+  Envelope envelope;
+};
+
+/// Of all requests whose environments were run: of a place with several candidates the curve of that with the largest
+/// RMS or peak.
+/// @throws InputError  a curve that is zero everywhere
+[[nodiscard]] std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,
+                                                           const std::vector<Outcome>& outcomes,
+                                                           const std::vector<Watched>& watched);
+
+}  // namespace avrenk

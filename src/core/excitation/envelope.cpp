@@ -1,0 +1,170 @@
+#include "core/excitation/envelope.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "core/error.h"
+
+namespace avrenk {
+namespace {
+
+constexpr std::pair<std::string_view, double> widths[] = {
+    {"none", 0}, {"sixth octave", 1.0 / 6}, {"third octave", 1.0 / 3}, {"octave", 1}};
+
+struct Corner {
+  double x = 0, y = 0;  // ln f, ln level
+};
+
+double line_at(const Corner& a, const Corner& b, double x) { return a.y + (b.y - a.y) * (x - a.x) / (b.x - a.x); }
+double slope_of(const Corner& a, const Corner& b) { return (b.y - a.y) / (b.x - a.x); }
+// Of a polygon without its sign.
+double area_of(std::initializer_list<Corner> corners) {
+  double twice = 0;
+  const Corner* before = corners.end() - 1;
+  for (const Corner& each : corners) {
+    twice += before->x * each.y - each.x * before->y;
+    before = &each;
+  }
+  return 0.5 * std::abs(twice);
+}
+
+// A way to have one corner less, and the area that it adds.
+struct Removal {
+  double area = std::numeric_limits<double>::infinity();
+  std::size_t from = 0, count = 0;  // corners that go
+  std::vector<Corner> instead;
+};
+
+// Takes corner i out, 0 < i < n − 1.
+Removal removal_of(const std::vector<Corner>& c, std::size_t i) {
+  const Corner &left = c[i - 1], &own = c[i], &right = c[i + 1];
+  if (line_at(left, right, own.x) >= own.y) return {area_of({left, own, right}), i, 1, {}};
+  Removal best;
+  const auto take = [&](Removal&& other) {
+    if (other.area < best.area) best = std::move(other);
+  };
+  // The line from one neighbour through this corner goes on to above the other one.
+  const Corner high_right{right.x, line_at(left, own, right.x)}, high_left{left.x, line_at(own, right, left.x)};
+  const double after = i + 2 < c.size() ? area_of({right, high_right, c[i + 2]}) : 0,
+               before = i > 1 ? area_of({left, high_left, c[i - 2]}) : 0;
+  take({area_of({own, high_right, right}) + after, i, 2, {high_right}});
+  take({area_of({own, high_left, left}) + before, i - 1, 2, {high_left}});
+  // A flat top: the lines on both its sides go on until they meet above it.
+  if (i + 2 < c.size()) {
+    const double up = slope_of(left, own), down = slope_of(right, c[i + 2]);
+    if (up > down) {
+      const double x = (right.y - own.y + up * own.x - down * right.x) / (up - down);
+      const Corner top{x, own.y + up * (x - own.x)};
+      if (x > own.x && x < right.x && top.y >= line_at(own, right, x)) take({area_of({own, top, right}), i, 2, {top}});
+    }
+  }
+  return best;
+}
+
+// Upwards, so that nothing falls below the curve.
+double rounded_up(double level) {
+  const double digit = std::pow(10, std::floor(std::log10(level)) - 2);
+  return std::ceil(level / digit * (1 - 1e-12)) * digit;
+}
+
+}  // namespace
+
+std::vector<std::string> octave_words() {
+  std::vector<std::string> words;
+  for (const auto& [word, octaves] : widths) words.emplace_back(word);
+  return words;
+}
+
+std::optional<double> octaves_of(std::string_view word) {
+  for (const auto& [known, octaves] : widths)
+    if (known == word) return octaves;
+  return std::nullopt;
+}
+
+std::vector<double> averaged_over_octaves(std::span<const double> grid, std::span<const double> psd, double octaves) {
+  // Area up to any frequency, from stretch to stretch.
+  std::vector<PowerLaw> laws;
+  std::vector<double> sums{0};
+  for (std::size_t k = 0; k + 1 < grid.size(); ++k) {
+    const PowerLaw law{grid[k], grid[k + 1], psd[k], psd[k + 1]};
+    // A line on log-log paper cannot reach zero: straight on plain paper where it has to.
+    const bool positive = law.v1 > 0 && law.v2 > 0;
+    sums.push_back(sums.back() + (positive ? law.moment(0) : 0.5 * (law.v1 + law.v2) * (law.f2 - law.f1)));
+    laws.push_back(law);
+  }
+  const auto area_to = [&](double f) {
+    const auto next = std::upper_bound(grid.begin(), grid.end(), f);
+    const auto k =
+        static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(next - grid.begin() - 1, 0, std::ssize(laws) - 1));
+    PowerLaw part = laws[k];
+    const bool positive = part.v1 > 0 && part.v2 > 0;
+    const double fraction = (f - part.f1) / (part.f2 - part.f1);
+    part.v2 = positive ? part.at(f) : std::lerp(part.v1, part.v2, fraction);
+    part.f2 = f;
+    if (!(part.f2 > part.f1)) return sums[k];
+    return sums[k] + (positive ? part.moment(0) : 0.5 * (part.v1 + part.v2) * (part.f2 - part.f1));
+  };
+  const double half = std::exp2(0.5 * octaves);
+  std::vector<double> all;
+  all.reserve(grid.size());
+  for (const double f : grid) {
+    const double from = std::max(f / half, grid.front()), to = std::min(f * half, grid.back());
+    all.push_back((area_to(to) - area_to(from)) / (to - from));
+  }
+  return all;
+}
+
+Envelope straight_envelope(std::span<const double> grid, std::span<const double> values,
+                           const EnvelopeRequest& request) {
+  if (grid.size() < 2) refuse("", "the curve has fewer than two points", "give at least two");
+  if (request.points < 2) refuse("", "an envelope has two points at least", "ask for 2 or more");
+  Envelope envelope;
+  envelope.averaged.assign(values.begin(), values.end());
+  if (request.octaves > 0) envelope.averaged = averaged_over_octaves(grid, values, request.octaves);
+  const double largest = *std::max_element(envelope.averaged.begin(), envelope.averaged.end());
+  if (!(largest > 0)) refuse("", "the curve is zero everywhere", "nothing has to be enveloped");
+  constexpr double floor = 1e-12;  // of the largest
+  std::vector<Corner> corners;
+  for (std::size_t k = 0; k < grid.size(); ++k)
+    corners.push_back({std::log(grid[k]), std::log(request.factor * std::max(envelope.averaged[k], floor * largest))});
+  std::vector<Removal> removals(corners.size());
+  for (std::size_t i = 1; i + 1 < corners.size(); ++i) removals[i] = removal_of(corners, i);
+  while (corners.size() > static_cast<std::size_t>(request.points)) {
+    const auto best = std::min_element(removals.begin(), removals.end(),
+                                       [](const Removal& a, const Removal& b) { return a.area < b.area; });
+    const Removal chosen = *best;
+    const auto from = static_cast<std::ptrdiff_t>(chosen.from), count = static_cast<std::ptrdiff_t>(chosen.count);
+    corners.erase(corners.begin() + from, corners.begin() + from + count);
+    corners.insert(corners.begin() + from, chosen.instead.begin(), chosen.instead.end());
+    removals.erase(removals.begin() + from, removals.begin() + from + count);
+    removals.insert(removals.begin() + from, chosen.instead.size(), Removal{});
+    // What stands around has other neighbours now, and the corners behind other numbers.
+    for (std::size_t i = 0; i < corners.size(); ++i) {
+      const bool near = i + 4 > chosen.from && i < chosen.from + 4;
+      if (i == 0 || i + 1 == corners.size())
+        removals[i] = {};
+      else if (near)
+        removals[i] = removal_of(corners, i);
+      else if (i >= chosen.from)
+        removals[i].from -= 1;
+    }
+  }
+  // Rounding of logarithms must not leave a corner below the curve.
+  std::vector<Breakpoint> points;
+  for (const Corner& each : corners)
+    points.push_back({std::exp(each.x), rounded_up(std::exp(each.y) * (1 + 1e-12)), {}});
+  points.front().frequency = grid.front();
+  points.back().frequency = grid.back();
+  envelope.table = LogLogTable(points, request.decibel_factor);
+  for (std::size_t k = 0; k < grid.size(); ++k) {
+    const double above = request.decibel_factor * std::log10(request.factor * values[k] / envelope.table.at(grid[k]));
+    if (above > envelope.clipped) {
+      envelope.clipped = above;
+      envelope.clipped_at = grid[k];
+    }
+  }
+  return envelope;
+}
+
+}  // namespace avrenk
