@@ -15,6 +15,7 @@
 #include "core/response/driven_modes.h"
 #include "core/response/fields.h"
 #include "core/response/motion_survey.h"
+#include "core/response/on_random.h"
 #include "core/response/power.h"
 #include "core/response/stress_survey.h"
 #include "files/model_print.h"
@@ -70,6 +71,8 @@ struct Analysis {
   std::vector<LimitResult> limits;
   std::vector<EquipmentLevel> equipment;
   std::vector<History> histories;
+  std::vector<CrossSpectrum> cross_spectra;
+  std::vector<OnRandom> on_random;    ///< tones and bands on random environments
   std::vector<AuditedAnswer> audit;   ///< modal answers beside the full equations
   std::string audit_note;             ///< why there is none, or what it took
   std::vector<ModeContent> contents;  ///< of every mode

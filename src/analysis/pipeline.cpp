@@ -340,19 +340,23 @@ void forget_modes(SineAnswers& answers) {
 }
 
 // Numbers of chosen modes and of the residual vectors behind them as the analysis has them.
-void renumber(const AnswerGroup& group, int all_modes, std::vector<std::pair<int, double>>& shares) {
+void renumber(const AnswerGroup& group, int all_modes, int& mode) {
   const auto own = static_cast<int>(group.modes.size());
-  for (auto& [mode, share] : shares)
-    if (mode >= 0) mode = mode < own ? group.modes[static_cast<std::size_t>(mode)] : all_modes + mode - own;
+  if (mode >= 0) mode = mode < own ? group.modes[static_cast<std::size_t>(mode)] : all_modes + mode - own;
 }
 
 void speak_of_modes(const AnswerGroup& group, int all_modes, Outcome& outcome) {
   if (outcome.environment().direct) forget_modes(std::get<SineAnswers>(outcome.answers));
   if (group.modes.empty()) return;
   if (auto* const sine = std::get_if<SineAnswers>(&outcome.answers))
-    for (SineRow& row : sine->rows) renumber(group, all_modes, row.shares);
+    for (SineRow& row : sine->rows)
+      for (auto& [mode, share] : row.shares) renumber(group, all_modes, mode);
   if (auto* const random = std::get_if<RandomAnswers>(&outcome.answers))
-    for (RandomRow& row : random->rows) renumber(group, all_modes, row.shares);
+    for (RandomRow& row : random->rows) {
+      for (auto& [mode, share] : row.shares) renumber(group, all_modes, mode);
+      for (ModePair& pair : row.pairs)
+        for (int* const mode : {&pair.first, &pair.second}) renumber(group, all_modes, *mode);
+    }
 }
 
 // Shapes of the whole model at the strongest peak of a case, and at the frequencies asked for.
@@ -467,6 +471,17 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   }
   for (std::size_t i = 0; i < cases.size(); ++i)
     if (cases[i]->is_sine() && !cases[i]->is_combined) look_at_shapes(analysis, *load_of[i], outcomes[i]);
+  for (const Outcome& outcome : outcomes) {
+    const std::string& on = outcome.environment().on;
+    if (on.empty() || outcome.is_combined()) continue;
+    if (const Outcome* const random = acts_on(outcome, outcomes))
+      analysis.on_random.push_back(act_on_random(outcome, *random, analysis.watched));
+    else
+      analysis.warnings.push_back(fmt::format(
+          "environment {}: what it makes together with {} is not known, because no such case of {} along its "
+          "axis was run",
+          outcome.name(), on, on));
+  }
   for (const HistoryRequest& wanted : analysis.plan.histories)
     for (std::size_t i = 0; i < cases.size(); ++i) {
       if (!outcomes[i].random() || cases[i]->is_combined || outcomes[i].name() != wanted.in) continue;
@@ -476,6 +491,10 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
           make_history(wanted, *load_of[i], group_of[i]->watched, outcomes[i], analysis.threads));
       analysis.times.push_back({"record " + wanted.name, own.seconds()});
     }
+  for (const CrossRequest& wanted : analysis.plan.cross_spectra)
+    for (std::size_t i = 0; i < cases.size(); ++i)
+      if (outcomes[i].random() && !cases[i]->is_combined && outcomes[i].name() == wanted.in)
+        analysis.cross_spectra.push_back(cross_spectrum(wanted, *load_of[i], group_of[i]->watched, outcomes[i]));
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
   analysis.times.push_back({"responses", start.seconds()});

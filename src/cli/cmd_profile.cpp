@@ -110,8 +110,7 @@ Table comparison_table(const std::vector<Chosen>& all) {
       else if (profile.is_random())
         value = std::sqrt(profile.table.times_omega(2 * power).area());
       else
-        for (const PowerLaw& law : profile.table.times_omega(power).stretches())
-          value = std::max({value, law.v1, law.v2});
+        value = profile.table.times_omega(power).highest();
       return value_text(value, show.unit(of), 4);
     };
     table.rows.push_back({profile.name, profile.is_random() ? "random" : "sine", frequency.from_si(from),

@@ -190,6 +190,11 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
           {"profiles", named.name, fmt::format("Profile {}.", profile.name), named.in_words, std::move(named.chart)});
     }
   if (request.responses) add_responses(analysis, request.complex, drawings);
+  for (const CrossSpectrum& spectrum : analysis.cross_spectra) {
+    NamedChart named = cross_chart(spectrum, plan.show);
+    drawings.push_back(
+        {spectrum.excitation->name(), named.name, named.chart.title + ".", named.in_words, std::move(named.chart)});
+  }
   for (const EquipmentLevel& level : analysis.equipment) {
     const EquipmentRequest& own = *level.request;
     NamedChart named = envelope_chart(

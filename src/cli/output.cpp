@@ -177,7 +177,7 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
     if (is_static) continue;
     for (const Outcome* outcome : axes)
       for (const Table& table : further_tables(analysis, *outcome))
-        if (!overview || !table.name.ends_with(".motion"))
+        if (!overview || !(table.name.ends_with(".motion") || table.name.ends_with(".pairs")))
           terminal.table(table, table.name.ends_with(".whole") ? most_asked : 0);
     for (std::size_t i = 0; i < analysis.outcomes.size(); ++i)
       if (&analysis.outcomes[i].environment() == &environment && !analysis.driven[i].empty())
@@ -325,6 +325,10 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
 
   if (!analysis.equipment.empty()) terminal.table(equipment_table(analysis.equipment, show));
+  for (const CrossSpectrum& each : analysis.cross_spectra)
+    terminal.paragraph(fmt::format(
+        "{}: {} and {} go together by {:+.3f} at one instant; over frequency: tables/cross.{}.csv.",
+        each.excitation->name(), each.request->of[0], each.request->of[1], each.correlation, each.request->name));
   for (const History& each : analysis.histories) {
     terminal.table(history_table(each, show));
     terminal.paragraph(history_in_words(each));
@@ -347,6 +351,10 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   for (const EquipmentLevel& each : analysis.equipment)
     folder.write(fmt::format("levels/{}.csv", each.request->name),
                  to_csv(level_points(each.request->name, each.envelope.table, each.random, *each.kind, show)));
+  for (const CrossSpectrum& each : analysis.cross_spectra) {
+    const Table curves = cross_table(each, show);
+    folder.write("tables/" + curves.name + ".csv", to_csv(curves));
+  }
   for (const History& each : analysis.histories) {
     const std::string name = "histories/" + each.request->name;
     if (each.request->hdf5)

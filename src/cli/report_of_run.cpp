@@ -403,12 +403,15 @@ std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outco
       asked_table(outcome, analysis.watched, show),
       whole_table(outcome, analysis.shapes, analysis.stress_asked, analysis.stations ? &*analysis.stations : nullptr,
                   analysis.plan.assembly, show)};
+  for (const OnRandom& both : analysis.on_random)
+    if (both.acting == outcome.excitation) tables.push_back(on_random_table(both, analysis.watched, show));
   if (outcome.random()) {
     for (const MotionField& field : analysis.motions)
       if (field.excitation->name() == outcome.name())
         tables.push_back(motion_table(analysis.plan.assembly, field, show));
     tables.push_back(band_table(outcome, analysis.watched, show));
     tables.push_back(input_table(outcome, analysis.watched));
+    if (!outcome.is_combined()) tables.push_back(pair_table(outcome, analysis.watched));
   }
   std::erase_if(tables, [](const Table& table) { return table.rows.empty(); });
   return tables;

@@ -278,6 +278,21 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
         fmt::format("input{}: {} RMS", outcome.excitation->names.size() > 1 ? " " + outcome.excitation->names[0] : "",
                     value_text(std::sqrt(outcome.excitation->spectrum.levels()[0].area()), plain, 3))));
   add_natural_frequencies(chart, outcome, group, source);
+  if (group.quantity->kind == outcome.excitation->kind && outcome.excitation->names.size() == 1) {
+    // One input: the response over it is the square of the transmissibility.
+    Panel ratio{{"Response PSD / input PSD"}, 1, false};
+    for (const std::size_t i : group.members) {
+      std::vector<double> squares;
+      for (std::size_t k = 0; k < grid.size(); ++k) {
+        const double input = outcome.excitation->reference(outcome.grid()[k]);
+        squares.push_back(input > 0 ? outcome.random()->rows[i].psd[k] / input : std::nan(""));
+      }
+      ratio.series.push_back(
+          {"", grid, std::move(squares), Series::Style::line, {}, {}, static_cast<int>(ratio.series.size())});
+    }
+    chart.panels = {std::move(density), std::move(ratio), std::move(running)};
+    return named;
+  }
   chart.panels = {std::move(density), std::move(running)};
   return named;
 }
@@ -391,13 +406,50 @@ NamedChart profile_chart(const ProfileSource& source, const Show& show) {
   return named;
 }
 
+NamedChart cross_chart(const CrossSpectrum& spectrum, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  const auto& [first, second] = spectrum.request->of;
+  NamedChart named{"cross." + spectrum.request->name,
+                   {},
+                   fmt::format("{} and {} go together by {:+.3f} at one instant", first, second, spectrum.correlation)};
+  Chart& chart = named.chart;
+  chart.title = fmt::format("{}: {} to {}", spectrum.excitation->name(), first, second);
+  chart.subtitle = named.in_words;
+  chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
+             frequency.from_si(spectrum.grid.front()), frequency.from_si(spectrum.grid.back())};
+  const std::vector<double> grid = in_unit(spectrum.grid, frequency);
+  Panel density{{"PSD, each in its unit squared/Hz"}, 1.6},
+      phase{{"Phase (°)", Axis::Scale::linear, -180, 180, {-180, -90, 0, 90, 180}}, 1, false},
+      coherence{{"Coherence", Axis::Scale::linear, 0, 1.02}, 1, false};
+  std::vector<double> size, angle, together;
+  for (std::size_t p = 0; p < grid.size(); ++p) {
+    size.push_back(std::abs(spectrum.cross[p]) /
+                   (show.unit(*spectrum.kinds[0]).factor * show.unit(*spectrum.kinds[1]).factor));
+    angle.push_back(std::arg(spectrum.cross[p]) * 180 / pi);
+    together.push_back(spectrum.coherence(p));
+  }
+  density.series = {{first, grid, in_unit(spectrum.psd[0], psd_unit(show.unit(*spectrum.kinds[0])))},
+                    {second, grid, in_unit(spectrum.psd[1], psd_unit(show.unit(*spectrum.kinds[1])))},
+                    {"cross PSD, magnitude", grid, std::move(size)}};
+  phase.series = {{"", grid, std::move(angle), Series::Style::line, {}, {}, 2}};
+  coherence.series = {{"", grid, std::move(together), Series::Style::line, {}, {}, 2}};
+  chart.panels = {std::move(density), std::move(phase), std::move(coherence)};
+  return named;
+}
+
 NamedChart profiles_chart(const std::vector<ProfileSource>& sources, const Show& show) {
   const ProfileSource& first = sources.front();
   const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(*first.kind),
                     unit = first.random ? psd_unit(plain) : plain;
   NamedChart named{"profiles", {}, ""};
   named.chart.title = fmt::format("{} profiles, level 0 dB", sources.size());
-  named.chart.x = {fmt::format("Frequency ({})", frequency.text)};
+  double from = first.input.from(), to = first.input.to();
+  for (const ProfileSource& source : sources) {
+    from = std::min(from, source.input.from());
+    to = std::max(to, source.input.to());
+  }
+  named.chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic, frequency.from_si(from),
+                   frequency.from_si(to)};
   Panel panel{{profile_axis(first, unit)}};
   for (const ProfileSource& source : sources) {
     const std::string rms =

@@ -4,6 +4,7 @@
 #include "core/assess/limits.h"
 #include "core/excitation/envelope.h"
 #include "core/quantity/show.h"
+#include "core/response/cross_spectrum.h"
 #include "figures/chart.h"
 
 namespace avrenk {
@@ -43,6 +44,9 @@ struct ProfileSource {
   std::string tolerance;                   ///< "±3 dB"; empty: none
 };
 [[nodiscard]] NamedChart profile_chart(const ProfileSource& source, const Show& show);
+
+/// Cross PSD, its phase, and the coherence of two responses.
+[[nodiscard]] NamedChart cross_chart(const CrossSpectrum& spectrum, const Show& show);
 
 /// Several of one kind in one picture.
 [[nodiscard]] NamedChart profiles_chart(const std::vector<ProfileSource>& sources, const Show& show);

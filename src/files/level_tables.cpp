@@ -21,15 +21,13 @@ Table equipment_table(const std::vector<EquipmentLevel>& levels, const Show& sho
               {}};
   for (const EquipmentLevel& level : levels) {
     const DisplayUnit unit = show.unit(*level.kind);
-    double highest = 0;
-    for (const PowerLaw& line : level.envelope.table.stretches()) highest = std::max({highest, line.v1, line.v2});
     std::string in;
     for (const std::string& each : level.cases) in += (in.empty() ? "" : ", ") + each;
     const bool clipped = level.envelope.clipped > 0;
     table.rows.push_back({level.request->name, level.request->of, in, level.request->margin,
                           static_cast<double>(level.envelope.table.stretches().size() + 1),
                           level.random ? value_text(std::sqrt(level.envelope.table.area()), unit, 4) + " RMS"
-                                       : value_text(highest, unit, 4),
+                                       : value_text(level.envelope.table.highest(), unit, 4),
                           clipped ? level.envelope.clipped : std::nan(""),
                           clipped ? frequency.from_si(level.envelope.clipped_at) : std::nan("")});
   }

@@ -250,6 +250,71 @@ Table band_table(const Outcome& outcome, const std::vector<Watched>& watched, co
   return table;
 }
 
+Table on_random_table(const OnRandom& both, const std::vector<Watched>& watched, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  const bool tones = both.acting->is_sine();
+  Table table{both.acting->name() + ".on",
+              fmt::format("{} on {}: both at once, where they make most", both.acting->name(), both.random->name()),
+              {{"watched", ""},
+               {"unit", ""},
+               {"random", "RMS"},
+               {tones ? "tone" : "band", tones ? "peak" : "RMS"},
+               {"at", frequency.text, 5},
+               {"together", "RMS"},
+               {"68.27 %", "", 4, false},
+               {"95.45 %", "", 4, false},
+               {"99.73 %", "below"},
+               {"largest", "50 %"},
+               {"largest ", "95 %"},
+               {"cycles", "", 6, false}},
+              {}};
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (watched[i].quantity->per_input()) continue;
+    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
+    const OnRandomRow& row = both.rows[i];
+    table.rows.push_back({watched[i].name, unit.text, unit.from_si(row.random), unit.from_si(row.acting),
+                          frequency.from_si(row.frequency), unit.from_si(row.rms), unit.from_si(row.within[0]),
+                          unit.from_si(row.within[1]), unit.from_si(row.within[2]), unit.from_si(row.largest),
+                          unit.from_si(row.largest_high), row.cycles});
+  }
+  return table;
+}
+
+Table pair_table(const Outcome& outcome, const std::vector<Watched>& watched) {
+  Table table{outcome.name() + ".pairs",
+              fmt::format("{}: pairs of modes that make most of each variance", outcome.name()),
+              {{"watched", ""}, {"mode", ""}, {"with", ""}, {"share", "%", 3, true, 1}},
+              {}};
+  for (std::size_t i = 0; i < watched.size(); ++i)
+    for (const ModePair& pair : outcome.random()->rows[i].pairs)
+      table.rows.push_back({watched[i].name, input_or_mode(pair.first),
+                            pair.first == pair.second ? "itself" : input_or_mode(pair.second), 100 * pair.share});
+  return table;
+}
+
+Table cross_table(const CrossSpectrum& spectrum, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), first = show.unit(*spectrum.kinds[0]),
+                    second = show.unit(*spectrum.kinds[1]);
+  const DisplayUnit product = spectrum.kinds[0] == spectrum.kinds[1]
+                                  ? psd_unit(first)
+                                  : DisplayUnit{first.text + " " + second.text + "/Hz", first.factor * second.factor};
+  Table table{
+      "cross." + spectrum.request->name,
+      fmt::format("{}: {} to {}", spectrum.excitation->name(), spectrum.request->of[0], spectrum.request->of[1]),
+      {{"frequency", frequency.text},
+       {"PSD of the first", psd_unit(first).text},
+       {"PSD of the second", psd_unit(second).text},
+       {"cross PSD", product.text},
+       {"phase of the second to the first", "°"},
+       {"coherence", ""}},
+      {}};
+  for (std::size_t p = 0; p < spectrum.grid.size(); ++p)
+    table.rows.push_back({frequency.from_si(spectrum.grid[p]), psd_unit(first).from_si(spectrum.psd[0][p]),
+                          psd_unit(second).from_si(spectrum.psd[1][p]), product.from_si(std::abs(spectrum.cross[p])),
+                          degrees * std::arg(spectrum.cross[p]), spectrum.coherence(p)});
+  return table;
+}
+
 Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
   Table table{outcome.name() + ".static",
               fmt::format("{}: static answer, motions relative to the base", outcome.name()),

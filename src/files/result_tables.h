@@ -4,7 +4,9 @@
 
 #include "core/assess/limits.h"
 #include "core/quantity/show.h"
+#include "core/response/cross_spectrum.h"
 #include "core/response/fields.h"
+#include "core/response/on_random.h"
 #include "core/response/stress_survey.h"
 #include "files/table.h"
 
@@ -24,6 +26,12 @@ namespace avrenk {
 [[nodiscard]] Table input_table(const Outcome& outcome, const std::vector<Watched>& watched);
 /// RMS over the bands that the environment asks for; no rows where it asks for none.
 [[nodiscard]] Table band_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+/// Tones or bands that act on a random environment: of magnitudes and single numbers, with their components.
+[[nodiscard]] Table on_random_table(const OnRandom& both, const std::vector<Watched>& watched, const Show& show);
+/// Pairs of modes that make most of each variance; no rows where no pair makes a percent.
+[[nodiscard]] Table pair_table(const Outcome& outcome, const std::vector<Watched>& watched);
+/// PSDs, cross PSD, phase and coherence of two responses over frequency.
+[[nodiscard]] Table cross_table(const CrossSpectrum& spectrum, const Show& show);
 /// The answer to a static environment.
 [[nodiscard]] Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// What is left of each gap in each environment, and with the static ones that act besides or that limits add; no rows

@@ -45,7 +45,8 @@ constexpr Section sections[] = {{"title", read_title, false, false},
                                 {"limits", read_limits, true, false},
                                 {"equipment levels", read_equipment, true, false, true},
                                 {"vibrator", read_vibrator, false, false},
-                                {"histories", read_histories, true, false, true}};
+                                {"histories", read_histories, true, false, true},
+                                {"cross spectra", read_cross_spectra, true, false, true}};
 
 static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
                          [](const Section& section, std::string_view name) { return section.key == name; }));

@@ -8,6 +8,7 @@
 #include "core/excitation/environment.h"
 #include "core/excitation/vibrator.h"
 #include "core/quantity/show.h"
+#include "core/response/cross_spectrum.h"
 #include "core/response/history.h"
 #include "plan/tree.h"
 
@@ -47,6 +48,7 @@ struct Plan {
   std::vector<Limit> limits;
   std::optional<Vibrator> vibrator{};
   std::vector<HistoryRequest> histories{};
+  std::vector<CrossRequest> cross_spectra{};
   std::vector<EquipmentRequest> equipment{};  ///< responses that become specifications
   std::vector<std::string> notes;             ///< defaults that the run prints
   std::set<std::string> regions;              ///< places chosen by region, which seldom are a single node

@@ -500,6 +500,57 @@ void read_bands(const Tree& tree, Environment& environment, const std::string& s
   }
 }
 
+// The random environment that acts at the same time, tones that are fixed, the width of a band that sweeps.
+struct Acting {
+  const Tree *on = nullptr, *tones = nullptr, *sweeping = nullptr;
+};
+
+void read_acting(const Acting& given, const std::string& subject, Environment& environment, Reading& reading) {
+  Problems& problems = reading.problems;
+  const bool sine = environment.type == Environment::Type::sine;
+  if (given.on) {
+    const int* const index = reading.environments.find(*given.on, subject + " on", reading.problems);
+    if (index && reading.plan.environments[static_cast<std::size_t>(*index)].type != Environment::Type::random)
+      problems.add(*given.on, subject, fmt::format("environment \"{}\" is not random", given.on->text),
+                   "name the broad-band environment that acts at the same time");
+    else if (index && environment.by_speed())
+      problems.add(*given.on, subject, "orders of a shaft do not act on a random environment",
+                   "write frequencies in place of speeds");
+    if (index) environment.on = given.on->text;
+  }
+  for (const Tree* other : {given.tones, given.sweeping})
+    if (other && !given.on)
+      problems.add(*other, subject, "tones and bands act on a random environment, and none is named",
+                   "write on: random");
+  if (given.tones && !sine) problems.add(*given.tones, subject, "a tone is a sine", "name a sine profile");
+  for (const Tree* each : given.tones ? one_or_more(*given.tones) : std::vector<const Tree*>{}) {
+    const auto f = read_quantity(*each, kind::frequency, subject + " tones", problems, Sign::positive);
+    if (!f) continue;
+    if (*f < environment.grid.from || *f > environment.grid.to)
+      problems.add(*each, subject,
+                   fmt::format("{:g} Hz lies outside {:g} to {:g} Hz", *f, environment.grid.from, environment.grid.to),
+                   "name tones inside the profile");
+    environment.tones.push_back(*f);
+    environment.grid.at.push_back(*f);
+  }
+  if (given.tones && given.tones->is_list() && given.tones->items.empty())
+    problems.add(*given.tones, subject, "no tone is named",
+                 "leave tones out: one tone then sweeps through the profile");
+  if (given.sweeping) {
+    if (sine)
+      problems.add(*given.sweeping, subject, "a band is random",
+                   "name a random profile; a tone that sweeps needs no more than on");
+    MapReader own(*given.sweeping, subject + " sweeping", problems);
+    if (own.is_map()) environment.band_width = own.required_quantity("width", kind::frequency, Sign::positive);
+    own.done();
+    if (environment.band_width && *environment.band_width >= environment.grid.to - environment.grid.from)
+      problems.add(*given.sweeping, subject, "the band is as wide as the whole profile", "leave sweeping out");
+  } else if (given.on && !sine) {
+    problems.add(*given.on, subject, "two random environments act at the same time as one: add their profiles",
+                 "write sweeping: {width: 20 Hz} if only a band of it acts at a time, else leave on out");
+  }
+}
+
 std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& reading) {
   Problems& problems = reading.problems;
   const std::string subject = "environment " + entry.key;
@@ -557,6 +608,7 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   const Tree* const coherence = map.optional("coherence");
   const Tree* const bases = map.optional("bases");
   const Tree* const bands = map.optional("bands");
+  const Acting acting{map.optional("on"), map.optional("tones"), map.optional("sweeping")};
   const Tree* const simultaneous = map.optional("simultaneous");
   const bool together =
       simultaneous && read_word(*simultaneous, {"no", "yes"}, subject + " simultaneous", problems).value_or(0) == 1;
@@ -587,6 +639,7 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   }
   read_grid(frequencies, subject, environment, entry.value, problems);
   drive_loads(reading.plan.assembly, decibels, environment);
+  read_acting(acting, subject, environment, reading);
   if (together && environment.type == Environment::Type::random &&
       environment.combination == Environment::Combination::envelope)
     problems.add(*entry.value.find("combine"), subject,

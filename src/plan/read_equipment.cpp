@@ -1,6 +1,4 @@
 // equipment levels: responses that become specifications.
-#include <algorithm>
-
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -20,12 +18,8 @@ void read_equipment(const Tree& section, Reading& reading) {
     const Tree* const points = map.optional("points");
     map.done();
     if (of) {
-      const auto names = watched_names(reading.plan.watch);
       request.of = of->text;
-      const bool broken = reading.broken_watches.contains(of->text.substr(0, of->text.find('.')));
-      if (!broken && std::find(names.begin(), names.end(), of->text) == names.end())
-        problems.add(*of, map.subject(), fmt::format("\"{}\" is not watched", of->text),
-                     names.empty() ? "declare it under watch:" : suggest_name(of->text, names));
+      (void)is_watched(*of, map.subject(), reading);
     }
     std::optional<Environment::Type> type;
     for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {

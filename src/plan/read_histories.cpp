@@ -1,6 +1,4 @@
 // histories: random cases as records in time.
-#include <algorithm>
-
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -22,25 +20,9 @@ void read_histories(const Tree& section, Reading& reading) {
     if (const Tree* as = map.optional("as"))
       request.hdf5 = read_word(*as, {"csv", "hdf5"}, map.subject() + " as", problems).value_or(0) == 1;
     map.done();
-    if (in) {
-      request.in = in->text;
-      const Environment* const environment = find_environment(*in, map.subject() + " in", reading);
-      const std::vector<std::string> cases = environment ? case_names(*environment) : std::vector<std::string>{};
-      if (environment && (environment->type != Environment::Type::random || in->text.ends_with(".combined")))
-        problems.add(*in, map.subject(), fmt::format("{} is no case of random vibration", in->text),
-                     "name a random environment, with its axis where it has several");
-      else if (environment && in->text == environment->name && cases.size() > 1)
-        problems.add(*in, map.subject(), fmt::format("{} has several cases", in->text),
-                     fmt::format("write in: {}.{}", in->text, cases.front()));
-      else if (environment && in->text == environment->name && cases.size() == 1)
-        request.in += "." + cases.front();
-    }
-    const auto names = watched_names(reading.plan.watch);
+    if (in) request.in = read_random_case(*in, map.subject() + " in", reading);
     for (const Tree* each : of ? one_or_more(*of) : std::vector<const Tree*>{}) {
-      const bool broken = reading.broken_watches.contains(each->text.substr(0, each->text.find('.')));
-      if (!broken && std::find(names.begin(), names.end(), each->text) == names.end())
-        problems.add(*each, map.subject(), fmt::format("\"{}\" is not watched", each->text),
-                     names.empty() ? "declare it under watch:" : suggest_name(each->text, names));
+      (void)is_watched(*each, map.subject(), reading);
       request.of.push_back(each->text);
     }
     if (of && request.of.empty())

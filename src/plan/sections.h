@@ -120,6 +120,12 @@ void read_limits(const Tree& section, Reading& reading);
 void read_equipment(const Tree& section, Reading& reading);
 void read_vibrator(const Tree& section, Reading& reading);
 void read_histories(const Tree& section, Reading& reading);
+void read_cross_spectra(const Tree& section, Reading& reading);
+/// One case of a random environment by its name, or that of an environment of one case: "random.z"; a problem noted
+/// where it is none.
+[[nodiscard]] std::string read_random_case(const Tree& tree, const std::string& subject, Reading& reading);
+/// Whether a name is watched; a problem noted where it is not.
+[[nodiscard]] bool is_watched(const Tree& tree, const std::string& subject, Reading& reading);
 /// Profiles from the columns of a CSV file. @throws FileError  it cannot be read
 void read_bare_levels(const std::string& file, Reading& reading);
 /// Names and units of the columns that a header line names: "level (g^2/Hz)".

@@ -92,6 +92,9 @@ struct Environment {
   bool bases_apart = false;                        ///< random: each base that moves is an input of its own
   std::vector<std::pair<double, double>> bands{};  ///< Hz, random: over which RMS values are wanted besides
   std::vector<CoherenceRule> coherences{};  ///< random, of inputs that act at once; none: they are not correlated
+  std::string on;                           ///< the random environment that acts at the same time; empty: none
+  std::vector<double> tones{};              ///< Hz, of a sine: fixed tones that act at once; empty: one that sweeps
+  std::optional<double> band_width{};       ///< Hz, of a random one: only such a band of it acts at a time, and sweeps
   std::string after;                        ///< the static environment that acts at the same time
   Vector3 acceleration = Vector3::Zero();   ///< constant: the field of gravity that acts on the model, m/s²
 

@@ -11,70 +11,63 @@
 
 namespace avrenk {
 
-using Eigen::ArrayXd;
 using Eigen::Index;
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 
 namespace {
 
-constexpr double tolerance = 1e-8;    // of the largest entry, in what is interpolated
+constexpr double tolerance = 1e-12;   // of the largest entry, in what is interpolated
 constexpr int fewest = 4, most = 64;  // degrees of a panel
 constexpr int most_halvings = 12;
 
-// γ of many points from one: real parts, and imaginary parts where there are any.
-void coherences(const PressureField& field, double frequency, const Vector3& from, const Eigen::Matrix3Xd& points,
-                ArrayXd& real, ArrayXd& imaginary) {
-  const double omega = 2 * pi * frequency;
-  const Eigen::Matrix3Xd apart = points.colwise() - from;
+std::complex<double> gamma_of(const PressureField& field, double omega, const Vector3& apart) {
   if (field.law == PressureField::Law::diffuse) {
-    const ArrayXd x = omega / field.speed * apart.colwise().norm().transpose().array();
-    real = (x < 1e-4).select(1 - x.square() / 6, x.sin() / x.max(1e-300));
-    return;
+    const double x = omega / field.speed * apart.norm();
+    return x < 1e-4 ? 1 - x * x / 6 : std::sin(x) / x;
   }
-  const ArrayXd xi = (field.flow.transpose() * apart).transpose().array();
-  const ArrayXd eta = (apart - field.flow * xi.matrix().transpose()).colwise().norm().transpose().array();
-  const ArrayXd size = (-omega / field.speed * (field.along * xi.abs() + field.across * eta)).exp();
-  real = size * (omega / field.speed * xi).cos();
-  imaginary = -size * (omega / field.speed * xi).sin();
+  const double along = field.flow.dot(apart), across = (apart - along * field.flow).norm();
+  const double size = std::exp(-omega / field.speed * (field.along * std::abs(along) + field.across * across));
+  return std::polar(size, -omega / field.speed * along);
 }
 
-// Wᴴ γ W, stretch by stretch of the rows of γ.
+// Wᴴ γ W, stretch by stretch of the rows of γ; of each pair of stretches one half is computed.
 MatrixXcd joint(const PressureField& field, const Eigen::Matrix3Xd& points, const MatrixXd& weights, double frequency,
                 int threads) {
-  constexpr Index at_once = 128;
+  constexpr Index at_once = 64;
   const Index faces = points.cols(), n = weights.cols();
   const bool turns = field.law != PressureField::Law::diffuse;
   const auto jobs = static_cast<std::size_t>((faces + at_once - 1) / at_once);
-  // As many sums as stretches would take much room: each thread's own, in the order of the threads' stretches.
   const auto lanes = std::min<std::size_t>(static_cast<std::size_t>(thread_count(threads)), jobs);
   std::vector<MatrixXcd> sums(lanes, MatrixXcd::Zero(n, n));
   run_jobs(lanes, threads, [&](std::size_t lane) {
-    MatrixXd real(at_once, faces), imaginary(turns ? at_once : 0, faces);
-    ArrayXd a, b;
+    MatrixXd real, imaginary_part;  // γ_ab of x_a − x_b: S_ab
     for (std::size_t job = lane; job < jobs; job += lanes) {
-      const Index first = static_cast<Index>(job) * at_once, count = std::min(at_once, faces - first);
-      for (Index i = 0; i < count; ++i) {
-        coherences(field, frequency, points.col(first + i), points, a, b);
-        real.row(i) = a.matrix().transpose();
-        if (turns) imaginary.row(i) = b.matrix().transpose();
-      }
+      const Index first = static_cast<Index>(job) * at_once, count = std::min(at_once, faces - first),
+                  rest = faces - first;
+      real.resize(count, rest);
+      if (turns) imaginary_part.resize(count, rest);
+      for (Index b = 0; b < rest; ++b)
+        for (Index a = 0; a < count; ++a) {
+          const auto gamma = gamma_of(field, 2 * pi * frequency, points.col(first + a) - points.col(first + b));
+          // Within the stretch half of each entry, its other half comes with the transposed.
+          const double half = b < count ? 0.5 : 1;
+          real(a, b) = half * gamma.real();
+          if (turns) imaginary_part(a, b) = half * gamma.imag();
+        }
       const auto own = weights.middleRows(first, count);
-      // γ_ab of x_b − x_a: S_ba in the order of S_21, so that the transposed is summed.
-      sums[lane].real() += own.transpose() * (real.topRows(count) * weights);
-      if (turns) sums[lane].imag() -= own.transpose() * (imaginary.topRows(count) * weights);
+      sums[lane].real() += own.transpose() * (real * weights.bottomRows(rest));
+      if (turns) sums[lane].imag() += own.transpose() * (imaginary_part * weights.bottomRows(rest));
     }
   });
   for (std::size_t lane = 1; lane < lanes; ++lane) sums[0] += sums[lane];
-  return 0.5 * (sums[0] + sums[0].adjoint());
+  return sums[0] + sums[0].adjoint();
 }
 
 }  // namespace
 
 std::complex<double> PressureField::coherence(const Vector3& apart, double frequency) const {
-  ArrayXd a, b;
-  coherences(*this, frequency, Vector3::Zero(), Eigen::Matrix3Xd(apart), a, b);
-  return {a[0], law == Law::diffuse ? 0 : b[0]};
+  return gamma_of(*this, 2 * pi * frequency, apart);
 }
 
 double PressureField::length(double frequency) const {
@@ -160,9 +153,7 @@ MatrixXcd JointAcceptances::at(double frequency) const {
   return interpolated(own == panels_.end() ? panels_.back() : *own, frequency);
 }
 
-MatrixXcd JointAcceptances::root(double frequency) const {
-  return pivoted_root(at(frequency), std::max(tolerance, error_) * largest_);
-}
+MatrixXcd JointAcceptances::root(double frequency) const { return pivoted_root(at(frequency), left_out * largest_); }
 
 MatrixXcd pivoted_root(const MatrixXcd& a, double negligible) {
   const Index n = a.rows();

@@ -46,7 +46,9 @@ class JointAcceptances {
                    double from, double to, int threads);
   [[nodiscard]] Eigen::Index size() const { return size_; }
   [[nodiscard]] Eigen::MatrixXcd at(double frequency) const;
-  /// L with L Lᴴ = J there, n x r, but for what lies within the error.
+  /// Of the largest entry, what a root leaves out: about what rounding makes of J.
+  static constexpr double left_out = 1e-14;
+  /// L with L Lᴴ = J there, n x r, but for what it leaves out.
   [[nodiscard]] Eigen::MatrixXcd root(double frequency) const;
   /// Largest difference that the interpolation had from further frequencies, as a part of the largest entry: those are
   /// in it by now.

@@ -153,6 +153,12 @@ LogLogTable LogLogTable::times_omega(int k) const {
   return result;
 }
 
+double LogLogTable::highest() const {
+  double highest = 0;
+  for (const PowerLaw& stretch : stretches_) highest = std::max({highest, stretch.v1, stretch.v2});
+  return highest;
+}
+
 double LogLogTable::area() const {
   double sum = 0;
   for (const PowerLaw& stretch : stretches_) sum += stretch.moment(0);

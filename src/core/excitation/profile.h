@@ -56,6 +56,7 @@ class LogLogTable {
   /// Multiplied by (2πf)^k: turns a displacement into an acceleration (k = 2), an acceleration PSD into one of velocity
   /// (−2).
   [[nodiscard]] LogLogTable times_omega(int k) const;
+  [[nodiscard]] double highest() const;  ///< of all levels
   /// ∫ v(f) df over the whole table.
   [[nodiscard]] double area() const;
 

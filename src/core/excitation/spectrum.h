@@ -50,6 +50,8 @@ class SpectralMatrix {
                  std::vector<std::shared_ptr<const JointAcceptances>> fields = {});
 
   [[nodiscard]] Eigen::Index size() const { return first_.empty() ? 0 : first_.back(); }
+  /// Its roots are not exact, as a part of the largest spectrum: those of pressure fields are cut off at rounding.
+  [[nodiscard]] double left_out() const { return fields_.empty() ? 0 : JointAcceptances::left_out; }
   [[nodiscard]] std::size_t sources() const { return levels_.size(); }
   /// First input of each source, and n behind them.
   [[nodiscard]] const std::vector<Eigen::Index>& first_inputs() const { return first_; }

@@ -25,4 +25,20 @@ std::vector<std::pair<int, double>> largest_shares(const VectorXd& shares) {
   return sorted;
 }
 
+std::vector<ModePair> largest_pairs(const Eigen::MatrixXd& pairs) {
+  constexpr double smallest = 0.01;
+  constexpr std::size_t most = 6;
+  std::vector<ModePair> sorted;
+  const auto modes = static_cast<int>(pairs.rows()) - 2;
+  const auto number = [&](int r) { return r < modes ? r : modes - 1 - r; };
+  for (int s = 0; s < pairs.cols(); ++s)
+    for (int r = 0; r <= s; ++r)
+      if (const double share = (r == s ? 1 : 2) * pairs(r, s); std::abs(share) >= smallest)
+        sorted.push_back({number(r), number(s), share});
+  std::stable_sort(sorted.begin(), sorted.end(),
+                   [](const ModePair& a, const ModePair& b) { return std::abs(a.share) > std::abs(b.share); });
+  if (sorted.size() > most) sorted.resize(most);
+  return sorted;
+}
+
 }  // namespace avrenk

@@ -4,13 +4,17 @@
 
 #include <deque>
 
-#include "core/response/transfer.h"
+#include "core/response/random.h"
 
 namespace avrenk {
 
 /// Parts of a response by their size, small ones left out; after the modes the base's own motion, mode −1, and what
 /// loads do without moving anything, −2.
 [[nodiscard]] std::vector<std::pair<int, double>> largest_shares(const Eigen::VectorXd& shares);
+
+/// Those that make most of a variance, whatever their sign, two different ones taken together.
+/// @param pairs  as variance_share_pairs has them
+[[nodiscard]] std::vector<ModePair> largest_pairs(const Eigen::MatrixXd& pairs);
 
 /// The first of those that are the largest but for rounding: it is named.
 [[nodiscard]] std::size_t first_largest(const Eigen::VectorXd& values);

@@ -47,6 +47,7 @@ struct RandomRow {
   std::vector<double> psd;  ///< of the worst candidate, unit²/Hz
   std::vector<std::pair<int, double>>
       shares;  ///< mode (from 0; −1: base motion, −2: loads) and part of the variance, largest first
+  std::vector<ModePair> pairs;        ///< those that make most, with their sign, largest without it first
   std::vector<double> inputs;         ///< of several inputs the part of the variance that each makes; they add up to 1
   std::vector<DominatingBand> bands;  ///< largest share first
   std::vector<double> in_bands;       ///< RMS over each of Environment::bands

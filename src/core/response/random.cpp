@@ -234,7 +234,8 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMat
   const double allowed = 0.1 * covariance_tolerance / std::sqrt(static_cast<double>(open.size()));
   // A coordinate that nothing drives is what rounding leaves of the others: noise that no panel resolves. What a row
   // makes of those that cancel is judged by itself, in run_random.
-  const double rounding = std::pow(nothing * transfer.damping().modes.condition(), 2);
+  const double rounding = std::max(std::pow(nothing * transfer.damping().modes.condition(), 2),
+                                   input.left_out() / (0.1 * covariance_tolerance));
   const auto relative = [&](const VectorXd& part) {
     const Index m = (total.size() - 4) / 3;
     double worst = 0;
@@ -396,17 +397,30 @@ MatrixXd covariance_factor(const MatrixXcd& gamma, const MatrixXcd& combinations
 }
 
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
-  const Eigen::RowVectorXd parts =
-      (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum();
-  VectorXd shares = VectorXd::Zero(layout.modes + 2);
-  for (int derivative = 0; derivative < 3; ++derivative) {
-    shares.head(layout.modes) += parts.segment(layout.modal(derivative), layout.modes).transpose();
-    shares[layout.modes] += parts.segment(layout.base(derivative), layout.motions).sum();
+  return variance_share_pairs(measure, covariance, layout).rowwise().sum();
+}
+
+MatrixXd variance_share_pairs(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
+  const Index m = layout.modes;
+  // Of every row of the state what goes with a coordinate, whatever its derivative.
+  const auto folded = [&](const MatrixXd& all) {
+    MatrixXd sum = MatrixXd::Zero(m + 2, all.cols());
+    for (int derivative = 0; derivative < 3; ++derivative) {
+      sum.topRows(m) += all.middleRows(layout.modal(derivative), m);
+      sum.row(m) += all.middleRows(layout.base(derivative), layout.motions).colwise().sum();
+    }
+    sum.row(m + 1) = all.middleRows(layout.load(), layout.loads).colwise().sum();
+    return sum;
+  };
+  MatrixXd pairs = MatrixXd::Zero(m + 2, m + 2);
+  for (Index row = 0; row < measure.rows.rows(); ++row) {
+    const VectorXcd own = measure.rows.row(row).transpose();
+    const MatrixXd parts = (own.asDiagonal() * covariance.gamma * own.conjugate().asDiagonal()).real();
+    pairs += folded(folded(parts).transpose());
   }
-  shares[layout.modes + 1] = parts.segment(layout.load(), layout.loads).sum();
-  const double variance = shares.sum();
-  if (variance > 0) shares /= variance;
-  return shares;
+  const double variance = pairs.sum();
+  if (variance > 0) pairs /= variance;
+  return pairs;
 }
 
 double SpectralMoments::zero_crossings() const { return m0 > 0 ? std::sqrt(m2 / m0) : std::nan(""); }

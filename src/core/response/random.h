@@ -73,6 +73,16 @@ void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCova
 [[nodiscard]] Eigen::VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance,
                                               const StateLayout& layout);
 
+/// The same pair by pair, Re(ψ_r Γ_rs ψ_s*) over the variance: symmetric, its rows add up to the parts above.
+[[nodiscard]] Eigen::MatrixXd variance_share_pairs(const Measure& measure, const ModalCovariance& covariance,
+                                                   const StateLayout& layout);
+
+/// Two modes (numbered as in shares) and what they make of the variance together; of a mode by itself both are it.
+struct ModePair {
+  int first = 0, second = 0;
+  double share = 0;
+};
+
 /// Spectral moments m_k = ∫ f^k S_w df (unit² Hz^k), and what follows from them (Rice, Bell Syst. Tech. J. 23–24,
 /// 1944–45).
 struct SpectralMoments {
