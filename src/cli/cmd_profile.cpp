@@ -152,21 +152,19 @@ Table band_table(const std::vector<Chosen>& all, const Request& request) {
 Table vibrator_table(const std::vector<Chosen>& all, const Vibrator& vibrator, bool& met) {
   const Show& show = all.front().show;
   const DisplayUnit frequency = show.unit(kind::frequency);
-  Table table{
-      "vibrator",
-      fmt::format("The vibrator with {} on it, {} of them the specimen; sine: 0 to peak, random: RMS of force, 3σ "
-                  "of velocity; stroke: both ways",
-                  value_text(vibrator.mass(), show.unit(kind::mass), 4),
-                  value_text(vibrator.specimen, show.unit(kind::mass), 4)),
-      {{"profile", ""},
-       {"asks for", ""},
-       {"value", ""},
-       {"limit", ""},
-       {"margin", "%", 3, true, 1},
-       {"at", frequency.text, 5},
-       {"over from", frequency.text, 5},
-       {"to", frequency.text, 5}},
-      {}};
+  Table table{"vibrator",
+              fmt::format("What a rigid specimen of {} asks of the vibrator, {} moving in all",
+                          value_text(vibrator.specimen, show.unit(kind::mass), 4),
+                          value_text(vibrator.mass(), show.unit(kind::mass), 4)),
+              {{"profile", ""},
+               {"asks for", ""},
+               {"value", ""},
+               {"limit", ""},
+               {"margin", "%", 3, true, 1},
+               {"at", frequency.text, 5},
+               {"over from", frequency.text, 5},
+               {"to", frequency.text, 5}},
+              {}};
   for (const auto& [profile, own] : all) {
     if (profile.of_load() || profile.angular) continue;
     for (const Demand& demand : demands_of(profile.table, profile.is_random(), vibrator)) {
@@ -224,7 +222,14 @@ void add_envelope(const Chosen& chosen, const Request& request, const RunFolder&
   }
   const bool random = profile.is_random();
   const double decibels = random ? 10 : 20;
-  const std::vector<double> grid = profile.table.curve_points(), values = profile.table.levels(grid);
+  std::vector<double> grid = profile.table.curve_points();
+  if (random && request.octaves > 0) {  // an average changes between corners too
+    constexpr double per_octave = 48;
+    const double octaves = std::log2(profile.table.to() / profile.table.from());
+    for (int k = 1; k < per_octave * octaves; ++k) grid.push_back(profile.table.from() * std::exp2(k / per_octave));
+    grid = once_inside(std::move(grid), profile.table.from(), profile.table.to());
+  }
+  const std::vector<double> values = profile.table.levels(grid);
   const Envelope envelope = straight_envelope(
       grid, values,
       {random ? request.octaves : 0, std::pow(10, request.margin / decibels), *request.envelope, decibels});
@@ -298,7 +303,11 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
   if (all.size() > 1) show_table(comparison_table(all));
   if (!request.bands.empty()) show_table(band_table(all, request));
   bool met = true;
-  if (vibrator) show_table(vibrator_table(all, *vibrator, met));
+  if (vibrator) {
+    show_table(vibrator_table(all, *vibrator, met));
+    terminal.paragraph(
+        "Sine: 0 to peak. Random: RMS of the force, 3σ of the velocity. Stroke: both ways, of random 6σ.");
+  }
   if (!met) terminal.warn("a profile asks more of the vibrator than it can give: see the table");
   add_comparisons(all, folder, charts);
   for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));

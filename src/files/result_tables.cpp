@@ -268,10 +268,14 @@ Table on_random_table(const OnRandom& both, const std::vector<Watched>& watched,
                {"largest ", "95 %"},
                {"cycles", "", 6, false}},
               {}};
+  std::map<const Kind*, double> largest;
+  for (std::size_t i = 0; i < watched.size(); ++i)
+    if (double& own = largest[watched[i].quantity->kind]; both.rows[i].rms > own) own = both.rows[i].rms;
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    if (watched[i].quantity->per_input()) continue;
-    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const OnRandomRow& row = both.rows[i];
+    if (watched[i].quantity->per_input() || !(row.rms > rounding_of_answers * largest[watched[i].quantity->kind]))
+      continue;
+    const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     table.rows.push_back({watched[i].name, unit.text, unit.from_si(row.random), unit.from_si(row.acting),
                           frequency.from_si(row.frequency), unit.from_si(row.rms), unit.from_si(row.within[0]),
                           unit.from_si(row.within[1]), unit.from_si(row.within[2]), unit.from_si(row.largest),

@@ -97,7 +97,8 @@ TEST(Levels, ProfilesStandInBareTables) {
   EXPECT_EQ(ran.status, 1) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Profile far: random"), HasSubstr("Profile sound: random, PSD of a pressure"),
                              HasSubstr("Profile sweep: sine"), HasSubstr("Profile plan-near: random"),
-                             HasSubstr("beside one another"), HasSubstr("The vibrator with 100.0 kg on it")));
+                             HasSubstr("beside one another"),
+                             HasSubstr("a rigid specimen of 20.00 kg asks of the vibrator, 100.0 kg moving")));
   EXPECT_THAT(ran.err, HasSubstr("more of the vibrator than it can give"));
   const auto summary = summary_of(folder, "all");
   EXPECT_NEAR(double(summary["facts"]["far acceleration RMS"]["value"]), std::sqrt(0.02 * 1980), 1e-7);

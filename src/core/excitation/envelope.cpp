@@ -64,8 +64,9 @@ Removal removal_of(const std::vector<Corner>& c, std::size_t i) {
 
 // Upwards, so that nothing falls below the curve.
 double rounded_up(double level) {
-  const double digit = std::pow(10, std::floor(std::log10(level)) - 2);
-  return std::ceil(level / digit * (1 - 1e-12)) * digit;
+  const double digit = std::pow(10, std::floor(std::log10(level) + 1e-12) - 2), digits = level / digit;
+  const double nearest = std::round(digits);
+  return (std::abs(digits - nearest) < 1e-9 * nearest ? nearest : std::ceil(digits)) * digit;
 }
 
 }  // namespace
@@ -130,9 +131,12 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
     corners.push_back({std::log(grid[k]), std::log(request.factor * std::max(envelope.averaged[k], floor * largest))});
   std::vector<Removal> removals(corners.size());
   for (std::size_t i = 1; i + 1 < corners.size(); ++i) removals[i] = removal_of(corners, i);
-  while (corners.size() > static_cast<std::size_t>(request.points)) {
+  constexpr double nothing = 1e-12;  // a corner on a straight line
+  for (;;) {
     const auto best = std::min_element(removals.begin(), removals.end(),
                                        [](const Removal& a, const Removal& b) { return a.area < b.area; });
+    if (corners.size() <= 2 || (corners.size() <= static_cast<std::size_t>(request.points) && best->area > nothing))
+      break;
     const Removal chosen = *best;
     const auto from = static_cast<std::ptrdiff_t>(chosen.from), count = static_cast<std::ptrdiff_t>(chosen.count);
     corners.erase(corners.begin() + from, corners.begin() + from + count);
@@ -150,10 +154,8 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
         removals[i].from -= 1;
     }
   }
-  // Rounding of logarithms must not leave a corner below the curve.
   std::vector<Breakpoint> points;
-  for (const Corner& each : corners)
-    points.push_back({std::exp(each.x), rounded_up(std::exp(each.y) * (1 + 1e-12)), {}});
+  for (const Corner& each : corners) points.push_back({std::exp(each.x), rounded_up(std::exp(each.y)), {}});
   points.front().frequency = grid.front();
   points.back().frequency = grid.back();
   envelope.table = LogLogTable(points, request.decibel_factor);

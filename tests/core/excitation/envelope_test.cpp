@@ -46,12 +46,12 @@ TEST(Envelope, IsNowhereBelowWhatItEnvelops) {
           double passed = 0;
           for (std::size_t k = 0; k < curve.grid.size(); ++k) {
             const double level = envelope.table.at(curve.grid[k]);
-            ASSERT_GE(level, 1.5 * envelope.averaged[k] * (1 - 1e-12)) << points << ' ' << curve.grid[k];
+            ASSERT_GE(level, 1.5 * envelope.averaged[k] * (1 - 2e-9)) << points << ' ' << curve.grid[k];
             passed = std::max(passed, decibel_factor * std::log10(1.5 * curve.values[k] / level));
           }
           EXPECT_NEAR(envelope.clipped, passed, 1e-9);
           if (octaves == 0) {
-            EXPECT_EQ(envelope.clipped, 0);
+            EXPECT_LT(envelope.clipped, 1e-7);
           }
           for (const PowerLaw& line : envelope.table.stretches()) {
             const double digits = line.v1 / std::pow(10, std::floor(std::log10(line.v1)) - 2);
@@ -72,8 +72,8 @@ TEST(Envelope, OfStraightLinesIsThemselves) {
   const Envelope same = straight_envelope(grid, values, {0, 1, 8, 10}),
                  twice = straight_envelope(grid, values, {0, 2, 5, 10});
   for (std::size_t k = 0; k < grid.size(); ++k) {
-    EXPECT_NEAR(same.table.at(grid[k]) / values[k], 1, 1e-12);
-    EXPECT_NEAR(twice.table.at(grid[k]) / values[k], 2, 1e-12);
+    EXPECT_NEAR(same.table.at(grid[k]) / values[k], 1, 1e-9);
+    EXPECT_NEAR(twice.table.at(grid[k]) / values[k], 2, 1e-9);
   }
   const std::vector<double> zero(5, 0.0), one{5};
   EXPECT_THROW((void)straight_envelope(grid, zero, {}), InputError);
