@@ -535,8 +535,8 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
 }
 
 void assess(Analysis& analysis) {
-  analysis.limits =
-      check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis, analysis.plan.assembly);
+  analysis.limits = check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis,
+                                 analysis.plan.assembly, analysis.on_random);
   analysis.equipment = equipment_levels(analysis.plan.equipment, analysis.outcomes, analysis.watched);
 }
 

@@ -207,7 +207,17 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
       continue;
     }
     excited.push_back(environment);
-    const bool sine = environment->type == Environment::Type::sine;
+    const bool on = !environment->on.empty();
+    const bool sine = environment->type == Environment::Type::sine && !on;
+    if (on && takes.random && takes.random->form == Take::Form::sigma)
+      problems.add(*take_tree, map.subject(),
+                   fmt::format("{} acts on {}, and both together have no sigma", environment->name, environment->on),
+                   "write take: 99.73 %, or RMS");
+    if (on && (with || (request && request->quantity->keyword == "clearance")))
+      problems.add(*each, map.subject(),
+                   fmt::format("{} acts on {}: what both make of a gap or on top of a static load is not known",
+                               environment->name, environment->on),
+                   "name other environments");
     if (limit.take_random.form == Take::Form::probability && each->text.ends_with(".combined"))
       problems.add(*each, map.subject(), "what cases combined stay below with a probability is not known",
                    "name a case, or let all axes act at once: simultaneous: yes without combine");
@@ -225,12 +235,15 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
                    fmt::format("name an environment that is driven by {}", request->quantity->per->name));
     if (sine && request && request->quantity->is_reciprocal) continue;  // only its smallest value can be meant
     if (sine ? takes.sine.has_value() : takes.random.has_value()) continue;
-    const std::string example = sine ? "peak" : "3 sigma, or RMS";
+    const std::string example = sine ? "peak" : on ? "99.73 %, or RMS" : "3 sigma, or RMS";
     if (take_tree)
-      problems.add(
-          *take_tree, map.subject(),
-          fmt::format("\"{}\" does not fit {} environment {}", take_tree->text, sine ? "sine" : "random", each->text),
-          "write take: " + example);
+      problems.add(*take_tree, map.subject(),
+                   fmt::format("\"{}\" does not fit {}environment {}{}", take_tree->text,
+                               on     ? ""
+                               : sine ? "sine "
+                                      : "random ",
+                               each->text, on ? ", which acts on " + environment->on : ""),
+                   "write take: " + example);
     else
       problems.add(map.tree(), map.subject(), "\"take\" is missing", "write take: " + example);
   }

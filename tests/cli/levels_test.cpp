@@ -22,9 +22,14 @@ using testing::HasSubstr;
 
 std::string box_with(const std::string& environments, const std::string& sections) {
   std::string plan = example("isolated-box.yaml");
-  plan.replace(plan.find("environments:\n"), 14, sections + "\nenvironments:\n");
+  if (sections.starts_with("limits:\n"))
+    plan += sections.substr(8);
+  else
+    plan.replace(plan.find("environments:\n"), 14, sections + "\nenvironments:\n");
   const std::string one = "  random: {profile: shake, axes: [x, z]}\n";
   plan.replace(plan.find(one), one.size(), one + environments);
+  if (environments.find("swept") != std::string::npos)
+    plan += "  both: {of: box.acceleration.z, in: swept, take: 99.73 %, allowable: 100 g}\n";
   return plan;
 }
 
@@ -62,6 +67,10 @@ TEST(Levels, LeadFromOnePlanToAnother) {
   EXPECT_NEAR(cell(summary, "swept.z.on", "box.acceleration.z", "together"),
               std::hypot(sigma, cell(summary, "swept.z.on", "box.acceleration.z", "tone") / std::sqrt(2.0)),
               1e-7 * sigma);
+  // A limit judges both together.
+  EXPECT_THAT(test::read_all(folder / "box-results/tables/limits.csv"),
+              HasSubstr(fmt::format("{:.9g},1,100,g,\"box.acceleration.z, 99.73 %, swept.z on random.z\"",
+                                    cell(summary, "swept.z.on", "box.acceleration.z", "99.73 %"))));
   EXPECT_NEAR(cell(summary, "burst.z.on", "box.acceleration.z", "together"),
               std::hypot(sigma, cell(summary, "burst.z.on", "box.acceleration.z", "band")), 1e-7 * sigma);
   EXPECT_NEAR(cell(summary, "history.shaken", "box.acceleration.z", "spectral"), sigma, 1e-7 * sigma);
@@ -152,6 +161,10 @@ TEST(Levels, WhatCannotBeIsRefusedInOneSentence) {
       {"", "cross spectra:\n  a: {of: box.acceleration.z, in: random.z}\n", "two responses are due"},
       {"", "vibrator: {force: 3 kN}\n", "\"moving mass\" is missing"},
       {"  a: {profile: sweep, axes: z, on: sine}\n", "", "is not random"},
+      {"  a: {profile: sweep, axes: z, on: random}\n",
+       "limits:\n  b: {of: box.acceleration.z, in: a, take: peak, allowable: 9 g}\n", "which acts on random"},
+      {"  a: {profile: sweep, axes: z, on: random}\n",
+       "limits:\n  b: {of: box.acceleration.z, in: a, take: 3 sigma, allowable: 9 g}\n", "have no sigma"},
       {"  a: {profile: sweep, axes: z, tones: 20 Hz}\n", "", "none is named"},
       {"  a: {profile: sweep, axes: z, on: random, tones: 3000 Hz}\n", "", "lies outside"},
       {"  a: {profile: sweep, axes: z, on: random, tones: []}\n", "", "no tone is named"},

@@ -82,8 +82,17 @@ Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, c
   return {sigma * row.rms, upper * sigma * row.rms, row.where, watched.is_gaussian()};
 }
 
+// RMS of both, or what both stay below; at the upper tolerance as if both were at the larger of theirs.
+Taken take_together(const Limit& limit, const OnRandomRow& row, const Outcome& outcome, const OnRandom& both) {
+  const bool within = limit.take_random.form == Take::Form::probability;
+  const double value =
+      within ? row.within[static_cast<std::size_t>(std::lround(limit.take_random.sigma) - 1)] : row.rms;
+  const double upper = std::max(outcome.environment().upper, both.random->environment->upper);
+  return {value, upper * value, "", true, false};
+}
+
 std::optional<LimitResult> check_response(const Limit& limit, const std::vector<Outcome>& outcomes,
-                                          const std::vector<Watched>& watched) {
+                                          const std::vector<Watched>& watched, const std::vector<OnRandom>& on_random) {
   const Watched* const found = find_watched(watched, limit.of);
   if (!found) return std::nullopt;
   const auto index = static_cast<std::size_t>(found - watched.data());
@@ -93,15 +102,23 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
   std::optional<LimitResult> worst;
   for (const Outcome& outcome : outcomes) {
     if (!covers(limit, *outcome.excitation)) continue;
-    const Taken taken = take_from(limit, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
+    const bool on = !outcome.environment().on.empty();
+    const auto both = std::find_if(on_random.begin(), on_random.end(),
+                                   [&](const OnRandom& each) { return each.acting == outcome.excitation; });
+    if (on && both == on_random.end()) continue;  // what it acts on was not run
+    const Taken taken = on ? take_together(limit, both->rows[index], outcome, *both)
+                           : take_from(limit, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
     LimitResult result;
     result.limit = &limit;
-    const Take& take = outcome.random() ? limit.take_random : limit.take;
+    const Take& take = outcome.random() || on ? limit.take_random : limit.take;
     result.what = fmt::format("{}, {}, {}{}", found->name,
                               outcome.at_rest()                ? "static"
                               : found->quantity->is_reciprocal ? "smallest"
                                                                : take.words(),
-                              outcome.name(), limit.with.empty() ? "" : " with " + limit.with);
+                              outcome.name(),
+                              on                   ? " on " + both->random->name()
+                              : limit.with.empty() ? ""
+                                                   : " with " + limit.with);
     result.where = taken.where;
     result.kind = found->quantity->kind;
     result.value = taken.value;
@@ -114,7 +131,8 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
                                             : margin_of(result.allowable, limit.factor * value);
     };
     result.margin = margin(taken.value);
-    result.upper_margin = outcome.environment().upper > 1 ? margin(taken.upper) : std::nan("");
+    result.upper_margin =
+        outcome.environment().upper > 1 || (on && taken.upper > taken.value) ? margin(taken.upper) : std::nan("");
     result.met = result.deciding() >= 0;
     if (!worst || result.deciding() < worst->deciding()) worst = result;
   }
@@ -207,14 +225,14 @@ std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitati
 
 std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes,
                                       const std::vector<Watched>& watched, const ModalBasis& basis,
-                                      const Assembly& assembly) {
+                                      const Assembly& assembly, const std::vector<OnRandom>& on_random) {
   std::vector<LimitResult> results;
   for (const Limit& limit : limits) {
     if (limit.subject == Limit::Of::frequency) {
       results.push_back(check_frequency(limit, basis));
     } else if (limit.subject == Limit::Of::mass) {
       results.push_back(check_mass(limit, assembly));
-    } else if (auto result = check_response(limit, outcomes, watched)) {
+    } else if (auto result = check_response(limit, outcomes, watched, on_random)) {
       results.push_back(std::move(*result));
     }
   }

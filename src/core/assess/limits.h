@@ -1,6 +1,7 @@
 /// core/assess/limits.h: does it pass? Margins of responses and frequencies against what is allowed.
 #pragma once
 
+#include "core/response/on_random.h"
 #include "core/response/outcome.h"
 #include "core/response/sine_run.h"
 
@@ -65,10 +66,12 @@ struct LimitResult {
                                               const std::vector<Watched>& watched);
 
 /// One result a limit: the worst over its environments and axes that were run, and over all places of a watched
-/// quantity. Worst margin first. A limit none of whose environments was run gives no result.
+/// quantity. Worst margin first. A limit none of whose environments was run gives no result. Of what acts on a random
+/// environment both together are judged.
 [[nodiscard]] std::vector<LimitResult> check_limits(const std::vector<Limit>& limits,
                                                     const std::vector<Outcome>& outcomes,
                                                     const std::vector<Watched>& watched, const ModalBasis& basis,
-                                                    const Assembly& assembly);
+                                                    const Assembly& assembly,
+                                                    const std::vector<OnRandom>& on_random = {});
 
 }  // namespace avrenk

@@ -82,6 +82,30 @@ const Kind* amplitude_kind(const Load& load) { return load.unbalance ? &kind::fo
 
 }  // namespace
 
+namespace {
+
+// The middle of where a load acts, by the size of its forces and moments; none of a field, which acts everywhere.
+std::optional<Vector3> middle_of(const Load& load, const Assembly& assembly) {
+  Vector3 sum = Vector3::Zero();
+  double weight = 0;
+  for (const LoadColumn& column : load.columns) {
+    if (column.field) return std::nullopt;
+    for (const auto& [node, six] : column.on_nodes) {
+      sum += six.norm() * assembly.position(node);
+      weight += six.norm();
+    }
+    for (const auto& [beam, per_length] : column.on_beams) {
+      const BeamGeometry& line = assembly.beams[static_cast<std::size_t>(beam)].geometry;
+      const double own = per_length.norm() * (line.end2 - line.end1).norm();
+      sum += 0.5 * own * (line.end1 + line.end2);
+      weight += own;
+    }
+  }
+  return weight > 0 ? std::optional<Vector3>(sum / weight) : std::nullopt;
+}
+
+}  // namespace
+
 std::vector<Input> inputs_of(const Environment& environment, std::span<const int> axes, const LoadCase& loads,
                              const Assembly* assembly) {
   std::vector<Input> all;
@@ -98,7 +122,8 @@ std::vector<Input> inputs_of(const Environment& environment, std::span<const int
   }
   for (const DrivenLoad& driven : loads.loads) {
     const Load& load = assembly->loads[static_cast<std::size_t>(driven.load)];
-    all.push_back({load.name, amplitude_kind(load), driven.spectrum, {}, driven.field.has_value(), driven.acceptances});
+    all.push_back({load.name, amplitude_kind(load), driven.spectrum, middle_of(load, *assembly),
+                   driven.field.has_value(), driven.acceptances});
   }
   return all;
 }
@@ -117,7 +142,7 @@ Coherence coherence_of(const CoherenceRule& rule, const std::vector<Input>& inpu
   if (!a.at || !b.at)
     refuse("",
            fmt::format("where {} acts is not known, so the coherence cannot depend on a distance", (a.at ? b : a).name),
-           "let it depend on the distance of bases that are inputs of their own");
+           "let it depend on the distance of loads, or of bases that are inputs of their own");
   const Vector3 apart = *b.at - *a.at;
   own.delay = rule.slowness.dot(apart);
   own.decay = rule.decay * apart.norm();

@@ -89,9 +89,9 @@ struct Excitation {
 struct Input {
   std::string name;  ///< "x", "left.x", "pump"
   const Kind* kind = nullptr;
-  LogLogTable level{};                                    ///< of random
-  std::optional<Vector3> at{};                            ///< where it acts, of bases that are inputs of their own
-  bool is_field = false;                                  ///< a pressure field
+  LogLogTable level{};          ///< of random
+  std::optional<Vector3> at{};  ///< where it acts: of bases that are inputs of their own, and the middle of loads
+  bool is_field = false;        ///< a pressure field
   std::shared_ptr<const JointAcceptances> acceptances{};  ///< of it, once its patterns are made
 };
 /// Inputs that act at once, in the order of their columns: axis by axis, base by base where these move apart, then the

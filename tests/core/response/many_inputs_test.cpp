@@ -244,6 +244,27 @@ TEST(ManyInputs, OfTwoFeetAreAsByHand) {
   EXPECT_ANY_THROW((void)excitations(without, model, solved.system));
 }
 
+// Forces at two places 0.3 m apart along x: what reaches the second later lags, and their coherence falls with
+// distance.
+TEST(ManyInputs, OfLoadsKnowHowFarTheyAreApart) {
+  Assembly model = test::chain({2}, {8e4});
+  const int other = test::add_node(model, {0.3, 0, 0}, "arm");
+  model.links = {{"arm", 1, {other}}};
+  model.loads = {force_on(1, "near", Vector6::Unit(2)), force_on(other, "far", Vector6::Unit(2))};
+  const Solved solved(model, test::count(6), test::ratio(0.02));
+  Environment environment = noise(5, 80);
+  environment.load_cases = {{"", {driven(0, flat(4, 5, 80)), driven(1, flat(9, 5, 80))}}};
+  CoherenceRule rule{{}, {{1, 1, 0}}};
+  rule.slowness = Vector3(1 / 60.0, 0, 0);
+  rule.length = 0.5;
+  environment.coherences = {rule};
+  const auto excitation = excitations(environment, model, solved.system).front();
+  for (const double f : {10.0, 70.0}) {
+    const MatrixXcd root = excitation->spectrum.root(f), s = root * root.adjoint();
+    EXPECT_NEAR(std::abs(s(1, 0) - 6.0 * std::polar(std::exp(-0.6), -2 * pi * f * 0.3 / 60)), 0, 1e-9);
+  }
+}
+
 // Two inputs whose tables do not meet, correlated all the same: where neither has a level nothing happens, and what
 // each makes in its own band adds up. With damping so strong that some modes no longer oscillate.
 TEST(ManyInputs, MayLeaveAGapBetweenTheirTables) {
