@@ -280,7 +280,7 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
   add_natural_frequencies(chart, outcome, group, source);
   if (group.quantity->kind == outcome.excitation->kind && outcome.excitation->names.size() == 1) {
     // One input: the response over it is the square of the transmissibility.
-    Panel ratio{{"Response PSD / input PSD"}, 1, false};
+    Panel ratio{{"Response/input"}, 1, false};
     for (const std::size_t i : group.members) {
       std::vector<double> squares;
       for (std::size_t k = 0; k < grid.size(); ++k) {

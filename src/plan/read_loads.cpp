@@ -9,6 +9,9 @@
 namespace avrenk {
 namespace {
 
+// Beside a load: how a random pressure goes together from point to point.
+constexpr const char* field_key = "pressure field";
+
 // Places, or whole parts, by their names: their nodes.
 std::optional<Nodes> read_region(const Tree& tree, const std::string& subject, Reading& reading) {
   std::set<int> nodes;
@@ -229,7 +232,7 @@ class LoadReader {
 
 std::optional<Load> read_load(const Tree::Entry& entry, Reading& reading) {
   const std::string subject = "load " + entry.key;
-  const bool taken = entry.key == "phase" || entry.key == "order" || entry.key == "field";
+  const bool taken = entry.key == "phase" || entry.key == "order" || entry.key == field_key;
   if (entry.key.find('.') != std::string::npos || taken) {
     Tree at;
     at.place = entry.place;
@@ -266,7 +269,7 @@ class LoadCaseReader {
     DrivenEntry entry;
     if (tree.is_map()) {
       for (const Tree::Entry& each : tree.entries) {
-        if (each.key == "phase" || each.key == "order" || each.key == "field") continue;
+        if (each.key == "phase" || each.key == "order" || each.key == field_key) continue;
         if (amount) {
           problems().add(each.value, subject_, "two loads stand in one entry", "write [{PUMP: 30 N}, {PANEL: 2 kPa}]");
           return std::nullopt;
@@ -287,7 +290,7 @@ class LoadCaseReader {
                          "write speeds: {from: 300 rpm, to: 6000 rpm} in place of frequencies");
       }
       if (amount && amount->kind == Tree::Kind::empty) amount = nullptr;
-      if (const Tree* field = tree.find("field")) {
+      if (const Tree* field = tree.find(field_key)) {
         entry.field = read_field(*field);
         if (!entry.field) return std::nullopt;
       }
@@ -320,7 +323,7 @@ class LoadCaseReader {
         choice->load = *index;
         entry.choices.push_back(std::move(*choice));
       }
-    if (entry.field && !takes_field(*tree.find("field"), load, entry)) return std::nullopt;
+    if (entry.field && !takes_field(*tree.find(field_key), load, entry)) return std::nullopt;
     if (entry.choices.empty()) return std::nullopt;
     return entry;
   }
@@ -334,7 +337,7 @@ class LoadCaseReader {
 
   // {diffuse: {speed of sound: 340 m/s}} or {boundary layer: {direction: x, speed: 190 m/s}}
   std::optional<PressureField> read_field(const Tree& tree) {
-    MapReader map(tree, subject_ + " field", problems());
+    MapReader map(tree, subject_ + " " + field_key, problems());
     if (!map.is_map()) return std::nullopt;
     const auto [law, what] = map.one_of({"diffuse", "boundary layer"});
     map.done();
@@ -367,13 +370,13 @@ class LoadCaseReader {
     if (load.faces.empty()) {
       problems().add(tree, subject_,
                      fmt::format("{} is {}, and a field is one of pressure on a surface", load.name, load.kind->name),
-                     "leave field out, or name a load that is written as {pressure: {on: PLACE}}");
+                     "leave pressure field out, or name a load that is written as {pressure: {on: PLACE}}");
       return false;
     }
     for (const DrivenLoad& choice : entry.choices)
       if (choice.spectrum.stretches().empty()) {
         problems().add(tree, subject_, fmt::format("{} is no random load, and a field is random", load.name),
-                       "leave field out, or name a random profile of a pressure");
+                       "leave pressure field out, or name a random profile of a pressure");
         return false;
       }
     return true;
@@ -482,7 +485,7 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
   bool broken = false;
   // {pump: 30 N, panel: 2 kPa} is short for a list of them.
   std::vector<Tree> listed;
-  if (tree.is_map() && !tree.find("phase") && !tree.find("order") && !tree.find("field")) {
+  if (tree.is_map() && !tree.find("phase") && !tree.find("order") && !tree.find(field_key)) {
     for (const Tree::Entry& each : tree.entries) {
       Tree one = tree;
       one.place = each.place;

@@ -134,7 +134,7 @@ TEST(Levels, WhatCannotBeIsRefusedInOneSentence) {
       {"empty.csv", "the file is empty"},
       {"good.csv --margin '3 dB'", "--margin is that of an envelope"},
       {"good.csv --envelope 1", "--envelope 1 is not possible"},
-      {"good.csv --envelope 4 --average third", "did you mean \"third octave\""},
+      {"good.csv --envelope 4 --average 'thrd octave'", "third octave"},
       {"good.csv --band 20", "write --band \"20 Hz, 100 Hz\""},
       {"good.csv --band '40 Hz, 20 Hz'", "write the lower frequency first"},
       {"good.csv --set a=1", "is a bare table"},
@@ -179,10 +179,10 @@ TEST(Levels, WhatCannotBeIsRefusedInOneSentence) {
     EXPECT_FALSE(std::filesystem::exists(folder / "box-results"));
   }
   const std::pair<const char*, const char*> of_fields[] = {
-      {"[{tone: sound, field: {diffuse: {}}}]", "\"speed of sound\" is missing"},
-      {"[{tone: sound, field: {boundary layer: {speed: 70 m/s}}}]", "\"direction\" is missing"},
-      {"[{tone: 20 Pa, field: {diffuse: {speed of sound: 340 m/s}}}]", "tone is no random load"},
-      {"[{tone: sound, field: diffuse}]", "a map is due"}};
+      {"[{tone: sound, pressure field: {diffuse: {}}}]", "\"speed of sound\" is missing"},
+      {"[{tone: sound, pressure field: {boundary layer: {speed: 70 m/s}}}]", "\"direction\" is missing"},
+      {"[{tone: 20 Pa, pressure field: {diffuse: {speed of sound: 340 m/s}}}]", "tone is no random load"},
+      {"[{tone: sound, pressure field: diffuse}]", "a map is due"}};
   for (const auto& [loads, sentence] : of_fields) {
     std::string plan = example("panel-under-pressure.yaml");
     plan.replace(plan.find("environments:\n"), 14, fmt::format("environments:\n  field: {{loads: {}}}\n", loads));

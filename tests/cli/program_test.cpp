@@ -52,9 +52,13 @@ const std::pair<const char*, bool> box_figures[] = {
     {"profile.shake", true},
     {"profile.sweep", true},
     {"random.x.acceleration", true},
+    {"random.x.envelope", false},
+    {"random.x.motion", false},
     {"random.x.relative-displacement", true},
     {"random.x.shares", true},
     {"random.z.acceleration", true},
+    {"random.z.envelope", false},
+    {"random.z.motion", false},
     {"random.z.relative-displacement", true},
     {"random.z.shares", true},
     {"sine.z.acceleration", true},
@@ -67,7 +71,7 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   (void)folder.write("box.yaml", example("isolated-box.yaml"));
   const Ran ran = run_program(folder, "run box.yaml");
   EXPECT_EQ(ran.status, 0) << ran.err;
-  std::string expected = "fields/modes.vtu\n";
+  std::string expected = "fields/modes.vtu\nfields/random.x.motion.vtu\nfields/random.z.motion.vtu\n";
   const auto expect_figure = [&](const std::string& name, bool chart) {
     expected += "figures/" + name + ".png\n" + (chart ? "figures/" + name + ".svg\n" : "");
   };
@@ -75,9 +79,11 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   expected +=
       "report.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/audit.csv\ntables/limits.csv\n"
       "tables/masses.csv\ntables/mode-kinetic-energy.csv\ntables/mode-participation.csv\ntables/mode-shapes.csv\n"
-      "tables/mode-strain-energy.csv\ntables/modes.csv\ntables/random.x.curves.csv\ntables/random.x.reasons.csv\n"
-      "tables/random.x.rms.csv\ntables/random.z.curves.csv\ntables/"
-      "random.z.reasons.csv\ntables/random.z.rms.csv\ntables/sine.z.curves.csv\n"
+      "tables/mode-strain-energy.csv\ntables/modes.csv\ntables/random.x.curves.csv\n"
+      "tables/random.x.motion.csv\ntables/random.x.nodes.csv\ntables/random.x.pairs.csv\n"
+      "tables/random.x.reasons.csv\ntables/random.x.rms.csv\ntables/random.z.curves.csv\n"
+      "tables/random.z.motion.csv\ntables/random.z.nodes.csv\ntables/random.z.pairs.csv\n"
+      "tables/random.z.reasons.csv\ntables/random.z.rms.csv\ntables/sine.z.curves.csv\n"
       "tables/sine.z.peaks.csv\ntables/sine.z.reasons.csv\ntables/static.csv\nwritten.txt\n";
   EXPECT_EQ(listing(folder / "box-results"), expected);
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Electronics box on its isolators"), HasSubstr("Verdict: all 2 limits are met"),

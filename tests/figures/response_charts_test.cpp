@@ -97,8 +97,13 @@ TEST_F(ResponseCharts, ShowRandomWithItsRunningRms) {
   const Outcome outcome = run(random);
   const auto charts = response_charts(outcome, source());
   ASSERT_EQ(charts.size(), 2U);
-  ASSERT_EQ(charts[0].chart.panels.size(), 2U);
-  const Panel &density = charts[0].chart.panels[0], &running = charts[0].chart.panels[1];
+  ASSERT_EQ(charts[0].chart.panels.size(), 3U);
+  const Panel &density = charts[0].chart.panels[0], &ratio = charts[0].chart.panels[1],
+              &running = charts[0].chart.panels[2];
+  for (std::size_t k = 0; k < outcome.grid().size(); k += 9)
+    EXPECT_NEAR(ratio.series[0].y[k],
+                outcome.random()->rows[0].psd[k] / outcome.excitation->spectrum.level(0, outcome.grid()[k]), 1e-9)
+        << k;
   const DisplayUnit unit = show.unit(kind::acceleration);
   for (std::size_t s = 0; s < running.series.size(); ++s) {
     EXPECT_TRUE(std::is_sorted(running.series[s].y.begin(), running.series[s].y.end()));

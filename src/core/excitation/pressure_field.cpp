@@ -18,7 +18,7 @@ using Eigen::MatrixXd;
 namespace {
 
 constexpr double tolerance = 1e-12;   // of the largest entry, in what is interpolated
-constexpr int fewest = 4, most = 64;  // degrees of a panel
+constexpr int fewest = 8, most = 64;  // degrees of a panel
 constexpr int most_halvings = 12;
 
 std::complex<double> gamma_of(const PressureField& field, double omega, const Vector3& apart) {
@@ -88,8 +88,8 @@ JointAcceptances::JointAcceptances(const PressureField& field, std::span<const P
   add_panels([&](double frequency) { return joint(field, points, weights, frequency, threads); }, from, to, 0);
 }
 
-// Points of 4, 8, … 64 steps, each with those before among them, until the new ones are where they were expected; a
-// band for which that does not suffice is halved.
+// Points of 8, 16, … 64 steps, each with those before among them, until the last Chebyshev coefficients are nothing and
+// a further frequency is where it was expected; a band for which that does not suffice is halved.
 template <typename Compute>
 void JointAcceptances::add_panels(const Compute& compute, double from, double to, int halvings) {
   const auto point = [&](int k, int degree) {
@@ -102,35 +102,41 @@ void JointAcceptances::add_panels(const Compute& compute, double from, double to
     return value;
   };
   Panel panel{from, to, {}, {}};
-  for (int k = 0; k <= fewest; ++k) {
-    panel.points.push_back(point(k, fewest));
-    panel.values.push_back(take(panel.points.back()));
-  }
-  for (int degree = 2 * fewest; degree <= most; degree *= 2) {
+  for (int degree = fewest; degree <= most; degree *= 2) {
     Panel finer{from, to, {}, {}};
-    double difference = 0;
     for (int k = 0; k <= degree; ++k) {
       finer.points.push_back(point(k, degree));
-      if (k % 2 == 0) {
-        finer.values.push_back(std::move(panel.values[static_cast<std::size_t>(k / 2)]));
-        continue;
-      }
-      finer.values.push_back(take(finer.points.back()));
+      const bool known = k % 2 == 0 && !panel.values.empty();
+      finer.values.push_back(known ? std::move(panel.values[static_cast<std::size_t>(k / 2)])
+                                   : take(finer.points.back()));
     }
-    for (int k = 0; k <= degree; k += 2)
-      panel.values[static_cast<std::size_t>(k / 2)] = finer.values[static_cast<std::size_t>(k)];
-    for (std::size_t k = 1; k < finer.points.size(); k += 2)
-      difference = std::max(difference, (interpolated(panel, finer.points[k]) - finer.values[k]).cwiseAbs().maxCoeff());
     panel = std::move(finer);
-    if (difference <= tolerance * largest_ || halvings == most_halvings) {
-      error_ = std::max(error_, largest_ > 0 ? difference / largest_ : 0);
-      panels_.push_back(std::move(panel));
-      return;
-    }
+    const bool last = halvings == most_halvings && degree == most;
+    if (last_coefficients(panel) > tolerance * largest_ && !last) continue;
+    const double between = point(1, 2 * degree);
+    const double difference = (interpolated(panel, between) - take(between)).cwiseAbs().maxCoeff();
+    if (difference > tolerance * largest_ && !last) continue;
+    error_ = std::max(error_, largest_ > 0 ? difference / largest_ : 0);
+    panels_.push_back(std::move(panel));
+    return;
   }
   const double middle = 0.5 * (from + to);
   add_panels(compute, from, middle, halvings + 1);
   add_panels(compute, middle, to, halvings + 1);
+}
+
+// Largest of the last two coefficients of any entry.
+double JointAcceptances::last_coefficients(const Panel& panel) {
+  const auto degree = static_cast<int>(panel.points.size()) - 1;
+  double largest = 0;
+  for (const int n : {degree - 1, degree}) {
+    MatrixXcd sum = MatrixXcd::Zero(panel.values.front().rows(), panel.values.front().cols());
+    for (int k = 0; k <= degree; ++k)
+      sum += (k == 0 || k == degree ? 1.0 : 2.0) / degree * std::cos(pi * n * k / degree) *
+             panel.values[static_cast<std::size_t>(k)];
+    largest = std::max(largest, sum.cwiseAbs().maxCoeff());
+  }
+  return largest;
 }
 
 // The barycentric formula for Chebyshev's points (Berrut & Trefethen, SIAM Rev. 46, 2004).

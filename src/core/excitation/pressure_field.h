@@ -50,8 +50,8 @@ class JointAcceptances {
   static constexpr double left_out = 1e-14;
   /// L with L Lᴴ = J there, n x r, but for what it leaves out.
   [[nodiscard]] Eigen::MatrixXcd root(double frequency) const;
-  /// Largest difference that the interpolation had from further frequencies, as a part of the largest entry: those are
-  /// in it by now.
+  /// Largest difference of the interpolation from a further frequency of each of its panels, as a part of the largest
+  /// entry.
   [[nodiscard]] double error() const { return error_; }
   [[nodiscard]] int frequencies() const { return frequencies_; }
 
@@ -62,6 +62,7 @@ class JointAcceptances {
     std::vector<Eigen::MatrixXcd> values;
   };
   [[nodiscard]] static Eigen::MatrixXcd interpolated(const Panel& panel, double frequency);
+  [[nodiscard]] static double last_coefficients(const Panel& panel);
   template <typename Compute>
   void add_panels(const Compute& compute, double from, double to, int halvings);
   std::vector<Panel> panels_;

@@ -234,18 +234,20 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMat
   const double allowed = 0.1 * covariance_tolerance / std::sqrt(static_cast<double>(open.size()));
   // A coordinate that nothing drives is what rounding leaves of the others: noise that no panel resolves. What a row
   // makes of those that cancel is judged by itself, in run_random.
-  const double rounding = std::max(std::pow(nothing * transfer.damping().modes.condition(), 2),
-                                   input.left_out() / (0.1 * covariance_tolerance));
+  const double rounding = std::pow(nothing * transfer.damping().modes.condition(), 2);
+  // What roots leave out makes noise of this size, beside which a weak coordinate cannot settle by itself.
+  const double noise = input.left_out() / (0.1 * covariance_tolerance);
   const auto relative = [&](const VectorXd& part) {
     const Index m = (total.size() - 4) / 3;
     double worst = 0;
     const auto compare = [&](Index first, Index count, double floor) {
+      const double largest = total.segment(first, count).maxCoeff();
       for (Index i = first; i < first + count; ++i)
-        if (total[i] > floor) worst = std::max(worst, std::abs(part[i]) / total[i]);
+        if (total[i] > floor * largest)
+          worst = std::max(worst, std::abs(part[i]) / std::max(total[i], noise * largest));
     };
-    for (Index first = 0; m > 0 && first < 3 * m; first += m)
-      compare(first, m, rounding * total.segment(first, m).maxCoeff());
-    compare(3 * m, 4, 0);  // the base's own motion, and the loads
+    for (Index first = 0; m > 0 && first < 3 * m; first += m) compare(first, m, rounding);
+    for (Index own = 3 * m; own < 3 * m + 4; ++own) compare(own, 1, 0);  // the base's own motion, and the loads
     return worst;
   };
   while (!open.empty()) {

@@ -104,9 +104,10 @@ Eigen::ArrayXd Transfer::squares(double frequency, const MatrixXcd& amplitudes) 
   const DampedModes& modes = damping_.modes;
   const bool cheap = !directly_ && modes.is_diagonal() && modes.condition() <= well_conditioned;
   if (!cheap) return (coordinates(frequency) * amplitudes).cwiseAbs2().rowwise().sum().array();
-  Eigen::ArrayXd sum = Eigen::ArrayXd::Zero(modes.coordinates());  // where no input acts, too
-  for (Index k = 0; k < amplitudes.cols(); ++k) sum += damped(frequency, amplitudes.col(k)).cwiseAbs2().array();
-  return sum;
+  if (amplitudes.cols() == 0) return Eigen::ArrayXd::Zero(modes.coordinates());  // where no input acts
+  const double omega = 2 * pi * frequency;
+  const MatrixXcd& forces = damped_.velocity.size() == 0 ? damped_.constant : damped_.at(omega);
+  return modes.respond(omega, forces * amplitudes).cwiseAbs2().rowwise().sum().array();
 }
 
 MatrixXcd Transfer::state(double frequency) const {

@@ -36,7 +36,7 @@ Complex sine_transform(int m, double a, double k) {
 // Shapes sin mπx/a sin nπy/b of a simply supported plate under a diffuse field: sin(kd)/(kd) is the mean of e^{ik·d}
 // over all directions, so that J is that of |F_m(k_x) F_n(k_y)|², F the closed transform of a sine; Gauss's rule of 30
 // by 60 points over an eighth of the sphere has that to 1e-10. The midpoint rule over the faces is off by (π m/N)²/12
-// and (k a/N)²/12, which two meshes extrapolate to its square: 1e-4 of the largest.
+// and (k a/N)²/12, which two meshes extrapolate to its square: 3e-4.
 TEST(PressureField, DiffuseOnASimplySupportedPlateIsAMeanOverDirections) {
   const double a = 0.8, b = 0.5, c = 340;
   const std::vector<std::pair<int, int>> modes{{1, 1}, {2, 1}, {1, 2}, {3, 1}, {3, 2}};
@@ -73,7 +73,7 @@ TEST(PressureField, DiffuseOnASimplySupportedPlateIsAMeanOverDirections) {
                    2 / pi;
           },
           0.0, 1.0);
-      EXPECT_NEAR(extrapolated(static_cast<Index>(r), static_cast<Index>(r)).real() / mean, 1, 1e-4)
+      EXPECT_NEAR(extrapolated(static_cast<Index>(r), static_cast<Index>(r)).real() / mean, 1, 3e-4)
           << f << " Hz, " << m << ' ' << n;
     }
   }
