@@ -111,12 +111,14 @@ void JointAcceptances::add_panels(const Compute& compute, double from, double to
                                    : take(finer.points.back()));
     }
     panel = std::move(finer);
+    pack(panel);
     const bool last = halvings == most_halvings && degree == most;
     if (last_coefficients(panel) > tolerance * largest_ && !last) continue;
     const double between = point(1, 2 * degree);
     const double difference = (interpolated(panel, between) - take(between)).cwiseAbs().maxCoeff();
     if (difference > tolerance * largest_ && !last) continue;
     error_ = std::max(error_, largest_ > 0 ? difference / largest_ : 0);
+    panel.values.resize(1);  // for its size
     panels_.push_back(std::move(panel));
     return;
   }
@@ -140,18 +142,43 @@ double JointAcceptances::last_coefficients(const Panel& panel) {
 }
 
 // The barycentric formula for Chebyshev's points (Berrut & Trefethen, SIAM Rev. 46, 2004).
-MatrixXcd JointAcceptances::interpolated(const Panel& panel, double frequency) {
-  MatrixXcd sum = MatrixXcd::Zero(panel.values.front().rows(), panel.values.front().cols());
-  double weights = 0;
-  for (std::size_t k = 0; k < panel.points.size(); ++k) {
-    const double apart = frequency - panel.points[k];
-    if (apart == 0) return panel.values[k];
-    const bool end = k == 0 || k + 1 == panel.points.size();
-    const double weight = (k % 2 == 0 ? 1.0 : -1.0) * (end ? 0.5 : 1.0) / apart;
-    sum += weight * panel.values[k];
-    weights += weight;
+Eigen::VectorXd JointAcceptances::weights_at(const Panel& panel, double frequency) {
+  Eigen::VectorXd weights(std::ssize(panel.points));
+  for (Index k = 0; k < weights.size(); ++k) {
+    const double apart = frequency - panel.points[static_cast<std::size_t>(k)];
+    if (apart == 0) return Eigen::VectorXd::Unit(weights.size(), k);
+    const bool end = k == 0 || k + 1 == weights.size();
+    weights[k] = (k % 2 == 0 ? 1.0 : -1.0) * (end ? 0.5 : 1.0) / apart;
   }
-  return sum / weights;
+  return weights / weights.sum();
+}
+
+// Hermitian: the lower triangles side by side, so that a frequency is one product.
+void JointAcceptances::pack(Panel& panel) {
+  const Index n = panel.values.front().rows(), points = std::ssize(panel.points);
+  panel.real.resize(n * (n + 1) / 2, points);
+  panel.imaginary.resize(panel.real.rows(), points);
+  for (Index k = 0; k < points; ++k)
+    for (Index b = 0, at = 0; b < n; ++b)
+      for (Index a = b; a < n; ++a, ++at) {
+        const std::complex<double> value = panel.values[static_cast<std::size_t>(k)](a, b);
+        panel.real(at, k) = value.real();
+        panel.imaginary(at, k) = value.imag();
+      }
+  if (panel.imaginary.isZero(0)) panel.imaginary.resize(0, points);
+}
+
+MatrixXcd JointAcceptances::interpolated(const Panel& panel, double frequency) {
+  const Index n = panel.values.front().rows();
+  const Eigen::VectorXd weights = weights_at(panel, frequency), real = panel.real * weights,
+                        imaginary_part = panel.imaginary * weights;
+  MatrixXcd value(n, n);
+  for (Index b = 0, at = 0; b < n; ++b)
+    for (Index a = b; a < n; ++a, ++at) {
+      value(a, b) = {real[at], imaginary_part.size() > 0 ? imaginary_part[at] : 0.0};
+      value(b, a) = std::conj(value(a, b));
+    }
+  return value;
 }
 
 MatrixXcd JointAcceptances::at(double frequency) const {

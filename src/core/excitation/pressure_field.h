@@ -59,8 +59,11 @@ class JointAcceptances {
   struct Panel {
     double from, to;
     std::vector<double> points;  // Hz
-    std::vector<Eigen::MatrixXcd> values;
+    std::vector<Eigen::MatrixXcd> values{};
+    Eigen::MatrixXd real{}, imaginary{};  // the same entry by entry of the lower triangles, one column a point
   };
+  static void pack(Panel& panel);
+  [[nodiscard]] static Eigen::VectorXd weights_at(const Panel& panel, double frequency);
   [[nodiscard]] static Eigen::MatrixXcd interpolated(const Panel& panel, double frequency);
   [[nodiscard]] static double last_coefficients(const Panel& panel);
   template <typename Compute>
