@@ -12,7 +12,7 @@ Table equipment_table(const std::vector<EquipmentLevel>& levels, const Show& sho
               "Equipment levels: straight lines above responses, as profiles in levels/*.csv",
               {{"level", ""},
                {"of", ""},
-               {"in", ""},
+               {"in", "", 4, false},
                {"margin", "dB", 3},
                {"points", "", 3, true, 0},
                {"RMS or highest", "", 4},

@@ -238,7 +238,7 @@ TEST(PressureField, InPatternsIsWhatEveryFaceByItselfIs) {
           squares[k] += weight * (w * s * w.adjoint()).trace().real();
         }
       }
-      const std::vector<double> rms = patterned(field.speed), far = patterned(1e9),
+      const std::vector<double> rms = patterned(field.speed), far = patterned(1e13),
                                 same = rms_of_watched(field_noise(level, {0}), in_patterns, solved.system, solved.basis,
                                                       solved.damping);
       for (std::size_t k = 0; k < rms.size(); ++k) {
