@@ -98,7 +98,8 @@ Table comparison_table(const std::vector<Chosen>& all) {
                {"velocity", ""},
                {"displacement", ""}},
               {}};
-  for (const auto& [profile, own] : all) {
+  for (const Chosen& chosen : all) {
+    const Profile& profile = chosen.profile;
     const bool tabled = !(profile.of_load() && !profile.is_random());
     const double from = tabled ? profile.table.from() : profile.points.front().frequency,
                  to = tabled ? profile.table.to() : profile.points.back().frequency;

@@ -426,6 +426,8 @@ NamedChart cross_chart(const CrossSpectrum& spectrum, const Show& show) {
     size.push_back(std::abs(spectrum.cross[p]) /
                    (show.unit(*spectrum.kinds[0]).factor * show.unit(*spectrum.kinds[1]).factor));
     angle.push_back(std::arg(spectrum.cross[p]) * 180 / pi);
+    // Where it passes ±180° the line breaks.
+    if (p > 0 && std::abs(angle[p] - angle[p - 1]) > 180) angle[p - 1] = std::nan("");
     together.push_back(spectrum.coherence(p));
   }
   density.series = {{first, grid, in_unit(spectrum.psd[0], psd_unit(show.unit(*spectrum.kinds[0])))},

@@ -127,6 +127,7 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
   if (!(largest > 0)) refuse("", "the curve is zero everywhere", "nothing has to be enveloped");
   constexpr double floor = 1e-12;  // of the largest
   std::vector<Corner> corners;
+  corners.reserve(grid.size());
   for (std::size_t k = 0; k < grid.size(); ++k)
     corners.push_back({std::log(grid[k]), std::log(request.factor * std::max(envelope.averaged[k], floor * largest))});
   std::vector<Removal> removals(corners.size());
@@ -155,6 +156,7 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
     }
   }
   std::vector<Breakpoint> points;
+  points.reserve(corners.size());
   for (const Corner& each : corners) points.push_back({std::exp(each.x), rounded_up(std::exp(each.y)), {}});
   points.front().frequency = grid.front();
   points.back().frequency = grid.back();

@@ -270,7 +270,7 @@ History make_history(const HistoryRequest& request, const Excited& excited, cons
     column.values.assign(own.begin(), own.end());
     const LogLogTable& level = excited.covariance->input.levels()[source];
     column.spectral = std::sqrt(level.area());
-    const std::vector<double> grid = outcome.grid();
+    const std::vector<double>& grid = outcome.grid();
     column.interval = interval_of(grid, level.levels(grid), duration);
     column.expected = column.expected_low = column.expected_high = std::nan("");
     measure(column);
