@@ -213,6 +213,9 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
       problems.add(*take_tree, map.subject(),
                    fmt::format("{} acts on {}, and both together have no sigma", environment->name, environment->on),
                    "write take: 99.73 %, or RMS");
+    if (on && each->text.ends_with(".combined"))
+      problems.add(*each, map.subject(), "what cases combined make together with what they act on is not known",
+                   fmt::format("write in: {}", environment->name));
     if (on && (with || (request && request->quantity->keyword == "clearance")))
       problems.add(*each, map.subject(),
                    fmt::format("{} acts on {}: what both make of a gap or on top of a static load is not known",

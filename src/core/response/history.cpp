@@ -234,6 +234,10 @@ History make_history(const HistoryRequest& request, const Excited& excited, cons
   if (!transfer.basis().statics.moves_rigidly)
     refuse(subject, "the model stands on bases that strain it when they move by themselves",
            "a record in time is made for one base, or for loads");
+  const InputColumns& inputs = transfer.inputs();
+  if (!inputs.base.imag().isZero(0) || !inputs.loads.imag().isZero(0))
+    refuse(subject, "an input has a phase of its own, which a record in time does not have",
+           "leave phase out of its motion");
   const RandomAnswers& answers = *outcome.random();
   Recorder recorder(request, excited, threads);
   if (recorder.rate() < fewest_samples_per_cycle * excited.covariance->input.to())

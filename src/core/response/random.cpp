@@ -399,7 +399,17 @@ MatrixXd covariance_factor(const MatrixXcd& gamma, const MatrixXcd& combinations
 }
 
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
-  return variance_share_pairs(measure, covariance, layout).rowwise().sum();
+  const Eigen::RowVectorXd parts =
+      (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum();
+  VectorXd shares = VectorXd::Zero(layout.modes + 2);
+  for (int derivative = 0; derivative < 3; ++derivative) {
+    shares.head(layout.modes) += parts.segment(layout.modal(derivative), layout.modes).transpose();
+    shares[layout.modes] += parts.segment(layout.base(derivative), layout.motions).sum();
+  }
+  shares[layout.modes + 1] = parts.segment(layout.load(), layout.loads).sum();
+  const double variance = shares.sum();
+  if (variance > 0) shares /= variance;
+  return shares;
 }
 
 MatrixXd variance_share_pairs(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {

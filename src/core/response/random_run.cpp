@@ -15,7 +15,6 @@ namespace {
 
 using Eigen::Index;
 using Eigen::MatrixXcd;
-using Eigen::MatrixXd;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
@@ -200,9 +199,9 @@ class RandomRun {
     row.candidate_rms = std::move(own.candidate_rms);
     row.psd = std::move(own.psd);
     row.curve_rms = curve_rms(grid_, row.psd);
-    const MatrixXd pairs = variance_share_pairs(own.measure, covariance_, transfer_.layout());
-    row.shares = largest_shares(pairs.rowwise().sum());
-    if (each.is_headline()) row.pairs = largest_pairs(pairs);
+    row.shares = largest_shares(variance_shares(own.measure, covariance_, transfer_.layout()));
+    if (each.is_headline())
+      row.pairs = largest_pairs(variance_share_pairs(own.measure, covariance_, transfer_.layout()));
     // The kept states hold the roots of the weights already.
     const IntegrationRule by_point{covariance_.rule.frequency,
                                    std::vector<double>(covariance_.rule.frequency.size(), 1)};

@@ -217,6 +217,8 @@ TEST(CrossSpectrum, OfOneInputIsFullyCoherent) {
   const StateLayout& layout = excited->transfer->layout();
   const Eigen::MatrixXd pairs = variance_share_pairs(two.measure(0), covariance, layout);
   EXPECT_NEAR(pairs.sum(), 1, 1e-12);
+  const Eigen::VectorXd shares = variance_shares(two.measure(0), covariance, layout);
+  EXPECT_NEAR((pairs.rowwise().sum() - shares).cwiseAbs().maxCoeff(), 0, 1e-12);
   EXPECT_NEAR((pairs - pairs.transpose()).cwiseAbs().maxCoeff(), 0, 1e-12);
   const auto of_mode = [&](int mode) {
     Eigen::MatrixXcd rows = Eigen::MatrixXcd::Zero(1, layout.size());
