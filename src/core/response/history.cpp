@@ -51,7 +51,6 @@ class Recorder {
  public:
   Recorder(const HistoryRequest& request, const Excited& excited, int threads)
       : request_(request),
-        excited_(excited),
         transfer_(*excited.transfer),
         input_(excited.covariance->input),
         threads_(threads),
@@ -164,7 +163,6 @@ class Recorder {
   }
 
   const HistoryRequest& request_;
-  const Excited& excited_;
   const Transfer& transfer_;
   const SpectralMatrix& input_;
   int threads_;
