@@ -482,19 +482,23 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
           "axis was run",
           outcome.name(), on, on));
   }
+  // Random cases by their name, if they were run.
+  const auto each_random = [&](const std::string& name, const auto& take) {
+    for (std::size_t i = 0; i < cases.size(); ++i)
+      if (outcomes[i].random() && !cases[i]->is_combined && outcomes[i].name() == name)
+        take(*load_of[i], group_of[i]->watched, outcomes[i]);
+  };
   for (const HistoryRequest& wanted : analysis.plan.histories)
-    for (std::size_t i = 0; i < cases.size(); ++i) {
-      if (!outcomes[i].random() || cases[i]->is_combined || outcomes[i].name() != wanted.in) continue;
+    each_random(wanted.in, [&](const Excited& load, const std::vector<Watched>& watched, const Outcome& outcome) {
       tell(progress, fmt::format("record {} of {}", wanted.name, wanted.in));
       const StopWatch own;
-      analysis.histories.push_back(
-          make_history(wanted, *load_of[i], group_of[i]->watched, outcomes[i], analysis.threads));
+      analysis.histories.push_back(make_history(wanted, load, watched, outcome, analysis.threads));
       analysis.times.push_back({"record " + wanted.name, own.seconds()});
-    }
+    });
   for (const CrossRequest& wanted : analysis.plan.cross_spectra)
-    for (std::size_t i = 0; i < cases.size(); ++i)
-      if (outcomes[i].random() && !cases[i]->is_combined && outcomes[i].name() == wanted.in)
-        analysis.cross_spectra.push_back(cross_spectrum(wanted, *load_of[i], group_of[i]->watched, outcomes[i]));
+    each_random(wanted.in, [&](const Excited& load, const std::vector<Watched>& watched, const Outcome& outcome) {
+      analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
+    });
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
   analysis.times.push_back({"responses", start.seconds()});

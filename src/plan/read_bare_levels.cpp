@@ -8,14 +8,6 @@
 namespace avrenk {
 namespace {
 
-Tree word(const std::string& text, const Place& place) {
-  Tree tree;
-  tree.kind = Tree::Kind::text;
-  tree.text = text;
-  tree.place = place;
-  return tree;
-}
-
 Tree map_of(std::vector<Tree::Entry> entries, const Place& place) {
   Tree tree;
   tree.kind = Tree::Kind::map;
@@ -34,7 +26,7 @@ void read_bare_levels(const std::string& file, Reading& reading) {
   std::string line;
   const char* const example = "write its header as in: frequency (Hz),level (g^2/Hz)";
   if (!std::getline(stream, line)) {
-    problems.add(word("", place), "", "the file is empty", example);
+    problems.add(text_at("", place), "", "the file is empty", example);
     return;
   }
   const std::filesystem::path path(file);
@@ -43,7 +35,8 @@ void read_bare_levels(const std::string& file, Reading& reading) {
   for (std::size_t k = 1; k < columns.size(); ++k) {
     const auto& [column, unit] = columns[k];
     if (std::find(names.begin(), names.end(), column) != names.end()) {
-      problems.add(word("", place), "", fmt::format("two columns are called \"{}\"", column), "give each its own name");
+      problems.add(text_at("", place), "", fmt::format("two columns are called \"{}\"", column),
+                   "give each its own name");
       return;
     }
     names.push_back(column);
@@ -52,26 +45,26 @@ void read_bare_levels(const std::string& file, Reading& reading) {
     try {
       dimension = unit.empty() ? kind::frequency.dimension : parse_quantity("1 " + unit).dimension;
     } catch (const InputError& error) {
-      problems.add(word("", place), "", error.problems.front().wrong, error.problems.front().instead);
+      problems.add(text_at("", place), "", error.problems.front().wrong, error.problems.front().instead);
       return;
     }
     const auto form = form_of_levels(dimension);
     if (unit.empty() || !form) {
-      problems.add(word("", place), "",
+      problems.add(text_at("", place), "",
                    unit.empty() ? fmt::format("column \"{}\" of the file has no unit", column)
                                 : fmt::format("column \"{}\" is in {}, which is no level of a profile", column, unit),
                    example);
       return;
     }
-    Tree levels =
-        map_of({{"file", place, word(path.filename().string(), place)}, {"column", place, word(column, place)}}, place);
+    Tree levels = map_of(
+        {{"file", place, text_at(path.filename().string(), place)}, {"column", place, text_at(column, place)}}, place);
     if (!form->key.empty()) levels = map_of({{form->key, place, std::move(levels)}}, place);
     const std::string name = columns.size() == 2 ? path.stem().string() : column;
     Tree profile = map_of({{form->random ? "random" : "sine", place, std::move(levels)}}, place);
     read_profiles(map_of({{name, place, std::move(profile)}}, place), reading);
   }
   if (columns.size() < 2)
-    problems.add(word("", place), "", "the file has one column only", "give a frequency and a level in each line");
+    problems.add(text_at("", place), "", "the file has one column only", "give a frequency and a level in each line");
 }
 
 }  // namespace avrenk

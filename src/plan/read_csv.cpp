@@ -27,14 +27,6 @@ std::pair<std::string, std::string> name_and_unit(const std::string& field) {
   return {std::string(trimmed(field.substr(0, open))), field.substr(open + 1, field.size() - open - 2)};
 }
 
-Tree text_at(const std::string& text, const Place& place) {
-  Tree tree;
-  tree.kind = Tree::Kind::text;
-  tree.text = text;
-  tree.place = place;
-  return tree;
-}
-
 struct Columns {
   std::size_t frequency = 0, level = 0;
   std::string frequency_unit, level_unit;
@@ -81,6 +73,14 @@ std::optional<Columns> find_columns(const std::vector<std::string>& header, cons
 }
 
 }  // namespace
+
+Tree text_at(const std::string& text, const Place& place) {
+  Tree tree;
+  tree.kind = Tree::Kind::text;
+  tree.text = text;
+  tree.place = place;
+  return tree;
+}
 
 std::vector<std::pair<std::string, std::string>> csv_columns(const std::string& header) {
   std::vector<std::pair<std::string, std::string>> columns;

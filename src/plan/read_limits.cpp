@@ -161,12 +161,8 @@ void read_with(const Tree& with, const std::vector<const Environment*>& others, 
 
 void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& reading) {
   Problems& problems = reading.problems;
-  const auto names = watched_names(reading.plan.watch);
   limit.of = of.text;
-  const bool broken = reading.broken_watches.contains(of.text.substr(0, of.text.find('.')));
-  if (!broken && std::find(names.begin(), names.end(), of.text) == names.end())
-    problems.add(of, map.subject(), fmt::format("\"{}\" is not watched", of.text),
-                 names.empty() ? "declare it under watch:" : suggest_name(of.text, names));
+  (void)is_watched(of, map.subject(), reading);
   const WatchRequest* request = nullptr;
   for (const WatchRequest& each : reading.plan.watch)
     for (const std::string& name : watched_names({each}))

@@ -128,6 +128,8 @@ void read_cross_spectra(const Tree& section, Reading& reading);
 [[nodiscard]] bool is_watched(const Tree& tree, const std::string& subject, Reading& reading);
 /// Profiles from the columns of a CSV file. @throws FileError  it cannot be read
 void read_bare_levels(const std::string& file, Reading& reading);
+/// A text that the user did not write there himself.
+[[nodiscard]] Tree text_at(const std::string& text, const Place& place);
 /// Names and units of the columns that a header line names: "level (g^2/Hz)".
 [[nodiscard]] std::vector<std::pair<std::string, std::string>> csv_columns(const std::string& header);
 /// What levels of a dimension are, as a profile states them: under random or sine, and under which key; "" for an

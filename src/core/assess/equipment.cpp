@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/error.h"
+#include "core/excitation/drawn_curve.h"
 
 namespace avrenk {
 namespace {
@@ -16,17 +17,6 @@ std::vector<double> curve_of(const Outcome& outcome, std::size_t watched) {
   std::vector<double> values;
   for (Eigen::Index k = 0; k < curve.cols(); ++k) values.push_back(largest_over_phase(curve.col(k)));
   return values;
-}
-
-// Straight on log-log paper between points, 0 outside; straight on plain paper next to a zero.
-double value_at(std::span<const double> grid, std::span<const double> values, double f) {
-  if (f < grid.front() || f > grid.back()) return 0;
-  const auto next = std::upper_bound(grid.begin(), grid.end(), f);
-  const auto k = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(next - grid.begin() - 1, 0, std::ssize(grid) - 2));
-  if (f == grid[k]) return values[k];
-  if (f == grid[k + 1]) return values[k + 1];
-  const PowerLaw law{grid[k], grid[k + 1], values[k], values[k + 1]};
-  return law.v1 > 0 && law.v2 > 0 ? law.at(f) : std::lerp(law.v1, law.v2, (f - law.f1) / (law.f2 - law.f1));
 }
 
 }  // namespace
@@ -57,9 +47,10 @@ std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>
     level.grid = once_inside(std::move(level.grid), 0, HUGE_VAL);
     level.largest.assign(level.grid.size(), 0);
     for (const Outcome* outcome : cases) {
-      const std::vector<double> curve = curve_of(*outcome, index);
+      const std::vector<double> values = curve_of(*outcome, index);
+      const DrawnCurve curve(outcome->grid(), values);
       for (std::size_t k = 0; k < level.grid.size(); ++k)
-        level.largest[k] = std::max(level.largest[k], value_at(outcome->grid(), curve, level.grid[k]));
+        level.largest[k] = std::max(level.largest[k], curve.at(level.grid[k]));
     }
     const double decibels = level.random ? 10 : 20;
     try {

@@ -5,6 +5,7 @@
 #include <limits>
 
 #include "core/error.h"
+#include "core/excitation/drawn_curve.h"
 
 namespace avrenk {
 namespace {
@@ -19,7 +20,7 @@ struct Corner {
 double line_at(const Corner& a, const Corner& b, double x) { return a.y + (b.y - a.y) * (x - a.x) / (b.x - a.x); }
 double slope_of(const Corner& a, const Corner& b) { return (b.y - a.y) / (b.x - a.x); }
 // Of a polygon without its sign.
-double area_of(std::initializer_list<Corner> corners) {
+double polygon_area(std::initializer_list<Corner> corners) {
   double twice = 0;
   const Corner* before = corners.end() - 1;
   for (const Corner& each : corners) {
@@ -39,24 +40,25 @@ struct Removal {
 // Takes corner i out, 0 < i < n − 1.
 Removal removal_of(const std::vector<Corner>& c, std::size_t i) {
   const Corner &left = c[i - 1], &own = c[i], &right = c[i + 1];
-  if (line_at(left, right, own.x) >= own.y) return {area_of({left, own, right}), i, 1, {}};
+  if (line_at(left, right, own.x) >= own.y) return {polygon_area({left, own, right}), i, 1, {}};
   Removal best;
   const auto take = [&](Removal&& other) {
     if (other.area < best.area) best = std::move(other);
   };
   // The line from one neighbour through this corner goes on to above the other one.
   const Corner high_right{right.x, line_at(left, own, right.x)}, high_left{left.x, line_at(own, right, left.x)};
-  const double after = i + 2 < c.size() ? area_of({right, high_right, c[i + 2]}) : 0,
-               before = i > 1 ? area_of({left, high_left, c[i - 2]}) : 0;
-  take({area_of({own, high_right, right}) + after, i, 2, {high_right}});
-  take({area_of({own, high_left, left}) + before, i - 1, 2, {high_left}});
+  const double after = i + 2 < c.size() ? polygon_area({right, high_right, c[i + 2]}) : 0,
+               before = i > 1 ? polygon_area({left, high_left, c[i - 2]}) : 0;
+  take({polygon_area({own, high_right, right}) + after, i, 2, {high_right}});
+  take({polygon_area({own, high_left, left}) + before, i - 1, 2, {high_left}});
   // A flat top: the lines on both its sides go on until they meet above it.
   if (i + 2 < c.size()) {
     const double up = slope_of(left, own), down = slope_of(right, c[i + 2]);
     if (up > down) {
       const double x = (right.y - own.y + up * own.x - down * right.x) / (up - down);
       const Corner top{x, own.y + up * (x - own.x)};
-      if (x > own.x && x < right.x && top.y >= line_at(own, right, x)) take({area_of({own, top, right}), i, 2, {top}});
+      if (x > own.x && x < right.x && top.y >= line_at(own, right, x))
+        take({polygon_area({own, top, right}), i, 2, {top}});
     }
   }
   return best;
@@ -84,34 +86,13 @@ std::optional<double> octaves_of(std::string_view word) {
 }
 
 std::vector<double> averaged_over_octaves(std::span<const double> grid, std::span<const double> psd, double octaves) {
-  // Area up to any frequency, from stretch to stretch.
-  std::vector<PowerLaw> laws;
-  std::vector<double> sums{0};
-  for (std::size_t k = 0; k + 1 < grid.size(); ++k) {
-    const PowerLaw law{grid[k], grid[k + 1], psd[k], psd[k + 1]};
-    // A line on log-log paper cannot reach zero: straight on plain paper where it has to.
-    const bool positive = law.v1 > 0 && law.v2 > 0;
-    sums.push_back(sums.back() + (positive ? law.moment(0) : 0.5 * (law.v1 + law.v2) * (law.f2 - law.f1)));
-    laws.push_back(law);
-  }
-  const auto area_to = [&](double f) {
-    const auto next = std::upper_bound(grid.begin(), grid.end(), f);
-    const auto k =
-        static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(next - grid.begin() - 1, 0, std::ssize(laws) - 1));
-    PowerLaw part = laws[k];
-    const bool positive = part.v1 > 0 && part.v2 > 0;
-    const double fraction = (f - part.f1) / (part.f2 - part.f1);
-    part.v2 = positive ? part.at(f) : std::lerp(part.v1, part.v2, fraction);
-    part.f2 = f;
-    if (!(part.f2 > part.f1)) return sums[k];
-    return sums[k] + (positive ? part.moment(0) : 0.5 * (part.v1 + part.v2) * (part.f2 - part.f1));
-  };
+  const DrawnCurve curve(grid, psd);
   const double half = std::exp2(0.5 * octaves);
   std::vector<double> all;
   all.reserve(grid.size());
   for (const double f : grid) {
     const double from = std::max(f / half, grid.front()), to = std::min(f * half, grid.back());
-    all.push_back((area_to(to) - area_to(from)) / (to - from));
+    all.push_back((curve.area_to(to) - curve.area_to(from)) / (to - from));
   }
   return all;
 }

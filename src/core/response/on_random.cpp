@@ -4,7 +4,7 @@
 #include <boost/math/tools/roots.hpp>
 #include <cmath>
 
-#include "core/excitation/profile.h"
+#include "core/excitation/drawn_curve.h"
 #include "core/response/length_distribution.h"
 #include "core/response/tone_distribution.h"
 
@@ -129,22 +129,11 @@ OnRandomRow band_row(const Outcome& acting, std::size_t index, const RandomRow& 
   const std::vector<double>& grid = acting.grid();
   const double width = *acting.environment().band_width;
   OnRandomRow row{random.rms, 0, none, 0, {}, none, none, none};
-  const std::vector<double> running = running_rms(grid, narrow.psd);
-  const auto square_to = [&](double f) {
-    if (f <= grid.front()) return 0.0;
-    if (f >= grid.back()) return running.back() * running.back();
-    const auto k = static_cast<std::size_t>(std::upper_bound(grid.begin(), grid.end(), f) - grid.begin() - 1);
-    double square = running[k] * running[k];
-    if (f > grid[k] && narrow.psd[k] > 0 && narrow.psd[k + 1] > 0) {
-      const PowerLaw law{grid[k], grid[k + 1], narrow.psd[k], narrow.psd[k + 1]};
-      square += PowerLaw{grid[k], f, law.v1, law.at(f)}.moment(0);
-    }
-    return square;
-  };
+  const DrawnCurve curve(grid, narrow.psd);
   double best = 0, at = 0.5 * (grid.front() + std::min(grid.front() + width, grid.back()));
   const auto look = [&](double from) {
     from = std::clamp(from, grid.front(), std::max(grid.front(), grid.back() - width));
-    if (const double square = square_to(from + width) - square_to(from); square > best) {
+    if (const double square = curve.area_to(from + width) - curve.area_to(from); square > best) {
       best = square;
       at = std::min(from + 0.5 * width, 0.5 * (from + grid.back()));
     }
