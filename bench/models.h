@@ -8,6 +8,8 @@
 #include <string>
 
 #include "core/clock.h"
+#include "core/mesh/line.h"
+#include "core/mesh/select.h"
 #include "core/mesh/shapes.h"
 
 namespace avrenk::bench {
@@ -71,6 +73,35 @@ inline Assembly shell_of(int n) {
     node.position = {radius * std::cos(angle), radius * std::sin(angle), node.position.y() + 0.25};
   }
   hold(model, [](const Vector3& p) { return p.z() < 1e-9; });
+  return model;
+}
+
+/// Square bays stacked along z: four legs, rings and one diagonal a face, each beam in two elements; fixed at z = 0.
+inline Assembly tower_of(int unknowns) {
+  Assembly model;
+  model.materials = {{"alloy", 71e9, 0.33, 2810, std::nullopt}};
+  model.parts = {{"tower", 0, tube_section(0.03, 0.002, 0.33)}};
+  const double side = 0.5;
+  const int nodes_a_storey = 4 + 4 + 4 + 4;  // corners, and the middles of legs, rings, diagonals
+  const int storeys = unknowns / (6 * nodes_a_storey);
+  const Vector3 corner[4] = {{0, 0, 0}, {side, 0, 0}, {side, side, 0}, {0, side, 0}};
+  std::vector<Line> lines;
+  const auto add = [&](const Vector3& from, const Vector3& to) {
+    lines.push_back({from, to, 2, default_up(from, to)});
+  };
+  for (int s = 0; s < storeys; ++s) {
+    const Vector3 low(0, 0, side * s), high(0, 0, side * (s + 1));
+    for (int k = 0; k < 4; ++k) {
+      const int next = (k + 1) % 4;
+      add(corner[k] + low, corner[k] + high);
+      add(corner[k] + high, corner[next] + high);
+      add(corner[k] + low, corner[next] + high);
+    }
+  }
+  mesh_lines(model, 0, lines);
+  model.bases = {{"fixture", {}, Vector3::Zero()}};
+  for (const int node : nodes_in_plane(model, nodes_of_part(model, ""), Vector3::Zero(), Vector3::UnitZ(), 1e-9))
+    model.bases[0].feet.push_back({node});
   return model;
 }
 

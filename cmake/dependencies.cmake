@@ -30,7 +30,8 @@ add_library(avrenk-dense INTERFACE)
 target_link_libraries(avrenk-dense INTERFACE Eigen3::Eigen ${OPENBLAS_LIBRARY})
 target_compile_definitions(avrenk-dense INTERFACE EIGEN_USE_BLAS)
 
-# Text in pictures: Cairo. XML: pugixml; compressed data: zlib. Report: mustache templates (header only), dygraphs inlined.
+# Text in pictures: Cairo. XML: pugixml; compressed data: zlib. Report: mustache templates (header only), dygraphs and
+# three.js inlined.
 find_package(PkgConfig REQUIRED)
 pkg_check_modules(CAIRO REQUIRED IMPORTED_TARGET cairo)
 find_package(pugixml REQUIRED)
@@ -38,3 +39,5 @@ find_package(ZLIB REQUIRED)
 find_path(MUSTACHE_INCLUDE kainjow/mustache.hpp REQUIRED)
 find_file(DYGRAPHS_SCRIPT dygraph.min.js PATHS /usr/share/javascript/dygraphs REQUIRED)
 find_file(DYGRAPHS_STYLE dygraph.min.css PATHS /usr/share/javascript/dygraphs REQUIRED)
+find_file(THREE_SCRIPT three.min.js PATHS /usr/share/javascript/three REQUIRED)
+find_file(THREE_CONTROLS OrbitControls.js PATHS /usr/share/javascript/three/examples/js/controls REQUIRED)

@@ -17,7 +17,7 @@
 #include "core/response/motion_survey.h"
 #include "core/response/on_random.h"
 #include "core/response/power.h"
-#include "core/response/stress_survey.h"
+#include "core/response/stress_found.h"
 #include "files/model_print.h"
 #include "plan/plan.h"
 
@@ -26,9 +26,10 @@ namespace avrenk {
 /// How a plan is to be worked with.
 struct AnalysisRequest {
   std::vector<Override> overrides;
-  int threads = 0;           ///< 0: all cores
-  bool figures = true;       ///< somebody will look at fields: stress of all shells and solids
-  std::optional<int> audit;  ///< frequencies at which the full equations are solved; absent: as time allows
+  int threads = 0;                 ///< 0: all cores
+  bool figures = true;             ///< somebody will look at fields: stress of all shells and solids
+  std::optional<int> audit;        ///< frequencies at which the full equations are solved; absent: as time allows
+  std::vector<double> audit_at{};  ///< Hz: stated ones, in their place
 };
 
 /// How long a stage took.
@@ -49,18 +50,23 @@ struct AnswerGroup {
   std::vector<Watched> watched{};
 };
 
+/// Whether an environment is to be answered.
+using EnvironmentChoice = std::function<bool(const Environment& environment)>;
+
 /// All that a command works with; not moved once made, because its parts refer to one another.
 struct Analysis {
   Plan plan;
+  SourceFiles sources;  ///< that it was made from
   System system;
   ModalBasis basis;
   ModalDamping damping;
   std::optional<StressStations> stations;  ///< of shells and solids
   StressSurvey stress;
-  StressSurvey stress_asked;      ///< of sine cases held at the frequencies asked for
-  Surface surface;                ///< of shells and solids, for pictures
-  std::vector<MeshReach> reach;   ///< of each part
-  std::vector<Finding> findings;  ///< about materials, masses and meshes
+  StressSurvey stress_asked;                                    ///< of sine cases held at the frequencies asked for
+  std::vector<BeamStressField> beam_stress, beam_stress_asked;  ///< the same of the ends of beams
+  Surface surface;                                              ///< of shells and solids, for pictures
+  std::vector<MeshReach> reach;                                 ///< of each part
+  std::vector<Finding> findings;                                ///< about materials, masses and meshes
   std::vector<Watched> watched;
   std::vector<std::unique_ptr<AnswerGroup>> groups;  ///< the first: all modes
   std::vector<Outcome> outcomes;
@@ -90,12 +96,25 @@ struct Analysis {
   Analysis& operator=(const Analysis&) = delete;
 
   [[nodiscard]] bool all_met() const;
+  [[nodiscard]] StressFound found_stress() const {
+    return {stations ? &*stations : nullptr, stress.fields, beam_stress};
+  }
+  [[nodiscard]] StressFound found_stress_asked() const {
+    return {stations ? &*stations : nullptr, stress_asked.fields, beam_stress_asked};
+  }
 };
 
 void load(Analysis& analysis, const std::string& file, const AnalysisRequest& request);
 /// Assembles, and takes the modes from the first of the files that holds those of the same model, or solves for them.
 /// Damping and channels are made anew. @param kept  results of earlier runs, looked at in this order
 void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, const Progress& progress = {});
+/// The modes that a run kept of this very model, and no others: nothing is solved for.
+/// @throws FileError  the file has none, or of another model
+void take_kept_modes(Analysis& analysis, const std::filesystem::path& file);
+/// Applies the cases that are wanted to the modes, each in its group: see Excited. Those that are combined have none.
+/// @param environments  those of which any case may be wanted
+void apply(Analysis& analysis, const EnvironmentChoice& environments,
+           const std::function<bool(const Excitation&)>& wanted, const Progress& progress = {});
 /// Runs the chosen environments, all their cases, on two threads; `chosen` empty: all of the type (or of both).
 /// @throws InputError  a name that is no environment
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,

@@ -18,6 +18,7 @@
 #include "core/nearest.h"
 #include "core/parallel.h"
 #include "core/response/direct_basis.h"
+#include "core/response/place_envelope.h"
 #include "core/response/run_case.h"
 #include "files/modes_file.h"
 
@@ -42,7 +43,7 @@ void load(Analysis& analysis, const std::string& file, const AnalysisRequest& re
   const StopWatch start;
   if (request.threads > 0) set_blas_threads(request.threads);
   analysis.threads = request.threads;
-  analysis.plan = read_plan(file, request.overrides);
+  analysis.plan = read_plan(file, request.overrides, analysis.sources);
   for (const auto& doubts : {implausible_materials(analysis.plan.assembly), weight_differences(analysis.plan.assembly)})
     analysis.findings.insert(analysis.findings.end(), doubts.begin(), doubts.end());
   look_at_meshes(analysis);
@@ -51,6 +52,9 @@ void load(Analysis& analysis, const std::string& file, const AnalysisRequest& re
 }
 
 namespace {
+
+// What follows a model of fewer unknowns is not worth the threads of BLAS, which go on spinning beside our own.
+constexpr int small_model = 20000;
 
 void take_or_solve_modes(Analysis& analysis, const std::vector<std::filesystem::path>& kept, const Progress& progress) {
   const StopWatch start;
@@ -95,16 +99,34 @@ void take_or_solve_modes(Analysis& analysis, const std::vector<std::filesystem::
 
 }  // namespace
 
+void take_kept_modes(Analysis& analysis, const std::filesystem::path& file) {
+  StopWatch start;
+  analysis.system = make_system(analysis.plan.assembly, analysis.threads);
+  analysis.times.push_back({"assembling", start.seconds()});
+  std::optional<OneBlasThread> held;
+  if (analysis.system.free < small_model) held.emplace();
+  start = StopWatch();
+  analysis.model = print_of(analysis.plan.assembly, analysis.system);
+  KeptModes found = read_modes(file, analysis.system, analysis.model, analysis.plan.modes);
+  if (!found.basis || !found.loads_missing.empty())
+    throw FileError(fmt::format("{}: its modes are not those of the plan beside it: {}; run the plan again",
+                                file.string(), found.basis ? found.loads_missing : found.why_not));
+  analysis.basis = std::move(*found.basis);
+  analysis.modes_from = file;
+  analysis.times.push_back({"reading the modes", start.seconds()});
+  start = StopWatch();
+  analysis.damping = damp(analysis.system, analysis.basis, analysis.plan.damping);
+  analysis.times.push_back({"damping", start.seconds()});
+}
+
 void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, const Progress& progress) {
   StopWatch start;
   tell(progress, "assembling");
   const Plan& plan = analysis.plan;
   analysis.system = make_system(plan.assembly, analysis.threads);
   analysis.times.push_back({"assembling", start.seconds()});
-  // What follows a small model is not worth the threads of BLAS, which go on spinning beside our own.
-  constexpr int small = 20000;
   std::optional<OneBlasThread> held;
-  if (analysis.system.free < small) held.emplace();
+  if (analysis.system.free < small_model) held.emplace();
   take_or_solve_modes(analysis, kept, progress);
   if (const auto& asked = plan.modes.count; asked && analysis.basis.modes > *asked)
     analysis.plan.notes.push_back(fmt::format(
@@ -133,12 +155,11 @@ bool is_wanted(const Environment& environment, std::optional<Environment::Type> 
 }
 
 // Pressure fields act in patterns that the modes see.
-void make_fields(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
-                 const Progress& progress) {
+void make_fields(Analysis& analysis, const EnvironmentChoice& is_wanted, const Progress& progress) {
   const StopWatch start;
   std::vector<Environment*> wanted;
   for (Environment& environment : analysis.plan.environments)
-    if (is_wanted(environment, type, chosen)) wanted.push_back(&environment);
+    if (is_wanted(environment)) wanted.push_back(&environment);
   const std::vector<FieldReport> reports =
       make_patterns(analysis.plan.assembly, analysis.system, analysis.basis, wanted, analysis.threads, progress);
   for (const FieldReport& each : reports) {
@@ -158,33 +179,33 @@ void make_fields(Analysis& analysis, std::optional<Environment::Type> type, std:
 
 // Every case of the environments that are to be run, static ones first; behind the cases of an environment that which
 // stands for all of them, where it combines them.
-Cases cases_of(const Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen) {
+Cases cases_of(const Analysis& analysis, const EnvironmentChoice& is_wanted) {
   const Plan& plan = analysis.plan;
   Cases cases;
-  std::vector<std::string> names;
   const Eigen::VectorXd natural = analysis.basis.omega.head(analysis.basis.modes) / (2 * pi);
-  const auto add = [&](const Environment& environment) {
-    for (auto& each : excitations(environment, plan.assembly, analysis.system))
-      cases.push_back(asked_at_modes(std::move(each), natural));
-    if (environment.combination != Environment::Combination::none) cases.push_back(combined_excitation(environment));
-  };
+  for (const bool at_rest : {true, false})
+    for (const Environment& environment : plan.environments) {
+      if (environment.is_static() != at_rest || !is_wanted(environment)) continue;
+      for (auto& each : excitations(environment, plan.assembly, analysis.system))
+        cases.push_back(asked_at_modes(std::move(each), natural));
+      if (environment.combination != Environment::Combination::none) cases.push_back(combined_excitation(environment));
+    }
+  return cases;
+}
+
+void refuse_unknown_names(const Plan& plan, std::optional<Environment::Type> type,
+                          std::span<const std::string> chosen) {
+  std::vector<std::string> names;
   for (const Environment& environment : plan.environments)
-    if (environment.is_static()) add(environment);
-  const std::size_t at_rest = cases.size();
-  for (const Environment& environment : plan.environments) {
-    if (environment.is_static() || (type && environment.type != *type)) continue;
-    names.push_back(environment.name);
-    if (is_wanted(environment, type, chosen)) add(environment);
-  }
+    if (!environment.is_static() && (!type || environment.type == *type)) names.push_back(environment.name);
   const char* const what = !type ? "" : *type == Environment::Type::sine ? "sine " : "random ";
   for (const std::string& name : chosen)
     if (std::find(names.begin(), names.end(), name) == names.end())
       throw InputError(Problem{"", fmt::format("the plan has no {}environment \"{}\"", what, name),
                                suggest_name(name, names), Place{plan.file, 0, 0}});
-  if (cases.size() == at_rest && type)
+  if (names.empty() && type)
     throw InputError(Problem{"", fmt::format("the plan has no {}environment", what),
                              "declare one under environments:", Place{plan.file, 0, 0}});
-  return cases;
 }
 
 // Grids are refused where they do not fit into memory, and told where they take much of it.
@@ -282,6 +303,17 @@ void group_cases(Analysis& analysis, const Cases& cases, const Progress& progres
   analysis.times.push_back({"states of the modes", start.seconds()});
 }
 
+// Sine cases held at the frequencies asked for.
+ExcitedLoads held_loads(const Analysis& analysis, const AnswerGroup& group) {
+  ExcitedLoads held;
+  for (const auto& each : group.cases) {
+    if (!each->is_sine()) continue;
+    for (const AskedFrequency& at : each->asked)
+      held.push_back(std::make_unique<Excited>(held_at(*each, at), analysis.system, *group.basis, *group.damping));
+  }
+  return held;
+}
+
 // Stress of all shells and solids, or of those watched where nobody will look at fields; then all that is watched.
 void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const Progress& progress) {
   const auto& groups = analysis.groups;
@@ -306,14 +338,8 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
       };
       add(analysis.stress, survey(group->loads));
       if (!request.figures) continue;
-      ExcitedLoads held;
-      for (const auto& each : group->cases) {
-        if (!each->is_sine()) continue;
-        for (const AskedFrequency& at : each->asked)
-          held.push_back(
-              std::make_unique<Excited>(held_at(*each, at), analysis.system, *group->basis, *group->damping));
-      }
-      if (!held.empty()) add(analysis.stress_asked, survey(held));
+      if (const ExcitedLoads held = held_loads(analysis, *group); !held.empty())
+        add(analysis.stress_asked, survey(held));
     }
     source = {&*analysis.stations, &analysis.stress};
     analysis.times.push_back({"stress of shells and solids", start.seconds()});
@@ -325,9 +351,15 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
     if (!request.figures) continue;
     std::vector<MotionField> motions = survey_motion(plan.assembly, channels, group->loads, analysis.threads);
     std::move(motions.begin(), motions.end(), std::back_inserter(analysis.motions));
+    const auto beams = [&](const ExcitedLoads& loads, std::vector<BeamStressField>& all) {
+      std::vector<BeamStressField> own = survey_beams(plan.assembly, channels, *group->basis, loads, analysis.threads);
+      std::move(own.begin(), own.end(), std::back_inserter(all));
+    };
+    beams(group->loads, analysis.beam_stress);
+    beams(held_loads(analysis, *group), analysis.beam_stress_asked);
   }
   analysis.watched = groups[0]->watched;
-  analysis.times.push_back({"channels, motion of all nodes", start.seconds()});
+  analysis.times.push_back({"channels, motion, stress of beams", start.seconds()});
 }
 
 // What is said by modes: the vectors of a direct answer are none.
@@ -394,13 +426,35 @@ void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector
         power_balance(excitation, analysis.plan.assembly, analysis.system, *excited.transfer, channels, f));
 }
 
-}  // namespace
+// Curves that no node of a place exceeds, of those whose equipment levels are wanted.
+void draw_places(Analysis& analysis, const Cases& cases, const std::vector<Excited*>& load_of,
+                 const std::vector<const AnswerGroup*>& group_of) {
+  for (const EquipmentRequest& request : analysis.plan.equipment)
+    for (std::size_t i = 0; i < cases.size(); ++i) {
+      Outcome& outcome = analysis.outcomes[i];
+      const Watched* const what = find_watched(analysis.watched, request.of);
+      if (!load_of[i] || !what || !goes_into(request, outcome, *what) || what->candidates->items.size() < 2) continue;
+      const auto index = static_cast<std::size_t>(what - analysis.watched.data());
+      const auto draw = [&](const std::size_t k) {
+        Outcome& drawn = analysis.outcomes[k];
+        const Watched& own = group_of[k]->watched[index];
+        std::vector<double> curve = envelope_of_place(*load_of[k], own, drawn.grid());
+        if (auto* const random = std::get_if<RandomAnswers>(&drawn.answers))
+          random->rows[index].of_place = std::move(curve);
+        else
+          std::get<SineAnswers>(drawn.answers).rows[index].of_place = std::move(curve);
+      };
+      draw(i);
+      if (const Outcome* const below = outcome.random() ? acts_on(outcome, analysis.outcomes) : nullptr)
+        draw(static_cast<std::size_t>(below - analysis.outcomes.data()));
+    }
+}
 
-void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
-            const AnalysisRequest& request, const Progress& progress) {
+// All cases that are to be run, pressure fields on them made.
+Cases cases_to_answer(Analysis& analysis, const EnvironmentChoice& is_wanted, const Progress& progress) {
   if (!analysis.plan.modes.free_motions && analysis.basis.missing_below == 0)
-    make_fields(analysis, type, chosen, progress);
-  const Cases cases = cases_of(analysis, type, chosen);
+    make_fields(analysis, is_wanted, progress);
+  const Cases cases = cases_of(analysis, is_wanted);
   if (!cases.empty() && analysis.plan.modes.free_motions)
     throw InputError(Problem{"environment " + cases.front()->environment->name,
                              "a model with free motions has no response to its base",
@@ -412,6 +466,25 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
             "only modes near {:.5g} Hz were asked for: the {} below them are missing, and a response needs them",
             *analysis.plan.modes.near, analysis.basis.missing_below),
         "write modes: {up to: …}, or run avrenk modes", std::nullopt});
+  return cases;
+}
+
+}  // namespace
+
+void apply(Analysis& analysis, const EnvironmentChoice& environments,
+           const std::function<bool(const Excitation&)>& wanted, const Progress& progress) {
+  Cases cases = cases_to_answer(analysis, environments, progress);
+  std::erase_if(cases, [&](const auto& each) { return each->is_combined || !wanted(*each); });
+  group_cases(analysis, cases, progress);
+}
+
+void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
+            const AnalysisRequest& request, const Progress& progress) {
+  refuse_unknown_names(analysis.plan, type, chosen);
+  const Cases cases = cases_to_answer(
+      analysis,
+      [&](const Environment& environment) { return environment.is_static() || is_wanted(environment, type, chosen); },
+      progress);
   group_cases(analysis, cases, progress);
   survey_and_watch(analysis, request, progress);
   const StopWatch start;
@@ -499,6 +572,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
     each_random(wanted.in, [&](const Excited& load, const std::vector<Watched>& watched, const Outcome& outcome) {
       analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
     });
+  draw_places(analysis, cases, load_of, group_of);
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
   analysis.times.push_back({"responses", start.seconds()});
@@ -531,10 +605,16 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
         outcomes.push_back(&outcome);
     const AuditSource source{
         analysis.plan.assembly, analysis.system, *group->basis,  *group->damping, analysis.plan.damping,
-        analysis.plan.watch,    stress,          group->watched, outcomes};
-    for (AuditedAnswer& each : audit(source, frequencies_that_matter(source, request.audit.value_or(usual)), progress))
-      analysis.audit.push_back(std::move(each));
+        analysis.plan.watch,    stress,          group->watched, outcomes,        request.audit_at};
+    const std::vector<double> frequencies =
+        request.audit_at.empty() ? frequencies_that_matter(source, request.audit.value_or(usual)) : request.audit_at;
+    for (AuditedAnswer& each : audit(source, frequencies, progress)) analysis.audit.push_back(std::move(each));
   }
+  for (const double stated : request.audit_at)
+    if (std::none_of(analysis.audit.begin(), analysis.audit.end(),
+                     [&](const AuditedAnswer& each) { return each.frequency == stated; }))
+      analysis.warnings.push_back(
+          fmt::format("audit: no environment reaches {:.5g} Hz, so nothing was compared there", stated));
   analysis.times.push_back({"audit", watch.seconds()});
 }
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cli/turning_views.h"
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
@@ -25,23 +26,6 @@ constexpr std::size_t most_mode_pictures = 8, most_animations = 4, most_asked_pi
 PictureSource picture_source(const Analysis& analysis) {
   return {analysis.plan.assembly, analysis.system,    analysis.basis,    analysis.damping,
           analysis.plan.title,    analysis.plan.show, &analysis.surface, &analysis.contents};
-}
-
-// Modes that carry much of the mass along x, y or z, in the order of their frequencies.
-std::vector<int> weighty_modes(const ModalBasis& basis) {
-  std::vector<std::pair<double, int>> all;
-  for (int r = 0; r < basis.modes; ++r) {
-    double part = 0;
-    for (int d = 0; d < 3; ++d) part = std::max(part, basis.effective_mass(r, d) / basis.rigid_mass(d, d));
-    if (part >= worth_a_picture) all.emplace_back(-part, r);
-  }
-  std::sort(all.begin(), all.end());
-  if (all.size() > most_mode_pictures) all.resize(most_mode_pictures);
-  std::vector<int> modes;
-  modes.reserve(all.size());
-  for (const auto& [part, r] : all) modes.push_back(r);
-  std::sort(modes.begin(), modes.end());
-  return modes;
 }
 
 std::string hertz(const Analysis& analysis, double frequency) {
@@ -90,25 +74,51 @@ void add_shapes(const Analysis& analysis, const std::string& outcome, std::vecto
   }
 }
 
-bool is_at(const StressField& field, const std::string& outcome) {
-  return field.name().starts_with(outcome + ".") && field.excitation->held;
+// Of a load, or of its cases held at the frequencies asked for.
+bool is_held(const Excitation& excitation, const std::string& outcome) {
+  return excitation.held && excitation.name().starts_with(outcome + ".");
 }
 
-void add_stress(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
-  const auto add = [&](const StressField& field) {
-    const std::string words = fmt::format(
-        "Shells and solids{}: {}; the largest is {}.",
-        field.excitation->held ? " at " + field.excitation->held->words() : "", stress_words(field.quantity),
-        value_text(field.worst.front().value, analysis.plan.show.unit(kind::stress), 3));
-    drawings.push_back({outcome, stress_table_name(field), words, words, {}, [&analysis, &field] {
-                          return to_png(stress_picture(picture_source(analysis), *analysis.stations, field));
+// A picture of each quantity; beams stand in that of von Mises stress, or in one of their own.
+void add_stress_of(const Analysis& analysis, const StressFound& found, const Excitation& load,
+                   const std::string& outcome, std::vector<Drawing>& drawings) {
+  const std::string name = load.name();
+  const std::string when = load.held ? " at " + load.held->words() : "";
+  const BeamStressField* const beams = found.beams_of(name);
+  const auto add = [&](const StressField* field, const BeamStressField* of_beams) {
+    double largest = field ? field->worst.front().value : 0;
+    if (of_beams && of_beams->worst.front().value > std::abs(largest)) largest = of_beams->worst.front().value;
+    const std::string words = fmt::format("{}{}: {}; the largest is {}.",
+                                          !field      ? "Beams"
+                                          : !of_beams ? "Shells and solids"
+                                                      : "Shells, solids and beams",
+                                          when, stress_words(field ? field->quantity : StressQuantity::von_mises),
+                                          value_text(largest, analysis.plan.show.unit(kind::stress), 3));
+    drawings.push_back({outcome,
+                        field ? stress_table_name(*field) : name + ".stress",
+                        words,
+                        words,
+                        {},
+                        [&analysis, stations = found.stations, field, of_beams] {
+                          return to_png(stress_picture(picture_source(analysis), stations, field, of_beams));
                         }});
   };
-  for (const StressField& field : analysis.stress.fields)
-    if (field.name() == outcome && !field.worst.empty()) add(field);
+  bool with_beams = false;
+  for (const StressField& field : found.fields) {
+    if (field.name() != name || field.worst.empty()) continue;
+    const bool both = field.quantity == StressQuantity::von_mises;
+    add(&field, both ? beams : nullptr);
+    with_beams = with_beams || both;
+  }
+  if (beams && !with_beams) add(nullptr, beams);
+}
+
+void add_stress(const Analysis& analysis, const Outcome& outcome, std::vector<Drawing>& drawings) {
+  add_stress_of(analysis, analysis.found_stress(), *outcome.excitation, outcome.name(), drawings);
   std::size_t count = 0;
-  for (const StressField& field : analysis.stress_asked.fields)
-    if (is_at(field, outcome) && !field.worst.empty() && count++ < most_asked_pictures) add(field);
+  for (const MotionShape& shape : analysis.shapes)
+    if (shape.excitation->held && is_held(*shape.excitation, outcome.name()) && count++ < most_asked_pictures)
+      add_stress_of(analysis, analysis.found_stress_asked(), *shape.excitation, outcome.name(), drawings);
 }
 
 void add_motions(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
@@ -151,7 +161,7 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
     if (complex)
       for (NamedChart& named : complex_charts(outcome, source)) add(outcome, std::move(named));
     if (auto named = share_chart(outcome, source)) add(outcome, std::move(*named));
-    add_stress(analysis, outcome.name(), drawings);
+    add_stress(analysis, outcome, drawings);
     add_motions(analysis, outcome.name(), drawings);
     add_shapes(analysis, outcome.name(), drawings);
   }
@@ -163,6 +173,22 @@ std::string name_of_array(const Analysis& analysis, const std::string& what, dou
 }
 
 }  // namespace
+
+std::vector<int> weighty_modes(const ModalBasis& basis) {
+  std::vector<std::pair<double, int>> all;
+  for (int r = 0; r < basis.modes; ++r) {
+    double part = 0;
+    for (int d = 0; d < 3; ++d) part = std::max(part, basis.effective_mass(r, d) / basis.rigid_mass(d, d));
+    if (part >= worth_a_picture) all.emplace_back(-part, r);
+  }
+  std::sort(all.begin(), all.end());
+  if (all.size() > most_mode_pictures) all.resize(most_mode_pictures);
+  std::vector<int> modes;
+  modes.reserve(all.size());
+  for (const auto& [part, r] : all) modes.push_back(r);
+  std::sort(modes.begin(), modes.end());
+  return modes;
+}
 
 std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request) {
   std::vector<Drawing> drawings;
@@ -272,8 +298,22 @@ void write_stress_fields(const Analysis& analysis, const std::string& load, cons
     folder.write("tables/" + table.name + ".csv", to_csv(table));
   }
   for (const StressField& field : analysis.stress_asked.fields)
-    if (is_at(field, load)) add(field);
+    if (is_held(*field.excitation, load)) add(field);
   folder.write(fmt::format("fields/{}.stress.vtu", load), to_vtu(stress, 1));
+}
+
+// The ends of all beams under one load; held at frequencies asked for too.
+void write_beam_stress(const Analysis& analysis, const BeamStressField& field, const RunFolder& folder) {
+  const Assembly& assembly = analysis.plan.assembly;
+  Grid grid = beam_stress_grid(assembly, analysis.plan.show);
+  grid.point_arrays = beam_stress_arrays(field, analysis.plan.show);
+  for (const BeamStressField& asked : analysis.beam_stress_asked)
+    if (is_held(*asked.excitation, field.name()))
+      for (GridArray& array : beam_stress_arrays(asked, analysis.plan.show))
+        grid.point_arrays.push_back(std::move(array));
+  folder.write(fmt::format("fields/{}.beam-stress.vtu", field.name()), to_vtu(grid, 1));
+  const Table table = beam_stress_table(assembly, field, analysis.plan.show);
+  folder.write("tables/" + table.name + ".csv", to_csv(table));
 }
 
 void write_shapes(const Analysis& analysis, const std::string& outcome, const RunFolder& folder) {
@@ -308,12 +348,15 @@ void write_motion(const Analysis& analysis, const MotionField& field, const RunF
 }  // namespace
 
 Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
-  Jobs jobs{[&] { write_mode_field(analysis, folder); }};
+  Jobs jobs{[&] { write_mode_field(analysis, folder); },
+            [&] { folder.write("fields/model.glb", to_glb(turning_model_of(analysis, SIZE_MAX))); }};
   std::vector<std::string> loads;
   for (const StressField& field : analysis.stress.fields)
     if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());
   for (const std::string& load : loads)
     jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
+  for (const BeamStressField& field : analysis.beam_stress)
+    if (!field.worst.empty()) jobs.emplace_back([&] { write_beam_stress(analysis, field, folder); });
   for (const MotionField& field : analysis.motions) jobs.emplace_back([&] { write_motion(analysis, field, folder); });
   for (std::size_t i = 0; i < analysis.shapes.size(); ++i)  // those of one outcome stand together
     if (const std::string& outcome = analysis.shapes[i].outcome; i == 0 || analysis.shapes[i - 1].outcome != outcome)

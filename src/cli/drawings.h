@@ -25,6 +25,9 @@ struct Drawing {
 [[nodiscard]] Table table_of_profile(const Profile& profile, const Show& show);
 [[nodiscard]] NamedChart chart_of_profile(const Profile& profile, const std::string& heading, const Show& show);
 
+/// Modes that carry much of the mass along x, y or z, in the order of their frequencies.
+[[nodiscard]] std::vector<int> weighty_modes(const ModalBasis& basis);
+
 /// Which of them a command wants.
 struct DrawingRequest {
   bool model = false, modes = false, responses = false, profiles = false;

@@ -93,8 +93,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   if (Table clearances = clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show);
       !clearances.rows.empty())
     tables.push_back(std::move(clearances));
-  if (analysis.stations)
-    tables.push_back(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress, show));
+  if (Table stress = stress_of(analysis); !stress.rows.empty()) tables.push_back(std::move(stress));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
   if (!analysis.equipment.empty()) tables.push_back(equipment_table(analysis.equipment, show));
   for (const History& each : analysis.histories) tables.push_back(history_table(each, show));
@@ -210,11 +209,17 @@ void print_responses(const Analysis& analysis, bool overview, Terminal& terminal
 
 // Of each part the worst axis of each environment.
 void print_stress(const Analysis& analysis, Terminal& terminal) {
-  terminal.table(
-      worst_axes(worst_stress_table(analysis.plan.assembly, *analysis.stations, analysis.stress, analysis.plan.show)));
+  Table table = worst_axes(stress_of(analysis));
+  if (table.rows.empty()) return;
+  terminal.table(table);
+  if (!analysis.stations) {
+    terminal.paragraph(
+        "Of each environment the worst axis. Random: RMS. Both ends of every beam: tables/*.beam-stress.csv.");
+    return;
+  }
   terminal.paragraph(fmt::format(
       "Of each environment the worst axis. Random: RMS. Jump: what the elements that meet there differ from their mean "
-      "by (–: one alone); the stress is not known much better. Every node: tables/*.stress*.csv{}.",
+      "by (–: one alone, or a beam); the stress is not known much better. Every node: tables/*stress*.csv{}.",
       analysis.stress.shortfall > 0
           ? fmt::format(", where sine values beyond the worst hundred may be up to {:.2g} % low between grid points",
                         100 * analysis.stress.shortfall)
@@ -303,6 +308,17 @@ std::filesystem::path result_folder(const Request& request, const std::string& p
   return path.parent_path() / fmt::format("{}-{}results", path.stem().string(), command == "run" ? "" : command + "-");
 }
 
+namespace {
+
+// What later questions need.
+KeptPlan kept_plan(const Analysis& analysis, const Request& request) {
+  KeptPlan kept{analysis.plan.file, {}, analysis.sources};
+  for (const Override& each : request.overrides) kept.overrides.push_back(each.path + "=" + each.value);
+  return kept;
+}
+
+}  // namespace
+
 ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal) {
   StopWatch watch;
@@ -318,7 +334,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show);
       !clearances.rows.empty())
     terminal.table(clearances);
-  if (analysis.stations) print_stress(analysis, terminal);
+  print_stress(analysis, terminal);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
   if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
@@ -363,6 +379,9 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
       folder.write(name + ".csv", history_csv(each, show));
   }
   folder.write("summary.json", to_json(summary));
+  kept_plan(analysis, request).write([&](const std::string& name, const std::string& content) {
+    folder.write(name, content);
+  });
   std::vector<StageTime> times = analysis.times;
   times.push_back({"tables", watch.seconds()});
   watch = StopWatch();

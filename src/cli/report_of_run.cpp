@@ -6,6 +6,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "cli/turning_views.h"
 #include "files/history_files.h"
 #include "files/level_tables.h"
 #include "files/load_tables.h"
@@ -146,6 +147,15 @@ class Writer {
   void add_model() {
     ReportSection& section = add("model", "Model");
     put_figures(section, "model");
+    if (!section.figures.empty()) {
+      section.turning = turning_model_for_page(analysis_);
+      section.paragraphs.push_back(
+          section.turning.empty()
+              ? "The model is too large to be turned in this page: fields/model.glb holds it for other viewers."
+              : "Where scripts and WebGL work, the model below turns, plays and reads out; fields/model.glb holds it "
+                "for "
+                "other viewers.");
+    }
     section.tables.push_back(mass_table(analysis_.plan.assembly, show_));
     section.tables.push_back(
         static_table(analysis_.plan.assembly,
@@ -252,18 +262,25 @@ class Writer {
   }
 
   void add_stress() {
-    if (!analysis_.stations) return;
-    ReportSection& section = add("stress", "Stress of shells and solids");
-    section.paragraphs.push_back(
-        "Stress at the nodes, carried there from the integration points and averaged over the elements of one part "
-        "that meet in one surface. Jump: what those elements differ from their mean by (none where one stands alone); "
-        "the stress is not known much better than that. Of random environments it is the RMS. Pictures stand with each "
-        "environment; every node is in tables/*.stress*.csv and fields/*.stress.vtu.");
-    Table all = worst_stress_table(analysis_.plan.assembly, *analysis_.stations, analysis_.stress, show_);
+    Table all = stress_of(analysis_);
+    if (all.rows.empty()) return;
+    ReportSection& section = add("stress", "Stress");
+    if (analysis_.stations)
+      section.paragraphs.push_back(
+          "Shells and solids: stress at the nodes, carried there from the integration points and averaged over the "
+          "elements of one part that meet in one surface. Jump: what those elements differ from their mean by (none "
+          "where one stands alone); the stress is not known much better than that. Every node is in "
+          "tables/*.stress*.csv and fields/*.stress.vtu.");
+    if (!analysis_.beam_stress.empty())
+      section.paragraphs.push_back(
+          "Beams: von Mises stress of axial force, bending, shear and torque at the ends of each beam, at that point "
+          "of "
+          "the section where it is largest. Every end is in tables/*.beam-stress.csv and fields/*.beam-stress.vtu.");
+    section.paragraphs.push_back("Of random environments it is the RMS. Pictures stand with each environment.");
     Table chief = worst_axes(all);
     chief.title = "The worst axis of each environment";
     section.tables.push_back(std::move(chief));
-    ReportSection& rest = add("stress-all", "Stress of shells and solids, all axes", 3);
+    ReportSection& rest = add("stress-all", "Stress, all axes", 3);
     rest.folded = true;
     rest.tables.push_back(std::move(all));
   }
@@ -396,13 +413,16 @@ std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const 
   return text;
 }
 
+Table stress_of(const Analysis& analysis) {
+  return worst_stress_table(analysis.plan.assembly, analysis.found_stress(), analysis.plan.show);
+}
+
 std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outcome) {
   if (analysis.watched.empty() || outcome.at_rest()) return {};
   const Show& show = analysis.plan.show;
   std::vector<Table> tables{
       asked_table(outcome, analysis.watched, show),
-      whole_table(outcome, analysis.shapes, analysis.stress_asked, analysis.stations ? &*analysis.stations : nullptr,
-                  analysis.plan.assembly, show)};
+      whole_table(outcome, analysis.shapes, analysis.found_stress_asked(), analysis.plan.assembly, show)};
   for (const OnRandom& both : analysis.on_random)
     if (both.acting == outcome.excitation) tables.push_back(on_random_table(both, analysis.watched, show));
   if (outcome.random()) {

@@ -31,6 +31,9 @@ struct ReportContext {
 /// RMS of the inputs of random cases; of each where they differ: "5.23 g", "cold: 3 N; warm: 4 N".
 [[nodiscard]] std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const Show& show);
 
+/// The worst stress of every part in every environment. @see worst_stress_table
+[[nodiscard]] Table stress_of(const Analysis& analysis);
+
 /// What the plan asks for of a case besides, and what each of several random inputs makes; those that have rows.
 [[nodiscard]] std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outcome);
 

@@ -1,6 +1,7 @@
 #include "cli/request.h"
 
 #include <fmt/format.h>
+#include <charconv>
 
 #include <algorithm>
 #include <sstream>
@@ -23,25 +24,26 @@ struct Option {
     return std::find(all.begin(), all.end(), command) != all.end();
   }
 };
-constexpr std::string_view every_command = "demo check modes sine random run compare new explain profile",
+constexpr std::string_view every_command = "demo check modes sine random run ask compare new explain profile",
                            of_a_plan = "demo check modes sine random run profile",
                            with_modes = "demo modes sine random run", with_responses = "demo sine random run";
 constexpr Option all_options[] = {
-    {"out", "DIR", "demo check modes sine random run compare profile",
+    {"out", "DIR", "demo check modes sine random run ask compare profile",
      "folder of results; default: beside the plan, named after it"},
     {"set", "path.to.key=VALUE", of_a_plan, "change one value of the plan; may be repeated"},
     {"mesh", "FILE", "new", "mesh (.vtu) that the new plan starts from"},
-    {"threads", "N", of_a_plan, "threads to use; default: all cores"},
-    {"no-figures", nullptr, of_a_plan, "write no figures and no fields"},
+    {"threads", "N", "demo check modes sine random run ask profile", "threads to use; default: all cores"},
+    {"no-figures", nullptr, "demo check modes sine random run ask profile", "write no figures and no fields"},
     {"band", "FROM, TO", "profile", "RMS over a band, as in --band \"20 Hz, 100 Hz\"; may be repeated"},
     {"envelope", "N", "profile", "few straight lines above each profile, of N points at most: levels/NAME.csv"},
     {"margin", "LEVEL", "profile", "on the envelope, as in --margin \"3 dB\""},
     {"average", "BAND", "profile", "over which a PSD is averaged before: \"third octave\", \"sixth octave\", octave"},
     {"real-and-imaginary", nullptr, with_responses, "figures of the real and imaginary part of sine responses too"},
     {"anew", nullptr, with_modes, "compute the modes even if an earlier run kept those of the same model"},
-    {"audit", "N", with_responses,
-     "compare the modal answers with the full equations at N frequencies; default: 2 with new modes, if that takes "
-     "seconds"},
+    {"audit", "N|FREQUENCIES", with_responses,
+     "compare the modal answers with the full equations at the N frequencies that matter most, or at those stated, as "
+     "in --audit \"45 Hz, 63 Hz\"; default: 2 with new modes, if that takes seconds"},
+    {"json", nullptr, "ask", "answers as JSON on stdout, for programs"},
     {"quiet", nullptr, every_command, "print nothing but warnings and errors"},
     {"verbose", nullptr, every_command, "say what is being done and what it took"},
     {"help", nullptr, every_command, "this text"},
@@ -55,7 +57,7 @@ po::options_description options_of(const std::string& command) {
     const std::string name = each.name;
     if (!each.value)
       options.add_options()(each.name, each.help);
-    else if (name == "threads" || name == "audit" || name == "envelope")
+    else if (name == "threads" || name == "envelope")
       options.add_options()(each.name, po::value<int>()->value_name(each.value), each.help);
     else if (name == "set" || name == "band")
       options.add_options()(each.name, po::value<std::vector<std::string>>()->value_name(each.value), each.help);
@@ -122,8 +124,21 @@ Request read_request(std::span<const std::string> words, const std::string& comm
       refuse("", fmt::format("--threads {} is not possible", request.threads), "write 1 or more");
   }
   if (values.contains("audit")) {
-    request.audit = values["audit"].as<int>();
-    if (*request.audit < 0) refuse("", fmt::format("--audit {} is not possible", *request.audit), "write 0 or more");
+    const std::string text = values["audit"].as<std::string>();
+    int number = 0;
+    const auto [end, wrong] = std::from_chars(text.data(), text.data() + text.size(), number);
+    if (wrong == std::errc() && end == text.data() + text.size()) {
+      if (number < 0) refuse("", fmt::format("--audit {} is not possible", number), "write 0 or more");
+      request.audit = number;
+    } else {
+      request.audit = 0;
+      std::istringstream list(text);
+      for (std::string each; std::getline(list, each, ',');) {
+        request.audit_at.push_back(read_option(kind::frequency, "audit", each));
+        if (!(request.audit_at.back() > 0))
+          refuse("", fmt::format("--audit {} is not possible", trimmed(each)), "write a frequency above 0");
+      }
+    }
   }
   if (values.contains("envelope")) {
     request.envelope = values["envelope"].as<int>();
@@ -160,6 +175,7 @@ Request read_request(std::span<const std::string> words, const std::string& comm
   request.figures = !values.contains("no-figures");
   request.real_and_imaginary = values.contains("real-and-imaginary");
   request.anew = values.contains("anew");
+  request.json = values.contains("json");
   request.help = values.contains("help");
   if (values.contains("set"))
     for (const std::string& text : values["set"].as<std::vector<std::string>>())

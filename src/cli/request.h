@@ -21,6 +21,7 @@ struct Request : AnalysisRequest {
   std::optional<std::string> mesh;  ///< file that a new plan is for
   bool quiet = false, verbose = false, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
+  bool json = false;                ///< answers for programs
   bool anew = false;                ///< compute the modes even if an earlier run kept them
   // Of profiles.
   std::vector<std::pair<double, double>> bands{};  ///< Hz

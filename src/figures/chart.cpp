@@ -1,8 +1,9 @@
 #include "figures/chart.h"
 
-#include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/error.h"
@@ -99,7 +100,7 @@ std::string data_block(const Series& series, const Frame& frame, int index) {
 std::string line_style(const std::vector<Series>& all, std::size_t index) {
   switch (all[index].style) {
     case Series::Style::input:
-      return "lc rgb '#4b5563' lw 1.6 dt (10,6)";
+      return fmt::format("lc rgb '#4b5563' lw 1.6 dt ({})", fmt::join(input_dashes(all, index), ","));
     case Series::Style::limit:
       return "lc rgb '#b91c1c' lw 1.8 dt (22,8)";
     case Series::Style::steps:
@@ -277,6 +278,13 @@ std::string panel_program(const Chart& chart, const Panel& panel, const Layout& 
 }
 
 }  // namespace
+
+std::vector<int> input_dashes(const std::vector<Series>& all, std::size_t index) {
+  static const std::array<std::vector<int>, 4> dashes{{{10, 6}, {3, 4}, {14, 4, 3, 4}, {6, 3, 1, 3}}};
+  const auto before = std::count_if(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(index),
+                                    [](const Series& each) { return each.style == Series::Style::input; });
+  return dashes[static_cast<std::size_t>(before) % dashes.size()];
+}
 
 std::string chart_program(const Chart& chart) {
   const Layout layout = layout_of(chart);

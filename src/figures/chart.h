@@ -26,6 +26,9 @@ struct Series {
   std::vector<std::array<double, 4>> bars{};  ///< x from, x to, y from, y to
   int colour = -1;                            ///< index of a colour; −1: the next one; see palette_size
 };
+/// Lengths of the dashes and gaps of an input, by how many stand before it.
+[[nodiscard]] std::vector<int> input_dashes(const std::vector<Series>& all, std::size_t index);
+
 /// Colours that are told apart with every kind of colour blindness (Okabe & Ito, 2008), and a grey after them.
 inline constexpr const char* palette[] = {"#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#9ca3af"};
 inline constexpr int palette_size = 6;  ///< without the grey

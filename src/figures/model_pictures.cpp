@@ -160,8 +160,8 @@ Image shape_picture(const PictureSource& source, const MotionShape& shape) {
                   shape.excitation->held && shape.excitation->held->mode == 0
                       ? std::string()
                       : ", " + value_text(shape.frequency, hertz, 4)),
-      fmt::format("displacement relative to the base, at the instant of the largest ({:.0f}° of the cycle{}), "
-                  "drawn × {}; grey lines: as built",
+      fmt::format("displacement relative to the base, at {}({:.0f}° of the cycle{}), drawn × {}; grey lines: as built",
+                  shape.excitation->held && shape.excitation->held->phase ? "" : "the instant of the largest ",
                   std::fmod(360 + shape.instant * 180 / std::numbers::pi, 360),
                   shape.excitation->axis ? " of the base's acceleration" : "", format_number(scale, 3)),
       1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(shape.largest)}};
@@ -170,42 +170,63 @@ Image shape_picture(const PictureSource& source, const MotionShape& shape) {
   return draw(model_scene(source.assembly, {&motions, scale, shape.largest, true, source.surface, {}}), picture);
 }
 
-Image stress_picture(const PictureSource& source, const StressStations& stations, const StressField& field) {
+namespace {
+const char* held_in_words(const AskedFrequency& held) { return held.phase ? "" : ", largest of the cycle"; }
+}  // namespace
+
+Image stress_picture(const PictureSource& source, const StressStations* stations, const StressField* field,
+                     const BeamStressField* beams) {
   const DisplayUnit stress = source.show.unit(kind::stress);
-  const WorstStress& worst = field.worst.front();
-  const StressStation& station = stations.all()[static_cast<std::size_t>(worst.place.station)];
-  const double largest = std::abs(worst.value);
-  const auto value = [&](int index) {
-    return std::abs(field.value(
-        worst_level(stations.all()[static_cast<std::size_t>(index)], field, static_cast<std::size_t>(index)), index));
-  };
+  const Assembly& assembly = source.assembly;
+  const Excitation& excitation = field ? *field->excitation : *beams->excitation;
+  const StressQuantity quantity = field ? field->quantity : StressQuantity::von_mises;
+  const WorstStress* const in_field = field ? &field->worst.front() : nullptr;
+  const WorstBeamStress* const in_beams = beams ? &beams->worst.front() : nullptr;
+  const bool beam_is_worst = !in_field || (in_beams && in_beams->value > std::abs(in_field->value));
+  const double largest = beam_is_worst ? in_beams->value : std::abs(in_field->value);
   ModelLook look;
   look.surface = source.surface;
-  look.face_value = [&](const Surface::Face& face, std::size_t i) {
-    const double own = value(stations.of(face.group, face.element, static_cast<std::size_t>((*face.local)[i])));
-    return std::isnan(own) || largest > 0 ? own / largest : 0;
+  const auto part_of_largest = [&](double own) { return std::isnan(own) || largest > 0 ? own / largest : 0; };
+  if (field)
+    look.face_value = [&](const Surface::Face& face, std::size_t i) {
+      const int index = stations->of(face.group, face.element, static_cast<std::size_t>((*face.local)[i]));
+      const auto at = static_cast<std::size_t>(index);
+      return part_of_largest(std::abs(field->value(worst_level(stations->all()[at], *field, at), index)));
+    };
+  if (beams)
+    look.beam_value = [&](std::size_t beam, std::size_t end) {
+      return part_of_largest(beams->value(static_cast<Eigen::Index>(end), static_cast<Eigen::Index>(beam)));
+    };
+  const auto type = excitation.environment->type;
+  std::vector<std::string> notes;
+  if (field) notes.emplace_back("shells: the largest over the thickness; mean of neighbours within a part");
+  if (beams) notes.emplace_back("beams: the largest of the section, at both ends");
+  if (in_field && !beam_is_worst && !std::isnan(in_field->jump))
+    notes.push_back(fmt::format("at the largest the elements differ from their mean by {} %",
+                                in_field->jump < 5e-4 ? "less than 0.1" : format_number(100 * in_field->jump, 2)));
+  Picture picture{fmt::format("{}: {}{}", excitation.name(), stress_words(quantity),
+                              type == Environment::Type::random       ? ", RMS"
+                              : excitation.held                       ? held_in_words(*excitation.held)
+                              : type == Environment::Type::sine       ? ", largest of the sweep"
+                              : quantity != StressQuantity::von_mises ? ", without its sign"
+                                                                      : ""),
+                  fmt::format("{}", fmt::join(notes, "; ")), 1280, 800,
+                  ColourBar{fmt::format("{} ({})", name_of(quantity), stress.text), 0, stress.from_si(largest)}};
+  const auto mark = [&](int part, const Vector3& at, double value, double frequency) {
+    const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
+    const std::string text = value_text(value, stress, 3);
+    picture.marks = {{at, frequency > 0 ? fmt::format("{} at {}, {}", text,
+                                                      value_text(frequency, source.show.unit(kind::frequency), 4), name)
+                                        : fmt::format("{}, {}", text, name)}};
   };
-  const auto type = field.excitation->environment->type;
-  Picture picture{fmt::format("{}: {}{}", field.name(), stress_words(field.quantity),
-                              type == Environment::Type::random             ? ", RMS"
-                              : field.excitation->held                      ? ", largest of the cycle"
-                              : type == Environment::Type::sine             ? ", largest of the sweep"
-                              : field.quantity != StressQuantity::von_mises ? ", without its sign"
-                                                                            : ""),
-                  "shells: the largest over the thickness; mean of neighbours within a part" +
-                      (std::isnan(worst.jump)
-                           ? std::string()
-                           : fmt::format(". At the largest the elements differ from their mean by {} %",
-                                         worst.jump < 5e-4 ? "less than 0.1" : format_number(100 * worst.jump, 2))),
-                  1280, 800,
-                  ColourBar{fmt::format("{} ({})", name_of(field.quantity), stress.text), 0, stress.from_si(largest)}};
-  const std::string& part = source.assembly.parts[static_cast<std::size_t>(station.part)].name;
-  picture.marks = {{source.assembly.position(station.node),
-                    type == Environment::Type::sine
-                        ? fmt::format("{} at {}, {}", value_text(worst.value, stress, 3),
-                                      value_text(worst.frequency, source.show.unit(kind::frequency), 4), part)
-                        : fmt::format("{}, {}", value_text(worst.value, stress, 3), part)}};
-  return draw(model_scene(source.assembly, look), picture);
+  if (beam_is_worst) {
+    const BeamElement& beam = assembly.beams[static_cast<std::size_t>(in_beams->beam)];
+    mark(beam.part, in_beams->end == 0 ? beam.geometry.end1 : beam.geometry.end2, in_beams->value, in_beams->frequency);
+  } else {
+    const StressStation& station = stations->all()[static_cast<std::size_t>(in_field->place.station)];
+    mark(station.part, assembly.position(station.node), in_field->value, in_field->frequency);
+  }
+  return draw(model_scene(assembly, look), picture);
 }
 
 Image motion_picture(const PictureSource& source, const MotionField& field) {

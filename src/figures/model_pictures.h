@@ -6,7 +6,7 @@
 #include "core/quantity/show.h"
 #include "core/response/fields.h"
 #include "core/response/motion_survey.h"
-#include "core/response/stress_survey.h"
+#include "core/response/stress_found.h"
 #include "figures/model_scene.h"
 
 namespace avrenk {
@@ -44,10 +44,11 @@ struct PictureSource {
 /// any node is largest.
 [[nodiscard]] Image shape_picture(const PictureSource& source, const MotionShape& shape);
 
-/// Shells and solids coloured by the von Mises stress of one load, of a shell the largest over its thickness; the
-/// largest is marked.
-[[nodiscard]] Image stress_picture(const PictureSource& source, const StressStations& stations,
-                                   const StressField& field);
+/// Shells and solids coloured by a stress of one load, of a shell the largest over its thickness, and beams by their
+/// von Mises stress; the largest is marked.
+/// @param field, beams  with a worst place each; one of them may be nullptr
+[[nodiscard]] Image stress_picture(const PictureSource& source, const StressStations* stations,
+                                   const StressField* field, const BeamStressField* beams);
 
 /// Every node coloured by the RMS of its acceleration under one random case; the largest is marked.
 [[nodiscard]] Image motion_picture(const PictureSource& source, const MotionField& field);

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 #include <numbers>
+#include <unordered_map>
 
 namespace avrenk {
 namespace {
@@ -83,7 +84,7 @@ class Drawer {
     paints_.dark = scene_.add_paint({0.30, 0.33, 0.38});
     paints_.pale = scene_.add_paint({0.62, 0.65, 0.70});
     paints_.base = scene_.add_paint({0.45, 0.48, 0.53});
-    for (const BeamElement& beam : assembly.beams) add_beam(beam);
+    for (std::size_t b = 0; b < assembly.beams.size(); ++b) add_beam(b);
     if (!assembly.groups.empty()) add_surface(look.surface ? *look.surface : surface_of(assembly));
     for (std::size_t m = 0; m < assembly.masses.size(); ++m) add_mass(assembly.masses[m], paints_.masses[m]);
     for (const Spring& spring : assembly.springs) add_spring(spring);
@@ -104,7 +105,7 @@ class Drawer {
  private:
   [[nodiscard]] bool by_value() const { return look_.node_value || (look_.motions && look_.largest > 0); }
   [[nodiscard]] int paint(int own) const {
-    if (look_.face_value) return paints_.pale;
+    if (look_.face_value || look_.beam_value) return paints_.pale;
     return by_value() ? Scene::by_value : own;
   }
 
@@ -124,7 +125,8 @@ class Drawer {
         centre += part * scene_.points[static_cast<std::size_t>(points[i])];
         value += part * scene_.values[static_cast<std::size_t>(points[i])];
       }
-      const int middle = scene_.add(centre, std::clamp(value, 0.0, 1.0));
+      const int middle = scene_.add(centre, std::clamp(value, 0.0, 1.0),
+                                    {scene_.tags[static_cast<std::size_t>(points[0])][0], face.part});
       for (std::size_t i = 0; i < 4; ++i) {
         scene_.faces.push_back({{points[i], points[4 + i], middle, -1}, own});
         scene_.faces.push_back({{points[4 + i], points[(i + 1) % 4], middle, -1}, own});
@@ -137,10 +139,13 @@ class Drawer {
   }
 
   void add_surface(const Surface& surface) {
-    std::vector<int> point_of(look_.face_value ? 0 : assembly_.nodes.size(), -1);
-    const auto point = [&](int node) {
-      int& own = point_of[static_cast<std::size_t>(node)];
-      if (own < 0) own = scene_.add(moved_.node(node), moved_.value(node, assembly_.position(node)));
+    std::unordered_map<std::size_t, int> point_of;
+    const auto point = [&](int node, int part) {
+      const std::size_t apart = look_.parts_apart ? static_cast<std::size_t>(part) : 0;
+      const auto [known, fresh] =
+          point_of.try_emplace(apart * assembly_.nodes.size() + static_cast<std::size_t>(node), -1);
+      int& own = known->second;
+      if (fresh) own = scene_.add(moved_.node(node), moved_.value(node, assembly_.position(node)), {node, part});
       return own;
     };
     std::vector<int> points;
@@ -149,7 +154,7 @@ class Drawer {
       bool valued = static_cast<bool>(look_.face_value);
       for (std::size_t i = 0; i < face.nodes.size(); ++i) {
         if (!look_.face_value) {
-          points.push_back(point(face.nodes[i]));
+          points.push_back(point(face.nodes[i], face.part));
           continue;
         }
         const double value = look_.face_value(face, i);
@@ -158,20 +163,27 @@ class Drawer {
       }
       add_face(face, points, valued ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(face.part)]));
     }
-    for (const Surface::Edge& edge : surface.feature_edges)
-      scene_.strokes.push_back(
-          {scene_.add(moved_.node(edge.from)), scene_.add(moved_.node(edge.to)), paints_.dark, 0.6});
+    for (const Surface::Edge& edge : surface.feature_edges) {
+      const auto end = [&](int node) {
+        return look_.face_value ? scene_.add(moved_.node(node)) : point(node, edge.part);
+      };
+      scene_.strokes.push_back({end(edge.from), end(edge.to), paints_.dark, 0.6});
+    }
     if (look_.ghost)
       for (const Surface::Edge& edge : surface.feature_edges)
         scene_.strokes.push_back({scene_.add(assembly_.position(edge.from)), scene_.add(assembly_.position(edge.to)),
                                   paints_.pale, 1.0, false});
   }
 
-  void add_beam(const BeamElement& beam) {
+  void add_beam(std::size_t index) {
+    const BeamElement& beam = assembly_.beams[index];
     const BeamProperties properties = assembly_.properties(beam);
     const Matrix3 axes = beam.geometry.axes();
     const auto first = outlines_of(properties.at_end(0)), last = outlines_of(properties.at_end(1));
-    const int own = paint(paints_.parts[static_cast<std::size_t>(beam.part)]);
+    std::array<double, 2> values{std::nan(""), std::nan("")};
+    if (look_.beam_value) values = {look_.beam_value(index, 0), look_.beam_value(index, 1)};
+    const bool valued = !std::isnan(values[0]) && !std::isnan(values[1]);
+    const int own = valued ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(beam.part)]);
     for (std::size_t o = 0; o < std::min(first.size(), last.size()); ++o) {
       const std::size_t corners = std::min(first[o].size(), last[o].size());
       std::array<std::vector<int>, 2> rings;
@@ -182,7 +194,8 @@ class Drawer {
         for (std::size_t k = 0; k < corners; ++k) {
           const Vector3 at =
               centre + outline[k].x() * axes.row(1).transpose() + outline[k].y() * axes.row(2).transpose();
-          rings[end].push_back(scene_.add(moved_.point(node, at), moved_.value(node, at)));
+          rings[end].push_back(
+              scene_.add(moved_.point(node, at), valued ? values[end] : moved_.value(node, at), {node, beam.part}));
         }
       }
       for (std::size_t k = 0; k < corners; ++k) {
@@ -213,7 +226,7 @@ class Drawer {
         const double turn = 2 * std::numbers::pi * i / around;
         ring.push_back(scene_.add(
             at + radius * Vector3(std::sin(polar) * std::cos(turn), std::sin(polar) * std::sin(turn), std::cos(polar)),
-            value));
+            value, {mass.node, -1}));
       }
       for (std::size_t i = 0; j > 0 && i < static_cast<std::size_t>(around); ++i) {
         const std::size_t next = (i + 1) % static_cast<std::size_t>(around);
@@ -248,11 +261,11 @@ class Drawer {
     }
     across = std::max(0.16 * length, 0.35 * least) * across.normalized();
     constexpr int turns = 8;
-    int last = scene_.add(a, va);
+    int last = scene_.add(a, va, {from, -1});
     for (int k = 1; k <= turns + 1; ++k) {
       const double part = k > turns ? 1 : (k - 0.5) / turns;
       const Vector3 side = k > turns ? Vector3::Zero() : Vector3((k % 2 ? 1 : -1) * across);
-      const int next = scene_.add(a + part * along + side, (1 - part) * va + part * vb);
+      const int next = scene_.add(a + part * along + side, (1 - part) * va + part * vb, {k > turns ? to : -1, -1});
       scene_.strokes.push_back({last, next, own, 2.4});
       last = next;
     }
@@ -261,8 +274,8 @@ class Drawer {
   void add_line(int from, int to) {
     if ((assembly_.position(from) - assembly_.position(to)).norm() < 0.015 * size_) return;  // a speck
     const auto end = [&](int node) {
-      return scene_.add(moved_.node(node),
-                        moved_.value(node, assembly_.nodes[static_cast<std::size_t>(node)].position));
+      return scene_.add(moved_.node(node), moved_.value(node, assembly_.nodes[static_cast<std::size_t>(node)].position),
+                        {node, -1});
     };
     scene_.strokes.push_back({end(from), end(to), paint(paints_.dark), 1.6});
   }
@@ -273,7 +286,7 @@ class Drawer {
     const double half = 0.018 * size_ * std::min(1.0, 3 / std::sqrt(static_cast<double>(feet_)));
     std::array<int, 8> corners{};
     for (std::size_t k = 0; k < 8; ++k)
-      corners[k] = scene_.add(at + half * Vector3(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 0.4 : -1.6));
+      corners[k] = scene_.add(at + half * Vector3(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 0.4 : -1.6), 0, {node, -1});
     const auto at_corner = [&](std::size_t k) { return corners[k]; };
     for (const std::array<std::size_t, 4>& side : {std::array<std::size_t, 4>{0, 1, 3, 2},
                                                    {4, 5, 7, 6},

@@ -23,7 +23,9 @@ struct ModelLook {
   const Surface* surface = nullptr;              ///< of shells and solids; nullptr: it is looked for
   std::function<double(int node)> node_value{};  ///< colours of everything by a value (0 to 1) of the nodes
   FaceValue face_value{};  ///< colours of shells and solids by a value of their own; all else, and NaN, is grey
-  bool loads = false;      ///< arrows where loads act
+  std::function<double(std::size_t beam, std::size_t end)> beam_value{};  ///< the same of beams
+  bool loads = false;                                                     ///< arrows where loads act
+  bool parts_apart = false;  ///< where parts of shells and solids share nodes each has points of its own
 };
 
 /// A force or moment of a load as drawn: its tip where it acts. Of many nodes a part of them stands for all.
@@ -38,6 +40,7 @@ inline constexpr Colour load_colour{0.80, 0.16, 0.12};
 /// Colour of each part, mass and joint with its name, in the order in which the scene takes them.
 [[nodiscard]] std::vector<std::pair<std::string, Colour>> model_legend(const Assembly& assembly);
 
+/// The tag of a point is the node that carries it and the part that it belongs to, −1 where there is none.
 [[nodiscard]] Scene model_scene(const Assembly& assembly, const ModelLook& look);
 
 /// Longest side of the box around all nodes and bodies, m.

@@ -6,9 +6,11 @@
 #include <cmath>
 #include <kainjow/mustache.hpp>
 #include <nlohmann/json.hpp>
+#include <utility>
 
 #include "figures/report_parts.h"
 #include "files/base64.h"
+#include "files/deflate.h"
 
 namespace avrenk {
 namespace {
@@ -78,7 +80,9 @@ std::string curves_of(const Chart& chart) {
     json["colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : palette[colour]);
     json["text_colours"].push_back(input ? "#4b5563" : limit ? "#b91c1c" : text_colours[colour]);
     if (input || limit)
-      json["series"][label] = {{"strokePattern", input ? std::vector<int>{7, 4} : std::vector<int>{14, 5}}};
+      json["series"][label] = {
+          {"strokePattern", input ? input_dashes(panel.series, static_cast<std::size_t>(&series - panel.series.data()))
+                                  : std::vector<int>{14, 5}}};
     shown.push_back(&series);
     for (const double y : series.y) {
       if (!(y > 0)) continue;
@@ -118,6 +122,25 @@ std::pair<unsigned, unsigned> size_of(const ReportFigure& figure) {
     return value;
   };
   return {number(16), number(20)};
+}
+
+// An SVG as part of an address (RFC 2397, RFC 3986), which is shorter than base64: what stands in the way is escaped,
+// and white space between its lines left out.
+std::string as_address(const std::string& svg) {
+  std::string text;
+  bool after_line = false;
+  for (const char c : svg) {
+    if (c == '\n' || ((c == ' ' || c == '\t') && after_line)) {
+      after_line = true;
+      continue;
+    }
+    if (std::exchange(after_line, false)) text += ' ';
+    if (c == '%' || c == '#' || c == '<' || c == '>' || c == '"' || c == '\t' || c == '\r')
+      text += fmt::format("%{:02X}", static_cast<unsigned>(c));
+    else
+      text += c;
+  }
+  return text;
 }
 
 data table_data(const Table& table) {
@@ -175,7 +198,7 @@ data report_data(const Report& report, bool inside) {
   page.set("warnings", texts(report.warnings));
   page.set("has_warnings", !report.warnings.empty());
   data contents = list(), leading = list(), sections = list();
-  bool has_curves = false;
+  bool has_curves = false, has_scene = false;
   int key = 0;
   for (const ReportSection& section : report.sections) {
     data own;
@@ -187,6 +210,11 @@ data report_data(const Report& report, bool inside) {
     own.set("paragraphs", texts(section.paragraphs));
     own.set("listing", texts(section.listing));
     own.set("has_listing", !section.listing.empty());
+    own.set("turning", false);
+    if (inside && !section.turning.empty()) {
+      own.set("turning", base64(deflated(section.turning)));
+      has_scene = true;
+    }
     data figures = list(), tables = list();
     for (const ReportFigure& figure : section.figures) {
       data one;
@@ -196,8 +224,8 @@ data report_data(const Report& report, bool inside) {
       one.set("key", fmt::format("curves-{}", ++key));
       one.set("curves", false);
       if (inside) {
-        one.set("type", figure.file.ends_with(".svg") ? "image/svg+xml" : "image/png");
-        one.set("data", base64(figure.bytes));
+        one.set("data", figure.file.ends_with(".svg") ? "image/svg+xml," + as_address(figure.bytes)
+                                                      : "image/png;base64," + base64(figure.bytes));
         const auto [width, height] = size_of(figure);
         one.set("width", std::to_string(width));
         one.set("height", std::to_string(height));
@@ -224,6 +252,7 @@ data report_data(const Report& report, bool inside) {
   page.set("leading", leading);
   page.set("sections", sections);
   page.set("has_curves", has_curves);
+  page.set("has_scene", has_scene);
   return page;
 }
 
@@ -243,6 +272,9 @@ std::string to_html(const Report& report) {
   page.set("script", std::string(report_parts::page_js));
   page.set("chart_style", std::string(report_parts::dygraph_css));
   page.set("chart_script", std::string(report_parts::dygraph_licence) + report_parts::dygraph_js);
+  page.set("scene_script", std::string(report_parts::three_licence) + report_parts::three_js);
+  page.set("scene_controls", std::string(report_parts::three_controls));
+  page.set("model_script", std::string(report_parts::model_js));
   return rendered(report_parts::page_html, report_parts::section_html, page, false);
 }
 

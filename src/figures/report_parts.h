@@ -9,8 +9,12 @@ extern const char* const section_html;
 extern const char* const section_md;
 extern const char* const page_css;
 extern const char* const page_js;
+extern const char* const model_js;
 extern const char* const dygraph_licence;
+extern const char* const three_licence;
 extern const char* const dygraph_css;
 extern const char* const dygraph_js;
+extern const char* const three_js;
+extern const char* const three_controls;
 
 }  // namespace avrenk::report_parts

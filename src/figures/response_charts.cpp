@@ -161,6 +161,31 @@ Series input_series(const Outcome& outcome, const std::vector<double>& grid, con
   return input;
 }
 
+// Spectra of the inputs of one kind; those that are the same together.
+std::vector<Series> random_inputs(const Outcome& outcome, const Kind& kind, const std::vector<double>& grid,
+                                  const DisplayUnit& unit, const DisplayUnit& plain) {
+  const Excitation& excitation = *outcome.excitation;
+  std::vector<Series> all;
+  std::vector<std::string> names;
+  for (std::size_t k = 0; k < excitation.names.size(); ++k) {
+    if (excitation.kinds[k] != &kind) continue;
+    Series input{"", grid, {}, Series::Style::input};
+    for (const double f : outcome.grid()) input.y.push_back(unit.from_si(excitation.spectrum.level(k, f)));
+    const std::string rms = value_text(std::sqrt(excitation.spectrum.levels()[k].area()), plain, 3) + " RMS";
+    const auto same = std::find_if(all.begin(), all.end(), [&](const Series& each) { return each.y == input.y; });
+    if (same != all.end()) {
+      std::string& own = names[static_cast<std::size_t>(same - all.begin())];
+      own += ", " + excitation.names[k];
+      same->label = fmt::format("input {}: {}{}", own, own.find(',') == std::string::npos ? "" : "each ", rms);
+      continue;
+    }
+    names.push_back(excitation.names[k]);
+    input.label = fmt::format("input{}: {}", excitation.names.size() > 1 ? " " + names.back() : "", rms);
+    if (all.size() < most_series) all.push_back(std::move(input));
+  }
+  return all;
+}
+
 // A maximum of a drawn curve, by a parabola through its three highest points on log-log paper.
 struct LocalPeak {
   std::size_t series;
@@ -272,11 +297,8 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
          fmt::format("{:.0f} % of the variance @ {} {}", 100 * band.share, format_number(at, 4), frequency.text)});
     named.in_words += fmt::format(", {}", density.peaks.back().text);
   }
-  if (group.quantity->kind == outcome.excitation->kind)
-    density.series.push_back(input_series(
-        outcome, grid, unit,
-        fmt::format("input{}: {} RMS", outcome.excitation->names.size() > 1 ? " " + outcome.excitation->names[0] : "",
-                    value_text(std::sqrt(outcome.excitation->spectrum.levels()[0].area()), plain, 3))));
+  for (Series& input : random_inputs(outcome, *group.quantity->kind, grid, unit, plain))
+    density.series.push_back(std::move(input));
   add_natural_frequencies(chart, outcome, group, source);
   if (group.quantity->kind == outcome.excitation->kind && outcome.excitation->names.size() == 1) {
     // One input: the response over it is the square of the transmissibility.

@@ -36,14 +36,16 @@ struct Scene {
     bool in_front = false;   ///< drawn over all that would hide it
   };
   std::vector<Eigen::Vector3d> points;
-  std::vector<double> values;  ///< of each point, 0 to 1; read where a face or stroke is painted by value
+  std::vector<double> values;            ///< of each point, 0 to 1; read where a face or stroke is painted by value
+  std::vector<std::array<int, 2>> tags;  ///< of each point, as whoever made it wants to know it again
   std::vector<Colour> paints;
   std::vector<Face> faces;
   std::vector<Stroke> strokes;
 
-  int add(const Eigen::Vector3d& point, double value = 0) {
+  int add(const Eigen::Vector3d& point, double value = 0, const std::array<int, 2>& tag = {-1, -1}) {
     points.push_back(point);
     values.push_back(value);
+    tags.push_back(tag);
     return static_cast<int>(points.size()) - 1;
   }
   int add_paint(const Colour& colour) {
@@ -96,7 +98,8 @@ struct Image {
 [[nodiscard]] Image sheet(const std::vector<Image>& pictures, int columns, const std::string& title,
                           const std::string& subtitle);
 
-/// PNG of one image, or an animation (APNG, which shows the first image where it is not understood).
+/// PNG of one image, in 256 colours (see png.cpp), or an animation (APNG, which shows the first image where it is not
+/// understood).
 [[nodiscard]] std::string to_png(const Image& image);
 [[nodiscard]] std::string to_animated_png(const std::vector<Image>& images, int milliseconds);
 

@@ -453,8 +453,8 @@ Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, c
   return by_mode(outcome) ? table : without_column(std::move(table), "mode");
 }
 
-Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes, const StressSurvey& stress,
-                  const StressStations* stations, const Assembly& assembly, const Show& show) {
+Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes, const StressFound& stress,
+                  const Assembly& assembly, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency), length = show.unit(kind::length),
                     pressure = show.unit(kind::stress);
   Table table{outcome.name() + ".whole",
@@ -475,14 +475,24 @@ Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes
           field.worst.empty())
         continue;
       const WorstStress& worst = field.worst.front();
-      const StressStation& station = stations->all()[static_cast<std::size_t>(worst.place.station)];
+      const StressStation& station = stress.stations->all()[static_cast<std::size_t>(worst.place.station)];
       largest = pressure.from_si(worst.value);
       where = assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name);
+    }
+    if (const BeamStressField* const beams = stress.beams_of(shape.excitation->name())) {
+      const WorstBeamStress& worst = beams->worst.front();
+      if (!(pressure.from_si(worst.value) <= largest)) {
+        const BeamElement& beam = assembly.beams[static_cast<std::size_t>(worst.beam)];
+        largest = pressure.from_si(worst.value);
+        where = assembly.describe_node(beam.nodes[static_cast<std::size_t>(worst.end)],
+                                       assembly.parts[static_cast<std::size_t>(beam.part)].name);
+      }
     }
     table.rows.push_back({frequency.from_si(shape.frequency), mode_cell(*shape.excitation->held),
                           length.from_si(shape.largest), assembly.describe_node(shape.node), largest, where});
   }
-  if (stress.fields.empty()) table = without_column(without_column(std::move(table), "von Mises"), "in");
+  if (stress.fields.empty() && stress.beams.empty())
+    table = without_column(without_column(std::move(table), "von Mises"), "in");
   return by_mode(outcome) ? table : without_column(std::move(table), "mode");
 }
 

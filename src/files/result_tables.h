@@ -7,7 +7,7 @@
 #include "core/response/cross_spectrum.h"
 #include "core/response/fields.h"
 #include "core/response/on_random.h"
-#include "core/response/stress_survey.h"
+#include "core/response/stress_found.h"
 #include "files/table.h"
 
 namespace avrenk {
@@ -43,13 +43,11 @@ namespace avrenk {
                                    const Show& show);
 /// Magnitude and phase, or PSD, of every watched quantity at every frequency of the grid.
 [[nodiscard]] Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
-/// Largest motion and, of shells and solids, von Mises stress of the whole model at the frequencies asked for.
+/// Largest motion and von Mises stress of the whole model at the frequencies asked for.
 /// @param shapes    of all cases
 /// @param stress    of cases held at those frequencies
-/// @param stations  of the stress; may be nullptr where there is none
 [[nodiscard]] Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes,
-                                const StressSurvey& stress, const StressStations* stations, const Assembly& assembly,
-                                const Show& show);
+                                const StressFound& stress, const Assembly& assembly, const Show& show);
 /// Magnitude and phase (sine) or PSD (random) of every magnitude and single number at the frequencies that the plan
 /// asks for by `at`; no rows where it asks for none.
 [[nodiscard]] Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <tuple>
 
@@ -13,15 +14,27 @@ std::string level_name(const StressStation& station, int level) {
   return station.shell ? std::string(shell_levels[static_cast<std::size_t>(level)]) : "";
 }
 
-const char* kind_of_value(const StressField& field) {
-  switch (field.excitation->environment->type) {
+const char* kind_of_value(const Excitation& excitation) {
+  switch (excitation.environment->type) {
     case Environment::Type::sine:
-      return field.excitation->held ? "largest of the cycle" : "largest of the sweep";
+      return !excitation.held         ? "largest of the sweep"
+             : excitation.held->phase ? "at that instant"
+                                      : "largest of the cycle";
     case Environment::Type::random:
       return "RMS";
     default:
       return "steady";
   }
+}
+
+// "node 12 (0, 0, 100) mm of rail, fibre (11, 0) mm".
+std::string beam_place(const Assembly& assembly, const WorstBeamStress& worst) {
+  const BeamElement& beam = assembly.beams[static_cast<std::size_t>(worst.beam)];
+  const auto end = static_cast<std::size_t>(worst.end);
+  const BeamSection& section = assembly.properties(beam).at_end(end);
+  return fmt::format("{}, {}",
+                     assembly.describe_node(beam.nodes[end], assembly.parts[static_cast<std::size_t>(beam.part)].name),
+                     describe(section, section.points[static_cast<std::size_t>(worst.point)]));
 }
 
 }  // namespace
@@ -44,43 +57,48 @@ std::string stress_table_name(const StressField& field) {
   return fmt::format("{}.stress.{}", field.name(), name_of(field.quantity).substr(std::string_view("stress ").size()));
 }
 
-Table worst_stress_table(const Assembly& assembly, const StressStations& stations, const StressSurvey& survey,
-                         const Show& show) {
+Table worst_stress_table(const Assembly& assembly, const StressFound& found, const Show& show) {
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
   Table table{"stress",
-              "Shells and solids: largest stress of each part, and what neighbouring elements differ by",
+              found.stations ? "Largest stress of each part, and what neighbouring elements differ by"
+                             : "Largest stress of each part",
               {{"part", ""},
                {"in", ""},
                {"stress", stress.text},
                {"of", ""},
                {"at", frequency.text, 4},
                {"phase", "°", 3, false, 1},
-               {"jump", "%", 2, true, 1},
+               {"jump", "%", 2, found.stations != nullptr, 1},
                {"σ1", stress.text, 4, false},
                {"σ2", stress.text, 4, false},
                {"σ3", stress.text, 4, false},
                {"where", ""}},
               {}};
-  for (std::size_t p = 0; p < assembly.parts.size(); ++p)
-    for (const StressField& field : survey.fields) {
-      const WorstStress* const worst = field.worst_of(stations, static_cast<int>(p));
+  const double none = std::nan("");
+  const auto add = [&](int part, const Excitation& excitation, StressQuantity quantity, const auto& worst, double jump,
+                       const Vector3& principal, std::string where) {
+    const bool sine = worst.frequency > 0;
+    table.rows.push_back({assembly.parts[static_cast<std::size_t>(part)].name, excitation.name(),
+                          stress.from_si(worst.value), std::string(name_of(quantity)),
+                          sine ? frequency.from_si(worst.frequency) : none, sine ? degrees * worst.phase : none,
+                          100 * jump, stress.from_si(principal[0]), stress.from_si(principal[1]),
+                          stress.from_si(principal[2]), std::move(where)});
+  };
+  for (int part = 0; part < static_cast<int>(assembly.parts.size()); ++part) {
+    for (const StressField& field : found.fields) {
+      const WorstStress* const worst = field.worst_of(*found.stations, part);
       if (!worst) continue;
-      const bool sine = field.excitation->is_sine();
-      const StressStation& station = stations.all()[static_cast<std::size_t>(worst->place.station)];
+      const StressStation& station = found.stations->all()[static_cast<std::size_t>(worst->place.station)];
       const std::string level = level_name(station, worst->place.level);
-      const auto number = [&](double value, bool given) { return given ? value : std::nan(""); };
-      std::vector<Cell> row{assembly.parts[p].name,
-                            field.name(),
-                            stress.from_si(worst->value),
-                            std::string(name_of(field.quantity)),
-                            number(frequency.from_si(worst->frequency), sine),
-                            number(degrees * worst->phase, sine),
-                            100 * worst->jump};
-      for (const double each : worst->principal) row.emplace_back(stress.from_si(each));
-      row.emplace_back(assembly.describe_node(station.node, assembly.parts[p].name) +
-                       (level.empty() ? "" : ", " + level));
-      table.rows.push_back(std::move(row));
+      add(part, *field.excitation, field.quantity, *worst, worst->jump, worst->principal,
+          assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(part)].name) +
+              (level.empty() ? "" : ", " + level));
     }
+    for (const BeamStressField& field : found.beams)
+      if (const WorstBeamStress* const worst = field.worst_of(assembly, part))
+        add(part, *field.excitation, StressQuantity::von_mises, *worst, none, Vector3::Constant(none),
+            beam_place(assembly, *worst));
+  }
   return table;
 }
 
@@ -104,9 +122,9 @@ Table stress_table(const Assembly& assembly, const StressStations& stations, con
                    const Show& show) {
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency),
                     length = show.unit(kind::length);
-  const bool sine = field.excitation->is_sine();
+  const bool sine = field.has_frequency();
   Table table{stress_table_name(field),
-              fmt::format("{}: {}, {}", field.name(), stress_words(field.quantity), kind_of_value(field)),
+              fmt::format("{}: {}, {}", field.name(), stress_words(field.quantity), kind_of_value(*field.excitation)),
               {{"part", ""},
                {"node", ""},
                {"x", length.text},
@@ -172,7 +190,8 @@ Grid stress_grid(const Assembly& assembly, const StressStations& stations, const
 
 std::vector<GridArray> stress_arrays(const StressStations& stations, const StressField& field, const Show& show) {
   const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
-  const std::string what = fmt::format("{}: {}, {}", field.name(), name_of(field.quantity), kind_of_value(field));
+  const std::string what =
+      fmt::format("{}: {}, {}", field.name(), name_of(field.quantity), kind_of_value(*field.excitation));
   std::vector<GridArray> arrays;
   for (int level = 0; level < 3; ++level) {
     GridArray array{
@@ -190,7 +209,7 @@ std::vector<GridArray> stress_arrays(const StressStations& stations, const Stres
     }
     arrays.push_back(std::move(along));
   }
-  if (!field.excitation->is_sine()) return arrays;
+  if (!field.has_frequency()) return arrays;
   const std::string largest = field.quantity == StressQuantity::von_mises
                                   ? "the largest"
                                   : fmt::format("the largest {}", name_of(field.quantity));
@@ -203,6 +222,79 @@ std::vector<GridArray> stress_arrays(const StressStations& stations, const Stres
   }
   arrays.push_back(std::move(at));
   arrays.push_back(std::move(phase));
+  return arrays;
+}
+
+Table beam_stress_table(const Assembly& assembly, const BeamStressField& field, const Show& show) {
+  const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency),
+                    length = show.unit(kind::length);
+  const bool sine = field.has_frequency();
+  Table table{field.name() + ".beam-stress",
+              fmt::format("{}: von Mises stress of beams, {}", field.name(), kind_of_value(*field.excitation)),
+              {{"part", ""},
+               {"beam", ""},
+               {"node", ""},
+               {"x", length.text},
+               {"y", length.text},
+               {"z", length.text},
+               {"von Mises", stress.text},
+               {"fibre", ""}},
+              {}};
+  if (sine) {
+    table.columns.push_back({"at", frequency.text});
+    table.columns.push_back({"phase", "°"});
+  }
+  std::vector<std::pair<double, Eigen::Index>> order;  // −value, 2 beam + end
+  for (Eigen::Index k = 0; k < field.value.size(); ++k)
+    if (const double value = field.value(k % 2, k / 2); !std::isnan(value)) order.emplace_back(-value, k);
+  std::sort(order.begin(), order.end());
+  for (const auto& [negative, k] : order) {
+    const Eigen::Index at = k / 2, end = k % 2;
+    const BeamElement& beam = assembly.beams[static_cast<std::size_t>(at)];
+    const BeamSection& section = assembly.properties(beam).at_end(static_cast<std::size_t>(end));
+    std::vector<Cell> row{assembly.parts[static_cast<std::size_t>(beam.part)].name, static_cast<double>(at + 1),
+                          beam.nodes[static_cast<std::size_t>(end)] + 1.0};
+    for (const double each : end == 0 ? beam.geometry.end1 : beam.geometry.end2)
+      row.emplace_back(std::abs(each) < 1e-12 ? 0.0 : length.from_si(each));
+    row.emplace_back(stress.from_si(-negative));
+    row.emplace_back(describe(section, section.points[static_cast<std::size_t>(field.point(end, at))]));
+    if (sine) {
+      row.emplace_back(frequency.from_si(field.frequency(end, at)));
+      row.emplace_back(degrees * field.phase(end, at));
+    }
+    table.rows.push_back(std::move(row));
+  }
+  return table;
+}
+
+Grid beam_stress_grid(const Assembly& assembly, const Show& show) {
+  const DisplayUnit length = show.unit(kind::length);
+  Grid grid;
+  GridArray part{"part", 1, {}};
+  for (const BeamElement& beam : assembly.beams) {
+    const auto first = static_cast<int>(grid.points.size());
+    grid.points.emplace_back(beam.geometry.end1 / length.factor);
+    grid.points.emplace_back(beam.geometry.end2 / length.factor);
+    grid.add_cell(Grid::line, std::array{first, first + 1});
+    part.values.push_back(beam.part);
+  }
+  grid.cell_arrays = {std::move(part)};
+  return grid;
+}
+
+std::vector<GridArray> beam_stress_arrays(const BeamStressField& field, const Show& show) {
+  const DisplayUnit stress = show.unit(kind::stress), frequency = show.unit(kind::frequency);
+  const auto array = [&](const std::string& what, const Eigen::Matrix2Xd& values, double factor) {
+    GridArray own{fmt::format("{}: {}", field.name(), what), 1, {}};
+    for (Eigen::Index k = 0; k < values.size(); ++k) own.values.push_back(factor * values(k % 2, k / 2));
+    return own;
+  };
+  std::vector<GridArray> arrays{array(fmt::format("von Mises, {} ({})", kind_of_value(*field.excitation), stress.text),
+                                      field.value, stress.from_si(1))};
+  if (!field.has_frequency()) return arrays;
+  arrays.push_back(
+      array(fmt::format("frequency of the largest ({})", frequency.text), field.frequency, frequency.from_si(1)));
+  arrays.push_back(array("phase of the largest (°)", field.phase, degrees));
   return arrays;
 }
 

@@ -1,15 +1,14 @@
 /// files/stress_results.h: stress of shells and solids as tables and as a field.
 #pragma once
 
-#include "core/response/stress_survey.h"
+#include "core/response/stress_found.h"
 #include "files/table.h"
 #include "files/vtu.h"
 
 namespace avrenk {
 
 /// The worst place of every part under every load, quantity by quantity, with what the elements there disagree by.
-[[nodiscard]] Table worst_stress_table(const Assembly& assembly, const StressStations& stations,
-                                       const StressSurvey& survey, const Show& show);
+[[nodiscard]] Table worst_stress_table(const Assembly& assembly, const StressFound& found, const Show& show);
 
 /// Of such a table for each part and environment the axis with the largest value.
 [[nodiscard]] Table worst_axes(Table table);
@@ -22,6 +21,13 @@ namespace avrenk {
 /// Every node of every part under one load, at its worst level, largest without its sign first.
 [[nodiscard]] Table stress_table(const Assembly& assembly, const StressStations& stations, const StressField& field,
                                  const Show& show);
+
+/// Both ends of every beam under one load, largest first.
+[[nodiscard]] Table beam_stress_table(const Assembly& assembly, const BeamStressField& field, const Show& show);
+/// Beams alone, every one a line with two points of its own; cell array "part".
+[[nodiscard]] Grid beam_stress_grid(const Assembly& assembly, const Show& show);
+/// Point arrays of beam_stress_grid: von Mises stress, of a sine load also its frequency and phase.
+[[nodiscard]] std::vector<GridArray> beam_stress_arrays(const BeamStressField& field, const Show& show);
 
 /// Shells and solids alone, every part and every side of a fold with points of its own: stress is not the same on both
 /// sides. Cell array "part".

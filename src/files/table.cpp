@@ -119,9 +119,11 @@ std::string to_text(const Table& table, std::size_t width) {
   std::size_t total = 0;
   for (const std::size_t w : widths) total += w + 2;
   total -= 2;
-  if (total > width && !numeric.back() && widths.back() > total - width + 12) {
-    widths.back() -= total - width;
-    total = width;
+  constexpr std::size_t least = 12;  // of the last column
+  if (total > width && !numeric.back() && widths.back() > least) {
+    const std::size_t less = std::min(total - width, widths.back() - least);
+    widths.back() -= less;
+    total -= less;
   }
   const auto line = [&](auto&& text_of) {
     std::string text;

@@ -97,13 +97,14 @@ void refuse_if_wrong(std::vector<Problem>& list) {
 }
 
 // A plan from somebody else may name any file: what lies outside its own folder is told.
-void tell_of_files_elsewhere(Plan& plan, const std::set<std::filesystem::path>& files) {
+void tell_of_files_elsewhere(Plan& plan, const SourceFiles& sources) {
+  if (sources.are_kept()) return;
   std::error_code ignored;
   const auto whole = [&](const std::filesystem::path& path) {
     return std::filesystem::weakly_canonical(path, ignored);
   };
   const std::filesystem::path folder = whole(plan.file).parent_path();
-  for (const std::filesystem::path& file : files) {
+  for (const std::filesystem::path& file : sources.paths()) {
     const std::filesystem::path path = whole(file);
     if (std::mismatch(folder.begin(), folder.end(), path.begin(), path.end()).first != folder.end())
       plan.notes.push_back(fmt::format("the plan reads {}, which lies outside its folder", path.string()));
@@ -112,20 +113,34 @@ void tell_of_files_elsewhere(Plan& plan, const std::set<std::filesystem::path>& 
 
 // Reads the tree of a file and lets `read` take sections from it; refuses with all that was found wrong.
 template <typename Read>
-Plan read_from(const std::string& file, const std::vector<Override>& overrides, const Read& read) {
+Plan read_from(const std::string& file, const std::vector<Override>& overrides, SourceFiles& sources,
+               const Read& read) {
   std::vector<Problem> list;
   Plan plan;
   plan.file = file;
-  Problems problems(list);
-  std::vector<std::string> files;
-  const Tree tree = read_tree(file, overrides, list, files);
-  for (const std::string& each : files) problems.reads(each);
+  Problems problems(list, sources);
+  const Tree tree = read_tree(file, overrides, list, sources);
   Reading reading{plan, problems};
   read(tree, reading);
-  tell_of_files_elsewhere(plan, problems.files());
+  tell_of_files_elsewhere(plan, sources);
   problems.finish();
   refuse_if_wrong(list);
   return plan;
+}
+
+void read_all_sections(const Tree& tree, Reading& reading) {
+  MapReader map(tree, "", reading.problems);
+  for (const Section& section : sections) {
+    const Tree* const value = section.required && !may_be_free(tree)
+                                  ? map.required(std::string(section.key), "{fixture: {place: feet}}")
+                                  : map.optional(std::string(section.key));
+    if (!value) continue;
+    reading.plan.subjects.try_emplace(std::string(section.key), value->place);
+    if (section.read) read_section(section, *value, reading);
+    if (section.read != read_parts) continue;
+    if (const Tree* joints = tree.find("joints")) read_merges(*joints, reading);
+  }
+  map.done();
 }
 
 // Modes up to 1.5 times the highest frequency that is excited or limited.
@@ -158,23 +173,29 @@ InputError Plan::located(const InputError& error) const {
   return InputError(problems);
 }
 
-Plan read_plan(const std::string& file, const std::vector<Override>& overrides) {
-  Plan plan = read_from(file, overrides, [](const Tree& tree, Reading& reading) {
-    MapReader map(tree, "", reading.problems);
-    for (const Section& section : sections) {
-      const Tree* const value = section.required && !may_be_free(tree)
-                                    ? map.required(std::string(section.key), "{fixture: {place: feet}}")
-                                    : map.optional(std::string(section.key));
-      if (!value) continue;
-      reading.plan.subjects.try_emplace(std::string(section.key), value->place);
-      if (section.read) read_section(section, *value, reading);
-      if (section.read != read_parts) continue;
-      if (const Tree* joints = tree.find("joints")) read_merges(*joints, reading);
-    }
-    map.done();
-  });
+Plan read_plan(const std::string& file, const std::vector<Override>& overrides, SourceFiles& sources) {
+  Plan plan = read_from(file, overrides, sources, read_all_sections);
   fill_in_modes(plan);
   return plan;
+}
+
+Plan read_plan(const std::string& file, const std::vector<Override>& overrides) {
+  SourceFiles sources;
+  return read_plan(file, overrides, sources);
+}
+
+AskedPlan read_asked_plan(KeptPlan& kept, const std::vector<std::string>& questions) {
+  std::vector<Override> overrides;
+  overrides.reserve(kept.overrides.size());
+  for (const std::string& each : kept.overrides) overrides.push_back(parse_override(each));
+  AskedPlan asked;
+  asked.plan = read_from(kept.plan, overrides, kept.sources, [&](const Tree& tree, Reading& reading) {
+    read_all_sections(tree, reading);
+    reading.plan.watch.clear();
+    asked.questions = read_questions(questions, tree, reading);
+  });
+  fill_in_modes(asked.plan);
+  return asked;
 }
 
 Plan read_profiles_only(const std::string& file, const std::vector<Override>& overrides) {
@@ -185,13 +206,15 @@ Plan read_profiles_only(const std::string& file, const std::vector<Override>& ov
     std::vector<Problem> list;
     Plan plan;
     plan.file = file;
-    Problems problems(list);
+    SourceFiles sources;
+    Problems problems(list, sources);
     Reading reading{plan, problems};
     read_bare_levels(file, reading);
     refuse_if_wrong(list);
     return plan;
   }
-  return read_from(file, overrides, [](const Tree& tree, Reading& reading) {
+  SourceFiles sources;
+  return read_from(file, overrides, sources, [](const Tree& tree, Reading& reading) {
     for (const Section& section : sections) {
       const bool wanted = section.read == read_title || section.read == read_show || section.read == read_profiles ||
                           section.read == read_vibrator;

@@ -63,6 +63,36 @@ struct Plan {
 /// @throws FileError   it cannot be read
 [[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides);
 
+/// The same; `sources` holds every file that was read.
+[[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides, SourceFiles& sources);
+
+/// One question to a finished run, in one line:
+///
+///     [curve of | field of] QUANTITY[.COMPONENT] of PLACE [in CASE, CASE] [at FREQUENCY | at mode N] [phase ANGLE]
+///     [as UNIT]
+struct Question {
+  enum class Form { value, curve, field };
+  std::string text;  ///< as it was asked
+  Form form = Form::value;
+  std::string of;                     ///< the place, as it was called
+  WatchRequest request{};             ///< of a field only its quantity
+  std::string component;              ///< "x"; empty: the magnitude, or all there is
+  std::vector<std::string> cases{};   ///< "sine", "sine.x"; empty: all that were run
+  std::optional<double> frequency{};  ///< Hz
+  std::optional<int> mode{};          ///< at its natural frequency, from 1
+  std::optional<double> phase{};      ///< rad, after the input's largest
+  std::optional<DisplayUnit> unit{};  ///< absent: that of the plan
+  Place place{};                      ///< for messages
+};
+
+/// The plan of a run, and what is asked of it.
+struct AskedPlan {
+  Plan plan;
+  std::vector<Question> questions;
+};
+/// @throws InputError  a question is not understood: says where in it, and the nearest name
+[[nodiscard]] AskedPlan read_asked_plan(KeptPlan& kept, const std::vector<std::string>& questions);
+
 /// Only title, show, profiles and vibrator: the rest of the file is neither needed nor checked. A CSV file is a bare
 /// table, each column a profile.
 [[nodiscard]] Plan read_profiles_only(const std::string& file, const std::vector<Override>& overrides);

@@ -22,7 +22,7 @@ void read_bare_levels(const std::string& file, Reading& reading) {
   Problems& problems = reading.problems;
   const Place place{file, 1, 1};
   constexpr std::size_t most_bytes = 64U << 20U;
-  std::istringstream stream(read_text_file(file, most_bytes, "a table of levels"));
+  std::istringstream stream(problems.sources().read(file, most_bytes, "a table of levels"));
   std::string line;
   const char* const example = "write its header as in: frequency (Hz),level (g^2/Hz)";
   if (!std::getline(stream, line)) {

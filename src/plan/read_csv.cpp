@@ -101,8 +101,7 @@ std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject,
   constexpr std::size_t most_bytes = 64U << 20U;
   std::istringstream stream;
   try {
-    problems.reads(path);
-    stream.str(read_text_file(path.string(), most_bytes, "a table of levels"));
+    stream.str(problems.sources().read(path, most_bytes, "a table of levels"));
   } catch (const FileError& error) {
     problems.add(*file, subject, error.what(), "paths start from the file of the plan");
     return std::nullopt;

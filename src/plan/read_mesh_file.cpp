@@ -61,16 +61,15 @@ MeshFile* find_file(const Tree& what, const Tree& unit_tree, const std::string& 
   const auto path = std::filesystem::path(what.place.file).parent_path() / what.text;
   const std::string key = path.string() + '\n' + unit_tree.text;
   if (const auto found = reading.meshes.find(key); found != reading.meshes.end()) return &found->second;
-  std::string bytes;
+  const std::string* bytes = nullptr;
   try {
-    problems.reads(path);
-    bytes = read_text_file(path.string(), most_mesh_bytes, "a mesh");
+    bytes = &problems.sources().read(path, most_mesh_bytes, "a mesh");
   } catch (const FileError& error) {
     problems.add(what, subject, error.what(), "paths start from the file of the plan");
     return nullptr;
   }
   try {
-    return &reading.meshes.emplace(key, as_mesh(read_vtu(bytes, path.string()), unit, what.text, reading))
+    return &reading.meshes.emplace(key, as_mesh(read_vtu(*bytes, path.string()), unit, what.text, reading))
                 .first->second;
   } catch (const FileError& error) {
     const std::string wrong = error.what();  // many say what to do

@@ -72,6 +72,8 @@ bool has_stress(const Assembly& assembly, const WatchRequest& request, const Tre
   return true;
 }
 
+}  // namespace
+
 void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   const std::string subject = "watch " + entry.key;
   Problems& problems = reading.problems;
@@ -152,8 +154,6 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     reading.plan.watch.push_back(std::move(one));
   }
 }
-
-}  // namespace
 
 void read_watch(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) {

@@ -12,13 +12,15 @@
 #include "core/model/assembly.h"
 #include "core/nearest.h"
 #include "core/quantity/quantity.h"
+#include "files/source_files.h"
 #include "plan/tree.h"
 
 namespace avrenk {
 
 class Problems {
  public:
-  explicit Problems(std::vector<Problem>& list) : list_(list) {}
+  /// Files that the plan names are read from `sources`.
+  Problems(std::vector<Problem>& list, SourceFiles& sources) : list_(list), sources_(sources) {}
   void add(const Tree& at, std::string subject, std::string wrong, std::string instead = "") {
     const bool said = at.kind == Tree::Kind::broken;
     if (!said) list_.push_back({std::move(subject), std::move(wrong), std::move(instead), at.place});
@@ -31,9 +33,7 @@ class Problems {
   /// Says of each unknown key the nearest known one, else the map of the same thing that has it, else all keys.
   void finish();
   [[nodiscard]] std::size_t count() const { return list_.size() + noted_; }
-  /// A file that the plan names is read.
-  void reads(const std::filesystem::path& file) { files_.insert(file); }
-  [[nodiscard]] const std::set<std::filesystem::path>& files() const { return files_; }
+  [[nodiscard]] SourceFiles& sources() { return sources_; }
 
  private:
   struct UnknownKey {
@@ -44,7 +44,7 @@ class Problems {
   std::size_t noted_ = 0;  // said before, and still a reason not to go on
   std::vector<UnknownKey> unknown_;
   std::map<std::string, std::vector<std::string>> known_;  // keys of every map that was read, by its subject
-  std::set<std::filesystem::path> files_;
+  SourceFiles& sources_;
 };
 
 enum class Sign { any, positive, not_negative };

@@ -121,6 +121,11 @@ void read_equipment(const Tree& section, Reading& reading);
 void read_vibrator(const Tree& section, Reading& reading);
 void read_histories(const Tree& section, Reading& reading);
 void read_cross_spectra(const Tree& section, Reading& reading);
+/// One entry of watch; what it makes is added to the plan's.
+void read_watch_entry(const Tree::Entry& entry, Reading& reading);
+/// What is asked of a run, after all sections. @param tree  of the plan
+[[nodiscard]] std::vector<Question> read_questions(const std::vector<std::string>& texts, const Tree& tree,
+                                                   Reading& reading);
 /// One case of a random environment by its name, or that of an environment of one case: "random.z"; a problem noted
 /// where it is none.
 [[nodiscard]] std::string read_random_case(const Tree& tree, const std::string& subject, Reading& reading);

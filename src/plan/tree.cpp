@@ -48,10 +48,10 @@ void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
   }
 }
 
-Tree read_with_includes(const std::string& file, std::vector<std::string>& open, std::vector<std::string>& files,
-                        YamlTrees& yaml, std::vector<Problem>& problems) {
-  files.push_back(file);
-  Tree plan = yaml.parse(read_text_file(file, most_bytes, "a plan"), file);
+Tree read_with_includes(const std::string& file, std::vector<std::string>& open, std::size_t& files,
+                        SourceFiles& sources, YamlTrees& yaml, std::vector<Problem>& problems) {
+  ++files;
+  Tree plan = yaml.parse(sources.read(file, most_bytes, "a plan"), file);
   if (plan.kind == Tree::Kind::empty) plan.kind = Tree::Kind::map;
   if (!plan.is_map())
     throw InputError(Problem{"", "a plan is a map of sections",
@@ -69,16 +69,16 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
         problems.push_back({"include", fmt::format("{} includes itself", name.text), "", name.place});
         continue;
       }
-      if (!std::filesystem::exists(path)) {
+      if (!sources.exists(path)) {
         problems.push_back({"include", fmt::format("there is no file {}", path),
                             "paths start from the file that includes", name.place});
         continue;
       }
-      if (files.size() >= most_files || open.size() > most_open)
+      if (files >= most_files || open.size() > most_open)
         throw InputError(Problem{"include",
                                  fmt::format("files are included {} times or {} deep", most_files, most_open),
                                  "include each file once", name.place});
-      const Tree more = read_with_includes(path, open, files, yaml, problems);
+      const Tree more = read_with_includes(path, open, files, sources, yaml, problems);
       merge(plan, more, problems);
     }
   }
@@ -236,10 +236,11 @@ Override parse_override(const std::string& text) {
 }
 
 Tree read_tree(const std::string& file, const std::vector<Override>& overrides, std::vector<Problem>& problems,
-               std::vector<std::string>& files) {
+               SourceFiles& sources) {
   std::vector<std::string> open;
+  std::size_t files = 0;
   YamlTrees yaml(problems);
-  Tree plan = read_with_includes(file, open, files, yaml, problems);
+  Tree plan = read_with_includes(file, open, files, sources, yaml, problems);
   if (plan.entries.empty() && problems.empty())
     throw InputError(Problem{"", "the plan is empty", "write one, or begin with avrenk new PLAN.yaml", plan.place});
   for (const Override& each : overrides) apply(each, plan, yaml, problems);

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/error.h"
+#include "files/source_files.h"
 
 namespace avrenk {
 
@@ -54,11 +55,10 @@ inline constexpr const char* section_names[] = {"title",        "include",   "va
 /// Splits "path.to.key=VALUE". @throws InputError  no "="
 [[nodiscard]] Override parse_override(const std::string& text);
 
-/// Reads a plan file with all its includes. Problems that leave a tree to go on with are added to `problems`, the files
-/// that were read to `files`.
+/// Reads a plan file with all its includes. Problems that leave a tree to go on with are added to `problems`.
 /// @throws FileError   the file cannot be read
 /// @throws InputError  it is not YAML
 [[nodiscard]] Tree read_tree(const std::string& file, const std::vector<Override>& overrides,
-                             std::vector<Problem>& problems, std::vector<std::string>& files);
+                             std::vector<Problem>& problems, SourceFiles& sources);
 
 }  // namespace avrenk

@@ -46,6 +46,7 @@ TEST(Levels, LeadFromOnePlanToAnother) {
                "equipment levels:\n"
                "  box: {of: box.acceleration.z, in: random, margin: 3 dB, average over: third octave, points: 6}\n"
                "  sines: {of: box.acceleration.z, in: sine.z}\n"
+               "  both: {of: box.acceleration.z, in: burst.z, points: 40}\n"
                "histories:\n"
                "  shaken: {in: random.z, of: [box.acceleration.z, box.acceleration], duration: 2 s, seed: 3}\n"
                "  kept: {in: random.x, of: box.acceleration.x, duration: 1 s, as: hdf5}\n"
@@ -83,7 +84,15 @@ TEST(Levels, LeadFromOnePlanToAnother) {
   ASSERT_EQ(next.status, 0) << next.err;
   const double rms = summary_of(folder, "next-profile-results")["facts"]["box acceleration RMS"]["value"];
   EXPECT_GT(rms, std::sqrt(2.0) * sigma);
-  EXPECT_THAT(test::read_all(folder / "box-results/tables/equipment.csv"), HasSubstr(fmt::format("{:.4g} g RMS", rms)));
+  const std::string levels = test::read_all(folder / "box-results/tables/equipment.csv");
+  EXPECT_THAT(levels, AllOf(HasSubstr(fmt::format("{:.4g} g RMS", rms)), HasSubstr("burst.z on random.z")));
+  // PSDs of a band that sweeps and of the noise that it acts on add up: a few percent of many straight lines above.
+  const Ran added = run_program(folder, "profile box-results/levels/both.csv --no-figures --out both");
+  ASSERT_EQ(added.status, 0) << added.err;
+  const double whole = std::hypot(sigma, cell(summary, "burst.z.rms", "box.acceleration.z", "RMS=1σ"));
+  const double told = summary_of(folder, "both")["facts"]["both acceleration RMS"]["value"];
+  EXPECT_GE(told, whole);
+  EXPECT_LE(told, 1.1 * whole);
 }
 
 // Bare tables, one from a file of two columns and a plan beside them: what each is by its unit, side by side, bands

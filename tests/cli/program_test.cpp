@@ -71,13 +71,14 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   (void)folder.write("box.yaml", example("isolated-box.yaml"));
   const Ran ran = run_program(folder, "run box.yaml");
   EXPECT_EQ(ran.status, 0) << ran.err;
-  std::string expected = "fields/modes.vtu\nfields/random.x.motion.vtu\nfields/random.z.motion.vtu\n";
+  std::string expected = "fields/model.glb\nfields/modes.vtu\nfields/random.x.motion.vtu\nfields/random.z.motion.vtu\n";
   const auto expect_figure = [&](const std::string& name, bool chart) {
     expected += "figures/" + name + ".png\n" + (chart ? "figures/" + name + ".svg\n" : "");
   };
   for (const auto& [name, chart] : box_figures) expect_figure(name, chart);
   expected +=
-      "report.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/audit.csv\ntables/limits.csv\n"
+      "plan/01-box.yaml\nplan/sources.json\nreport.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/"
+      "audit.csv\ntables/limits.csv\n"
       "tables/masses.csv\ntables/mode-kinetic-energy.csv\ntables/mode-participation.csv\ntables/mode-shapes.csv\n"
       "tables/mode-strain-energy.csv\ntables/modes.csv\ntables/random.x.curves.csv\n"
       "tables/random.x.motion.csv\ntables/random.x.nodes.csv\ntables/random.x.pairs.csv\n"

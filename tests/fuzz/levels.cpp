@@ -22,7 +22,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   for (const bool phases : {false, true}) {
     if (phases) table.entries.push_back({"phase column", {}, text("phase")});
     std::vector<Problem> list;
-    Problems problems(list);
+    SourceFiles sources;
+    Problems problems(list, sources);
     fuzz::try_to([&] {
       const auto levels = read_csv_table(table, "profile", problems);
       if (levels.has_value() != list.empty()) __builtin_trap();  // a table, or what is wrong with it

@@ -7,19 +7,32 @@
 
 #include "core/error.h"
 #include "core/excitation/drawn_curve.h"
+#include "core/response/on_random.h"
 
 namespace avrenk {
 namespace {
 
 std::vector<double> curve_of(const Outcome& outcome, std::size_t watched) {
-  if (const RandomAnswers* random = outcome.random()) return random->rows[watched].psd;
-  const Eigen::MatrixXcd& curve = outcome.sine()->rows[watched].curve;
+  if (const RandomAnswers* random = outcome.random()) {
+    const RandomRow& row = random->rows[watched];
+    return row.of_place.empty() ? row.psd : row.of_place;
+  }
+  const SineRow& row = outcome.sine()->rows[watched];
+  if (!row.of_place.empty()) return row.of_place;
+  const Eigen::MatrixXcd& curve = row.curve;
   std::vector<double> values;
   for (Eigen::Index k = 0; k < curve.cols(); ++k) values.push_back(largest_over_phase(curve.col(k)));
   return values;
 }
 
 }  // namespace
+
+bool goes_into(const EquipmentRequest& request, const Outcome& outcome, const Watched& watched) {
+  return !outcome.grid().empty() && outcome.has(watched) &&
+         std::any_of(request.environments.begin(), request.environments.end(), [&](const std::string& name) {
+           return name == outcome.environment().name || name == outcome.name();
+         });
+}
 
 std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,
                                              const std::vector<Outcome>& outcomes,
@@ -32,25 +45,35 @@ std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>
     EquipmentLevel level{&request, what->quantity->kind, false, {}, {}, {}, {}};
     std::vector<const Outcome*> cases;
     for (const Outcome& outcome : outcomes) {
-      const auto is_meant = [&](const std::string& name) {
-        return name == outcome.environment().name || name == outcome.name();
-      };
-      if (outcome.grid().empty() || !outcome.has(*what) ||
-          std::none_of(request.environments.begin(), request.environments.end(), is_meant))
-        continue;
+      if (!goes_into(request, outcome, *what)) continue;
       level.random = outcome.random() != nullptr;
       cases.push_back(&outcome);
       level.cases.push_back(outcome.name());
-      level.grid.insert(level.grid.end(), outcome.grid().begin(), outcome.grid().end());
+      const auto add = [&](const std::vector<double>& grid) {
+        level.grid.insert(level.grid.end(), grid.begin(), grid.end());
+      };
+      add(outcome.grid());
+      const Outcome* const below = outcome.random() ? acts_on(outcome, outcomes) : nullptr;
+      if (!below) continue;
+      level.cases.back() += " on " + below->name();
+      add(below->grid());
     }
     if (cases.empty()) continue;
     level.grid = once_inside(std::move(level.grid), 0, HUGE_VAL);
     level.largest.assign(level.grid.size(), 0);
     for (const Outcome* outcome : cases) {
       const std::vector<double> values = curve_of(*outcome, index);
-      const DrawnCurve curve(outcome->grid(), values);
-      for (std::size_t k = 0; k < level.grid.size(); ++k)
-        level.largest[k] = std::max(level.largest[k], curve.at(level.grid[k]));
+      std::vector<double> below_values;
+      std::vector<DrawnCurve> curves{{outcome->grid(), values}};
+      if (const Outcome* const below = outcome->random() ? acts_on(*outcome, outcomes) : nullptr) {
+        below_values = curve_of(*below, index);
+        curves.emplace_back(below->grid(), below_values);
+      }
+      for (std::size_t k = 0; k < level.grid.size(); ++k) {
+        double sum = 0;
+        for (const DrawnCurve& curve : curves) sum += curve.at(level.grid[k]);
+        level.largest[k] = std::max(level.largest[k], sum);
+      }
     }
     const double decibels = level.random ? 10 : 20;
     try {

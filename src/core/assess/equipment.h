@@ -26,8 +26,11 @@ struct EquipmentLevel {
   Envelope envelope;
 };
 
-/// Of all requests whose environments were run: of a place with several candidates the curve of that with the largest
-/// RMS or peak.
+/// True if the curves of a case go into a request.
+[[nodiscard]] bool goes_into(const EquipmentRequest& request, const Outcome& outcome, const Watched& watched);
+
+/// Of all requests whose environments were run: of a place with several candidates their largest at each frequency,
+/// where the outcomes have it. PSDs of a band that sweeps on a random environment are added to those of that one.
 /// @throws InputError  a curve that is zero everywhere
 [[nodiscard]] std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,
                                                            const std::vector<Outcome>& outcomes,

@@ -1,5 +1,7 @@
 #include "core/element/section.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -291,6 +293,13 @@ BeamSection open_section(const std::vector<Rectangle>& rectangles, const MiddleL
 }
 
 }  // namespace
+
+std::string describe(const BeamSection& section, const StressPoint& point) {
+  const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
+  const auto clean = [](double x) { return std::abs(x) < 5e-7 ? 0.0 : x; };
+  return fmt::format("fibre ({:.3g}, {:.3g}) mm", clean(1e3 * (c * point.y - s * point.z)),
+                     clean(1e3 * (s * point.y + c * point.z)));
+}
 
 BeamSection mirrored(BeamSection section) {
   section.principal_angle *= -1;

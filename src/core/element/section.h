@@ -36,6 +36,9 @@ struct BeamSection {
   std::vector<std::vector<Eigen::Vector2d>> outlines{};
 };
 
+/// "fibre (11, 0) mm": where a stress point lies from the centroid, in the axes of the section as drawn.
+[[nodiscard]] std::string describe(const BeamSection& section, const StressPoint& point);
+
 /// The image of a section in its own x–z plane: y becomes −y.
 [[nodiscard]] BeamSection mirrored(BeamSection section);
 /// True if the section is its own image: nothing of it lies to one side.

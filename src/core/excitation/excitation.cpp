@@ -38,7 +38,8 @@ std::vector<int> first_columns(const Assembly& assembly) {
 }
 
 std::string AskedFrequency::words() const {
-  return mode > 0 ? fmt::format("mode {}", mode) : fmt::format("{:.6g} Hz", frequency);
+  const std::string at = mode > 0 ? fmt::format("mode {}", mode) : fmt::format("{:.6g} Hz", frequency);
+  return phase ? fmt::format("{} phase {:.6g} deg", at, *phase * 180 / pi) : at;
 }
 
 std::string Excitation::name() const {

@@ -13,9 +13,10 @@ namespace avrenk {
 
 /// A frequency at which the user asks what happens.
 struct AskedFrequency {
-  double frequency = 0;  ///< Hz
-  int mode = 0;          ///< whose natural frequency it is, from 1; 0: a frequency of the plan
-  /// "mode 4" or "63 Hz".
+  double frequency = 0;           ///< Hz
+  int mode = 0;                   ///< whose natural frequency it is, from 1; 0: a frequency of the plan
+  std::optional<double> phase{};  ///< rad, ωt of one instant of the cycle; absent: the largest of it
+  /// "mode 4", "63 Hz" or "63 Hz phase 40 deg".
   [[nodiscard]] std::string words() const;
 };
 

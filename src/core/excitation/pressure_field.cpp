@@ -170,8 +170,10 @@ void JointAcceptances::pack(Panel& panel) {
 
 MatrixXcd JointAcceptances::interpolated(const Panel& panel, double frequency) {
   const Index n = panel.values.front().rows();
-  const Eigen::VectorXd weights = weights_at(panel, frequency), real = panel.real * weights,
-                        imaginary_part = panel.imaginary * weights;
+  const Eigen::VectorXd weights = weights_at(panel, frequency), real = panel.real * weights;
+  // Of a diffuse field there is none, and a product without rows is none that BLAS knows.
+  const Eigen::VectorXd imaginary_part =
+      panel.imaginary.rows() > 0 ? Eigen::VectorXd(panel.imaginary * weights) : Eigen::VectorXd();
   MatrixXcd value(n, n);
   for (Index b = 0, at = 0; b < n; ++b)
     for (Index a = b; a < n; ++a, ++at) {

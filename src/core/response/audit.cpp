@@ -22,14 +22,19 @@ using Eigen::VectorXd;
 
 constexpr double same = 0.005;  // part of a frequency
 
-// The frequency that matters to each quantity; 0: it has none worth a look.
-std::vector<double> frequencies_of(const Outcome& outcome, const std::vector<Watched>& watched) {
+// The frequency that matters to each quantity; 0: it has none worth a look. A stated one matters to all inside the
+// band.
+std::vector<double> frequencies_of(const Outcome& outcome, const std::vector<Watched>& watched,
+                                   std::optional<double> stated = std::nullopt) {
   std::vector<double> frequencies(watched.size(), 0);
   if (outcome.grid().empty() || outcome.environment().direct) return frequencies;
   const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!real[i] || !outcome.has(watched[i]) || !watched[i].is_headline()) continue;
-    if (outcome.sine())
+    if (stated) {
+      const GridRequest& band = outcome.excitation->grid;
+      frequencies[i] = *stated >= band.from && *stated <= band.to ? *stated : 0;
+    } else if (outcome.sine())
       frequencies[i] = outcome.sine()->rows[i].peak.frequency;
     else if (const RandomRow& row = outcome.random()->rows[i]; !row.bands.empty())
       frequencies[i] = row.bands.front().frequency;
@@ -149,6 +154,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
   std::optional<FootShare> feet;
   if (source.basis.has_feet) feet.emplace(system, source.basis.foot_influence);
   for (const double frequency : frequencies) {
+    const bool is_stated = std::find(source.stated.begin(), source.stated.end(), frequency) != source.stated.end();
     tell(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
     const double omega = 2 * pi * frequency;
     std::vector<const Outcome*> looked_at;
@@ -157,7 +163,8 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
     for (const Outcome* const each : source.outcomes) {
       const Outcome& outcome = *each;
-      std::vector<double> own = frequencies_of(outcome, source.watched);
+      std::vector<double> own =
+          frequencies_of(outcome, source.watched, is_stated ? std::optional(frequency) : std::nullopt);
       if (std::none_of(own.begin(), own.end(), [&](double f) { return std::abs(f / frequency - 1) <= same; })) continue;
       looked_at.push_back(&outcome);
       at.push_back(std::move(own));

@@ -32,6 +32,7 @@ struct AuditSource {
   StressSource stress;
   const std::vector<Watched>& watched;
   std::vector<const Outcome*> outcomes;
+  std::vector<double> stated{};  ///< Hz: there every quantity is compared, not only those that peak there
 };
 
 /// Frequencies (Hz) at which most watched quantities peak (sine) or take most of their variance (random), at most so

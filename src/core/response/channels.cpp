@@ -138,17 +138,30 @@ MatrixXcd Channels::spring_force(int spring) const {
   return channels;
 }
 
-MatrixXcd Channels::beam_forces(int beam) const {
+MatrixXd Channels::beam_rows(int beam) const {
   const BeamElement& own = assembly_.beams[static_cast<std::size_t>(beam)];
-  const Part& part = assembly_.parts[static_cast<std::size_t>(own.part)];
-  const Material& material = assembly_.materials[static_cast<std::size_t>(part.material)];
   const BeamMatrix recovery = force_recovery(own.geometry, assembly_.properties(own)) * beam_arms(assembly_, own);
-  MatrixXcd channels = with_damping(elastic_rows(recovery, own.nodes), material.loss_factor, false);
+  MatrixXd rows = MatrixXd::Zero(12, beam_columns());
+  for (int end = 0; end < 2; ++end)
+    rows.leftCols(strain_columns()) +=
+        recovery.middleCols(6 * end, 6) * strain_rows(own.nodes[static_cast<std::size_t>(end)]);
+  const Eigen::Index loads = strain_columns() - layout_.load();
   each_load([&](const LoadColumn& load, int column) {
     if (const auto on = load.on_beams.find(beam); on != load.on_beams.end())
-      channels.col(column) += (line_load(own.geometry, assembly_.properties(own)).section * on->second).cast<Complex>();
+      rows.col(loads + column) += line_load(own.geometry, assembly_.properties(own)).section * on->second;
   });
+  return rows;
+}
+
+MatrixXcd Channels::from_beam_rows(const MatrixXd& rows, const std::optional<double>& loss_factor) const {
+  MatrixXcd channels = from_strain(rows.leftCols(strain_columns()), loss_factor);
+  channels.middleCols(layout_.load(), layout_.loads) += rows.rightCols(layout_.loads).cast<Complex>();
   return channels;
+}
+
+MatrixXcd Channels::beam_forces(int beam) const {
+  const BeamElement& own = assembly_.beams[static_cast<std::size_t>(beam)];
+  return from_beam_rows(beam_rows(beam), assembly_.material_of(own.part).loss_factor);
 }
 
 void Channels::each_load(const std::function<void(const LoadColumn& load, int column)>& take) const {

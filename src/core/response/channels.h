@@ -50,6 +50,12 @@ class Channels {
 
   /// Twelve rows N Vy Vz T My Mz at end 1, then 2, beam axes, damping force included (N, N m).
   [[nodiscard]] Eigen::MatrixXcd beam_forces(int beam) const;
+  /// The same rows before damping: on the columns of strain, then on those of the loads (forces per length shift them).
+  [[nodiscard]] Eigen::MatrixXd beam_rows(int beam) const;
+  [[nodiscard]] Eigen::Index beam_columns() const { return strain_columns() + layout_.loads; }
+  /// Channels from such rows. @param loss_factor  of the material; absent: the general damping
+  [[nodiscard]] Eigen::MatrixXcd from_beam_rows(const Eigen::MatrixXd& rows,
+                                                const std::optional<double>& loss_factor) const;
 
   /// Six rows, global axes: force (N) and moment (N m) about the side's point that a joint puts on what follows there,
   /// damping and inertia included.

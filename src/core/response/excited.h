@@ -33,6 +33,13 @@ struct Excited {
   /// @throws NumericalError  the RMS integral does not settle
   Excited(std::shared_ptr<const Excitation> excitation, const System& system, const ModalBasis& basis,
           const ModalDamping& damping);
+  /// A state by itself, of which nothing varies: one instant of a sine, z e^{iωt}.
+  Excited(std::shared_ptr<const Excitation> instant, Eigen::VectorXcd state)
+      : excitation(std::move(instant)), still(std::move(state)) {}
+  /// Random motions of a given covariance, of which all else is left out.
+  Excited(std::shared_ptr<const Excitation> random, const Eigen::MatrixXcd& gamma) : excitation(std::move(random)) {
+    covariance.emplace().gamma = gamma;
+  }
   Excited(const Excited&) = delete;
   Excited& operator=(const Excited&) = delete;
   ~Excited() = default;
@@ -40,7 +47,7 @@ struct Excited {
   [[nodiscard]] const Environment& environment() const { return *excitation->environment; }
 
   std::shared_ptr<const Excitation> excitation;
-  Eigen::VectorXcd still;            ///< static: z
+  Eigen::VectorXcd still;            ///< static, or an instant: z
   std::optional<Transfer> transfer;  ///< of sine and random
   std::vector<double> grid;          ///< Hz
   std::optional<SineResponse> sine;

@@ -34,6 +34,7 @@ struct SineRow {
   /// Relative change of the response at the peak when modes are coupled by their damping; NaN of components.
   double coupling = 0;
   std::vector<WithStatic> with_static;  ///< those asked for
+  std::vector<double> of_place;         ///< the largest of all candidates at each point, where it was asked for
   /// nullptr where it was not asked for.
   [[nodiscard]] const WithStatic* together_with(const std::string& at_rest) const;
 };
@@ -56,6 +57,7 @@ struct RandomRow {
   double largest_low = 0, largest_high = 0;  ///< its 5 % and 95 % quantiles
   double coupling = 0;  ///< relative change of the PSD at the dominating frequency when modes are coupled; NaN likewise
   Eigen::VectorXd candidate_rms;
+  std::vector<double> of_place;  ///< PSD: the largest of all candidates at each point, where it was asked for
 };
 struct StaticRow {
   double value = 0;

@@ -175,7 +175,7 @@ void take_sine(const StressStretch& stretch, const MatrixXd& w, const Columns& o
 
 void take_sum(const StressStretch& stretch, const MatrixXd& w, const Columns& own, StressField& field) {
   const Look look(stretch);
-  const bool at_rest = field.excitation->is_static();
+  const bool at_rest = !field.excitation->is_random();  // or at one instant
   auto value = field.value.row(stretch.level).segment(stretch.first, stretch.count);
   if (look.principal()) {
     for (Index s = 0; s < stretch.count; ++s) {

@@ -60,6 +60,13 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
   const auto asks_for = [](const StressDemand& demand, int part) {
     return std::binary_search(demand.parts.begin(), demand.parts.end(), part);
   };
+  std::set<int> nodes;
+  for (const StressDemand& demand : demands) nodes.insert(demand.nodes.begin(), demand.nodes.end());
+  if (std::any_of(demands.begin(), demands.end(), [](const StressDemand& each) { return each.nodes.empty(); }))
+    nodes.clear();
+  const auto is_looked_at = [&](std::size_t station) {
+    return nodes.empty() || nodes.contains(stations.all()[station].node);
+  };
   const Channels channels(assembly, system, basis, damping);
   std::map<std::optional<double>, LoadMatrix> matrices;  // by the loss factor of the material
   struct Stretch {
@@ -82,9 +89,12 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
                                                                          loss_factor),
                                                     basis.stiffness().cwiseSqrt()))
                   .first;
-    for (std::size_t at = from; at < to; at += stations_in_job)
-      stretches.push_back(
-          {static_cast<Index>(at), static_cast<Index>(std::min(stations_in_job, to - at)), &found->second});
+    for (std::size_t at = from; at < to;) {
+      const std::size_t begin = at;
+      while (at < to && at - begin < stations_in_job && is_looked_at(at)) ++at;
+      if (at > begin) stretches.push_back({static_cast<Index>(begin), static_cast<Index>(at - begin), &found->second});
+      if (at < to && !is_looked_at(at)) ++at;
+    }
   }
   run_jobs(stretches.size(), threads, [&](std::size_t job) {
     const auto& [first, count, load] = stretches[job];

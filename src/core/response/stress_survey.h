@@ -51,6 +51,8 @@ struct StressField {
     return direction.cols() > 0 ? Vector3(direction.col(3L * place.station + place.level)) : Vector3::Zero();
   }
   [[nodiscard]] std::string name() const { return excitation->name(); }  ///< as Outcome::name()
+  /// Of a sine, whose largest is at a frequency and phase of its own.
+  [[nodiscard]] bool has_frequency() const { return frequency.size() > 0; }
   /// The worst of one part; nullptr if it has none.
   [[nodiscard]] const WorstStress* worst_of(const StressStations& stations, int part) const;
 };
@@ -72,6 +74,7 @@ void add(StressSurvey& known, StressSurvey&& more);
 struct StressDemand {
   StressQuantity quantity = StressQuantity::von_mises;
   std::vector<int> parts;
+  std::vector<int> nodes{};  ///< at which alone, if every demand names some
 };
 
 /// Rows of stress on the modal coordinates are made once, stretch by stretch, and multiplied with the states of all

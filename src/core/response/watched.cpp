@@ -210,13 +210,10 @@ std::vector<int> mixes_of(const Assembly& assembly, const WatchedQuantity& quant
                   "give its section a torsion modulus and shear areas");
   std::vector<int> indices;
   const bool anywhere = quantity.same_everywhere;
-  const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
   for (const StressPoint& point : section.points) {
-    const double y = 1e3 * (c * point.y - s * point.z), z = 1e3 * (s * point.y + c * point.z);
-    const auto clean = [](double x) { return std::abs(x) < 5e-7 ? 0.0 : x; };
     indices.push_back(static_cast<int>(all.mixes.size()));
-    all.mixes.push_back({anywhere ? "" : fmt::format(", fibre ({:.3g}, {:.3g}) mm", clean(y), clean(z)),
-                         quantity.stress(stress_rows(section, point))});
+    all.mixes.push_back(
+        {anywhere ? "" : ", " + describe(section, point), quantity.stress(stress_rows(section, point))});
     if (anywhere) break;
   }
   return indices;
@@ -280,6 +277,9 @@ Candidates part_candidates(const Assembly& assembly, const Channels& channels, c
     const BeamProperties properties = assembly.properties(element);
     const Eigen::MatrixXcd forces = channels.beam_forces(beam);
     for (std::size_t end = 0; end < 2; ++end) {
+      if (const auto& at = request.stress_at;
+          !at.empty() && std::find(at.begin(), at.end(), element.nodes[end]) == at.end())
+        continue;
       labelled.add(
           assembly.describe_node(element.nodes[end], assembly.parts[static_cast<std::size_t>(element.part)].name),
           forces.middleRows(6 * static_cast<Eigen::Index>(end) + first, count));
@@ -378,19 +378,19 @@ Candidates candidates_of(const Assembly& assembly, const Channels& channels, con
   return labelled.finish();
 }
 
-std::vector<std::string> components_of(const WatchedQuantity& quantity) {
-  if (!quantity.vector) return {""};
-  if (quantity.subject == Subject::part) return {"y", "z", "magnitude"};  // across the beam
-  if (quantity.is_reciprocal) return {"x", "y", "z"};
-  return {"x", "y", "z", "magnitude"};
-}
-
 std::string full_name(const WatchRequest& request, const std::string& component) {
   const bool bare = component.empty() || component == "magnitude";
   return fmt::format("{}.{}{}{}", request.name, request.quantity->keyword, bare ? "" : ".", bare ? "" : component);
 }
 
 }  // namespace
+
+std::vector<std::string> components_of(const WatchedQuantity& quantity) {
+  if (!quantity.vector) return {""};
+  if (quantity.subject == Subject::part) return {"y", "z", "magnitude"};  // across the beam
+  if (quantity.is_reciprocal) return {"x", "y", "z"};
+  return {"x", "y", "z", "magnitude"};
+}
 
 std::span<const WatchedQuantity> watched_quantities() { return quantities; }
 

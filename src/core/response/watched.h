@@ -67,6 +67,9 @@ struct WatchRequest {
   std::optional<double> gap{};     ///< m; absent: their distance along the line
   std::vector<int> parts{};        ///< of shells and solids, whose elements are not among the items
   std::string joint{};             ///< one without stiffness of its own
+  /// Of parts: the nodes at which stress and section forces are looked at; empty: everywhere. @pre a survey of stress
+  /// that goes with it looked there alone
+  std::vector<int> stress_at{};
 };
 
 /// One number as a function of frequency; where several nodes or elements make one place, each is a candidate and the
@@ -100,6 +103,9 @@ struct StressSource {
 /// the rotation of a node that has none
 [[nodiscard]] std::vector<Watched> watch(const Assembly& assembly, const Channels& channels,
                                          const std::vector<WatchRequest>& requests, const StressSource& stress = {});
+
+/// "x", "y", "z", "magnitude", those that it has; "" of a single number.
+[[nodiscard]] std::vector<std::string> components_of(const WatchedQuantity& quantity);
 
 /// By its name; nullptr if none.
 [[nodiscard]] const Watched* find_watched(const std::vector<Watched>& all, std::string_view name);

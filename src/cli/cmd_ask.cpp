@@ -1,0 +1,325 @@
+// ask: questions to a finished run.
+#include <fmt/format.h>
+#include <sys/stat.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "analysis/answers.h"
+#include "cli/commands.h"
+#include "cli/drawings.h"
+#include "cli/output.h"
+#include "core/blas_threads.h"
+#include "core/error.h"
+#include "figures/model_pictures.h"
+#include "figures/scene.h"
+#include "files/motion_results.h"
+#include "files/stress_results.h"
+#include "version.h"
+
+namespace avrenk {
+namespace {
+
+constexpr int answers_layout = 1;  // of --json
+
+// A folder that is exchanged for another one while it is read is another.
+ino_t folder_number(const std::string& run) {
+  struct stat now {};
+  return stat(run.c_str(), &now) == 0 ? now.st_ino : 0;
+}
+
+// One whole run: what it kept of its plan, the questions read with it, and its modes.
+void load_run(const std::string& run, const std::vector<std::string>& texts, const Request& request, Analysis& analysis,
+              std::vector<Question>& questions) {
+  KeptPlan kept = KeptPlan::read(run);
+  AskedPlan asked = read_asked_plan(kept, texts);
+  analysis.plan = std::move(asked.plan);
+  questions = std::move(asked.questions);
+  analysis.threads = request.threads;
+  if (request.threads > 0) set_blas_threads(request.threads);
+  take_kept_modes(analysis, std::filesystem::path(run) / "results.h5");
+}
+
+// Questions, one a word; words without any space between them are one question that was not put in quotes.
+std::vector<std::string> questions_of(const Request& request) {
+  if (request.words.empty())
+    throw InputError(Problem{"", "ask takes a folder of results and questions",
+                             "write avrenk ask deck-results \"acceleration of tip in sine.x\"", std::nullopt});
+  std::vector<std::string> texts(request.words.begin() + 1, request.words.end());
+  const bool in_pieces = std::none_of(texts.begin(), texts.end(),
+                                      [](const std::string& each) { return each.find(' ') != std::string::npos; });
+  if (texts.empty())
+    throw InputError(Problem{"", "no question was asked",
+                             fmt::format("write avrenk ask {} \"acceleration of tip in sine.x\"", request.words[0]),
+                             std::nullopt});
+  if (!in_pieces) return texts;
+  return {fmt::format("{}", fmt::join(texts, " "))};
+}
+
+const char* what_words(Answer::What what) {
+  switch (what) {
+    case Answer::What::largest:
+      return "peak";
+    case Answer::What::at_frequency:
+      return "amplitude";
+    case Answer::What::at_instant:
+      return "at that phase";
+    case Answer::What::rms:
+      return "RMS";
+    case Answer::What::within:
+      return "99.73 %";
+    case Answer::What::psd:
+      return "PSD";
+    default:
+      return "steady";
+  }
+}
+
+class Speaker {
+ public:
+  Speaker(const Analysis& analysis, const std::vector<Question>& questions, const Answers& answers)
+      : analysis_(analysis), questions_(questions), answers_(answers), show_(analysis.plan.show) {}
+
+  [[nodiscard]] DisplayUnit unit_of(std::size_t question, bool is_psd) const {
+    const Question& own = questions_[question];
+    const DisplayUnit unit = own.unit.value_or(show_.unit(*own.request.quantity->kind));
+    return is_psd ? psd_unit(unit) : unit;
+  }
+
+  [[nodiscard]] Table table() const {
+    const DisplayUnit frequency = show_.unit(kind::frequency);
+    Table table{"answers",
+                questions_.size() == 1 ? questions_.front().text : fmt::format("{} questions", questions_.size()),
+                {{"quantity", ""},
+                 {"in", ""},
+                 {"what", ""},
+                 {"value", "", 5},
+                 {"unit", ""},
+                 {"at", frequency.text, 5},
+                 {"phase", "°", 4, true, 1},
+                 {"where", ""}},
+                {}};
+    for (const Answer& each : answers_.values) {
+      const DisplayUnit unit = unit_of(each.question, each.what == Answer::What::psd);
+      table.rows.push_back({each.of, each.in, std::string(what_words(each.what)), unit.from_si(each.value),
+                            unit.text == "1" ? "" : unit.text, frequency.from_si(each.frequency), degrees * each.phase,
+                            each.where});
+    }
+    return table;
+  }
+
+  // The same for programs.
+  [[nodiscard]] std::string json(const std::string& run, const std::vector<std::string>& files) const {
+    const auto number = [](double value) {
+      return std::isfinite(value) ? nlohmann::ordered_json(value) : nlohmann::ordered_json(nullptr);
+    };
+    nlohmann::ordered_json json;
+    json["program"] = "avrenk";
+    json["version"] = avrenk_version;
+    json["layout"] = answers_layout;
+    json["run"] = run;
+    json["plan"] = analysis_.plan.file;
+    json["answers"] = nlohmann::ordered_json::array();
+    const DisplayUnit frequency = show_.unit(kind::frequency);
+    for (const Answer& each : answers_.values) {
+      const DisplayUnit unit = unit_of(each.question, each.what == Answer::What::psd);
+      json["answers"].push_back({{"question", questions_[each.question].text},
+                                 {"quantity", each.of},
+                                 {"in", each.in},
+                                 {"what", what_words(each.what)},
+                                 {"value", number(unit.from_si(each.value))},
+                                 {"unit", unit.text},
+                                 {"frequency", number(frequency.from_si(each.frequency))},
+                                 {"frequency unit", frequency.text},
+                                 {"phase", number(degrees * each.phase)},
+                                 {"phase unit", "°"},
+                                 {"where", each.where}});
+    }
+    json["files"] = files;
+    return json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";
+  }
+
+  // The curves of each question in a figure of their own, and each as a table.
+  void write_curves(const RunFolder& folder, bool figures, std::vector<std::string>& files) const {
+    for (std::size_t q = 0; q < questions_.size(); ++q) {
+      if (questions_[q].form != Question::Form::curve) continue;
+      for (const AnswerCurve& curve : answers_.curves)
+        if (curve.question == q) {
+          const Table table = table_of(curve);
+          files.push_back(path_in_results("tables/" + table.name + ".csv"));
+          folder.write("tables/" + table.name + ".csv", to_csv(table));
+        }
+      if (!figures) continue;
+      const std::string base = fmt::format("figures/curve.{}", q + 1);
+      draw_chart(chart_of(q), folder.path(base));
+      for (const char* const ending : {".svg", ".png"}) files.push_back(base + ending);
+    }
+  }
+
+  void write_fields(const RunFolder& folder, bool figures, std::vector<std::string>& files) const {
+    for (const AnswerField& field : answers_.fields) {
+      const std::string base = fmt::format("field.{}.{}", field.question + 1, field.excitation->name());
+      const auto write = [&](const std::string& name, const std::string& content) {
+        folder.write(name, content);
+        files.push_back(path_in_results(name));
+      };
+      for (const auto& [ending, grid] : grids_of(field)) write("fields/" + base + ending, to_vtu(grid));
+      if (figures) write("figures/" + base + ".png", to_png(picture_of(field)));
+    }
+  }
+
+ private:
+  [[nodiscard]] Table table_of(const AnswerCurve& curve) const {
+    const DisplayUnit unit = unit_of(curve.question, curve.is_psd), frequency = show_.unit(kind::frequency);
+    Table table{fmt::format("curve.{}.{}", curve.question + 1, curve.in),
+                fmt::format("{} in {}", curve.of, curve.in),
+                {{"frequency", frequency.text}, {curve.is_psd ? "PSD" : "amplitude", unit.text}},
+                {}};
+    if (!curve.phase.empty()) table.columns.push_back({"phase", "°"});
+    for (std::size_t k = 0; k < curve.grid.size(); ++k) {
+      table.rows.push_back({frequency.from_si(curve.grid[k]), unit.from_si(curve.value[k])});
+      if (!curve.phase.empty()) table.rows.back().emplace_back(degrees * curve.phase[k]);
+    }
+    return table;
+  }
+
+  [[nodiscard]] Chart chart_of(std::size_t q) const {
+    const DisplayUnit frequency = show_.unit(kind::frequency);
+    Chart chart;
+    chart.title = questions_[q].text;
+    chart.subtitle = fmt::format("{}; {} modes", analysis_.plan.title, analysis_.basis.modes);
+    chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic, HUGE_VAL, 0};
+    Panel amplitudes{{"Amplitude, 0 to peak"}, 2.1}, phases{{"Phase (°)", Axis::Scale::linear, -180, 180}, 1, false},
+        densities{{"PSD"}, 2.1};
+    phases.y.ticks = {-180, -90, 0, 90, 180};
+    for (const AnswerCurve& curve : answers_.curves) {
+      if (curve.question != q) continue;
+      const DisplayUnit unit = unit_of(q, curve.is_psd);
+      Panel& panel = curve.is_psd ? densities : amplitudes;
+      panel.y.label = fmt::format("{} ({})", curve.is_psd ? "PSD" : "Amplitude, 0 to peak", unit.text);
+      Series series{fmt::format("{}, {}", curve.in, curve.of), {}, {}}, lag{"", {}, {}};
+      lag.colour = static_cast<int>(panel.series.size()) % palette_size;
+      for (std::size_t k = 0; k < curve.grid.size(); ++k) {
+        series.x.push_back(frequency.from_si(curve.grid[k]));
+        series.y.push_back(unit.from_si(curve.value[k]));
+        if (curve.phase.empty()) continue;
+        const double phase = degrees * curve.phase[k];
+        if (!lag.y.empty() && std::abs(phase - lag.y.back()) > 180) {  // broken where it wraps
+          lag.x.push_back(series.x.back());
+          lag.y.push_back(std::nan(""));
+        }
+        lag.x.push_back(series.x.back());
+        lag.y.push_back(phase);
+      }
+      chart.x.from = std::min(chart.x.from, series.x.front());
+      chart.x.to = std::max(chart.x.to, series.x.back());
+      const auto top = std::max_element(series.y.begin(), series.y.end()) - series.y.begin();
+      if (const double highest = series.y[static_cast<std::size_t>(top)]; highest > 0)
+        panel.peaks.push_back({panel.series.size(), series.x[static_cast<std::size_t>(top)], highest,
+                               fmt::format("{} {} @ {} {}", format_number(highest, 3), unit.text,
+                                           format_number(series.x[static_cast<std::size_t>(top)], 4), frequency.text)});
+      panel.series.push_back(std::move(series));
+      if (!lag.y.empty()) phases.series.push_back(std::move(lag));
+    }
+    for (Panel* const panel : {&amplitudes, &phases, &densities})
+      if (!panel->series.empty()) chart.panels.push_back(std::move(*panel));
+    return chart;
+  }
+
+  // Files by their endings.
+  [[nodiscard]] std::vector<std::pair<std::string, Grid>> grids_of(const AnswerField& field) const {
+    const Assembly& assembly = analysis_.plan.assembly;
+    std::vector<std::pair<std::string, Grid>> grids;
+    if (field.stress) {
+      grids.emplace_back(".vtu", stress_grid(assembly, *analysis_.stations, show_));
+      grids.back().second.point_arrays = stress_arrays(*analysis_.stations, *field.stress, show_);
+    }
+    if (field.beams) {
+      grids.emplace_back(".beams.vtu", beam_stress_grid(assembly, show_));
+      grids.back().second.point_arrays = beam_stress_arrays(*field.beams, show_);
+    }
+    if (field.motion) {
+      grids.emplace_back(".vtu", model_grid(assembly, show_));
+      grids.back().second.point_arrays = motion_arrays(assembly, *field.motion, show_);
+    }
+    if (field.shape) {
+      const DisplayUnit length = show_.unit(kind::length);
+      grids.emplace_back(".vtu", model_grid(assembly, show_));
+      const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
+        grids.back().second.point_arrays.push_back(displacement_array(
+            fmt::format("{}: relative displacement, {} ({})", field.excitation->name(), what, length.text), assembly,
+            node_motions(analysis_.system, *field.shape->basis, coordinates), length.from_si(1)));
+      };
+      add(field.shape->coordinates_at(field.shape->instant), "that instant");
+      add(field.shape->coordinates.real(), "real part");
+      add(field.shape->coordinates.imag(), "imaginary part");
+    }
+    return grids;
+  }
+
+  [[nodiscard]] Image picture_of(const AnswerField& field) const {
+    const PictureSource source{analysis_.plan.assembly, analysis_.system,    analysis_.basis,   analysis_.damping,
+                               analysis_.plan.title,    analysis_.plan.show, &analysis_.surface};
+    if (field.shape) return shape_picture(source, *field.shape);
+    if (field.motion) return motion_picture(source, *field.motion);
+    return stress_picture(source, analysis_.stations ? &*analysis_.stations : nullptr,
+                          field.stress ? &*field.stress : nullptr, field.beams ? &*field.beams : nullptr);
+  }
+
+  const Analysis& analysis_;
+  const std::vector<Question>& questions_;
+  const Answers& answers_;
+  const Show& show_;
+};
+
+// The folder of curves and fields: beside the run, named after its plan.
+std::filesystem::path folder_of_answers(const Request& request, const Analysis& analysis) {
+  if (request.out) return *request.out;
+  std::filesystem::path run(request.words[0]);
+  if (!run.has_filename()) run = run.parent_path();  // a slash at its end
+  return run.parent_path() / (std::filesystem::path(analysis.plan.file).stem().string() + "-ask-results");
+}
+
+}  // namespace
+
+ExitStatus ask(const Request& request, Terminal& terminal) {
+  const std::vector<std::string> texts = questions_of(request);
+  const std::string& run = request.words[0];
+  constexpr int most_tries = 5;  // while others write into the same folder
+  std::unique_ptr<Analysis> analysis;
+  std::vector<Question> questions;
+  for (int tries = 1; !analysis; ++tries) {
+    const ino_t before = folder_number(run);
+    try {
+      auto own = std::make_unique<Analysis>();
+      load_run(run, texts, request, *own, questions);
+      if (folder_number(run) == before || tries == most_tries) analysis = std::move(own);
+    } catch (const FileError&) {
+      if (folder_number(run) == before || tries == most_tries) throw;
+    }
+  }
+  Answers answers;
+  with_places(*analysis, [&] { answers = answer(*analysis, questions, terminal.reporter()); });
+  const Speaker speaker(*analysis, questions, answers);
+  std::vector<std::string> files;
+  std::optional<RunFolder> folder;
+  if (request.out || !answers.curves.empty() || !answers.fields.empty()) {
+    folder.emplace(folder_of_answers(request, *analysis));
+    if (!answers.fields.empty()) analysis->surface = surface_of(analysis->plan.assembly);
+    speaker.write_curves(*folder, request.figures, files);
+    speaker.write_fields(*folder, request.figures, files);
+    if (!answers.values.empty()) folder->write("tables/answers.csv", to_csv(speaker.table()));
+    folder->write("answers.json", speaker.json(run, files));
+    folder->commit();
+  }
+  terminal.end_progress();
+  if (request.json) {
+    terminal.print(speaker.json(run, files));
+    return ExitStatus::done;
+  }
+  if (!answers.values.empty()) terminal.table(speaker.table());
+  for (const std::string& file : files) terminal.print(fmt::format("{}\n", (folder->target() / file).string()));
+  return ExitStatus::done;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,188 @@
+#include "cli/turning_views.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "analysis/words.h"
+#include "cli/drawings.h"
+#include "files/stress_results.h"
+
+namespace avrenk {
+namespace {
+
+using NodeOfPart = std::pair<int, int>;
+
+// In the page: so many shapes, and so many bytes of them, are worth it; and so many vertices.
+constexpr std::size_t most_modes = 24, most_bytes_of_modes = 2U << 20U, most_vertices = 150000;
+
+// The largest of a stress over levels and folds, by node and part; of beams over the ends that meet.
+class LargestStress {
+ public:
+  void take(const StressStations& stations, const StressField& field) {
+    for (std::size_t s = 0; s < stations.size(); ++s) {
+      const StressStation& station = stations.all()[s];
+      take({station.node, station.part},
+           std::abs(field.value(worst_level(station, field, s), static_cast<Eigen::Index>(s))));
+    }
+  }
+  void take(const Assembly& assembly, const BeamStressField& field) {
+    for (std::size_t b = 0; b < assembly.beams.size(); ++b)
+      for (std::size_t end = 0; end < 2; ++end)
+        take({assembly.beams[b].nodes[end], assembly.beams[b].part},
+             field.value(static_cast<Eigen::Index>(end), static_cast<Eigen::Index>(b)));
+  }
+  [[nodiscard]] double at(int node, int part) const {
+    const auto found = values_.find({node, part});
+    return found == values_.end() ? std::nan("") : found->second;
+  }
+
+ private:
+  void take(NodeOfPart place, double value) {
+    if (std::isnan(value)) return;
+    const auto [at, fresh] = values_.try_emplace(place, value);
+    if (!fresh) at->second = std::max(at->second, value);
+  }
+  std::map<NodeOfPart, double> values_;
+};
+
+class Viewer {
+ public:
+  Viewer(const Analysis& analysis, std::size_t most) : analysis_(analysis), show_(analysis.plan.show), most_(most) {}
+
+  std::vector<TurningView> views() {
+    TurningView built;
+    built.group = "Model";
+    built.name = "as built";
+    built.words = "Parts, bodies and joints in colours of their own.";
+    views_.push_back(std::move(built));
+    add_modes();
+    for (const Outcome& outcome : analysis_.outcomes)
+      if (!outcome.is_combined()) add_outcome(outcome);
+    return std::move(views_);
+  }
+
+ private:
+  [[nodiscard]] std::string hertz(double frequency) const {
+    return value_text(frequency, show_.unit(kind::frequency), 4);
+  }
+
+  void add_modes() {
+    const ModalBasis& basis = analysis_.basis;
+    std::vector<int> modes = weighty_modes(basis);
+    for (int r = 0; r < basis.modes; ++r)
+      if (modes.size() < most_ && std::find(modes.begin(), modes.end(), r) == modes.end()) modes.push_back(r);
+    if (modes.size() > most_) modes.resize(most_);
+    std::sort(modes.begin(), modes.end());
+    for (const int r : modes) {
+      TurningView view;
+      view.group = "Modes";
+      view.name = fmt::format("mode {}: {}", r + 1, hertz(basis.frequency(r)));
+      view.words = static_cast<std::size_t>(r) < analysis_.contents.size()
+                       ? analysis_.contents[static_cast<std::size_t>(r)].in_words() + "."
+                       : "";
+      view.real = node_motions(analysis_.system, basis, Eigen::VectorXd::Unit(basis.size(), r));
+      view.is_mode = true;
+      views_.push_back(std::move(view));
+    }
+  }
+
+  void add_outcome(const Outcome& outcome) {
+    const std::string name = outcome.name();
+    std::optional<NodeMotions> real_part, imaginary_part;
+    std::string shape_words;
+    for (const MotionShape& shape : analysis_.shapes) {
+      if (shape.outcome != name) continue;
+      TurningView view;
+      view.group = name;
+      view.name = fmt::format("shape at {}", hertz(shape.frequency));
+      view.words = fmt::format("Displacement relative to the base at {}, {}.", shape.at, hertz(shape.frequency));
+      view.real = node_motions(analysis_.system, *shape.basis, shape.coordinates.real());
+      view.imaginary = node_motions(analysis_.system, *shape.basis, shape.coordinates.imag());
+      if (!shape.excitation->held) {
+        real_part = view.real;
+        imaginary_part = view.imaginary;
+        shape_words = fmt::format(" It moves as at {}.", hertz(shape.frequency));
+      }
+      views_.push_back(std::move(view));
+    }
+    add_stress(outcome, real_part, imaginary_part, shape_words);
+    for (const MotionField& field : analysis_.motions)
+      if (field.excitation->name() == name) add_motion(field);
+  }
+
+  void add_stress(const Outcome& outcome, const std::optional<NodeMotions>& real_part,
+                  const std::optional<NodeMotions>& imaginary_part, const std::string& shape_words) {
+    const StressFound found = analysis_.found_stress();
+    LargestStress largest;
+    bool any = false;
+    for (const StressField& field : found.fields)
+      if (field.name() == outcome.name() && field.quantity == StressQuantity::von_mises && !field.worst.empty()) {
+        largest.take(*found.stations, field);
+        any = true;
+      }
+    if (const BeamStressField* const beams = found.beams_of(outcome.name())) {
+      largest.take(analysis_.plan.assembly, *beams);
+      any = true;
+    }
+    if (!any) return;
+    TurningView view;
+    view.group = outcome.name();
+    view.name = "von Mises stress";
+    view.title = outcome.sine() ? "von Mises, largest of the sweep" : outcome.random() ? "von Mises, RMS" : "von Mises";
+    view.words =
+        "Of shells the largest through the thickness, of beams that of the section; grey: no stress is known." +
+        shape_words;
+    view.unit = show_.unit(kind::stress);
+    view.real = real_part;
+    view.imaginary = imaginary_part;
+    view.value = [largest = std::move(largest)](int node, int part) { return largest.at(node, part); };
+    views_.push_back(std::move(view));
+  }
+
+  void add_motion(const MotionField& field) {
+    const DisplayUnit acceleration = show_.unit(kind::acceleration);
+    const auto add = [&](const char* name, const char* title, const DisplayUnit& unit, bool logarithmic, auto&& value) {
+      TurningView view;
+      view.group = field.excitation->name();
+      view.name = name;
+      view.title = title;
+      view.unit = unit;
+      view.logarithmic = logarithmic;
+      view.words = "Absolute acceleration, the length of its three directions together.";
+      view.value = [value](int node, int) { return value(node); };
+      views_.push_back(std::move(view));
+    };
+    add("acceleration, RMS", "Acceleration, RMS", acceleration, false,
+        [&field](int node) { return field.rms_acceleration(node); });
+    add("largest PSD of acceleration", "Largest PSD", psd_unit(acceleration), true,
+        [&field](int node) { return field.psd[node]; });
+    add("frequency of the largest PSD", "Its frequency", show_.unit(kind::frequency), false,
+        [&field](int node) { return field.frequency[node]; });
+  }
+
+  const Analysis& analysis_;
+  const Show& show_;
+  std::size_t most_;  // modes
+  std::vector<TurningView> views_;
+};
+
+}  // namespace
+
+GlbModel turning_model_of(const Analysis& analysis, std::size_t most) {
+  return turning_model(analysis.plan.assembly, analysis.surface, Viewer(analysis, most).views(), analysis.plan.title,
+                       analysis.plan.show);
+}
+
+std::string turning_model_for_page(const Analysis& analysis) {
+  ModelLook look;
+  look.surface = &analysis.surface;
+  const std::size_t vertices = model_scene(analysis.plan.assembly, look).points.size();
+  constexpr std::size_t bytes_of_a_vertex = 8;
+  if (vertices > most_vertices) return "";
+  return to_glb(turning_model_of(
+      analysis, std::clamp<std::size_t>(most_bytes_of_modes / (bytes_of_a_vertex * vertices), 4, most_modes)));
+}
+
+}  // namespace avrenk

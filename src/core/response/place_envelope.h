@@ -1,0 +1,14 @@
+/// core/response/place_envelope.h: the largest of all candidates of a place at each frequency.
+#pragma once
+
+#include "core/response/excited.h"
+#include "core/response/watched.h"
+
+namespace avrenk {
+
+/// Of a place with several nodes the curve that none of them exceeds: PSD (random), or amplitude over the phase (sine).
+/// @param grid  Hz. @pre the load is a sine or a random one, and the quantity has a meaning there
+[[nodiscard]] std::vector<double> envelope_of_place(const Excited& load, const Watched& watched,
+                                                    const std::vector<double>& grid);
+
+}  // namespace avrenk

@@ -1,0 +1,54 @@
+// The curve that no node of a place exceeds, against each node by itself.
+#include "core/response/place_envelope.h"
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+TEST(PlaceEnvelope, IsTheLargestOfItsNodesAtEachFrequency) {
+  const test::Solved solved(test::portal(0.05), test::count(40), {});
+  Environment environment;
+  environment.name = "shake";
+  environment.input = LogLogTable({{15, 10, {}}, {300, 4, {}}}, 20);
+  environment.axes = {2};
+  environment.grid = {15, 300, 12, 9, {}};
+  for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
+    environment.type = type;
+    Excited load(excitation_along(environment, 2, solved.system), solved.system, solved.basis, solved.damping);
+    for (const char* const keyword : {"acceleration", "transmissibility"}) {
+      const auto quantities = watched_quantities();
+      const auto quantity = std::find_if(quantities.begin(), quantities.end(), [&](const WatchedQuantity& each) {
+        return each.keyword == keyword && each.subject == Subject::node;
+      });
+      if (type == Environment::Type::random && quantity->per_input()) continue;
+      std::vector<WatchRequest> requests{{"all", &*quantity, {3, 5, 8, 11}}};
+      for (const int node : requests[0].items) requests.push_back({"n" + std::to_string(node), &*quantity, {node}});
+      const std::vector<Watched> watched = watch(solved.assembly, solved.channels, requests);
+      const Outcome outcome = run_case(load, watched);
+      bool differs = false;
+      for (int component = 0; component < 4; ++component) {
+        const auto at = [&](int request) { return static_cast<std::size_t>(4 * request + component); };
+        const std::vector<double> envelope = envelope_of_place(load, watched[at(0)], outcome.grid());
+        for (std::size_t k = 0; k < envelope.size(); ++k) {
+          const auto value = [&](int request) {
+            return outcome.random()
+                       ? outcome.random()->rows[at(request)].psd[k]
+                       : largest_over_phase(outcome.sine()->rows[at(request)].curve.col(static_cast<Eigen::Index>(k)));
+          };
+          const double largest = std::max({value(1), value(2), value(3), value(4)});
+          EXPECT_NEAR(envelope[k], largest, 1e-9 * largest) << keyword << ' ' << component << ' ' << k;
+          differs = differs || envelope[k] > 1.01 * value(0);
+        }
+      }
+      EXPECT_TRUE(differs) << "one node is the largest everywhere";
+    }
+  }
+}
+
+}  // namespace
+}  // namespace avrenk
