@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include "core/dense.h"
+#include "core/freed_pages.h"
 #include "core/response/stress_survey.h"
 #include "models.h"
 
@@ -97,6 +98,7 @@ void survey_plate(int along) {
 }  // namespace
 
 int main(int count, char** arguments) {
+  keep_freed_pages();
   integrate_tower();
   survey_plate(count > 1 ? std::atoi(arguments[1]) : 316);
   return 0;

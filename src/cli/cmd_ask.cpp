@@ -31,8 +31,10 @@ ino_t folder_number(const std::string& run) {
 // One whole run: what it kept of its plan, the questions read with it, and its modes.
 void load_run(const std::string& run, const std::vector<std::string>& texts, const Request& request, Analysis& analysis,
               std::vector<Question>& questions) {
+  StopWatch watch;
   KeptPlan kept = KeptPlan::read(run);
   AskedPlan asked = read_asked_plan(kept, texts);
+  analysis.times.push_back({"reading the plan", watch.seconds()});
   analysis.plan = std::move(asked.plan);
   questions = std::move(asked.questions);
   analysis.threads = request.threads;
@@ -299,7 +301,12 @@ ExitStatus ask(const Request& request, Terminal& terminal) {
     }
   }
   Answers answers;
+  StopWatch watch;
   with_places(*analysis, [&] { answers = answer(*analysis, questions, terminal.reporter()); });
+  analysis->times.push_back({"answers", watch.seconds()});
+  if (request.verbose)
+    for (const StageTime& time : analysis->times)
+      terminal.note(fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds));
   const Speaker speaker(*analysis, questions, answers);
   std::vector<std::string> files;
   std::optional<RunFolder> folder;

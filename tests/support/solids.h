@@ -3,6 +3,7 @@
 
 #include "core/mesh/shapes.h"
 #include "core/mesh/surface.h"
+#include "core/response/stress.h"
 #include "support/models.h"
 
 namespace avrenk::test {
@@ -112,5 +113,15 @@ inline Mesh distorted_block(SolidShape shape, const Vector3& size, int n) {
 inline constexpr SolidShape every_solid[] = {SolidShape::hexahedron8,  SolidShape::hexahedron20,
                                              SolidShape::tetrahedron4, SolidShape::tetrahedron10,
                                              SolidShape::wedge6,       SolidShape::wedge15};
+
+/// Motions of nodes as one column, from those of each.
+inline StressStations::NodeRows one_by_one(const std::function<Vector6(int node)>& of) {
+  return [of](std::span<const int> nodes) {
+    Eigen::MatrixXd motions(6 * std::ssize(nodes), 1);
+    for (std::size_t i = 0; i < nodes.size(); ++i)
+      motions.middleRows<6>(6 * static_cast<Eigen::Index>(i)) = of(nodes[i]);
+    return motions;
+  };
+}
 
 }  // namespace avrenk::test

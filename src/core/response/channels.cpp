@@ -142,9 +142,7 @@ MatrixXd Channels::beam_rows(int beam) const {
   const BeamElement& own = assembly_.beams[static_cast<std::size_t>(beam)];
   const BeamMatrix recovery = force_recovery(own.geometry, assembly_.properties(own)) * beam_arms(assembly_, own);
   MatrixXd rows = MatrixXd::Zero(12, beam_columns());
-  for (int end = 0; end < 2; ++end)
-    rows.leftCols(strain_columns()) +=
-        recovery.middleCols(6 * end, 6) * strain_rows(own.nodes[static_cast<std::size_t>(end)]);
+  rows.leftCols(strain_columns()) = recovery * strain_rows(own.nodes);
   const Eigen::Index loads = strain_columns() - layout_.load();
   each_load([&](const LoadColumn& load, int column) {
     if (const auto on = load.on_beams.find(beam); on != load.on_beams.end())
@@ -205,11 +203,32 @@ MatrixXcd Channels::joint_force(const JointSide& side) const {
   return channels;
 }
 
-MatrixXd Channels::strain_rows(int node) const {
-  const ElasticRows own = node_rows(node);
-  MatrixXd rows(6, strain_columns());
-  rows.leftCols(layout_.modes) = own.modal;
-  rows.rightCols(strain_columns() - layout_.modes) = own.base.leftCols(strain_columns() - layout_.modes);
+MatrixXd Channels::strain_rows(std::span<const int> nodes) const {
+  struct Entry {
+    Eigen::Index row, unknown;
+    double value;
+  };
+  std::vector<Entry> free, supports;
+  for (std::size_t i = 0; i < nodes.size(); ++i)
+    for (int component = 0; component < 6; ++component) {
+      const Eigen::Index row = 6 * static_cast<Eigen::Index>(i) + component;
+      for (SparseMatrix::InnerIterator entry(system_.transformation, 6 * nodes[i] + component); entry; ++entry) {
+        if (entry.row() < system_.free)
+          free.push_back({row, entry.row(), entry.value()});
+        else
+          supports.push_back({row, entry.row() - system_.free, entry.value()});
+      }
+    }
+  MatrixXd rows = MatrixXd::Zero(6 * std::ssize(nodes), strain_columns());
+  // Column by column, in which the unknowns of neighbours lie side by side.
+  const auto take = [&](const std::vector<Entry>& entries, const auto& matrix, Eigen::Index from, Eigen::Index column) {
+    for (const Entry& each : entries) rows(each.row, column) += each.value * matrix(each.unknown, from);
+  };
+  for (Eigen::Index column = 0; column < layout_.modes; ++column) take(free, basis_.shapes, column, column);
+  for (Eigen::Index column = layout_.modes; column < rows.cols(); ++column) {
+    take(free, basis_.statics.influence, column - layout_.modes, column);
+    take(supports, system_.support_motion, column - layout_.modes, column);
+  }
   return rows;
 }
 

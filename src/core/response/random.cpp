@@ -169,8 +169,9 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, c
   }
   // Σ i^j (−i)^k ω^{j+k} left rightᴴ: block of what goes with (iω)^j and (iω)^k.
   const auto sum = [&](const MatrixXcd& left, int j, const MatrixXcd& right, int k) -> MatrixXcd {
-    return turn(j - k) *
-           (left * powers[static_cast<std::size_t>(4 + j + k)].cast<Complex>().asDiagonal() * right.adjoint());
+    // The right side has few rows.
+    const MatrixXcd scaled = right * powers[static_cast<std::size_t>(4 + j + k)].cast<Complex>().asDiagonal();
+    return turn(j - k) * (left * scaled.adjoint());
   };
   const auto put = [&](Index row, Index column, const MatrixXcd& block) {
     gamma.block(row, column, block.rows(), block.cols()) = block;

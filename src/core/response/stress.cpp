@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
 
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"
@@ -93,35 +92,30 @@ StressStations::StressStations(const Assembly& assembly) : assembly_(assembly) {
   begin_.push_back(parts_.size());
 }
 
-MatrixXd StressStations::element_rows(std::size_t group, std::size_t element, const NodeRows& motions,
-                                      Index columns) const {
-  const ElementGroup& own = assembly_.groups[group];
-  const auto nodes = own.element(element);
-  const Index each = own.kind->motions;
-  MatrixXd moves(each * own.kind->nodes, columns);
-  for (std::size_t i = 0; i < nodes.size(); ++i)
-    moves.middleRows(each * static_cast<Index>(i), each) = motions(nodes[i]).topRows(each);
+MatrixXd StressStations::element_rows(std::size_t group, std::size_t element, const MatrixXd& motions) const {
   const auto index = static_cast<Index>(element);
   if (const auto* shell = std::get_if<ShellBlock>(&blocks_[group]))
-    return shell_nodal_stress_rows(*shell, index) * moves;
-  return solid_nodal_stress_rows(std::get<SolidBlock>(blocks_[group]), index) * moves;
+    return shell_nodal_stress_rows(*shell, index) * motions;
+  return solid_nodal_stress_rows(std::get<SolidBlock>(blocks_[group]), index) * motions;
 }
 
-MatrixXd StressStations::in_station_axes(const Part& part, const StressStation& station,
-                                         const MatrixXd& element_rows) const {
-  MatrixXd own = element_rows.middleRows(6 * static_cast<Index>(part.local), 6);
+void StressStations::add_in_station_axes(const Part& part, const StressStation& station, const MatrixXd& element_rows,
+                                         double factor, Eigen::Ref<MatrixXd, 0, Eigen::OuterStride<>> sum) const {
+  const auto own = element_rows.middleRows<6>(6 * static_cast<Index>(part.local));
   const auto* const shell = std::get_if<ShellBlock>(&blocks_[part.group]);
-  if (!shell) return own;
+  if (!shell) {
+    sum += factor * own;
+    return;
+  }
   const Matrix3 axes = axes_of(*shell, part.element);
   const double x = axes.row(0).dot(station.axes.row(0)), y = axes.row(1).dot(station.axes.row(0)),
                size = std::hypot(x, y);
   const double c = x / size, s = y / size, sign = part.turned ? -1 : 1;
   Matrix3 turn;
   turn << c * c, s * s, 2 * c * s, s * s, c * c, -2 * c * s, -sign * c * s, sign * c * s, sign * (c * c - s * s);
-  MatrixXd turned(6, own.cols());
-  turned.topRows<3>() = turn * own.middleRows(part.turned ? 3 : 0, 3);
-  turned.bottomRows<3>() = turn * own.middleRows(part.turned ? 0 : 3, 3);
-  return turned;
+  turn *= factor;
+  sum.topRows<3>() += turn.lazyProduct(part.turned ? own.bottomRows<3>() : own.topRows<3>());
+  sum.bottomRows<3>() += turn.lazyProduct(part.turned ? own.topRows<3>() : own.bottomRows<3>());
 }
 
 MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRows& motions, Index columns) const {
@@ -137,20 +131,32 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
   std::stable_sort(uses.begin(), uses.end(), [](const Use& a, const Use& b) {
     return std::pair(a.group, a.element) < std::pair(b.group, b.element);
   });
-  // Neighbours share nodes: the rows of each are made once.
-  std::unordered_map<int, MatrixXd> known;
-  const NodeRows once = [&](int node) -> MatrixXd {
-    const auto found = known.find(node);
-    return found != known.end() ? found->second : known.emplace(node, motions(node)).first->second;
-  };
-  MatrixXd sum = MatrixXd::Zero(6 * static_cast<Index>(count), columns), own;
+  // Neighbours share nodes: the rows of each are made once, and all of them together.
+  std::vector<int> nodes;
+  for (const Use& use : uses) {
+    const auto own = assembly_.groups[use.group].element(use.element);
+    nodes.insert(nodes.end(), own.begin(), own.end());
+  }
+  std::sort(nodes.begin(), nodes.end());
+  nodes.erase(std::unique(nodes.begin(), nodes.end()), nodes.end());
+  const MatrixXd of_nodes = motions(nodes);
+  MatrixXd sum = MatrixXd::Zero(6 * static_cast<Index>(count), columns), own, moves;
   for (std::size_t u = 0; u < uses.size(); ++u) {
     const Use& use = uses[u];
-    if (u == 0 || use.group != uses[u - 1].group || use.element != uses[u - 1].element)
-      own = element_rows(use.group, use.element, once, columns);
+    if (u == 0 || use.group != uses[u - 1].group || use.element != uses[u - 1].element) {
+      const ElementGroup& group = assembly_.groups[use.group];
+      const auto of_element = group.element(use.element);
+      const Index each = group.kind->motions;
+      moves.resize(each * group.kind->nodes, columns);
+      for (std::size_t i = 0; i < of_element.size(); ++i) {
+        const Index at = std::lower_bound(nodes.begin(), nodes.end(), of_element[i]) - nodes.begin();
+        moves.middleRows(each * static_cast<Index>(i), each) = of_nodes.middleRows(6 * at, each);
+      }
+      own = element_rows(use.group, use.element, moves);
+    }
     const auto meeting = static_cast<double>(begin_[use.station + 1] - begin_[use.station]);
-    sum.middleRows(6 * static_cast<Index>(use.station - first), 6) +=
-        in_station_axes(*use.part, stations_[use.station], own) / meeting;
+    add_in_station_axes(*use.part, stations_[use.station], own, 1 / meeting,
+                        sum.middleRows(6 * static_cast<Index>(use.station - first), 6));
   }
   return sum;
 }
@@ -158,9 +164,16 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
 std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const NodeRows& motions,
                                                       Index columns) const {
   std::vector<MatrixXd> all;
-  for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k)
-    all.push_back(in_station_axes(parts_[k], stations_[station],
-                                  element_rows(parts_[k].group, parts_[k].element, motions, columns)));
+  for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k) {
+    const ElementGroup& group = assembly_.groups[parts_[k].group];
+    const Index each = group.kind->motions;
+    const MatrixXd of_nodes = motions(group.element(parts_[k].element));
+    MatrixXd moves(each * group.kind->nodes, columns);
+    for (Index i = 0; i < group.kind->nodes; ++i) moves.middleRows(each * i, each) = of_nodes.middleRows(6 * i, each);
+    all.emplace_back(MatrixXd::Zero(6, columns));
+    add_in_station_axes(parts_[k], stations_[station], element_rows(parts_[k].group, parts_[k].element, moves), 1,
+                        all.back());
+  }
   return all;
 }
 
@@ -217,7 +230,14 @@ MatrixXd highest_von_mises(const StressStations& stations, const MatrixXd& motio
   run_jobs(stretches, threads, [&](std::size_t stretch) {
     const std::size_t first = stretch * at_once, count = std::min(at_once, stations.size() - first);
     const MatrixXd rows = stations.rows(
-        first, count, [&](int node) -> MatrixXd { return motions.middleRows(6L * node, 6); }, motions.cols());
+        first, count,
+        [&](std::span<const int> nodes) {
+          MatrixXd some(6 * std::ssize(nodes), motions.cols());
+          for (std::size_t i = 0; i < nodes.size(); ++i)
+            some.middleRows<6>(6 * static_cast<Index>(i)) = motions.middleRows<6>(6L * nodes[i]);
+          return some;
+        },
+        motions.cols());
     for (std::size_t s = 0; s < count; ++s) {
       const StressStation& station = stations.all()[first + s];
       auto own = highest.row(static_cast<Eigen::Index>(first + s));

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <span>
 
 #include "core/model/assembly.h"
 
@@ -35,8 +36,8 @@ class StressStations {
     return station_of_[group][element * n + local];
   }
 
-  /// The six motions of a node as rows on some columns: 6 x k.
-  using NodeRows = std::function<Eigen::MatrixXd(int node)>;
+  /// The six motions of each of some nodes as rows on some columns, below one another: 6 n x k.
+  using NodeRows = std::function<Eigen::MatrixXd(std::span<const int> nodes)>;
   /// Rows of stress of stations `first` to `first + count` on the same columns, 6 count x k, Pa: xx yy zz xy yz zx of a
   /// solid; xx yy xy at the bottom, then at the top, of a shell. `bottom` is the side that the normal points away from.
   /// The mean over the elements that meet there.
@@ -51,11 +52,12 @@ class StressStations {
     std::size_t group, element, local;
     bool turned;  // its normal points the other way
   };
-  // 6 x k of one node of an element in the axes of its station.
-  [[nodiscard]] Eigen::MatrixXd in_station_axes(const Part& part, const StressStation& station,
-                                                const Eigen::MatrixXd& element_rows) const;
-  [[nodiscard]] Eigen::MatrixXd element_rows(std::size_t group, std::size_t element, const NodeRows& motions,
-                                             Eigen::Index columns) const;
+  // Adds a part of the 6 x k of one node of an element, in the axes of its station.
+  void add_in_station_axes(const Part& part, const StressStation& station, const Eigen::MatrixXd& element_rows,
+                           double factor, Eigen::Ref<Eigen::MatrixXd, 0, Eigen::OuterStride<>> sum) const;
+  // Stress at the nodes of an element, 6 rows each. @param motions  of its nodes, those that its kind has
+  [[nodiscard]] Eigen::MatrixXd element_rows(std::size_t group, std::size_t element,
+                                             const Eigen::MatrixXd& motions) const;
 
   const Assembly& assembly_;
   std::vector<ElementBlock> blocks_;  // of each group

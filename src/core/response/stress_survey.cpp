@@ -18,7 +18,7 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 
 constexpr std::size_t worst_in_all = 100, worst_of_a_part = 10;
-constexpr std::size_t stations_in_job = 512;
+constexpr std::size_t stations_in_job = 2048;  // elements between two jobs are computed for both
 
 // Quantities in the order asked for, each with the parts of all that ask for it.
 std::vector<StressDemand> by_quantity(const std::vector<StressDemand>& demands) {
@@ -100,7 +100,7 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     const auto& [first, count, load] = stretches[job];
     const MatrixXd rows = stations.rows(
         static_cast<std::size_t>(first), static_cast<std::size_t>(count),
-        [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+        [&](std::span<const int> some) { return channels.strain_rows(some); }, channels.strain_columns());
     const StressStation& kind = stations.all()[static_cast<std::size_t>(first)];
     const auto bytes_each = static_cast<std::size_t>(6 * load->matrix.cols()) * sizeof(double);
     const auto at_once = static_cast<Index>(std::clamp<std::size_t>(bytes_at_once / bytes_each, 1, stations_in_job));

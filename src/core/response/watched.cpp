@@ -243,8 +243,8 @@ void add_stations(const Assembly& assembly, const Channels& channels, const Watc
     if (place.station != last) {
       last = place.station;
       const Eigen::MatrixXd rows = stress.stations->rows(
-          static_cast<std::size_t>(place.station), 1, [&](int node) { return channels.strain_rows(node); },
-          channels.strain_columns());
+          static_cast<std::size_t>(place.station), 1,
+          [&](std::span<const int> nodes) { return channels.strain_rows(nodes); }, channels.strain_columns());
       labelled.add(assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name),
                    channels.from_strain(rows, assembly.material_of(station.part).loss_factor));
     }

@@ -20,7 +20,7 @@ using test::solid_part;
 
 // Motions of every node under u(x) = a x with its rotation, as one column.
 StressStations::NodeRows field(const Assembly& model, const std::function<Vector6(const Vector3&)>& at) {
-  return [&model, at](int node) -> MatrixXd { return at(model.position(node)); };
+  return test::one_by_one([&model, at](int node) { return at(model.position(node)); });
 }
 Vector6 linear(const Matrix3& gradient, const Vector3& x) {
   Vector6 motion;
@@ -102,7 +102,7 @@ TEST(Stress, OfShellsIsThatOfPlateTheoryWhicheverWayTheElementsAreNumbered) {
   ASSERT_EQ(stations.size(), model.nodes.size());
   // Membrane strains and curvatures of the middle surface, constant: w = −½(κx x² + κy y²) − ½ κxy x y.
   const double ex = 2e-4, ey = -1e-4, exy = 1.5e-4, kx = 0.03, ky = -0.05, kxy = 0.04;
-  const auto motions = [&](int node) -> MatrixXd {
+  const auto motions = test::one_by_one([&](int node) -> Vector6 {
     const Vector3 x = turn.transpose() * (model.position(node) - Vector3(0.3, 0.1, -0.2));
     const Vector3 u(ex * x.x() + 0.5 * exy * x.y(), ey * x.y() + 0.5 * exy * x.x(),
                     -0.5 * (kx * x.x() * x.x() + ky * x.y() * x.y()) - 0.5 * kxy * x.x() * x.y());
@@ -110,7 +110,7 @@ TEST(Stress, OfShellsIsThatOfPlateTheoryWhicheverWayTheElementsAreNumbered) {
     Vector6 motion;
     motion << turn * u, turn * w;
     return motion;
-  };
+  });
   const MatrixXd rows = stations.rows(0, stations.size(), motions, 1);
   const Vector3 up = turn * Vector3::UnitZ();
   for (std::size_t s = 0; s < stations.size(); ++s) {
@@ -185,7 +185,7 @@ struct Answers {
   // Stress of one place on the columns of strain.
   [[nodiscard]] MatrixXd rows(const StressStations& stations, std::size_t k) const {
     return stations.rows(
-        k, 1, [&](int node) { return channels.strain_rows(node); }, channels.strain_columns());
+        k, 1, [&](std::span<const int> nodes) { return channels.strain_rows(nodes); }, channels.strain_columns());
   }
   Channels channels;
   Transfer transfer;
@@ -291,11 +291,12 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
     for (const StressField& each : survey.fields) {
       ASSERT_TRUE(each.worst_of(stations, 0) && each.worst_of(stations, 1));
       for (const WorstStress& worst : each.worst) {
-        const auto alone = stations
-                               .rows_by_element(
-                                   static_cast<std::size_t>(worst.place.station),
-                                   [&](int node) { return channels.strain_rows(node); }, channels.strain_columns())
-                               .size() == 1;
+        const auto alone =
+            stations
+                .rows_by_element(
+                    static_cast<std::size_t>(worst.place.station),
+                    [&](std::span<const int> nodes) { return channels.strain_rows(nodes); }, channels.strain_columns())
+                .size() == 1;
         EXPECT_EQ(std::isnan(worst.jump), alone);
         EXPECT_FALSE(worst.jump < 0);
         if (each.excitation->is_random()) continue;
@@ -484,8 +485,8 @@ TEST(Stress, JumpsLessOnAFinerMesh) {
     all.head(system.free) = statics.unit_acceleration.col(0) * 9.81;
     const Eigen::VectorXd raw = system.transformation.transpose() * all;
     const StressStations stations(model);
-    jumps.push_back(stress_jump(
-        stations, 0, [&](int node) -> MatrixXd { return raw.segment<6>(6 * node); }, 1)[0]);
+    jumps.push_back(stress_jump(stations, 0,
+                                test::one_by_one([&](int node) -> Vector6 { return raw.segment<6>(6 * node); }), 1)[0]);
   }
   EXPECT_LT(jumps[0], 0.2);
   EXPECT_LT(jumps[1], 0.75 * jumps[0]);
