@@ -160,7 +160,7 @@ class Writer {
     section.tables.push_back(
         static_table(analysis_.plan.assembly,
                      under_gravity(analysis_.plan.assembly, analysis_.system, analysis_.basis.statics), show_));
-    section.paragraphs = analysis_.plan.notes;
+    section.paragraphs.insert(section.paragraphs.end(), analysis_.plan.notes.begin(), analysis_.plan.notes.end());
   }
 
   void add_modes() {

@@ -252,7 +252,8 @@ class Drawer {
     Vector3 along = b - a;
     Vector3 across = along.cross(std::abs(along.z()) > 0.9 * along.norm() ? Vector3::UnitY() : Vector3::UnitZ());
     const double length = along.norm(), least = 0.02 * size_;
-    if (length < 0.1 * least) {  // both ends at one spot: a small cross
+    const Vector3 from_end = assembly_.position(from), to_end = to < 0 ? Vector3(spring.point) : assembly_.position(to);
+    if ((to_end - from_end).norm() < 0.1 * least) {  // both ends at one spot as built: a small cross
       for (int d = 0; d < 3; ++d) {
         const Vector3 half = 0.5 * least * Vector3::Unit(d);
         scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), own, 3});

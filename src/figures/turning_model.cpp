@@ -6,6 +6,7 @@
 #include <cmath>
 #include <map>
 #include <nlohmann/json.hpp>
+#include <stdexcept>
 
 namespace avrenk {
 namespace {
@@ -121,6 +122,8 @@ GlbModel turning_model(const Assembly& assembly, const Surface& surface, const s
       moved.motions = &*motions;
       moved.scale = scale;
       const Scene scene = model_scene(assembly, moved);
+      if (scene.points.size() != rest.points.size())
+        throw std::logic_error("a model that moves has other points than as built");
       GlbShape shape{
           view.is_mode ? view.name : fmt::format("{}, {}, {}", view.group, view.name, which), {}, view.is_mode};
       shape.displacement = Eigen::Matrix3Xf::Zero(3, still.cols());

@@ -96,5 +96,31 @@ TEST(TurningModel, KeepsPartsApart) {
   EXPECT_EQ(seen, (std::multiset<std::pair<int, int>>{{0, 0}, {1, 0}, {2, 0}, {3, 0}, {2, 1}, {3, 1}, {4, 1}, {5, 1}}));
 }
 
+// Springs without length are crosses, and stay such when their ends part: what comes behind them keeps its place.
+TEST(TurningModel, KeepsWhatStandsStillWhereItIs) {
+  const Assembly model = test::chain({2, 1}, {8e4, 3e4});
+  NodeMotions motions = NodeMotions::Random(6, 3);
+  motions.col(0).setZero();
+  TurningView shape;
+  shape.group = "Modes";
+  shape.name = "mode 1";
+  shape.is_mode = true;
+  shape.real = motions;
+  const GlbModel turning = turning_model(model, surface_of(model), {shape}, "", Show());
+  int still = 0, moving = 0;
+  for (std::size_t k = 0; k < turning.indices[0].second.size(); ++k) {
+    const double step = static_cast<double>(turning.shapes[0].displacement.col(static_cast<Eigen::Index>(k)).norm());
+    if (turning.indices[0].second[k] == 0) {
+      ++still;
+      EXPECT_LT(step, 1e-6) << k;
+    } else if (turning.indices[0].second[k] > 0) {
+      ++moving;
+      EXPECT_GT(step, 0.01) << k;
+    }
+  }
+  EXPECT_GE(still, 8);
+  EXPECT_GE(moving, 100);
+}
+
 }  // namespace
 }  // namespace avrenk

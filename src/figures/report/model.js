@@ -88,6 +88,7 @@
   controls.target.copy(middle);
   controls.enableKeys = false;
   controls.screenSpacePanning = true;
+  var across = reach, up = reach;  // what a view has to hold, from its middle
   function look(azimuth, elevation) {
     var a = azimuth * Math.PI / 180, e = elevation * Math.PI / 180;
     camera.position.set(middle.x + 10 * reach * Math.cos(e) * Math.cos(a), middle.y + 10 * reach * Math.cos(e) * Math.sin(a),
@@ -95,6 +96,15 @@
     controls.target.copy(middle);
     camera.zoom = 1;
     controls.update();
+    camera.updateMatrixWorld();
+    across = up = 1e-9;
+    var point = new THREE.Vector3();
+    for (var k = 0; k < count; ++k) {
+      point.set(rest[3 * k], rest[3 * k + 1], rest[3 * k + 2]).sub(middle).transformDirection(camera.matrixWorldInverse);
+      var far = Math.hypot(rest[3 * k] - middle.x, rest[3 * k + 1] - middle.y, rest[3 * k + 2] - middle.z);
+      across = Math.max(across, Math.abs(point.x) * far);
+      up = Math.max(up, Math.abs(point.y) * far);
+    }
     draw();
   }
 
@@ -212,11 +222,11 @@
     if (canvas.width !== Math.round(width * renderer.getPixelRatio()) ||
         canvas.height !== Math.round(height * renderer.getPixelRatio()))
       renderer.setSize(width, height, false);
-    var half = 1.06 * reach, ratio = width / height;
-    camera.left = -half * Math.max(1, ratio);
-    camera.right = -camera.left;
-    camera.top = half * Math.max(1, 1 / ratio);
-    camera.bottom = -camera.top;
+    var ratio = width / height, half = 1.15 * Math.max(up, across / ratio);  // with room for what moves
+    camera.left = -half * ratio;
+    camera.right = half * ratio;
+    camera.top = half;
+    camera.bottom = -half;
     camera.updateProjectionMatrix();
     mark();
     renderer.render(scene, camera);
