@@ -191,11 +191,12 @@ class Answerer {
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const std::string of = words_of(question, watched[i]), in = outcome.name();
       if (question.form == Question::Form::curve) {
-        AnswerCurve curve{q, of, in, load.covariance.has_value(), outcome.grid(), {}, {}};
+        AnswerCurve curve{q, of, in, load.covariance.has_value(), outcome.grid(), {}, {}, {}};
         if (const RandomAnswers* random = outcome.random()) {
           curve.value = random->rows[i].psd;
         } else {
           const MatrixXcd& w = outcome.sine()->rows[i].curve;
+          curve.peak = outcome.sine()->rows[i].peak;
           for (Index k = 0; k < w.cols(); ++k) {
             curve.value.push_back(largest_over_phase(w.col(k)));
             if (watched[i].count == 1) curve.phase.push_back(phase_of_largest(w.col(k)));
@@ -206,8 +207,8 @@ class Answerer {
       }
       if (const SineAnswers* sine = outcome.sine()) {
         const SineRow& row = sine->rows[i];
-        answers_.values.push_back(
-            {q, of, in, Answer::What::largest, row.peak.value, row.peak.frequency, row.peak.phase, row.where});
+        answers_.values.push_back({q, of, in, Answer::What::largest, row.peak.value, row.peak.frequency, row.peak.phase,
+                                   row.where + (row.peak.at_end ? " (end of the band)" : "")});
       } else if (const RandomAnswers* random = outcome.random()) {
         const RandomRow& row = random->rows[i];
         answers_.values.push_back({q, of, in, Answer::What::rms, row.rms, std::nan(""), std::nan(""), row.where});

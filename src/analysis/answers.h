@@ -23,6 +23,7 @@ struct AnswerCurve {
   std::string of, in;
   bool is_psd = false;
   std::vector<double> grid, value, phase;  ///< Hz; SI; rad, empty where there is none
+  std::optional<SinePeak> peak{};          ///< of a sine, located exactly
 };
 
 /// One field; which of them there is, its question says.

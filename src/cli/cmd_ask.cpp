@@ -215,11 +215,13 @@ class Speaker {
       }
       chart.x.from = std::min(chart.x.from, series.x.front());
       chart.x.to = std::max(chart.x.to, series.x.back());
-      const auto top = std::max_element(series.y.begin(), series.y.end()) - series.y.begin();
-      if (const double highest = series.y[static_cast<std::size_t>(top)]; highest > 0)
-        panel.peaks.push_back({panel.series.size(), series.x[static_cast<std::size_t>(top)], highest,
-                               fmt::format("{} {} @ {} {}", format_number(highest, 3), unit.text,
-                                           format_number(series.x[static_cast<std::size_t>(top)], 4), frequency.text)});
+      const auto top = static_cast<std::size_t>(std::max_element(series.y.begin(), series.y.end()) - series.y.begin());
+      const double highest = curve.peak ? unit.from_si(curve.peak->value) : series.y[top],
+                   at = curve.peak ? frequency.from_si(curve.peak->frequency) : series.x[top];
+      if (highest > 0)
+        panel.peaks.push_back(
+            {panel.series.size(), at, highest,
+             fmt::format("{} {} @ {} {}", format_number(highest, 3), unit.text, format_number(at, 4), frequency.text)});
       panel.series.push_back(std::move(series));
       if (!lag.y.empty()) phases.series.push_back(std::move(lag));
     }
