@@ -454,7 +454,7 @@ void draw_places(Analysis& analysis, const Cases& cases, const std::vector<Excit
 Cases cases_to_answer(Analysis& analysis, const EnvironmentChoice& is_wanted, const Progress& progress) {
   if (!analysis.plan.modes.free_motions && analysis.basis.missing_below == 0)
     make_fields(analysis, is_wanted, progress);
-  const Cases cases = cases_of(analysis, is_wanted);
+  Cases cases = cases_of(analysis, is_wanted);
   if (!cases.empty() && analysis.plan.modes.free_motions)
     throw InputError(Problem{"environment " + cases.front()->environment->name,
                              "a model with free motions has no response to its base",

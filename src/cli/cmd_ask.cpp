@@ -165,7 +165,7 @@ class Speaker {
         folder.write(name, content);
         files.push_back(path_in_results(name));
       };
-      for (const auto& [ending, grid] : grids_of(field)) write("fields/" + base + ending, to_vtu(grid));
+      for (const auto& [ending, grid] : grids_of(field)) write(fmt::format("fields/{}{}", base, ending), to_vtu(grid));
       if (figures) write("figures/" + base + ".png", to_png(picture_of(field)));
     }
   }

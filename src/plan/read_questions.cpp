@@ -361,7 +361,7 @@ class QuestionReader {
     point.kind = Tree::Kind::list;
     for (const std::string& part : parts) {
       const bool bare = part.find_first_not_of("0123456789.+-eE ") == std::string::npos;
-      point.items.push_back(text_at(bare && !unit.empty() ? part + " " + unit : part, place_of(piece)));
+      point.items.push_back(text_at(bare && !unit.empty() ? fmt::format("{} {}", part, unit) : part, place_of(piece)));
     }
     const auto at = read_vector(point, kind::length, fmt::format("\"{}\"", text_), problems_);
     if (!at) return std::vector<int>{};
