@@ -31,6 +31,11 @@ bool names_case(const Question& question, const Excitation& excitation) {
          });
 }
 
+// "sine" and "sine.x" are of the environment sine.
+bool is_of(const std::string& name, const Environment& environment) {
+  return name == environment.name || name.starts_with(environment.name + ".");
+}
+
 // Answers one question after the other; each case is applied once for all of them.
 class Answerer {
  public:
@@ -88,10 +93,10 @@ class Answerer {
     if (question.phase && !excitation.is_sine()) return false;
     if (question.form == Question::Form::field) return take_field(q, group, alone, frequency);
     if (question.form == Question::Form::curve && excitation.is_static()) return false;
-    const ExcitedLoads now = frequency ? held(group, load, question, *frequency) : ExcitedLoads{};
     std::optional<StressSurvey> survey;
     StressSource source;
     if (question.request.quantity->of_nodes && !question.request.parts.empty()) {
+      const ExcitedLoads now = frequency ? held(group, load, question, *frequency) : ExcitedLoads{};
       survey = survey_stress(analysis_.plan.assembly, analysis_.system, *group.basis, *group.damping, stations(),
                              frequency ? now : alone, {demand_of(question)}, analysis_.threads);
       source = {&stations(), &*survey};
@@ -123,24 +128,24 @@ class Answerer {
 
   // What acts at one frequency: a sine held there, or an instant of it, or what a random input makes there, whose mean
   // squares are PSDs.
-  static ExcitedLoads held_at_frequency(const Analysis& analysis, const AnswerGroup& group, const Excited& load,
-                                        const AskedFrequency& at) {
+  [[nodiscard]] ExcitedLoads held(const AnswerGroup& group, const Excited& load, const Question& question,
+                                  double frequency) const {
     ExcitedLoads loads;
-    const auto excitation = held_at(*load.excitation, at);
+    const auto excitation = held_at(*load.excitation, {frequency, question.mode.value_or(0), question.phase});
     if (load.covariance) {
-      const MatrixXcd z = load.transfer->state(at.frequency) * load.covariance->input.root(at.frequency);
+      const MatrixXcd z = random_state(load, frequency);
       loads.push_back(std::make_unique<Excited>(excitation, MatrixXcd(z * z.adjoint())));
-    } else if (at.phase) {
+    } else if (question.phase) {
       loads.push_back(std::make_unique<Excited>(
-          excitation, Eigen::VectorXcd(load.sine->state({}, at.frequency) * std::polar(1.0, *at.phase))));
+          excitation, Eigen::VectorXcd(load.sine->state({}, frequency) * std::polar(1.0, *question.phase))));
     } else {
-      loads.push_back(std::make_unique<Excited>(excitation, analysis.system, *group.basis, *group.damping));
+      loads.push_back(std::make_unique<Excited>(excitation, analysis_.system, *group.basis, *group.damping));
     }
     return loads;
   }
-  [[nodiscard]] ExcitedLoads held(const AnswerGroup& group, const Excited& load, const Question& question,
-                                  double frequency) const {
-    return held_at_frequency(analysis_, group, load, {frequency, question.mode.value_or(0), question.phase});
+  // Columns whose squares add up to PSDs.
+  [[nodiscard]] static MatrixXcd random_state(const Excited& load, double frequency) {
+    return load.transfer->state(frequency) * load.covariance->input.root(frequency);
   }
 
   // The largest of the candidates at one frequency.
@@ -154,7 +159,7 @@ class Answerer {
       answer.frequency = frequency;
       const bool turned_over = each.quantity->is_reciprocal;
       const MatrixXcd z = load.covariance
-                              ? MatrixXcd(load.transfer->state(frequency) * load.covariance->input.root(frequency))
+                              ? random_state(load, frequency)
                               : MatrixXcd(load.sine->state({"", {}, each.quantity->per_input()}, frequency));
       answer.what = load.covariance  ? Answer::What::psd
                     : question.phase ? Answer::What::at_instant
@@ -225,7 +230,7 @@ class Answerer {
     const Question& question = questions_[q];
     const Excited& load = *alone.front();
     const WatchedQuantity& quantity = *question.request.quantity;
-    AnswerField field{q, load.excitation, "", {}, {}, {}, {}};
+    AnswerField field{q, load.excitation, {}, {}, {}, {}};
     if (!quantity.of_nodes) return take_motion(question, group, alone, frequency, std::move(field));
     if (load.covariance && frequency)
       refuse_question(question, "the field of a PSD at one frequency is not drawn",
@@ -287,16 +292,14 @@ Answers answer(Analysis& analysis, const std::vector<Question>& questions, const
         refuse_question(question, fmt::format("{} stands for several cases and has no modes of its own", name),
                         "ask each of its axes; the run's own tables have it");
       for (const Environment& environment : analysis.plan.environments)
-        if (environment.direct && (name == environment.name || name.starts_with(environment.name + ".")))
+        if (environment.direct && is_of(name, environment))
           refuse_question(question, fmt::format("{} was answered by the full equations, not by modes", name),
                           "its answers are in the run's own tables");
     }
   const auto any_names = [&](const Environment& environment) {
     return std::any_of(questions.begin(), questions.end(), [&](const Question& question) {
-      return question.cases.empty() ||
-             std::any_of(question.cases.begin(), question.cases.end(), [&](const std::string& name) {
-               return name == environment.name || name.starts_with(environment.name + ".");
-             });
+      return question.cases.empty() || std::any_of(question.cases.begin(), question.cases.end(),
+                                                   [&](const std::string& name) { return is_of(name, environment); });
     });
   };
   apply(

@@ -30,7 +30,6 @@ struct AnswerCurve {
 struct AnswerField {
   std::size_t question = 0;
   std::shared_ptr<const Excitation> excitation;
-  std::string when;  ///< "largest of the sweep", "at 63 Hz, phase 40°"
   std::optional<StressField> stress;
   std::optional<BeamStressField> beams;
   std::optional<MotionField> motion;  ///< RMS and envelope under a random input

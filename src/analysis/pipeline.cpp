@@ -321,6 +321,8 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
   const Plan& plan = analysis.plan;
   StressSource source;
   std::vector<StressDemand> demands;
+  std::vector<ExcitedLoads> held(groups.size());  // of each group, for fields
+  for (std::size_t g = 0; request.figures && g < groups.size(); ++g) held[g] = held_loads(analysis, *groups[g]);
   if (request.figures && !plan.assembly.groups.empty()) {
     demands.emplace_back();
     for (std::size_t p = 0; p < plan.assembly.parts.size(); ++p) demands[0].parts.push_back(static_cast<int>(p));
@@ -331,32 +333,32 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
   if (!demands.empty()) {
     tell(progress, "stress of shells and solids");
     analysis.stations.emplace(plan.assembly);
-    for (const auto& group : groups) {
+    for (std::size_t g = 0; g < groups.size(); ++g) {
+      const AnswerGroup& group = *groups[g];
       const auto survey = [&](const ExcitedLoads& loads) {
-        return survey_stress(plan.assembly, analysis.system, *group->basis, *group->damping, *analysis.stations, loads,
+        return survey_stress(plan.assembly, analysis.system, *group.basis, *group.damping, *analysis.stations, loads,
                              demands, analysis.threads);
       };
-      add(analysis.stress, survey(group->loads));
-      if (!request.figures) continue;
-      if (const ExcitedLoads held = held_loads(analysis, *group); !held.empty())
-        add(analysis.stress_asked, survey(held));
+      add(analysis.stress, survey(group.loads));
+      if (!held[g].empty()) add(analysis.stress_asked, survey(held[g]));
     }
     source = {&*analysis.stations, &analysis.stress};
     analysis.times.push_back({"stress of shells and solids", start.seconds()});
   }
   start = StopWatch();
-  for (const auto& group : groups) {
-    const Channels channels(plan.assembly, analysis.system, *group->basis, *group->damping);
-    group->watched = watch(plan.assembly, channels, plan.watch, source);
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    AnswerGroup& group = *groups[g];
+    const Channels channels(plan.assembly, analysis.system, *group.basis, *group.damping);
+    group.watched = watch(plan.assembly, channels, plan.watch, source);
     if (!request.figures) continue;
-    std::vector<MotionField> motions = survey_motion(plan.assembly, channels, group->loads, analysis.threads);
+    std::vector<MotionField> motions = survey_motion(plan.assembly, channels, group.loads, analysis.threads);
     std::move(motions.begin(), motions.end(), std::back_inserter(analysis.motions));
     const auto beams = [&](const ExcitedLoads& loads, std::vector<BeamStressField>& all) {
-      std::vector<BeamStressField> own = survey_beams(plan.assembly, channels, *group->basis, loads, analysis.threads);
+      std::vector<BeamStressField> own = survey_beams(plan.assembly, channels, *group.basis, loads, analysis.threads);
       std::move(own.begin(), own.end(), std::back_inserter(all));
     };
-    beams(group->loads, analysis.beam_stress);
-    beams(held_loads(analysis, *group), analysis.beam_stress_asked);
+    beams(group.loads, analysis.beam_stress);
+    beams(held[g], analysis.beam_stress_asked);
   }
   analysis.watched = groups[0]->watched;
   analysis.times.push_back({"channels, motion, stress of beams", start.seconds()});

@@ -83,7 +83,7 @@ const WorstBeamStress* BeamStressField::worst_of(const Assembly& assembly, int p
 std::vector<BeamStressField> survey_beams(const Assembly& assembly, const Channels& channels, const ModalBasis& basis,
                                           const ExcitedLoads& loads, int threads) {
   std::vector<BeamStressField> fields;
-  if (assembly.beams.empty()) return fields;
+  if (assembly.beams.empty() || loads.empty()) return fields;
   const Index beams = std::ssize(assembly.beams);
   const Eigen::Matrix2Xd nothing = Eigen::Matrix2Xd::Constant(2, beams, std::nan(""));
   for (const auto& load : loads) {
@@ -95,7 +95,7 @@ std::vector<BeamStressField> survey_beams(const Assembly& assembly, const Channe
   std::map<const BeamSection*, MatrixXd> known;
   for (const BeamElement& beam : assembly.beams) {
     const auto& loss_factor = assembly.material_of(beam.part).loss_factor;
-    if (!loads.empty() && !matrices.contains(loss_factor)) {
+    if (!matrices.contains(loss_factor)) {
       const Index width = channels.beam_columns();
       matrices.emplace(loss_factor,
                        load_matrix(loads, channels.from_beam_rows(MatrixXd::Identity(width, width), loss_factor),
@@ -105,7 +105,6 @@ std::vector<BeamStressField> survey_beams(const Assembly& assembly, const Channe
     for (std::size_t end = 0; end < 2; ++end)
       known.try_emplace(&properties.at_end(end), section_rows(properties.at_end(end)));
   }
-  if (loads.empty()) return fields;
   const auto each_job = [&](std::size_t first) {
     MatrixXd w;
     for (std::size_t b = first; b < std::min(first + beams_in_job, assembly.beams.size()); ++b) {
