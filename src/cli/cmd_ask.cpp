@@ -11,6 +11,7 @@
 #include "cli/output.h"
 #include "core/blas_threads.h"
 #include "core/error.h"
+#include "figures/curves_chart.h"
 #include "figures/model_pictures.h"
 #include "figures/scene.h"
 #include "files/motion_results.h"
@@ -153,7 +154,9 @@ class Speaker {
         }
       if (!figures) continue;
       const std::string base = fmt::format("figures/curve.{}", q + 1);
-      draw_chart(chart_of(q), folder.path(base));
+      const Chart chart = chart_of(q);
+      if (chart.panels.empty()) continue;  // zero at all frequencies
+      draw_chart(chart, folder.path(base));
       for (const char* const ending : {".svg", ".png"}) files.push_back(base + ending);
     }
   }
@@ -187,47 +190,23 @@ class Speaker {
 
   [[nodiscard]] Chart chart_of(std::size_t q) const {
     const DisplayUnit frequency = show_.unit(kind::frequency);
-    Chart chart;
-    chart.title = questions_[q].text;
-    chart.subtitle = fmt::format("{}; {} modes", analysis_.plan.title, analysis_.basis.modes);
-    chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic, HUGE_VAL, 0};
-    Panel amplitudes{{"Amplitude, 0 to peak"}, 2.1}, phases{{"Phase (°)", Axis::Scale::linear, -180, 180}, 1, false},
-        densities{{"PSD"}, 2.1};
-    phases.y.ticks = {-180, -90, 0, 90, 180};
+    std::vector<DrawnCurve> drawn;
     for (const AnswerCurve& curve : answers_.curves) {
       if (curve.question != q) continue;
       const DisplayUnit unit = unit_of(q, curve.is_psd);
-      Panel& panel = curve.is_psd ? densities : amplitudes;
-      panel.y.label = fmt::format("{} ({})", curve.is_psd ? "PSD" : "Amplitude, 0 to peak", unit.text);
-      Series series{fmt::format("{}, {}", curve.in, curve.of), {}, {}}, lag{"", {}, {}};
-      lag.colour = static_cast<int>(panel.series.size()) % palette_size;
+      DrawnCurve& own =
+          drawn.emplace_back(DrawnCurve{fmt::format("{}, {}", curve.in, curve.of), unit.text, curve.is_psd, {}, {}});
       for (std::size_t k = 0; k < curve.grid.size(); ++k) {
-        series.x.push_back(frequency.from_si(curve.grid[k]));
-        series.y.push_back(unit.from_si(curve.value[k]));
-        if (curve.phase.empty()) continue;
-        const double phase = degrees * curve.phase[k];
-        if (!lag.y.empty() && std::abs(phase - lag.y.back()) > 180) {  // broken where it wraps
-          lag.x.push_back(series.x.back());
-          lag.y.push_back(std::nan(""));
-        }
-        lag.x.push_back(series.x.back());
-        lag.y.push_back(phase);
+        own.frequency.push_back(frequency.from_si(curve.grid[k]));
+        own.value.push_back(unit.from_si(curve.value[k]));
+        if (!curve.phase.empty()) own.phase.push_back(degrees * curve.phase[k]);
       }
-      chart.x.from = std::min(chart.x.from, series.x.front());
-      chart.x.to = std::max(chart.x.to, series.x.back());
-      const auto top = static_cast<std::size_t>(std::max_element(series.y.begin(), series.y.end()) - series.y.begin());
-      const double highest = curve.peak ? unit.from_si(curve.peak->value) : series.y[top],
-                   at = curve.peak ? frequency.from_si(curve.peak->frequency) : series.x[top];
-      if (highest > 0)
-        panel.peaks.push_back(
-            {panel.series.size(), at, highest,
-             fmt::format("{} {} @ {} {}", format_number(highest, 3), unit.text, format_number(at, 4), frequency.text)});
-      panel.series.push_back(std::move(series));
-      if (!lag.y.empty()) phases.series.push_back(std::move(lag));
+      if (!curve.peak) continue;
+      own.peak = unit.from_si(curve.peak->value);
+      own.peak_at = frequency.from_si(curve.peak->frequency);
     }
-    for (Panel* const panel : {&amplitudes, &phases, &densities})
-      if (!panel->series.empty()) chart.panels.push_back(std::move(*panel));
-    return chart;
+    return curves_chart(questions_[q].text, fmt::format("{}; {} modes", analysis_.plan.title, analysis_.basis.modes),
+                        drawn, frequency.text);
   }
 
   // Files by their endings.

@@ -29,7 +29,7 @@ constexpr Command all_commands[] = {
      "avrenk run payload-deck.yaml --out results", run},
     {"ask", "RUN QUESTION…", "further numbers, curves and fields of a finished run, from its modes at once",
      "avrenk ask payload-deck-results \"acceleration.z of (0, 0, 180) mm in sine.z at 63 Hz\"", ask},
-    {"compare", "RUN RUN", "modes of two runs paired by shape: changed frequencies, flipped order",
+    {"compare", "RUN RUN|CSV…", "runs and measured curves: plan, margins, modes by shape, peaks, damping",
      "avrenk compare payload-deck-results thicker-results --out difference", compare},
     {"new", "[--mesh FILE] [PLAN]", "write a commented starter plan: for a mesh (.vtu), or a small one to change",
      "avrenk new --mesh bracket.vtu", new_plan},

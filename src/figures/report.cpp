@@ -47,12 +47,20 @@ std::string mark_of(Report::Outcome outcome) {
   return outcome == Report::Outcome::met ? "Met:" : outcome == Report::Outcome::exceeded ? "Not met:" : "Open:";
 }
 
-// Rows of numbers for the first panel: the grid of the first series, a value or nothing of each series.
+// Points of all lines in rising order, each once.
+std::vector<double> common_grid(const std::vector<const Series*>& lines) {
+  std::vector<double> grid;
+  for (const Series* const line : lines) grid.insert(grid.end(), line->x.begin(), line->x.end());
+  std::sort(grid.begin(), grid.end());
+  grid.erase(std::unique(grid.begin(), grid.end()), grid.end());
+  return grid;
+}
+
+// Rows of numbers for the first panel: at every point of any line a value or nothing of each.
 std::string curves_of(const Chart& chart) {
   const Panel& panel = chart.panels.front();
   if (chart.x.scale != Axis::Scale::logarithmic || panel.series.empty()) return "";
   nlohmann::ordered_json json;
-  const std::vector<double>& grid = panel.series.front().x;
   const auto unit_of = [](const std::string& label) {
     const std::size_t open = label.rfind('('), close = label.rfind(')');
     return open == std::string::npos ? std::string() : label.substr(open + 1, close - open - 1);
@@ -68,7 +76,7 @@ std::string curves_of(const Chart& chart) {
   // Darker tones of the palette, in which text on white has enough contrast.
   constexpr const char* text_colours[] = {"#005a8c", "#a84a00", "#00664a", "#8f4a74", "#8a5f00", "#1f6f9f"};
   std::size_t next = 0;
-  std::vector<const Series*> shown;
+  std::vector<const Series*> shown, lines;
   double highest = 0, lowest = HUGE_VAL;
   for (const Series& series : panel.series) {
     if (series.style == Series::Style::bars || series.style == Series::Style::band) continue;
@@ -84,6 +92,7 @@ std::string curves_of(const Chart& chart) {
           {"strokePattern", input ? input_dashes(panel.series, static_cast<std::size_t>(&series - panel.series.data()))
                                   : std::vector<int>{14, 5}}};
     shown.push_back(&series);
+    if (!limit) lines.push_back(&series);
     for (const double y : series.y) {
       if (!(y > 0)) continue;
       highest = std::max(highest, y);
@@ -98,11 +107,23 @@ std::string curves_of(const Chart& chart) {
   }
   const auto rounded = [](double value) { return std::stod(fmt::format("{:.5g}", value)); };
   json["rows"] = nlohmann::json::array();
-  for (std::size_t k = 0; k < grid.size(); ++k) {
-    nlohmann::ordered_json row = {std::stod(fmt::format("{:.7g}", grid[k]))};
-    for (const Series* series : shown) {
-      const bool flat = series->style == Series::Style::limit;
-      const double y = flat ? series->y.front() : k < series->y.size() ? series->y[k] : std::nan("");
+  // Lines on one grid break where they have no value; those with grids of their own go on to their next point.
+  const bool alike =
+      std::all_of(lines.begin(), lines.end(), [&](const Series* line) { return line->x == lines.front()->x; });
+  json["connect"] = !alike;
+  const std::vector<double> grid = alike && !lines.empty() ? lines.front()->x : common_grid(lines);
+  std::vector<std::size_t> next_point(shown.size());
+  for (const double x : grid) {
+    nlohmann::ordered_json row = {std::stod(fmt::format("{:.7g}", x))};
+    for (std::size_t s = 0; s < shown.size(); ++s) {
+      const Series* const series = shown[s];
+      double y = std::nan("");
+      if (series->style == Series::Style::limit) {
+        y = series->y.front();
+      } else if (std::size_t& k = next_point[s]; k < series->x.size() && series->x[k] == x) {
+        y = series->y[k++];
+        while (!alike && k < series->x.size() && series->x[k] == x) ++k;
+      }
       row.push_back(std::isfinite(y) && !(json["log_y"] && y <= 0) ? nlohmann::ordered_json(rounded(y))
                                                                    : nlohmann::ordered_json(nullptr));
     }

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <set>
 
+#include "figures/curves_chart.h"
 #include "files/table.h"
 
 namespace avrenk {
@@ -32,19 +33,11 @@ DisplayUnit abscissa(const Outcome& outcome, const ChartSource& source) {
   return order > 0 ? DisplayUnit{"rpm", order / 60} : source.show.unit(kind::frequency);
 }
 
-// Phase in degrees with the line broken where it wraps.
 Series phase_series(const std::vector<double>& grid, const Eigen::MatrixXcd& curve) {
-  Series series;
-  for (std::size_t k = 0; k < grid.size(); ++k) {
-    const double phase = degrees * phase_of_largest(curve.col(static_cast<Eigen::Index>(k)));
-    if (!series.y.empty() && std::abs(phase - series.y.back()) > 180) {
-      series.x.push_back(grid[k]);
-      series.y.push_back(std::nan(""));
-    }
-    series.x.push_back(grid[k]);
-    series.y.push_back(phase);
-  }
-  return series;
+  std::vector<double> phase(grid.size());
+  for (std::size_t k = 0; k < grid.size(); ++k)
+    phase[k] = degrees * phase_of_largest(curve.col(static_cast<Eigen::Index>(k)));
+  return phase_line(grid, phase);
 }
 
 bool applies(const Limit& limit, const Outcome& outcome, const Watched& watched) {

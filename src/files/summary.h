@@ -2,6 +2,7 @@
 /// versions.
 #pragma once
 
+#include <filesystem>
 #include <string>
 #include <vector>
 
@@ -27,5 +28,12 @@ struct Summary {
 /// JSON: facts by name as {value, unit}; tables by name as {columns: [{name, unit}], rows: [[…]]}. A number that is not
 /// finite is null.
 [[nodiscard]] std::string to_json(const Summary& summary);
+
+/// A summary that was written, without its notes and warnings; null is not a number again.
+/// @throws FileError  there is none, or it is no summary of this layout
+[[nodiscard]] Summary read_summary(const std::filesystem::path& file);
+
+/// Its table of that name; nullptr: it has none.
+[[nodiscard]] const Table* find_table(const Summary& summary, std::string_view name);
 
 }  // namespace avrenk

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <sstream>
 
+#include "files/csv.h"
 #include "files/text_file.h"
 #include "plan/sections.h"
 

@@ -1,31 +1,16 @@
 // Tables of a profile in a CSV file: a header line with units, "frequency (Hz),level (g^2/Hz)", then numbers;
 // amplitudes of loads may have a column of phases beside.
 #include <algorithm>
-#include <boost/tokenizer.hpp>
 #include <filesystem>
 #include <sstream>
 
 #include "core/words.h"
+#include "files/csv.h"
 #include "files/text_file.h"
 #include "plan/sections.h"
 
 namespace avrenk {
 namespace {
-
-std::vector<std::string> fields_of(const std::string& line) {
-  const boost::tokenizer<boost::escaped_list_separator<char>> fields(
-      line, boost::escaped_list_separator<char>("", ",", "\""));
-  std::vector<std::string> all;
-  for (const std::string& field : fields) all.emplace_back(trimmed(field));
-  return all;
-}
-
-// "level (g^2/Hz)": name and unit.
-std::pair<std::string, std::string> name_and_unit(const std::string& field) {
-  const auto open = field.find('(');
-  if (open == std::string::npos || field.back() != ')') return {field, ""};
-  return {std::string(trimmed(field.substr(0, open))), field.substr(open + 1, field.size() - open - 2)};
-}
 
 struct Columns {
   std::size_t frequency = 0, level = 0;
@@ -35,12 +20,11 @@ struct Columns {
 };
 
 // Which columns the table uses. Without a name: frequency is the first, the level the second.
-std::optional<Columns> find_columns(const std::vector<std::string>& header, const Tree* frequency, const Tree* level,
+std::optional<Columns> find_columns(const std::string& header, const Tree* frequency, const Tree* level,
                                     const Tree* phase, const Tree& tree, const std::string& subject,
                                     Problems& problems) {
   std::vector<std::string> names, units;
-  for (const std::string& field : header) {
-    const auto [name, unit] = name_and_unit(field);
+  for (const auto& [name, unit] : csv_columns(header)) {
     names.push_back(name);
     units.push_back(unit);
   }
@@ -82,12 +66,6 @@ Tree text_at(const std::string& text, const Place& place) {
   return tree;
 }
 
-std::vector<std::pair<std::string, std::string>> csv_columns(const std::string& header) {
-  std::vector<std::pair<std::string, std::string>> columns;
-  for (const std::string& field : fields_of(header)) columns.push_back(name_and_unit(field));
-  return columns;
-}
-
 std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
   const std::size_t before = problems.count();
@@ -112,14 +90,14 @@ std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject,
                  "write its header as in: frequency (Hz),level (g^2/Hz)");
     return std::nullopt;
   }
-  const auto columns = find_columns(fields_of(line), frequency, column, phase, *file, subject, problems);
+  const auto columns = find_columns(line, frequency, column, phase, *file, subject, problems);
   if (!columns) return std::nullopt;
   Tree table;
   table.kind = Tree::Kind::list;
   table.place = tree.place;
   for (int number = 2; std::getline(stream, line); ++number) {
     if (trimmed(line).empty()) continue;
-    const std::vector<std::string> fields = fields_of(line);
+    const std::vector<std::string> fields = csv_fields(line);
     const Place place{path.string(), number, 1};
     if (fields.size() <= std::max({columns->frequency, columns->level, columns->phase.value_or(0)})) {
       problems.add(text_at("", place), subject,

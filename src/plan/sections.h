@@ -135,8 +135,6 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading);
 void read_bare_levels(const std::string& file, Reading& reading);
 /// A text that the user did not write there himself.
 [[nodiscard]] Tree text_at(const std::string& text, const Place& place);
-/// Names and units of the columns that a header line names: "level (g^2/Hz)".
-[[nodiscard]] std::vector<std::pair<std::string, std::string>> csv_columns(const std::string& header);
 /// What levels of a dimension are, as a profile states them: under random or sine, and under which key; "" for an
 /// acceleration PSD, which has none.
 struct LevelForm {

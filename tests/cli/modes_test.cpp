@@ -1,4 +1,4 @@
-// Modes as the user meets them: which are asked for, what is kept of them, how two runs compare, and Ctrl-C.
+// Modes as the user meets them: which are asked for, what is kept of them, and Ctrl-C.
 #include <gmock/gmock.h>
 
 #include <chrono>
@@ -62,32 +62,6 @@ TEST(KeptModes, SayWhetherTheyAreUsedAndWhyNot) {
   (void)folder.write("mast-results/results.h5", whole.substr(0, whole.size() / 2));
   std::filesystem::remove_all(folder / "other");
   EXPECT_THAT(note("damping.otherwise=4 %"), HasSubstr("the file was cut short or changed"));
-}
-
-TEST(Compare, FindsPartnersAndTellsWhatChanged) {
-  const TemporaryFolder folder;
-  (void)folder.write("mast.yaml", example("mast.yaml"));
-  ASSERT_EQ(run_program(folder, "modes mast.yaml --no-figures --out a").status, 0);
-  const Ran heavier =
-      run_program(folder, "modes mast.yaml --no-figures --out b --set \"masses.antenna.mass=400 gram\"");
-  ASSERT_EQ(heavier.status, 1) << heavier.err;  // below its limit
-  const Ran ran = run_program(folder, "compare a b --out difference");
-  EXPECT_EQ(ran.status, 0) << ran.err;
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("Modes of the first run with their partners in the second"),
-                             HasSubstr("carry 100 % of the first run's mass")));
-  EXPECT_EQ(listing(folder / "difference"),
-            "summary.json\ntables/modal-assurance.csv\ntables/modes-compared.csv\nwritten.txt\n");
-  const Json rows = Json::parse(test::read_all(folder / "difference/summary.json"))["tables"]["modes-compared"]["rows"];
-  EXPECT_EQ(rows[0][2], "1");
-  EXPECT_LT(rows[0][4].get<double>(), -20);  // a heavier antenna lowers it: %
-  EXPECT_GT(rows[0][5].get<double>(), 0.9);
-  EXPECT_THAT(run_program(folder, "compare a a").out, HasSubstr("runs are of the same model."));
-  EXPECT_EQ(run_program(folder, "compare a").status, 2);
-  const Ran none = run_program(folder, "compare a nowhere");
-  EXPECT_EQ(none.status, 4);
-  EXPECT_THAT(none.err, HasSubstr("nowhere: there is no such folder of results"));
-  (void)folder.write("b/results.h5", "not a file of results");
-  EXPECT_EQ(run_program(folder, "compare a b").status, 4);
 }
 
 // A signal in the middle of a run: it ends at once, nothing half-written is left, and earlier results stay as they

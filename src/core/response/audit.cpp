@@ -24,11 +24,11 @@ constexpr double same = 0.005;  // part of a frequency
 
 // The frequency that matters to each quantity; 0: it has none worth a look. A stated one matters to all inside the
 // band.
+// @param real  of each quantity, whether its answer is more than rounding
 std::vector<double> frequencies_of(const Outcome& outcome, const std::vector<Watched>& watched,
-                                   std::optional<double> stated = std::nullopt) {
+                                   const std::vector<bool>& real, std::optional<double> stated = std::nullopt) {
   std::vector<double> frequencies(watched.size(), 0);
   if (outcome.grid().empty() || outcome.environment().direct) return frequencies;
-  const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!real[i] || !outcome.has(watched[i]) || !watched[i].is_headline()) continue;
     if (stated) {
@@ -126,8 +126,9 @@ class JointAnswers {
 
 std::vector<double> frequencies_that_matter(const AuditSource& source, int most) {
   std::vector<double> all;
-  for (const Outcome* const outcome : source.outcomes)
-    for (const double f : frequencies_of(*outcome, source.watched))
+  const std::vector<std::vector<bool>> real = real_answers(source.outcomes, source.watched);
+  for (std::size_t o = 0; o < source.outcomes.size(); ++o)
+    for (const double f : frequencies_of(*source.outcomes[o], source.watched, real[o]))
       if (f > 0) all.push_back(f);
   std::sort(all.begin(), all.end());
   std::vector<std::pair<int, double>> groups;  // −votes, the middle of them
@@ -150,6 +151,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
   if (frequencies.empty()) return answers;
   const System& system = source.system;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
+  const std::vector<std::vector<bool>> real = real_answers(source.outcomes, source.watched);
   JointAnswers joints(source);
   std::optional<FootShare> feet;
   if (source.basis.has_feet) feet.emplace(system, source.basis.foot_influence);
@@ -161,10 +163,10 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     std::vector<std::vector<double>> at;  // of each of them
     std::vector<Index> begin;             // its columns among the inputs
     InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
-    for (const Outcome* const each : source.outcomes) {
-      const Outcome& outcome = *each;
+    for (std::size_t o = 0; o < source.outcomes.size(); ++o) {
+      const Outcome& outcome = *source.outcomes[o];
       std::vector<double> own =
-          frequencies_of(outcome, source.watched, is_stated ? std::optional(frequency) : std::nullopt);
+          frequencies_of(outcome, source.watched, real[o], is_stated ? std::optional(frequency) : std::nullopt);
       if (std::none_of(own.begin(), own.end(), [&](double f) { return std::abs(f / frequency - 1) <= same; })) continue;
       looked_at.push_back(&outcome);
       at.push_back(std::move(own));

@@ -45,7 +45,7 @@
     var graph = new Dygraph(holder.querySelector(".plot"), curves.rows, {
       labels: curves.labels, colors: curves.colours, strokeWidth: 1.8, series: curves.series,
       logscale: curves.log_y, valueRange: curves.range, xlabel: curves.x, ylabel: curves.y,
-      legend: "never", connectSeparatedPoints: false, gridLineColor: "#d5d9e0", axisLineColor: "#6b7280",
+      legend: "never", connectSeparatedPoints: curves.connect, gridLineColor: "#d5d9e0", axisLineColor: "#6b7280",
       highlightCircleSize: 4, labelsKMB: false, digitsAfterDecimal: 4, rightGap: 24, yLabelWidth: 18, xRangePad: 0,
       axes: {
         x: { logscale: true, ticker: function (a, b) { return decadeTicks(a, b); }, valueFormatter: short,
