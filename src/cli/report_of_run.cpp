@@ -149,6 +149,7 @@ class Writer {
     put_figures(section, "model");
     if (!section.figures.empty()) {
       section.turning = turning_model_for_page(analysis_);
+      if (!section.turning.empty()) section.node_curves = node_curves_for_page(analysis_);
       section.paragraphs.push_back(
           section.turning.empty()
               ? "The model is too large to be turned in this page: fields/model.glb holds it for other viewers."

@@ -7,6 +7,7 @@
 
 #include "analysis/words.h"
 #include "cli/drawings.h"
+#include "figures/node_curves.h"
 #include "files/stress_results.h"
 
 namespace avrenk {
@@ -183,6 +184,23 @@ std::string turning_model_for_page(const Analysis& analysis) {
   if (vertices > most_vertices) return "";
   return to_glb(turning_model_of(
       analysis, std::clamp<std::size_t>(most_bytes_of_modes / (bytes_of_a_vertex * vertices), 4, most_modes)));
+}
+
+std::string node_curves_for_page(const Analysis& analysis) {
+  const Assembly& assembly = analysis.plan.assembly;
+  std::vector<int> moving, watched;
+  for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node)
+    if (analysis.system.transformation.col(6 * node).nonZeros() > 0) moving.push_back(node);
+  constexpr std::size_t most_of_a_place = 4;
+  for (const WatchRequest& request : analysis.plan.watch)
+    if (request.quantity->subject == Subject::node)
+      for (std::size_t i = 0; i < std::min(request.items.size(), most_of_a_place); ++i)
+        watched.push_back(request.items[i]);
+  const auto bytes_of_a_node = static_cast<std::size_t>(3 * 2 * analysis.basis.size());
+  constexpr std::size_t most_bytes = 640U << 10U;
+  return node_curves(
+      {assembly, analysis.system, analysis.basis, analysis.damping, analysis.outcomes, analysis.plan.show},
+      spread_nodes(assembly, moving, watched, std::max<std::size_t>(most_bytes / bytes_of_a_node, 50)));
 }
 
 }  // namespace avrenk

@@ -14,4 +14,8 @@ namespace avrenk {
 /// make the page too large.
 [[nodiscard]] std::string turning_model_for_page(const Analysis& analysis);
 
+/// What the page needs to draw the curve of a node chosen in the scene: of all nodes of a small model, of so many
+/// spread over a larger one, with those that are watched. Empty: no case has any.
+[[nodiscard]] std::string node_curves_for_page(const Analysis& analysis);
+
 }  // namespace avrenk

@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 #include <utility>
 
+#include "figures/compact_svg.h"
 #include "figures/report_parts.h"
 #include "files/base64.h"
 #include "files/deflate.h"
@@ -219,7 +220,7 @@ data report_data(const Report& report, bool inside) {
   page.set("warnings", texts(report.warnings));
   page.set("has_warnings", !report.warnings.empty());
   data contents = list(), leading = list(), sections = list();
-  bool has_curves = false, has_scene = false;
+  bool has_charts = false, has_scene = false;
   int key = 0;
   for (const ReportSection& section : report.sections) {
     data own;
@@ -235,6 +236,11 @@ data report_data(const Report& report, bool inside) {
     if (inside && !section.turning.empty()) {
       own.set("turning", base64(deflated(section.turning)));
       has_scene = true;
+      own.set("node_curves", false);
+      if (!section.node_curves.empty()) {
+        own.set("node_curves", base64(deflated(section.node_curves)));
+        has_charts = true;
+      }
     }
     data figures = list(), tables = list();
     for (const ReportFigure& figure : section.figures) {
@@ -245,14 +251,14 @@ data report_data(const Report& report, bool inside) {
       one.set("key", fmt::format("curves-{}", ++key));
       one.set("curves", false);
       if (inside) {
-        one.set("data", figure.file.ends_with(".svg") ? "image/svg+xml," + as_address(figure.bytes)
+        one.set("data", figure.file.ends_with(".svg") ? "image/svg+xml," + as_address(compact_svg(figure.bytes))
                                                       : "image/png;base64," + base64(figure.bytes));
         const auto [width, height] = size_of(figure);
         one.set("width", std::to_string(width));
         one.set("height", std::to_string(height));
         if (const std::string curves = figure.chart ? curves_of(*figure.chart) : ""; !curves.empty()) {
           one.set("curves", curves);
-          has_curves = true;
+          has_charts = true;
         }
       }
       figures.push_back(one);
@@ -272,7 +278,7 @@ data report_data(const Report& report, bool inside) {
   page.set("contents", contents);
   page.set("leading", leading);
   page.set("sections", sections);
-  page.set("has_curves", has_curves);
+  page.set("has_charts", has_charts);
   page.set("has_scene", has_scene);
   return page;
 }
@@ -296,6 +302,7 @@ std::string to_html(const Report& report) {
   page.set("scene_script", std::string(report_parts::three_licence) + report_parts::three_js);
   page.set("scene_controls", std::string(report_parts::three_controls));
   page.set("model_script", std::string(report_parts::model_js));
+  page.set("node_script", std::string(report_parts::node_curves_js));
   return rendered(report_parts::page_html, report_parts::section_html, page, false);
 }
 

@@ -19,7 +19,8 @@ struct ReportSection {
   std::string id, title;  ///< id: letters, digits and hyphens
   int level = 2;          ///< of its heading
   std::vector<std::string> paragraphs{};
-  std::string turning{};  ///< a turning_model as a file (glTF): a scene instead of the first figure; of one section
+  std::string turning{};      ///< a turning_model as a file (glTF): a scene instead of the first figure; of one section
+  std::string node_curves{};  ///< beside a scene: what draws the curve of a node chosen there (see node_curves)
   std::vector<ReportFigure> figures{};
   std::vector<Table> tables{};         ///< columns for the terminal only; the others are in the CSV files
   std::vector<std::string> listing{};  ///< lines shown as they are, such as the plan

@@ -10,6 +10,7 @@ extern const char* const section_md;
 extern const char* const page_css;
 extern const char* const page_js;
 extern const char* const model_js;
+extern const char* const node_curves_js;
 extern const char* const dygraph_licence;
 extern const char* const three_licence;
 extern const char* const dygraph_css;

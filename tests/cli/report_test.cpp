@@ -2,8 +2,10 @@
 #include <cairo/cairo.h>
 #include <gmock/gmock.h>
 
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 #include <regex>
+
 #include <sstream>
 
 #include "files/base64.h"
@@ -96,6 +98,72 @@ TEST(Report, OpensInABrowserWithAndWithoutScripting) {
   EXPECT_THAT(without.err, HasSubstr("Blocked script execution"));
   EXPECT_EQ(count(html, "class=\"curves\" id=\"[a-z0-9-]*\" hidden"), charts);
   EXPECT_GT(pixels_of(folder / "without.png", 0x0072B2), 100);
+}
+
+// The page draws the curve of a node by itself, from the modes, however they are damped: its highest values are those
+// of the curves that `ask` writes, to its four digits.
+TEST(Report, DrawsTheCurveOfAnyNode) {
+  const TemporaryFolder folder;
+  (void)folder.write("box.yaml", example("isolated-box.yaml"));
+  struct Case {
+    const char* set;
+    const char* group;
+    const char* unit;
+  };
+  for (const Case& each :
+       {Case{"", "random.z", "g²/Hz"},                                                               // loss factors
+        Case{"--set \"joints.isolator.spring.dashpot={z: 90 N s/m, x: 60 N s/m}\"", "sine.z", "g"},  // poles
+        Case{"--set damping.coupled=no --set \"damping.otherwise=3 %\"", "random.x", "g²/Hz"}}) {    // mode by mode
+    ASSERT_LE(run_program(folder, std::string("run box.yaml --audit 0 ") + each.set).status, 1) << each.set;
+    const std::string group = each.group;
+    const auto page = [&](const std::string& hash) {
+      return run_browser(folder, "box-results/report.html" + hash,
+                         "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader "
+                         "--virtual-time-budget=8000 --dump-dom",
+                         "</html>");
+    };
+    const Ran first = page("");
+    EXPECT_EQ(complaints(first.err), "");
+    const std::size_t in = first.out.find("<optgroup label=\"" + group + "\">"),
+                      value = first.out.find("value=\"", in) + 7;
+    const std::string view = first.out.substr(value, first.out.find('"', value) - value);
+    const std::string node = "3";
+    const Ran ran = page("#model-view-" + view + "-node-" + node);
+    const std::size_t at = ran.out.find(">", ran.out.find("data-curve=\"words\"")) + 1;
+    const std::string words = ran.out.substr(at, ran.out.find('<', at) - at);
+    ASSERT_THAT(words, HasSubstr("Node " + node + " at (")) << each.set;
+    EXPECT_THAT(words, HasSubstr("absolute acceleration in " + group)) << each.set;
+    EXPECT_EQ(ran.out.find("id=\"node-curves\" hidden"), std::string::npos);
+    std::string questions;
+    for (const char* component : {".x", ".y", ".z", ""})
+      questions += fmt::format(" \"curve of acceleration{} of node {} in {}\"", component, node, group);
+    const Ran asked = run_program(folder, "ask box-results --no-figures --out asked" + questions);
+    ASSERT_EQ(asked.status, 0) << asked.err;
+    const char* const names[] = {"x", "y", "z", "magnitude"};
+    for (int q = 0; q < 4; ++q) {
+      std::istringstream rows(test::read_all(folder / fmt::format("asked/tables/curve.{}.{}.csv", q + 1, group)));
+      double highest = 0, at_frequency = 0;
+      std::string line;
+      std::getline(rows, line);
+      while (std::getline(rows, line)) {
+        const double f = std::stod(line), value = std::stod(line.substr(line.find(',') + 1));
+        if (value <= highest) continue;
+        highest = value;
+        at_frequency = f;
+      }
+      const std::string before = fmt::format("; {}{}", names[q], group[0] == 's' ? " peaks at " : " highest ");
+      const std::size_t found = words.find(before);
+      if (highest < 1e-9) {
+        EXPECT_THAT(words, HasSubstr(fmt::format("; {} is zero", names[q])));
+        continue;
+      }
+      ASSERT_NE(found, std::string::npos) << words;
+      const std::string told = words.substr(found + before.size());
+      EXPECT_NEAR(std::stod(told) / highest, 1, 6e-4) << told;
+      EXPECT_NEAR(std::stod(told.substr(told.find("@ ") + 2)) / at_frequency, 1, 6e-4) << told;
+      EXPECT_THAT(told, HasSubstr(fmt::format(" {} @ ", each.unit)));
+    }
+  }
 }
 
 // The scene of the page by software: a node that is named shows what the tables have, to its four digits; what plays

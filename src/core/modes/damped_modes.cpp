@@ -236,6 +236,24 @@ ArrayXcd DampedModes::gain(double omega) const {
   return h;
 }
 
+MatrixXcd DampedModes::denominators() const {
+  MatrixXcd all = MatrixXcd::Zero(coordinates(), 3);
+  all.col(0).setOnes();
+  const Index moving = coordinates() - static_;
+  if (form_ == Form::hysteretic) {
+    all.col(0).head(moving) = squares_.matrix();
+    all.col(2).head(moving).setConstant(-1);
+  } else if (form_ == Form::uncoupled) {
+    all.col(0) = stiffness_.matrix() + imaginary * loss_.matrix();
+    all.col(1) = imaginary * viscous_.matrix();
+    all.col(2) = -inertia_.matrix().cast<Complex>();
+  } else {
+    all.col(0).head(moving) = -poles_.head(moving);
+    all.col(1).head(moving).setConstant(imaginary);
+  }
+  return all;
+}
+
 MatrixXcd DampedModes::respond(double omega, const MatrixXcd& b) const {
   if (form_ != Form::triangular) return gain(omega).matrix().asDiagonal() * b;
   MatrixXcd c = b;

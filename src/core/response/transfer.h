@@ -68,6 +68,15 @@ class Transfer {
   /// Σ |c|² over some combinations of the input columns, s x r, in coordinates in which it is cheap and no two cancel:
   /// those of DampedModes where their vectors are well conditioned, else q.
   [[nodiscard]] Eigen::ArrayXd squares(double frequency, const Eigen::MatrixXcd& amplitudes) const;
+  /// Forces of the inputs by what they go with: constant, with u̇_b and with u_b; the last two empty where they
+  /// vanish.
+  struct Forces {
+    Eigen::MatrixXcd constant, velocity, displacement;
+    [[nodiscard]] Eigen::MatrixXcd at(double omega) const;
+    [[nodiscard]] Eigen::MatrixXcd slope_at(double omega) const;
+  };
+  /// L p per unit input, k x s.
+  [[nodiscard]] const Forces& damped_forces() const { return damped_; }
   /// Modal forces per unit input, m x s.
   [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
   /// c = G L p a of all columns together, k; and dc/dω from it. With the damping as `damping.modes` has it.
@@ -82,13 +91,6 @@ class Transfer {
   InputColumns inputs_;
   StateLayout layout_;
   bool directly_ = false;  // what couples the modes is kept, but not transformed
-  // Modal forces of the inputs by what they go with: constant, with u̇_b and with u_b; the last two empty where they
-  // vanish.
-  struct Forces {
-    Eigen::MatrixXcd constant, velocity, displacement;
-    [[nodiscard]] Eigen::MatrixXcd at(double omega) const;
-    [[nodiscard]] Eigen::MatrixXcd slope_at(double omega) const;
-  };
   Forces modal_, damped_;  // p, and L p
 };
 

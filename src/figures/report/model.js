@@ -242,6 +242,8 @@
       for (var k = 0; k < count; ++k) now.largest = Math.max(now.largest, amplitude(k));
     element("view").value = String(index);
     element("words").textContent = now.view.words;
+    window.avrenkSeen = now.view.group;
+    holder.dispatchEvent(new CustomEvent("case-seen", { detail: now.view.group }));
     element("play").disabled = !now.real;
     if (!now.real) play(false);
     paint();
@@ -290,6 +292,14 @@
     }
     return -1;
   }
+  // Others on the page are told which node was kept, and which case is looked at.
+  function announce() {
+    if (now.vertex < 0) return;
+    var home = homeOf[nodeOf[now.vertex]];
+    window.avrenkChosen = { node: nodeOf[now.vertex],
+                            position: [0, 1, 2].map(function (d) { return rest[3 * home + d] * unit; }) };
+    holder.dispatchEvent(new CustomEvent("node-chosen", { detail: window.avrenkChosen }));
+  }
   function choose(vertex) {
     now.vertex = vertex;
     if (vertex >= 0) element("node").value = String(nodeOf[vertex] + 1);
@@ -305,11 +315,13 @@
     var vertex = under(event);
     kept = vertex >= 0;
     choose(vertex);
+    announce();
   });
   function nodeNamed(number) {
     var home = homeOf[number - 1];
     kept = home !== undefined;
     choose(kept ? home : -1);
+    announce();
     if (!kept) element("readout").textContent = "There is no node " + number + " in the scene.";
   }
   element("node").addEventListener("change", function (event) { nodeNamed(Number(event.target.value)); });

@@ -22,11 +22,9 @@
     return ticks;
   }
   function short(value) { return String(Number(value.toPrecision(4))); }
-  function show(figure, holder) {
-    var curves = JSON.parse(document.getElementById(holder.id + "-data").textContent);
-    var fixed = figure.querySelector(".fixed"), readout = holder.querySelector(".readout");
-    holder.hidden = false;
-    fixed.style.display = "none";
+  // A chart of some curves in the .plot of a holder, whose .readout names them.
+  window.avrenkChart = function (holder, curves) {
+    var readout = holder.querySelector(".readout");
     var hint = "Point at a curve to read it. Drag to zoom, Shift and drag to move.";
     // The names of the curves in their colours, with their values where the pointer is.
     function tell(where, values) {
@@ -61,6 +59,13 @@
       unhighlightCallback: function () { tell(hint, {}); }
     });
     tell(hint, {});
+    return graph;
+  };
+  function show(figure, holder) {
+    var fixed = figure.querySelector(".fixed");
+    holder.hidden = false;
+    fixed.style.display = "none";
+    var graph = avrenkChart(holder, JSON.parse(document.getElementById(holder.id + "-data").textContent));
     var back = document.createElement("button"), swap = document.createElement("button");
     back.type = swap.type = "button";
     back.textContent = "Whole range";

@@ -113,6 +113,10 @@ TEST(DampedModes, SolveTheModalEquationsHoweverTheyAreDamped) {
       const double gain = (scale * scale * exact).norm() / p.norm(), near = 2e-13 * (20 + gain);
       EXPECT_LE((scale * (modes.modal(c) - exact)).norm(), near * (scale * exact).norm()) << w;
       EXPECT_LE((at_each.col(static_cast<Eigen::Index>(k)) - c.col(0)).norm(), 1e-14 * c.col(0).norm()) << w;
+      if (modes.is_diagonal()) {
+        const MatrixXcd over = modes.denominators() * Eigen::Vector3cd(1, w, w * w);
+        EXPECT_LE((c.array().colwise() * over.col(0).array() - b.array()).matrix().norm(), 1e-13 * b.norm()) << w;
+      }
       // dq/dω = (Λ − ω² + iωV + iD)⁻¹ (2ω − iV) q
       MatrixXcd change = -Complex(0, 1) * (each.viscous * exact);
       for (int r = 0; r < 9; ++r)
@@ -146,6 +150,8 @@ TEST(DampedModes, OfDiagonalDampingAreTheModes) {
                     two = whole.modal(whole.respond(w, whole.forces(p)));
     for (int r = 0; r < 4; ++r)
       EXPECT_LE(std::abs(one(r, 0) - two(r, 0)), 1e-12 * std::abs(one(r, 0))) << w << " " << r;
+    const MatrixXcd over = apart.denominators() * Eigen::Vector3cd(1, w, w * w);
+    EXPECT_LE((one.array() * over.array() - 1).matrix().norm(), 1e-13) << w;
   }
   const auto expected = apart.resonances(), found = whole.resonances();
   ASSERT_EQ(found.size(), 4U);
