@@ -4,6 +4,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <memory>
 #include <optional>
 
 #include "core/check/finding.h"
@@ -50,6 +51,8 @@ struct AnswerGroup {
   std::vector<Watched> watched{};
 };
 
+struct Answers;  // analysis/answers.h
+
 /// Whether an environment is to be answered.
 using EnvironmentChoice = std::function<bool(const Environment& environment)>;
 
@@ -78,10 +81,11 @@ struct Analysis {
   std::vector<EquipmentLevel> equipment;
   std::vector<History> histories;
   std::vector<CrossSpectrum> cross_spectra;
-  std::vector<OnRandom> on_random;    ///< tones and bands on random environments
-  std::vector<AuditedAnswer> audit;   ///< modal answers beside the full equations
-  std::string audit_note;             ///< why there is none, or what it took
-  std::vector<ModeContent> contents;  ///< of every mode
+  std::shared_ptr<const Answers> figure_answers{};  ///< of the figures that the plan asks for; nullptr: none
+  std::vector<OnRandom> on_random;                  ///< tones and bands on random environments
+  std::vector<AuditedAnswer> audit;                 ///< modal answers beside the full equations
+  std::string audit_note;                           ///< why there is none, or what it took
+  std::vector<ModeContent> contents;                ///< of every mode
   std::vector<std::string> warnings;
   std::vector<std::string> log;  ///< worth a line in the log only
   std::vector<StageTime> times;

@@ -252,6 +252,10 @@ class Answerer {
       if (!beams.empty() && !beams.front().worst.empty()) field.beams = std::move(beams.front());
     }
     if (!field.stress && !field.beams) return false;
+    if (load.sine && frequency) {
+      field.shape = shape_at(load, analysis_.system, *frequency);
+      if (question.phase) field.shape->instant = *question.phase;
+    }
     answers_.fields.push_back(std::move(field));
     return true;
   }
@@ -284,6 +288,35 @@ class Answerer {
 };
 
 }  // namespace
+
+std::shared_ptr<const Answers> answer_figures(Analysis& analysis) {
+  auto all = std::make_shared<Answers>();
+  const std::vector<FigureRequest>& figures = analysis.plan.figures;
+  for (std::size_t f = 0; f < figures.size(); ++f) {
+    if (figures[f].mode) continue;
+    const std::vector<Question> question{figures[f].question};
+    const bool is_applied = std::any_of(analysis.groups.begin(), analysis.groups.end(), [&](const auto& group) {
+      return std::any_of(group->cases.begin(), group->cases.end(),
+                         [&](const auto& excitation) { return names_case(question.front(), *excitation); });
+    });
+    if (!is_applied) continue;  // another command runs them
+    try {
+      Answers own = Answerer(analysis, question).run();
+      for (AnswerCurve& curve : own.curves) {
+        curve.question = f;
+        all->curves.push_back(std::move(curve));
+      }
+      for (AnswerField& field : own.fields) {
+        field.question = f;
+        all->fields.push_back(std::move(field));
+      }
+    } catch (const InputError& error) {
+      analysis.warnings.push_back(fmt::format("figure {}: {}; {}", figures[f].name, error.problems.front().wrong,
+                                              error.problems.front().instead));
+    }
+  }
+  return all;
+}
 
 Answers answer(Analysis& analysis, const std::vector<Question>& questions, const Progress& progress) {
   for (const Question& question : questions)

@@ -33,7 +33,7 @@ struct AnswerField {
   std::optional<StressField> stress;
   std::optional<BeamStressField> beams;
   std::optional<MotionField> motion;  ///< RMS and envelope under a random input
-  std::optional<MotionShape> shape;   ///< of a sine
+  std::optional<MotionShape> shape;   ///< of a sine; beside stress: what the model does meanwhile
 };
 
 struct Answers {
@@ -47,5 +47,9 @@ struct Answers {
 /// @throws InputError  a case that is combined or not answered by modes, a frequency outside its band, a mode that
 /// there is not, a quantity without a meaning there: with the question
 [[nodiscard]] Answers answer(Analysis& analysis, const std::vector<Question>& questions, const Progress& progress = {});
+
+/// The curves and fields of the figures that the plan asks for, while its cases are applied; Answer…::question counts
+/// these. One that has none, or whose cases were not run, becomes a warning.
+[[nodiscard]] std::shared_ptr<const Answers> answer_figures(Analysis& analysis);
 
 }  // namespace avrenk

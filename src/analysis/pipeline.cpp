@@ -7,6 +7,7 @@
 #include <mutex>
 #include <set>
 
+#include "analysis/answers.h"
 #include "analysis/warnings.h"
 #include "analysis/words.h"
 #include "core/blas_threads.h"
@@ -575,6 +576,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
     });
   draw_places(analysis, cases, load_of, group_of);
+  if (request.figures && !analysis.plan.figures.empty()) analysis.figure_answers = answer_figures(analysis);
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
   analysis.times.push_back({"responses", start.seconds()});

@@ -6,13 +6,12 @@
 #include <nlohmann/json.hpp>
 
 #include "analysis/answers.h"
+#include "cli/answer_drawings.h"
 #include "cli/commands.h"
 #include "cli/drawings.h"
 #include "cli/output.h"
 #include "core/blas_threads.h"
 #include "core/error.h"
-#include "figures/curves_chart.h"
-#include "figures/model_pictures.h"
 #include "figures/scene.h"
 #include "files/motion_results.h"
 #include "files/stress_results.h"
@@ -169,7 +168,7 @@ class Speaker {
         files.push_back(path_in_results(name));
       };
       for (const auto& [ending, grid] : grids_of(field)) write(fmt::format("fields/{}{}", base, ending), to_vtu(grid));
-      if (figures) write("figures/" + base + ".png", to_png(picture_of(field)));
+      if (figures) write("figures/" + base + ".png", to_png(picture_of(analysis_, field)));
     }
   }
 
@@ -193,17 +192,7 @@ class Speaker {
     std::vector<DrawnCurve> drawn;
     for (const AnswerCurve& curve : answers_.curves) {
       if (curve.question != q) continue;
-      const DisplayUnit unit = unit_of(q, curve.is_psd);
-      DrawnCurve& own =
-          drawn.emplace_back(DrawnCurve{fmt::format("{}, {}", curve.in, curve.of), unit.text, curve.is_psd, {}, {}});
-      for (std::size_t k = 0; k < curve.grid.size(); ++k) {
-        own.frequency.push_back(frequency.from_si(curve.grid[k]));
-        own.value.push_back(unit.from_si(curve.value[k]));
-        if (!curve.phase.empty()) own.phase.push_back(degrees * curve.phase[k]);
-      }
-      if (!curve.peak) continue;
-      own.peak = unit.from_si(curve.peak->value);
-      own.peak_at = frequency.from_si(curve.peak->frequency);
+      drawn.push_back(drawn_curve(curve, unit_of(q, curve.is_psd), frequency));
     }
     return curves_chart(questions_[q].text, fmt::format("{}; {} modes", analysis_.plan.title, analysis_.basis.modes),
                         drawn, frequency.text);
@@ -225,7 +214,7 @@ class Speaker {
       grids.emplace_back(".vtu", model_grid(assembly, show_));
       grids.back().second.point_arrays = motion_arrays(assembly, *field.motion, show_);
     }
-    if (field.shape) {
+    if (field.shape && grids.empty()) {
       const DisplayUnit length = show_.unit(kind::length);
       grids.emplace_back(".vtu", model_grid(assembly, show_));
       const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
@@ -238,15 +227,6 @@ class Speaker {
       add(field.shape->coordinates.imag(), "imaginary part");
     }
     return grids;
-  }
-
-  [[nodiscard]] Image picture_of(const AnswerField& field) const {
-    const PictureSource source{analysis_.plan.assembly, analysis_.system,    analysis_.basis,   analysis_.damping,
-                               analysis_.plan.title,    analysis_.plan.show, &analysis_.surface};
-    if (field.shape) return shape_picture(source, *field.shape);
-    if (field.motion) return motion_picture(source, *field.motion);
-    return stress_picture(source, analysis_.stations ? &*analysis_.stations : nullptr,
-                          field.stress ? &*field.stress : nullptr, field.beams ? &*field.beams : nullptr);
   }
 
   const Analysis& analysis_;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cli/answer_drawings.h"
 #include "cli/turning_views.h"
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
@@ -190,6 +191,67 @@ std::vector<int> weighty_modes(const ModalBasis& basis) {
   return modes;
 }
 
+namespace {
+
+// Figures that the plan asks for. Those of modes need no responses.
+void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawings) {
+  const Plan& plan = analysis.plan;
+  const auto add_views = [&](const FigureRequest& figure, const std::string& in, const std::string& caption,
+                             const std::function<Image(const Sight&)>& picture) {
+    for (const FigureRequest::Sight& each : figure.sights) {
+      Sight sight{{each.azimuth, each.elevation}, {}, figure.scale};
+      if (!figure.parts.empty()) sight.parts.assign(plan.assembly.parts.size(), false);
+      for (const int part : figure.parts) sight.parts[static_cast<std::size_t>(part)] = true;
+      const std::string view = figure.sights.size() > 1 ? "." + each.name : "";
+      const std::string words = fmt::format("{}, seen from {}", caption, each.name);
+      drawings.push_back({"figures",
+                          fmt::format("figure.{}{}{}", figure.name, in, view),
+                          words + ".",
+                          words + ".",
+                          {},
+                          [picture, sight] { return to_png(picture(sight)); }});
+    }
+  };
+  for (std::size_t f = 0; f < plan.figures.size(); ++f) {
+    const FigureRequest& figure = plan.figures[f];
+    if (figure.mode) {
+      const int mode = *figure.mode - 1;
+      if (mode >= analysis.basis.modes) continue;
+      add_views(
+          figure, "", fmt::format("{}: mode {}", figure.name, *figure.mode), [&analysis, mode](const Sight& sight) {
+            const Plan& own = analysis.plan;
+            return mode_picture({own.assembly, analysis.system, analysis.basis, analysis.damping, own.title, own.show,
+                                 &analysis.surface, analysis.contents.empty() ? nullptr : &analysis.contents, sight},
+                                mode);
+          });
+      continue;
+    }
+    if (!analysis.figure_answers) continue;
+    std::vector<DrawnCurve> curves;
+    for (const AnswerCurve& curve : analysis.figure_answers->curves) {
+      if (curve.question != f) continue;
+      const DisplayUnit unit = figure.question.unit.value_or(plan.show.unit(*figure.question.request.quantity->kind));
+      curves.push_back(drawn_curve(curve, curve.is_psd ? psd_unit(unit) : unit, plan.show.unit(kind::frequency)));
+    }
+    if (!curves.empty()) {
+      Chart chart = curves_chart(figure.question.text, plan.title, curves, plan.show.unit(kind::frequency).text);
+      const std::string caption = fmt::format("{}: {}.", figure.name, figure.question.text);
+      if (!chart.panels.empty())
+        drawings.push_back({"figures", "figure." + figure.name, caption, caption, std::move(chart)});
+    }
+    std::size_t fields = 0;
+    for (const AnswerField& field : analysis.figure_answers->fields) fields += field.question == f ? 1 : 0;
+    for (const AnswerField& field : analysis.figure_answers->fields)
+      if (field.question == f)
+        add_views(figure, fields > 1 ? "." + field.excitation->name() : "",
+                  fmt::format("{}: {}{}", figure.name, figure.question.text,
+                              fields > 1 ? ", " + field.excitation->name() : ""),
+                  [&analysis, &field](const Sight& sight) { return picture_of(analysis, field, sight); });
+  }
+}
+
+}  // namespace
+
 std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request) {
   std::vector<Drawing> drawings;
   const Plan& plan = analysis.plan;
@@ -209,6 +271,7 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
                         [&plan] { return to_png(model_picture(plan.assembly, plan.title, plan.show)); }});
   }
   if (request.modes) add_modes(analysis, drawings);
+  if (request.modes || request.responses) add_figures_asked_for(analysis, drawings);
   if (request.profiles)
     for (const Profile& profile : plan.profiles) {
       NamedChart named = chart_of_profile(profile, "level 0 dB", plan.show);

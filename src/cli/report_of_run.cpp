@@ -58,6 +58,7 @@ class Writer {
     add_stress();
     add_clearances();
     add_equipment();
+    add_figures();
     add_histories();
     add_method();
     add_reproduction();
@@ -304,6 +305,12 @@ class Writer {
       points.title = each.request->name;
       section.tables.push_back(std::move(points));
     }
+  }
+
+  void add_figures() {
+    if (std::none_of(drawings_.begin(), drawings_.end(), [](const Drawing& each) { return each.section == "figures"; }))
+      return;
+    put_figures(add("figures", "Figures that the plan asks for"), "figures");
   }
 
   void add_histories() {

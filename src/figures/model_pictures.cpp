@@ -37,6 +37,50 @@ std::string mode_title(const PictureSource& source, int mode) {
 // Begins a line with one thing more, if there is any.
 std::string before(const std::string& text) { return text.empty() ? "" : text + "; "; }
 
+// The model in motion, as it is wanted to be seen.
+ModelLook look_of(const PictureSource& source, const NodeMotions* motions, double scale, double largest) {
+  ModelLook look;
+  look.motions = motions;
+  look.scale = scale;
+  look.largest = largest;
+  look.ghost = motions != nullptr;
+  look.surface = source.surface;
+  look.parts = source.sight.parts.empty() ? nullptr : &source.sight.parts;
+  return look;
+}
+
+// The largest translation of a node that is drawn.
+LargestMotion largest_drawn(const PictureSource& source, const NodeMotions& motions) {
+  if (source.sight.parts.empty()) return largest_translation(motions);
+  LargestMotion largest{-1, 0};
+  const auto take = [&](int node) {
+    const double own = motions.col(node).head<3>().norm();
+    constexpr double rounding = 1e-9;
+    if (own > largest.value * (1 + rounding)) largest = {own, node};
+  };
+  for (const BeamElement& beam : source.assembly.beams)
+    if (source.sight.shows(beam.part))
+      for (const int node : beam.nodes) take(node);
+  for (const ElementGroup& group : source.assembly.groups)
+    if (source.sight.shows(group.part))
+      for (const int node : group.nodes) take(node);
+  return largest.value < 0 ? LargestMotion{0, largest.node} : largest;
+}
+
+// Displacements drawn so many times as large.
+double drawn_times(const PictureSource& source, double largest) {
+  if (source.sight.scale > 0) return source.sight.scale;
+  return largest > 0 ? largest_on_paper * model_size(source.assembly) / largest : 0;
+}
+
+// ", of deck and strut alone"; nothing where all is drawn.
+std::string parts_in_words(const PictureSource& source) {
+  std::string names;
+  for (std::size_t p = 0; p < source.sight.parts.size(); ++p)
+    if (source.sight.parts[p]) names += (names.empty() ? "" : ", ") + source.assembly.parts[p].name;
+  return names.empty() ? "" : "; " + names + " alone";
+}
+
 // Outer points of a motion to both sides: they hold the pictures of one animation still.
 std::vector<Vector3> reach_of(const Assembly& assembly, const NodeMotions& motions, double scale) {
   std::vector<Vector3> points;
@@ -88,17 +132,19 @@ Image model_picture(const Assembly& assembly, const std::string& title, const Sh
 
 Image mode_picture(const PictureSource& source, int mode) {
   const NodeMotions motions = mode_motions(source, mode);
-  const LargestMotion largest = largest_translation(motions);
-  const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
+  const LargestMotion largest = largest_drawn(source, motions);
+  // The size of a mode means nothing: that it is drawn with is a part of the model's.
+  const double scale = largest.value > 0 ? largest_on_paper * model_size(source.assembly) / largest.value : 0;
   Picture picture{mode_title(source, mode),
-                  fmt::format("{}effective mass {}; largest translation {} of the model's size; grey lines: as built",
+                  fmt::format("{}effective mass {}; largest translation {} of the model's size; grey lines: as built{}",
                               before(content_of(source, mode).energy), effective_masses_in_words(source.basis, mode),
-                              largest_on_paper),
+                              largest_on_paper, parts_in_words(source)),
                   1280, 800, ColourBar{"Displacement (part of the largest)", 0, 1}};
   picture.marks = {{source.assembly.nodes[static_cast<std::size_t>(largest.node)].position +
                         scale * motions.col(largest.node).head<3>(),
                     fmt::format("largest: {}", source.assembly.nodes[static_cast<std::size_t>(largest.node)].origin)}};
-  return draw(model_scene(source.assembly, {&motions, scale, largest.value, true, source.surface, {}}), picture);
+  return draw(model_scene(source.assembly, look_of(source, &motions, scale, largest.value)), picture,
+              source.sight.view);
 }
 
 Image mode_sheet(const PictureSource& source) {
@@ -152,22 +198,27 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
 
 Image shape_picture(const PictureSource& source, const MotionShape& shape) {
   const NodeMotions motions = node_motions(source.system, *shape.basis, shape.coordinates_at(shape.instant));
-  const double scale = shape.largest > 0 ? largest_on_paper * model_size(source.assembly) / shape.largest : 0;
+  // Of some parts the largest at that instant; of all that of the whole cycle.
+  const bool whole = source.sight.parts.empty();
+  const LargestMotion largest = whole ? LargestMotion{shape.largest, shape.node} : largest_drawn(source, motions);
+  const double scale = drawn_times(source, largest.value);
   const DisplayUnit length = source.show.unit(kind::length), hertz = source.show.unit(kind::frequency);
-  const Node& node = source.assembly.nodes[static_cast<std::size_t>(shape.node)];
+  const Node& node = source.assembly.nodes[static_cast<std::size_t>(largest.node)];
   Picture picture{
       fmt::format("{} at {}{}", shape.outcome, shape.at,
                   shape.excitation->held && shape.excitation->held->mode == 0
                       ? std::string()
                       : ", " + value_text(shape.frequency, hertz, 4)),
-      fmt::format("displacement relative to the base, at {}({:.0f}° of the cycle{}), drawn × {}; grey lines: as built",
-                  shape.excitation->held && shape.excitation->held->phase ? "" : "the instant of the largest ",
-                  std::fmod(360 + shape.instant * 180 / std::numbers::pi, 360),
-                  shape.excitation->axis ? " of the base's acceleration" : "", format_number(scale, 3)),
-      1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(shape.largest)}};
-  picture.marks = {{node.position + scale * motions.col(shape.node).head<3>(),
-                    fmt::format("{}, {}", value_text(shape.largest, length, 3), node.origin)}};
-  return draw(model_scene(source.assembly, {&motions, scale, shape.largest, true, source.surface, {}}), picture);
+      fmt::format(
+          "displacement relative to the base, at {}({:.0f}° of the cycle{}), drawn × {}; grey lines: as built{}",
+          shape.excitation->held && shape.excitation->held->phase ? "" : "the instant of the largest ",
+          std::fmod(360 + shape.instant * 180 / std::numbers::pi, 360),
+          shape.excitation->axis ? " of the base's acceleration" : "", format_number(scale, 3), parts_in_words(source)),
+      1280, 800, ColourBar{fmt::format("Displacement ({})", length.text), 0, length.from_si(largest.value)}};
+  picture.marks = {{node.position + scale * motions.col(largest.node).head<3>(),
+                    fmt::format("{}, {}", value_text(largest.value, length, 3), node.origin)}};
+  return draw(model_scene(source.assembly, look_of(source, &motions, scale, largest.value)), picture,
+              source.sight.view);
 }
 
 namespace {
@@ -175,17 +226,27 @@ const char* held_in_words(const AskedFrequency& held) { return held.phase ? "" :
 }  // namespace
 
 Image stress_picture(const PictureSource& source, const StressStations* stations, const StressField* field,
-                     const BeamStressField* beams) {
+                     const BeamStressField* beams, const MotionShape* shape) {
   const DisplayUnit stress = source.show.unit(kind::stress);
   const Assembly& assembly = source.assembly;
   const Excitation& excitation = field ? *field->excitation : *beams->excitation;
   const StressQuantity quantity = field ? field->quantity : StressQuantity::von_mises;
-  const WorstStress* const in_field = field ? &field->worst.front() : nullptr;
-  const WorstBeamStress* const in_beams = beams ? &beams->worst.front() : nullptr;
-  const bool beam_is_worst = !in_field || (in_beams && in_beams->value > std::abs(in_field->value));
-  const double largest = beam_is_worst ? in_beams->value : std::abs(in_field->value);
-  ModelLook look;
-  look.surface = source.surface;
+  // The worst of what is drawn.
+  const WorstStress* in_field = nullptr;
+  const WorstBeamStress* in_beams = nullptr;
+  if (field)
+    for (const WorstStress& each : field->worst)
+      if (!in_field && source.sight.shows(stations->all()[static_cast<std::size_t>(each.place.station)].part))
+        in_field = &each;
+  if (beams)
+    for (const WorstBeamStress& each : beams->worst)
+      if (!in_beams && source.sight.shows(assembly.beams[static_cast<std::size_t>(each.beam)].part)) in_beams = &each;
+  const bool beam_is_worst = in_beams && (!in_field || in_beams->value > std::abs(in_field->value));
+  const double largest = beam_is_worst ? in_beams->value : in_field ? std::abs(in_field->value) : 0;
+  std::optional<NodeMotions> motions;
+  if (shape) motions = node_motions(source.system, *shape->basis, shape->coordinates_at(shape->instant));
+  const double scale = motions ? drawn_times(source, largest_drawn(source, *motions).value) : 0;
+  ModelLook look = look_of(source, motions ? &*motions : nullptr, scale, 0);
   const auto part_of_largest = [&](double own) { return std::isnan(own) || largest > 0 ? own / largest : 0; };
   if (field)
     look.face_value = [&](const Surface::Face& face, std::size_t i) {
@@ -204,6 +265,12 @@ Image stress_picture(const PictureSource& source, const StressStations* stations
   if (in_field && !beam_is_worst && !std::isnan(in_field->jump))
     notes.push_back(fmt::format("at the largest the elements differ from their mean by {} %",
                                 in_field->jump < 5e-4 ? "less than 0.1" : format_number(100 * in_field->jump, 2)));
+  if (shape)
+    notes.push_back(fmt::format("drawn on the shape at {}{:.0f}° of the cycle, × {}",
+                                excitation.held && excitation.held->phase ? "" : "its largest, ",
+                                std::fmod(360 + shape->instant * 180 / std::numbers::pi, 360),
+                                format_number(scale, 3)));
+  if (const std::string alone = parts_in_words(source); !alone.empty()) notes.push_back(alone.substr(2));
   Picture picture{fmt::format("{}: {}{}", excitation.name(), stress_words(quantity),
                               type == Environment::Type::random       ? ", RMS"
                               : excitation.held                       ? held_in_words(*excitation.held)
@@ -212,7 +279,8 @@ Image stress_picture(const PictureSource& source, const StressStations* stations
                                                                       : ""),
                   fmt::format("{}", fmt::join(notes, "; ")), 1280, 800,
                   ColourBar{fmt::format("{} ({})", name_of(quantity), stress.text), 0, stress.from_si(largest)}};
-  const auto mark = [&](int part, const Vector3& at, double value, double frequency) {
+  const auto mark = [&](int part, int node, Vector3 at, double value, double frequency) {
+    if (motions) at += scale * motions->col(node).head<3>();
     const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
     const std::string text = value_text(value, stress, 3);
     picture.marks = {{at, frequency > 0 ? fmt::format("{} at {}, {}", text,
@@ -221,33 +289,42 @@ Image stress_picture(const PictureSource& source, const StressStations* stations
   };
   if (beam_is_worst) {
     const BeamElement& beam = assembly.beams[static_cast<std::size_t>(in_beams->beam)];
-    mark(beam.part, in_beams->end == 0 ? beam.geometry.end1 : beam.geometry.end2, in_beams->value, in_beams->frequency);
-  } else {
+    mark(beam.part, beam.nodes[in_beams->end == 0 ? 0 : 1],
+         in_beams->end == 0 ? beam.geometry.end1 : beam.geometry.end2, in_beams->value, in_beams->frequency);
+  } else if (in_field) {
     const StressStation& station = stations->all()[static_cast<std::size_t>(in_field->place.station)];
-    mark(station.part, assembly.position(station.node), in_field->value, in_field->frequency);
+    mark(station.part, station.node, assembly.position(station.node), in_field->value, in_field->frequency);
   }
-  return draw(model_scene(assembly, look), picture);
+  return draw(model_scene(assembly, look), picture, source.sight.view);
 }
 
 Image motion_picture(const PictureSource& source, const MotionField& field) {
   const DisplayUnit unit = source.show.unit(kind::acceleration);
-  int worst = 0;
-  for (int node = 0; node < static_cast<int>(field.psd.size()); ++node)
+  std::vector<bool> drawn(source.assembly.nodes.size(), source.sight.parts.empty());
+  for (const BeamElement& beam : source.assembly.beams)
+    for (const int node : beam.nodes)
+      if (source.sight.shows(beam.part)) drawn[static_cast<std::size_t>(node)] = true;
+  for (const ElementGroup& group : source.assembly.groups)
+    for (const int node : group.nodes)
+      if (source.sight.shows(group.part)) drawn[static_cast<std::size_t>(node)] = true;
+  int worst = static_cast<int>(std::find(drawn.begin(), drawn.end(), true) - drawn.begin());
+  for (int node = worst; node < static_cast<int>(field.psd.size()); ++node) {
+    if (!drawn[static_cast<std::size_t>(node)]) continue;
     if (field.rms_acceleration(node) > field.rms_acceleration(worst) || std::isnan(field.psd[worst])) worst = node;
+  }
   const double largest = field.rms_acceleration(worst);
-  ModelLook look;
-  look.surface = source.surface;
+  ModelLook look = look_of(source, nullptr, 0, 0);
   look.node_value = [&](int node) {
     const double own = field.rms_acceleration(node);
     return largest > 0 && !std::isnan(own) ? own / largest : 0;
   };
   Picture picture{field.excitation->name() + ": RMS of the acceleration of every node",
-                  "absolute; the length of its three directions together", 1280, 800,
+                  "absolute; the length of its three directions together" + parts_in_words(source), 1280, 800,
                   ColourBar{fmt::format("Acceleration, RMS ({})", unit.text), 0, unit.from_si(largest)}};
   picture.marks = {
       {source.assembly.position(worst), fmt::format("{}, {}", value_text(largest, unit, 3),
                                                     source.assembly.nodes[static_cast<std::size_t>(worst)].origin)}};
-  return draw(model_scene(source.assembly, look), picture);
+  return draw(model_scene(source.assembly, look), picture, source.sight.view);
 }
 
 Image envelope_picture(const PictureSource& source, const MotionField& field) {

@@ -11,6 +11,14 @@
 
 namespace avrenk {
 
+/// How somebody wants to see the model.
+struct Sight {
+  View view{};
+  std::vector<bool> parts{};  ///< which are drawn, and nothing else then; empty: all of the model
+  double scale = 0;           ///< displacements are drawn so many times as large; 0: the largest a tenth of the model
+  [[nodiscard]] bool shows(int part) const { return parts.empty() || parts[static_cast<std::size_t>(part)]; }
+};
+
 /// What pictures of a model are made from.
 struct PictureSource {
   const Assembly& assembly;
@@ -21,6 +29,7 @@ struct PictureSource {
   const Show& show;
   const Surface* surface = nullptr;                    ///< of shells and solids; nullptr: each picture looks for it
   const std::vector<ModeContent>* contents = nullptr;  ///< of every mode; nullptr: pictures do not say what moves
+  Sight sight{};
 };
 
 /// Parts, masses, springs and base in colours of their own; places marked with a word each.
@@ -47,8 +56,10 @@ struct PictureSource {
 /// Shells and solids coloured by a stress of one load, of a shell the largest over its thickness, and beams by their
 /// von Mises stress; the largest is marked.
 /// @param field, beams  with a worst place each; one of them may be nullptr
+/// @param shape  how the model moves meanwhile; nullptr: it is drawn as built
 [[nodiscard]] Image stress_picture(const PictureSource& source, const StressStations* stations,
-                                   const StressField* field, const BeamStressField* beams);
+                                   const StressField* field, const BeamStressField* beams,
+                                   const MotionShape* shape = nullptr);
 
 /// Every node coloured by the RMS of its acceleration under one random case; the largest is marked.
 [[nodiscard]] Image motion_picture(const PictureSource& source, const MotionField& field);

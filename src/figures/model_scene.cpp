@@ -84,8 +84,11 @@ class Drawer {
     paints_.dark = scene_.add_paint({0.30, 0.33, 0.38});
     paints_.pale = scene_.add_paint({0.62, 0.65, 0.70});
     paints_.base = scene_.add_paint({0.45, 0.48, 0.53});
-    for (std::size_t b = 0; b < assembly.beams.size(); ++b) add_beam(b);
+    for (std::size_t b = 0; b < assembly.beams.size(); ++b)
+      if (shows(assembly.beams[b].part)) add_beam(b);
     if (!assembly.groups.empty()) add_surface(look.surface ? *look.surface : surface_of(assembly));
+    if (look.ghost) add_ghost();
+    if (look.parts) return;
     for (std::size_t m = 0; m < assembly.masses.size(); ++m) add_mass(assembly.masses[m], paints_.masses[m]);
     for (const Spring& spring : assembly.springs) add_spring(spring);
     for (const RigidLink& link : assembly.links)
@@ -97,12 +100,12 @@ class Drawer {
     const auto feet = assembly.feet();
     feet_ = feet.size();
     for (const auto& [base, foot] : feet) add_foot(foot.node);
-    if (look.ghost) add_ghost();
     if (look.loads) add_loads();
   }
   [[nodiscard]] Scene take() { return std::move(scene_); }
 
  private:
+  [[nodiscard]] bool shows(int part) const { return !look_.parts || (*look_.parts)[static_cast<std::size_t>(part)]; }
   [[nodiscard]] bool by_value() const { return look_.node_value || (look_.motions && look_.largest > 0); }
   [[nodiscard]] int paint(int own) const {
     if (look_.face_value || look_.beam_value) return paints_.pale;
@@ -150,6 +153,7 @@ class Drawer {
     };
     std::vector<int> points;
     for (const Surface::Face& face : surface.faces) {
+      if (!shows(face.part)) continue;
       points.clear();
       bool valued = static_cast<bool>(look_.face_value);
       for (std::size_t i = 0; i < face.nodes.size(); ++i) {
@@ -164,6 +168,7 @@ class Drawer {
       add_face(face, points, valued ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(face.part)]));
     }
     for (const Surface::Edge& edge : surface.feature_edges) {
+      if (!shows(edge.part)) continue;
       const auto end = [&](int node) {
         return look_.face_value ? scene_.add(moved_.node(node)) : point(node, edge.part);
       };
@@ -171,8 +176,9 @@ class Drawer {
     }
     if (look_.ghost)
       for (const Surface::Edge& edge : surface.feature_edges)
-        scene_.strokes.push_back({scene_.add(assembly_.position(edge.from)), scene_.add(assembly_.position(edge.to)),
-                                  paints_.pale, 1.0, false});
+        if (shows(edge.part))
+          scene_.strokes.push_back({scene_.add(assembly_.position(edge.from)), scene_.add(assembly_.position(edge.to)),
+                                    paints_.pale, 1.0, false});
   }
 
   void add_beam(std::size_t index) {
@@ -328,8 +334,10 @@ class Drawer {
   void add_ghost() {
     const auto at = [&](const Vector3& point) { return scene_.add(point); };
     for (const BeamElement& beam : assembly_.beams)
-      scene_.strokes.push_back({at(beam.geometry.end1), at(beam.geometry.end2), paints_.pale, 1.3, false});
+      if (shows(beam.part))
+        scene_.strokes.push_back({at(beam.geometry.end1), at(beam.geometry.end2), paints_.pale, 1.3, false});
     for (const PointMass& mass : assembly_.masses) {
+      if (look_.parts) break;
       const Vector3& node = assembly_.nodes[static_cast<std::size_t>(mass.node)].position;
       const int centre = at(node + mass.offset);
       for (int d = 0; d < 3; ++d) {

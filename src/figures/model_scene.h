@@ -25,6 +25,7 @@ struct ModelLook {
   FaceValue face_value{};  ///< colours of shells and solids by a value of their own; all else, and NaN, is grey
   std::function<double(std::size_t beam, std::size_t end)> beam_value{};  ///< the same of beams
   bool loads = false;                                                     ///< arrows where loads act
+  const std::vector<bool>* parts = nullptr;  ///< those that are drawn, and nothing else; nullptr: all there is
   bool parts_apart = false;  ///< where parts of shells and solids share nodes each has points of its own
 };
 

@@ -46,7 +46,8 @@ constexpr Section sections[] = {{"title", read_title, false, false},
                                 {"equipment levels", read_equipment, true, false, true},
                                 {"vibrator", read_vibrator, false, false},
                                 {"histories", read_histories, true, false, true},
-                                {"cross spectra", read_cross_spectra, true, false, true}};
+                                {"cross spectra", read_cross_spectra, true, false, true},
+                                {"figures", read_figures, true, false, true}};
 
 static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
                          [](const Section& section, std::string_view name) { return section.key == name; }));
@@ -121,6 +122,7 @@ Plan read_from(const std::string& file, const std::vector<Override>& overrides, 
   Problems problems(list, sources);
   const Tree tree = read_tree(file, overrides, list, sources);
   Reading reading{plan, problems};
+  reading.root = &tree;
   read(tree, reading);
   tell_of_files_elsewhere(plan, sources);
   problems.finish();

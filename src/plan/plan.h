@@ -35,37 +35,6 @@ struct Profile {
   std::string tolerance;             ///< "±3 dB"; empty: none
 };
 
-struct Plan {
-  std::string file, title;
-  Show show;
-  Assembly assembly;
-  ModeRequest modes;  ///< the default is filled in: 1.5 times the highest frequency excited or limited
-  bool modes_defaulted = false;
-  DampingRule damping;
-  std::vector<WatchRequest> watch;
-  std::vector<Profile> profiles;
-  std::vector<Environment> environments;
-  std::vector<Limit> limits;
-  std::optional<Vibrator> vibrator{};
-  std::vector<HistoryRequest> histories{};
-  std::vector<CrossRequest> cross_spectra{};
-  std::vector<EquipmentRequest> equipment{};  ///< responses that become specifications
-  std::vector<std::string> notes;             ///< defaults that the run prints
-  std::set<std::string> regions;              ///< places chosen by region, which seldom are a single node
-  std::map<std::string, Place> subjects;      ///< where each part, joint, mass … stands, for problems found later
-
-  /// Adds the place of each problem's subject, where it has none.
-  [[nodiscard]] InputError located(const InputError& error) const;
-};
-
-/// Reads a plan file and everything it includes.
-/// @throws InputError  all that is wrong in it
-/// @throws FileError   it cannot be read
-[[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides);
-
-/// The same; `sources` holds every file that was read.
-[[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides, SourceFiles& sources);
-
 /// One question to a finished run, in one line:
 ///
 ///     [curve of | field of] QUANTITY[.COMPONENT] of PLACE [in CASE, CASE] [at FREQUENCY | at mode N] [phase ANGLE]
@@ -84,6 +53,53 @@ struct Question {
   std::optional<DisplayUnit> unit{};  ///< absent: that of the plan
   Place place{};                      ///< for messages
 };
+
+/// A figure that the plan asks for: the shape of a mode, or a curve or field that a question names.
+struct FigureRequest {
+  std::string name;
+  std::optional<int> mode{};  ///< from 1
+  Question question{};        ///< of what is no mode
+  /// A direction from which it is looked at, degrees: azimuth from x towards y, elevation above the xy plane.
+  struct Sight {
+    std::string name;
+    double azimuth = 0, elevation = 0;
+  };
+  std::vector<Sight> sights{};  ///< one at least
+  std::vector<int> parts{};     ///< these alone; empty: the whole model
+  double scale = 0;             ///< displacements are drawn so many times as large; 0: so that they are seen
+};
+
+struct Plan {
+  std::string file, title;
+  Show show;
+  Assembly assembly;
+  ModeRequest modes;  ///< the default is filled in: 1.5 times the highest frequency excited or limited
+  bool modes_defaulted = false;
+  DampingRule damping;
+  std::vector<WatchRequest> watch;
+  std::vector<Profile> profiles;
+  std::vector<Environment> environments;
+  std::vector<Limit> limits;
+  std::optional<Vibrator> vibrator{};
+  std::vector<HistoryRequest> histories{};
+  std::vector<CrossRequest> cross_spectra{};
+  std::vector<EquipmentRequest> equipment{};  ///< responses that become specifications
+  std::vector<FigureRequest> figures{};
+  std::vector<std::string> notes;         ///< defaults that the run prints
+  std::set<std::string> regions;          ///< places chosen by region, which seldom are a single node
+  std::map<std::string, Place> subjects;  ///< where each part, joint, mass … stands, for problems found later
+
+  /// Adds the place of each problem's subject, where it has none.
+  [[nodiscard]] InputError located(const InputError& error) const;
+};
+
+/// Reads a plan file and everything it includes.
+/// @throws InputError  all that is wrong in it
+/// @throws FileError   it cannot be read
+[[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides);
+
+/// The same; `sources` holds every file that was read.
+[[nodiscard]] Plan read_plan(const std::string& file, const std::vector<Override>& overrides, SourceFiles& sources);
 
 /// The plan of a run, and what is asked of it.
 struct AskedPlan {

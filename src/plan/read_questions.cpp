@@ -55,9 +55,11 @@ struct Cut {
 
 class QuestionReader {
  public:
-  QuestionReader(std::string text, std::size_t number, const Tree& tree, Reading& reading)
+  // `name` is that of what is declared for the question alone.
+  QuestionReader(std::string text, std::string name, Place place, const Tree& tree, Reading& reading)
       : text_(std::move(text)),
-        name_(fmt::format("question {}", number)),
+        name_(std::move(name)),
+        begin_(std::move(place)),
         tree_(tree),
         reading_(reading),
         problems_(reading.problems) {}
@@ -84,7 +86,9 @@ class QuestionReader {
   }
 
  private:
-  [[nodiscard]] Place place_of(const Piece& piece) const { return {name_, 1, piece.column}; }
+  [[nodiscard]] Place place_of(const Piece& piece) const {
+    return {begin_.file, begin_.line, begin_.column + piece.column - 1};
+  }
   [[nodiscard]] Tree tree_of(const Piece& piece) const { return text_at(piece.text, place_of(piece)); }
   void refuse_piece(const Piece& piece, const std::string& wrong, const std::string& instead) {
     problems_.add(tree_of(piece), fmt::format("\"{}\"", text_), wrong, instead);
@@ -409,6 +413,7 @@ class QuestionReader {
   }
 
   std::string text_, name_;
+  Place begin_;  // of the text
   const Tree& tree_;
   Reading& reading_;
   Problems& problems_;
@@ -419,10 +424,16 @@ class QuestionReader {
 
 std::vector<Question> read_questions(const std::vector<std::string>& texts, const Tree& tree, Reading& reading) {
   std::vector<Question> questions;
-  for (std::size_t i = 0; i < texts.size(); ++i)
-    if (std::optional<Question> question = QuestionReader(texts[i], i + 1, tree, reading).read())
+  for (std::size_t i = 0; i < texts.size(); ++i) {
+    const std::string name = fmt::format("question {}", i + 1);
+    if (std::optional<Question> question = QuestionReader(texts[i], name, {name, 1, 1}, tree, reading).read())
       questions.push_back(std::move(*question));
+  }
   return questions;
+}
+
+std::optional<Question> read_question(const Tree& text, const std::string& name, Reading& reading) {
+  return QuestionReader(text.text, name, text.place, *reading.root, reading).read();
 }
 
 }  // namespace avrenk

@@ -40,6 +40,7 @@ struct Reading {
   std::map<int, const MeshFile*> file_of{};   ///< of parts that come from one
   std::set<std::string> scaled{};             ///< parts whose mass is made that which was weighed
   std::optional<Surface> own_surface{};
+  const Tree* root = nullptr;  ///< the whole plan
 
   /// Of all shells and solids; made when it is first asked for, after the parts.
   [[nodiscard]] const Surface& surface() {
@@ -126,6 +127,9 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading);
 /// What is asked of a run, after all sections. @param tree  of the plan
 [[nodiscard]] std::vector<Question> read_questions(const std::vector<std::string>& texts, const Tree& tree,
                                                    Reading& reading);
+/// One of them, that stands in a text. @param name  for what is declared for it alone
+[[nodiscard]] std::optional<Question> read_question(const Tree& text, const std::string& name, Reading& reading);
+void read_figures(const Tree& section, Reading& reading);
 /// One case of a random environment by its name, or that of an environment of one case: "random.z"; a problem noted
 /// where it is none.
 [[nodiscard]] std::string read_random_case(const Tree& tree, const std::string& subject, Reading& reading);

@@ -187,6 +187,20 @@ TEST(Compare, PutsMeasuredCurvesBesideRuns) {
   EXPECT_EQ(three.status, 0) << three.err;
 }
 
+// The example: a mast that is softer and better damped on the bench than in the plan.
+TEST(Compare, ReadsTheMeasurementOfTheExample) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  (void)folder.write("mast-on-bench.csv", example("mast-on-bench.csv"));
+  ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures").status, 0);
+  ASSERT_EQ(run_program(folder, "compare mast-results mast-on-bench.csv:sine.x --no-figures --out c").status, 0);
+  const auto rows = rows_of(folder, "c", "peaks-compared");
+  ASSERT_EQ(rows.size(), 2U);
+  EXPECT_NEAR(rows[0].at("mode").get<double>(), 28.3601, 1e-4);  // mode 1 of the run
+  EXPECT_NEAR(rows[1].at("mode").get<double>(), 27.4911, 0.01);  // made with 54.5 GPa instead of 58: √ of their ratio
+  EXPECT_NEAR(rows[1].at("damping").get<double>(), 1.45, 0.03);  // and with 1.45 %
+}
+
 TEST(Compare, SaysWhatAMeasuredFileLacks) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));

@@ -100,6 +100,56 @@ TEST(Report, OpensInABrowserWithAndWithoutScripting) {
   EXPECT_GT(pixels_of(folder / "without.png", 0x0072B2), 100);
 }
 
+// Figures that the plan asks for: each view a picture of its own, of one part alone; what is wrong is said at its
+// place.
+TEST(Figures, ThatThePlanAsksFor) {
+  const TemporaryFolder folder;
+  const std::string plan = test::replaced(
+      example("panel-under-pressure.yaml"), "limits:\n",
+      "figures:\n"
+      "  bulge:  {show: field of relative displacement in tone at 600 Hz phase 40 deg, scale: 50}\n"
+      "  worn:   {show: field of von Mises in tone at 600 Hz, views: [above, z, [30 deg, 10 deg]], part: panel}\n"
+      "  first:  {show: mode 1, views: [above, x]}\n"
+      "  speed:  {show: curve of absolute velocity of middle in tone as m/s}\n"
+      "  silent: {show: field of von Mises in tone at mode 999}\n"
+      "limits:\n");
+  (void)folder.write("panel.yaml", plan);
+  const Ran ran = run_program(folder, "run panel.yaml tone --audit 0 --set \"parts.panel.plate.divisions=[12, 8]\"");
+  ASSERT_LE(ran.status, 1) << ran.err;
+  EXPECT_THAT(ran.err, HasSubstr("figure silent: mode 999 is asked for, and there are"));
+  std::string found;
+  std::istringstream files(listing(folder / "panel-results/figures"));
+  for (std::string line; std::getline(files, line);)
+    if (line.starts_with("figure.")) found += line + "\n";
+  EXPECT_EQ(found,
+            "figure.bulge.png\nfigure.first.above.png\nfigure.first.x.png\nfigure.speed.png\nfigure.speed.svg\n"
+            "figure.worn.30-10.png\nfigure.worn.above.png\nfigure.worn.z.png\n");
+  for (const auto& [figure, sentence] : std::initializer_list<std::pair<const char*, const char*>>{
+           {"{show: field of von Mises in tune}", "write \"tone\""},
+           {"{show: von Mises of panel in tone}", "a single value is no figure; write curve of"},
+           {"{show: field of von Moses in tone}", "no field \"von Moses\"; write \"von Mises\""},
+           {"{show: mode 0}", "the question names no place"},
+           {"{show: [a, b]}", "what it shows is one line of text"},
+           {"{views: x}", "\"show\""},
+           {"{show: mode 1, views: abve}", "no view \"abve\"; write \"above\", or [azimuth, elevation]"},
+           {"{show: mode 1, views: [[1 mm, 2 deg]]}", "\"1 mm\" is a length"},
+           {"{show: mode 1, views: {a: b}}", "a view is a word or two angles"},
+           {"{show: mode 1, part: pannel}", "write \"panel\""},
+           {"{show: mode 1, scale: -2}", "-2"},
+           {"{show: mode 1, vews: x}", "write \"views\""},
+           {"{show: curve of absolute velocity of middle in tone, part: panel}",
+            "a curve has no view, part or scale"}}) {
+    (void)folder.write("bad.yaml", test::replaced(example("panel-under-pressure.yaml"), "limits:\n",
+                                                  std::string("figures:\n  own: ") + figure + "\nlimits:\n"));
+    const Ran bad = run_program(folder, "run bad.yaml");
+    EXPECT_EQ(bad.status, 2) << figure;
+    EXPECT_THAT(bad.err, AllOf(HasSubstr(sentence), HasSubstr("bad.yaml:4"))) << figure;
+  }
+  const std::string page = test::read_all(folder / "panel-results/report.html");
+  EXPECT_THAT(page, AllOf(HasSubstr("Figures that the plan asks for"), HasSubstr("figures/figure.worn.z.png"),
+                          HasSubstr("seen from [30 deg")));
+}
+
 // The page draws the curve of a node by itself, from the modes, however they are damped: its highest values are those
 // of the curves that `ask` writes, to its four digits.
 TEST(Report, DrawsTheCurveOfAnyNode) {
@@ -125,15 +175,15 @@ TEST(Report, DrawsTheCurveOfAnyNode) {
     const Ran first = page("");
     EXPECT_EQ(complaints(first.err), "");
     const std::size_t in = first.out.find("<optgroup label=\"" + group + "\">"),
-                      value = first.out.find("value=\"", in) + 7;
-    const std::string view = first.out.substr(value, first.out.find('"', value) - value);
+                      begin = first.out.find("value=\"", in) + 7;
+    const std::string view = first.out.substr(begin, first.out.find('"', begin) - begin);
     const std::string node = "3";
     const Ran ran = page("#model-view-" + view + "-node-" + node);
     const std::size_t at = ran.out.find(">", ran.out.find("data-curve=\"words\"")) + 1;
     const std::string words = ran.out.substr(at, ran.out.find('<', at) - at);
     ASSERT_THAT(words, HasSubstr("Node " + node + " at (")) << each.set;
     EXPECT_THAT(words, HasSubstr("absolute acceleration in " + group)) << each.set;
-    EXPECT_EQ(ran.out.find("id=\"node-curves\" hidden"), std::string::npos);
+    EXPECT_EQ(ran.out.find("id=\"node-curves\" class=\"curves\" hidden"), std::string::npos);
     std::string questions;
     for (const char* component : {".x", ".y", ".z", ""})
       questions += fmt::format(" \"curve of acceleration{} of node {} in {}\"", component, node, group);

@@ -1,0 +1,16 @@
+/// cli/answer_drawings.h: answers as they are drawn.
+#pragma once
+
+#include "analysis/answers.h"
+#include "figures/curves_chart.h"
+#include "figures/model_pictures.h"
+
+namespace avrenk {
+
+/// A curve in the units in which it is drawn. @param unit  of the quantity, or of its PSD
+[[nodiscard]] DrawnCurve drawn_curve(const AnswerCurve& curve, const DisplayUnit& unit, const DisplayUnit& frequency);
+
+/// A field on the model.
+[[nodiscard]] Image picture_of(const Analysis& analysis, const AnswerField& field, const Sight& sight = {});
+
+}  // namespace avrenk
