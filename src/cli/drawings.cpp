@@ -22,11 +22,14 @@ namespace avrenk {
 namespace {
 
 constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y or z
+constexpr int milliseconds_of_a_frame = 60;
 constexpr std::size_t most_mode_pictures = 8, most_animations = 4, most_asked_pictures = 6;
 
 PictureSource picture_source(const Analysis& analysis) {
-  return {analysis.plan.assembly, analysis.system,    analysis.basis,    analysis.damping,
-          analysis.plan.title,    analysis.plan.show, &analysis.surface, &analysis.contents};
+  return {analysis.plan.assembly, analysis.system,
+          analysis.basis,         analysis.damping,
+          analysis.plan.title,    analysis.plan.show,
+          &analysis.surface,      analysis.contents.empty() ? nullptr : &analysis.contents};
 }
 
 std::string hertz(const Analysis& analysis, double frequency) {
@@ -58,7 +61,10 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
                           words,
                           words,
                           {},
-                          [&analysis, r] { return to_animated_png(mode_animation(picture_source(analysis), r), 60); },
+                          [&analysis, r] {
+                            return to_animated_png(mode_animation(picture_source(analysis), r),
+                                                   milliseconds_of_a_frame);
+                          },
                           false});
   }
 }
@@ -197,7 +203,7 @@ namespace {
 void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawings) {
   const Plan& plan = analysis.plan;
   const auto add_views = [&](const FigureRequest& figure, const std::string& in, const std::string& caption,
-                             const std::function<Image(const Sight&)>& picture) {
+                             const std::function<std::string(const Sight&)>& picture) {
     for (const FigureRequest::Sight& each : figure.sights) {
       Sight sight{{each.azimuth, each.elevation}, {}, figure.scale};
       if (!figure.parts.empty()) sight.parts.assign(plan.assembly.parts.size(), false);
@@ -209,7 +215,7 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
                           words + ".",
                           words + ".",
                           {},
-                          [picture, sight] { return to_png(picture(sight)); }});
+                          [picture, sight] { return picture(sight); }});
     }
   };
   for (std::size_t f = 0; f < plan.figures.size(); ++f) {
@@ -217,13 +223,13 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
     if (figure.mode) {
       const int mode = *figure.mode - 1;
       if (mode >= analysis.basis.modes) continue;
-      add_views(
-          figure, "", fmt::format("{}: mode {}", figure.name, *figure.mode), [&analysis, mode](const Sight& sight) {
-            const Plan& own = analysis.plan;
-            return mode_picture({own.assembly, analysis.system, analysis.basis, analysis.damping, own.title, own.show,
-                                 &analysis.surface, analysis.contents.empty() ? nullptr : &analysis.contents, sight},
-                                mode);
-          });
+      add_views(figure, "", fmt::format("{}: mode {}", figure.name, *figure.mode),
+                [&analysis, &figure, mode](const Sight& sight) {
+                  PictureSource source = picture_source(analysis);
+                  source.sight = sight;
+                  return figure.plays ? to_animated_png(mode_animation(source, mode), milliseconds_of_a_frame)
+                                      : to_png(mode_picture(source, mode));
+                });
       continue;
     }
     if (!analysis.figure_answers) continue;
@@ -246,7 +252,12 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
         add_views(figure, fields > 1 ? "." + field.excitation->name() : "",
                   fmt::format("{}: {}{}", figure.name, figure.question.text,
                               fields > 1 ? ", " + field.excitation->name() : ""),
-                  [&analysis, &field](const Sight& sight) { return picture_of(analysis, field, sight); });
+                  [&analysis, &figure, &field](const Sight& sight) {
+                    if (!figure.plays || !field.shape) return to_png(picture_of(analysis, field, sight));
+                    PictureSource source = picture_source(analysis);
+                    source.sight = sight;
+                    return to_animated_png(shape_animation(source, *field.shape), milliseconds_of_a_frame);
+                  });
   }
 }
 

@@ -49,21 +49,25 @@ ModelLook look_of(const PictureSource& source, const NodeMotions* motions, doubl
   return look;
 }
 
+// Nodes of the parts that alone are drawn.
+std::vector<int> nodes_drawn(const PictureSource& source) {
+  std::vector<int> nodes;
+  for (const BeamElement& beam : source.assembly.beams)
+    if (source.sight.shows(beam.part)) nodes.insert(nodes.end(), beam.nodes.begin(), beam.nodes.end());
+  for (const ElementGroup& group : source.assembly.groups)
+    if (source.sight.shows(group.part)) nodes.insert(nodes.end(), group.nodes.begin(), group.nodes.end());
+  return nodes;
+}
+
 // The largest translation of a node that is drawn.
 LargestMotion largest_drawn(const PictureSource& source, const NodeMotions& motions) {
   if (source.sight.parts.empty()) return largest_translation(motions);
   LargestMotion largest{-1, 0};
-  const auto take = [&](int node) {
+  for (const int node : nodes_drawn(source)) {
     const double own = motions.col(node).head<3>().norm();
     constexpr double rounding = 1e-9;
     if (own > largest.value * (1 + rounding)) largest = {own, node};
-  };
-  for (const BeamElement& beam : source.assembly.beams)
-    if (source.sight.shows(beam.part))
-      for (const int node : beam.nodes) take(node);
-  for (const ElementGroup& group : source.assembly.groups)
-    if (source.sight.shows(group.part))
-      for (const int node : group.nodes) take(node);
+  }
   return largest.value < 0 ? LargestMotion{0, largest.node} : largest;
 }
 
@@ -81,14 +85,25 @@ std::string parts_in_words(const PictureSource& source) {
   return names.empty() ? "" : "; " + names + " alone";
 }
 
-// Outer points of a motion to both sides: they hold the pictures of one animation still.
-std::vector<Vector3> reach_of(const Assembly& assembly, const NodeMotions& motions, double scale) {
+// Outer points of a motion of what is drawn to both sides: they hold the pictures of one animation still.
+std::vector<Vector3> reach_of(const PictureSource& source, const NodeMotions& motions, double scale) {
   std::vector<Vector3> points;
-  for (std::size_t i = 0; i < assembly.nodes.size(); ++i)
+  const auto take = [&](int node) {
     for (const double sign : {-1.0, 1.0})
-      points.emplace_back(assembly.nodes[i].position +
-                          sign * scale * motions.col(static_cast<Eigen::Index>(i)).head<3>());
+      points.emplace_back(source.assembly.position(node) + sign * scale * motions.col(node).head<3>());
+  };
+  if (source.sight.parts.empty())
+    for (int node = 0; node < static_cast<int>(source.assembly.nodes.size()); ++node) take(node);
+  else
+    for (const int node : nodes_drawn(source)) take(node);
   return points;
+}
+
+Picture small_picture(const std::string& title, const std::string& subtitle) {
+  Picture picture{title, subtitle, 640, 480};
+  picture.triad = false;
+  picture.margin = 0.85;
+  return picture;
 }
 
 }  // namespace
@@ -175,13 +190,11 @@ Image mode_sheet(const PictureSource& source) {
 
 std::vector<Image> mode_animation(const PictureSource& source, int mode, int frames) {
   const NodeMotions motions = mode_motions(source, mode);
-  const LargestMotion largest = largest_translation(motions);
-  const double scale = largest_on_paper * model_size(source.assembly) / largest.value;
-  const std::vector<Vector3> reach = reach_of(source.assembly, motions, scale);
-  Picture picture{mode_title(source, mode),
-                  fmt::format("effective mass {}", effective_masses_in_words(source.basis, mode)), 640, 480};
-  picture.triad = false;
-  picture.margin = 0.85;
+  const LargestMotion largest = largest_drawn(source, motions);
+  const double scale = largest.value > 0 ? largest_on_paper * model_size(source.assembly) / largest.value : 0;
+  const std::vector<Vector3> reach = reach_of(source, motions, scale);
+  Picture picture = small_picture(mode_title(source, mode),
+                                  fmt::format("effective mass {}", effective_masses_in_words(source.basis, mode)));
   std::vector<Image> images;
   for (int k = 0; k < frames; ++k) {
     if (2 * k > frames) {  // the second half of the cycle is the first backwards
@@ -190,8 +203,35 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
     }
     const double part = std::cos(2 * std::numbers::pi * k / frames);
     const NodeMotions now = part * motions;
+    images.push_back(draw(model_scene(source.assembly, look_of(source, &now, scale, largest.value)), picture,
+                          source.sight.view, reach));
+  }
+  return images;
+}
+
+std::vector<Image> shape_animation(const PictureSource& source, const MotionShape& shape, int frames) {
+  const NodeMotions real = node_motions(source.system, *shape.basis, shape.coordinates.real()),
+                    imaginary = node_motions(source.system, *shape.basis, shape.coordinates.imag());
+  const auto at = [&](double angle) -> NodeMotions { return std::cos(angle) * real - std::sin(angle) * imaginary; };
+  double largest = shape.largest;
+  if (!source.sight.parts.empty()) {
+    largest = 0;
+    for (int k = 0; k < frames; ++k)
+      largest = std::max(largest, largest_drawn(source, at(2 * std::numbers::pi * k / frames)).value);
+  }
+  const double scale = drawn_times(source, largest);
+  std::vector<Vector3> reach = reach_of(source, real, scale), other = reach_of(source, imaginary, scale);
+  reach.insert(reach.end(), other.begin(), other.end());
+  Picture picture = small_picture(
+      fmt::format("{} at {}", shape.outcome, value_text(shape.frequency, source.show.unit(kind::frequency), 4)),
+      fmt::format("displacement relative to the base, one cycle, drawn × {}; colour: part of the largest, {}{}",
+                  format_number(scale, 3), value_text(largest, source.show.unit(kind::length), 3),
+                  parts_in_words(source)));
+  std::vector<Image> images;
+  for (int k = 0; k < frames; ++k) {
+    const NodeMotions now = at(2 * std::numbers::pi * k / frames);
     images.push_back(
-        draw(model_scene(source.assembly, {&now, scale, largest.value, true, source.surface, {}}), picture, {}, reach));
+        draw(model_scene(source.assembly, look_of(source, &now, scale, largest)), picture, source.sight.view, reach));
   }
   return images;
 }
@@ -301,12 +341,8 @@ Image stress_picture(const PictureSource& source, const StressStations* stations
 Image motion_picture(const PictureSource& source, const MotionField& field) {
   const DisplayUnit unit = source.show.unit(kind::acceleration);
   std::vector<bool> drawn(source.assembly.nodes.size(), source.sight.parts.empty());
-  for (const BeamElement& beam : source.assembly.beams)
-    for (const int node : beam.nodes)
-      if (source.sight.shows(beam.part)) drawn[static_cast<std::size_t>(node)] = true;
-  for (const ElementGroup& group : source.assembly.groups)
-    for (const int node : group.nodes)
-      if (source.sight.shows(group.part)) drawn[static_cast<std::size_t>(node)] = true;
+  if (!source.sight.parts.empty())
+    for (const int node : nodes_drawn(source)) drawn[static_cast<std::size_t>(node)] = true;
   int worst = static_cast<int>(std::find(drawn.begin(), drawn.end(), true) - drawn.begin());
   for (int node = worst; node < static_cast<int>(field.psd.size()); ++node) {
     if (!drawn[static_cast<std::size_t>(node)]) continue;

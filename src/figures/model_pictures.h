@@ -53,6 +53,10 @@ struct PictureSource {
 /// any node is largest.
 [[nodiscard]] Image shape_picture(const PictureSource& source, const MotionShape& shape);
 
+/// One cycle of it in `frames` images of 640 x 480.
+[[nodiscard]] std::vector<Image> shape_animation(const PictureSource& source, const MotionShape& shape,
+                                                 int frames = 16);
+
 /// Shells and solids coloured by a stress of one load, of a shell the largest over its thickness, and beams by their
 /// von Mises stress; the largest is marked.
 /// @param field, beams  with a worst place each; one of them may be nullptr

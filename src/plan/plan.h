@@ -67,6 +67,7 @@ struct FigureRequest {
   std::vector<Sight> sights{};  ///< one at least
   std::vector<int> parts{};     ///< these alone; empty: the whole model
   double scale = 0;             ///< displacements are drawn so many times as large; 0: so that they are seen
+  bool plays = false;           ///< of a mode or the shape of a sine: one cycle of it
 };
 
 struct Plan {

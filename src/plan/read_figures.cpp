@@ -59,6 +59,7 @@ void read_figures(const Tree& section, Reading& reading) {
     const Tree* const show = map.required("show", "field of von Mises in sine.x at 63 Hz");
     const Tree* const views = map.optional("views");
     const Tree* const part = map.optional("part");
+    const Tree* const play = map.optional("play");
     request.scale = map.quantity("scale", kind::number, Sign::positive).value_or(0);
     map.done();
     if (show && show->is_text()) {
@@ -84,6 +85,11 @@ void read_figures(const Tree& section, Reading& reading) {
         request.sights.push_back(std::move(*sight));
     for (const Tree* each : part ? one_or_more(*part) : std::vector<const Tree*>{})
       if (const int* const own = reading.parts.find(*each, map.subject(), problems)) request.parts.push_back(*own);
+    if (play) request.plays = read_word(*play, {"no", "yes"}, map.subject() + " play", problems).value_or(0) == 1;
+    const bool moves = request.mode || (!is_curve && request.question.request.quantity &&
+                                        request.question.request.quantity->keyword == "relative displacement");
+    if (request.plays && !moves && problems.count() == before)
+      problems.add(*play, map.subject(), "only a mode or the displacement of a sine plays", "leave it out");
     if (is_curve && (views || part || request.scale > 0) && problems.count() == before)
       problems.add(entry.value, map.subject(), "a curve has no view, part or scale", "leave them out");
     if (request.sights.empty()) request.sights.push_back({"above", named_sights[0].azimuth, named_sights[0].elevation});

@@ -138,7 +138,8 @@
     };
     var at = [0, 1, 2].map(function (d) { return short(positions[3 * chosen + d] / data.length.factor); });
     var words = ["Node " + (data.nodes[chosen] + 1) + " at (" + at.join(", ") + ") " + data.length.unit +
-                 (element("words").dataset.near || "") + ", " + quantity + " in " + own.name];
+                 (element("words").dataset.near || "") + ", " + (acceleration ? "absolute " : "") + quantity +
+                 " in " + own.name];
     var rounding = 1e-9 * tops[3];
     rows.forEach(function (row) {
       for (var d = 0; d < 4; ++d)
