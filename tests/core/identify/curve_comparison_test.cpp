@@ -31,7 +31,8 @@ ResponseCurve curve(double scale, double shift, double from, double to, int poin
 
 TEST(CurveComparison, AFactorIsALevelAndNoDifferenceOfShape) {
   const ResponseCurve first = curve(1, 1, 20, 140, 3001, false);
-  const std::optional<Likeness> same = likeness(first, first), twice = likeness(first, curve(-2, 1, 20, 140, 3001, false));
+  const std::optional<Likeness> same = likeness(first, first),
+                                twice = likeness(first, curve(-2, 1, 20, 140, 3001, false));
   ASSERT_TRUE(same && twice);
   EXPECT_NEAR(same->level, 0, 1e-12);
   EXPECT_NEAR(same->assurance, 1, 1e-12);
@@ -45,7 +46,8 @@ TEST(CurveComparison, AFactorIsALevelAndNoDifferenceOfShape) {
   EXPECT_NEAR(coarser->level, 20 * std::log10(2), 0.02);
   EXPECT_NEAR(coarser->assurance, 1, 1e-3);
   EXPECT_LT(likeness(first, curve(1, 1.02, 20, 140, 3001, false))->assurance, 0.7);  // peaks beside each other
-  EXPECT_NEAR(likeness(curve(1, 1, 20, 140, 500, true), curve(2, 1, 20, 140, 500, true))->level, 20 * std::log10(2), 1e-12);
+  EXPECT_NEAR(likeness(curve(1, 1, 20, 140, 500, true), curve(2, 1, 20, 140, 500, true))->level, 20 * std::log10(2),
+              1e-12);
   EXPECT_TRUE(std::isnan(likeness(curve(1, 1, 20, 140, 500, true), first)->assurance));
   EXPECT_FALSE(likeness(first, curve(1, 1, 200, 300, 50, false)));
   EXPECT_FALSE(likeness(first, curve(0, 1, 20, 140, 50, false)));
@@ -77,7 +79,8 @@ TEST(CurveComparison, PeaksAreOfTheResponseAndModesOfTheResponseOverItsInput) {
 TEST(CurveComparison, PeaksArePairedByTheRatioOfTheirFrequencies) {
   using Pairs = std::vector<std::pair<std::size_t, std::size_t>>;
   // 100 has two near it and takes the nearer; 300 and 400 are farther than 20 % apart.
-  EXPECT_EQ(pair_peaks(std::vector<double>{50, 100, 300}, std::vector<double>{52, 95, 103, 400}), (Pairs{{0, 0}, {1, 2}}));
+  EXPECT_EQ(pair_peaks(std::vector<double>{50, 100, 300}, std::vector<double>{52, 95, 103, 400}),
+            (Pairs{{0, 0}, {1, 2}}));
   EXPECT_EQ(pair_peaks(std::vector<double>{}, std::vector<double>{52}), Pairs{});
 }
 
