@@ -69,7 +69,9 @@ std::string obstacle(const CurveFile& measured, const CurveFile& of_run) {
 }
 
 Opened open_measured(const std::string& word, const std::vector<Opened>& runs) {
-  auto [file, in] = file_and_case(word);
+  const auto named = file_and_case(word);
+  const std::string& file = named.first;
+  std::string in = named.second;
   CurveFile curves = read_curves(file);
   for (const FileCurve& curve : curves.curves)
     if (const auto gaps = std::count_if(curve.magnitude.begin(), curve.magnitude.end(),

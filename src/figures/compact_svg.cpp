@@ -52,7 +52,9 @@ std::string by_steps(const std::string& path) {
         text += 'l';
       else if (across[0] != '-')
         text += ' ';
-      text += across + (down[0] == '-' ? "" : ",") + down;
+      text += across;
+      if (down[0] != '-') text += ',';
+      text += down;
     }
     goes_on = command == 'L' && (goes_on || new_x != x || new_y != y);
     x = new_x;

@@ -110,6 +110,23 @@ double noise_of(std::span<const double> magnitude) {
   return *middle / (0.6745 * std::sqrt(20.0));
 }
 
+// Of each point the lowest value between it and the next higher point before it, itself included.
+std::vector<double> lowest_behind(std::span<const double> magnitude, bool backwards) {
+  struct Top {
+    double height, low;
+  };
+  std::vector<Top> tops;  // falling
+  std::vector<double> lowest(magnitude.size());
+  for (std::size_t i = 0; i < magnitude.size(); ++i) {
+    const std::size_t k = backwards ? magnitude.size() - 1 - i : i;
+    double low = magnitude[k];
+    for (; !tops.empty() && tops.back().height <= magnitude[k]; tops.pop_back()) low = std::min(low, tops.back().low);
+    tops.push_back({magnitude[k], low});
+    lowest[k] = low;
+  }
+  return lowest;
+}
+
 // Peaks that are fitted together, and the points around them.
 struct Window {
   std::vector<std::size_t> peaks;  // in the list of peaks
@@ -357,17 +374,15 @@ std::vector<CurvePeak> peaks_of(std::span<const double> magnitude) {
   std::vector<CurvePeak> peaks;
   if (magnitude.size() < 3) return peaks;
   const double highest = *std::max_element(magnitude.begin(), magnitude.end()), noise = noise_of(magnitude);
+  const std::vector<double> left = lowest_behind(magnitude, false), right = lowest_behind(magnitude, true);
   for (std::size_t k = 1; k + 1 < magnitude.size(); ++k) {
     std::size_t end = k;  // of a flat top
     while (end + 1 < magnitude.size() && magnitude[end + 1] == magnitude[k]) ++end;
     const bool top = magnitude[k] > magnitude[k - 1] && end + 1 < magnitude.size() && magnitude[end + 1] < magnitude[k];
     if (top && magnitude[k] >= least_height * highest) {
-      double left = magnitude[k], right = magnitude[k];
-      for (std::size_t i = k; i-- > 0 && magnitude[i] <= magnitude[k];) left = std::min(left, magnitude[i]);
-      for (std::size_t i = end + 1; i < magnitude.size() && magnitude[i] <= magnitude[k]; ++i)
-        right = std::min(right, magnitude[i]);
-      const double prominence = magnitude[k] / std::max({left, right, std::numeric_limits<double>::min()});
-      const bool is_above_noise = magnitude[k] - std::max(left, right) > least_noises * noise;
+      const double valley = std::max(left[k], right[end]),
+                   prominence = magnitude[k] / std::max(valley, std::numeric_limits<double>::min());
+      const bool is_above_noise = magnitude[k] - valley > least_noises * noise;
       if (prominence >= least_prominence && is_above_noise) peaks.push_back({k, prominence});
     }
     k = end;

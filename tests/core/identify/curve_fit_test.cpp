@@ -3,6 +3,8 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 #include <random>
@@ -127,6 +129,25 @@ TEST(CurveFit, PeaksStandOutOfWhatSurroundsThem) {
   for (const CurvePeak& peak : peaks_of(magnitude)) found.push_back(peak.index);
   // 9.95 and 4 stand 3 dB over nothing, 0.31 is 30 dB under the highest, 0.4 is an end, a flat top counts once.
   EXPECT_EQ(found, (std::vector<std::size_t>{2, 8}));
+  // Prominence by its definition.
+  std::mt19937 random(5);
+  std::vector<double> rough(60);
+  for (double& each : rough) each = std::exp(std::normal_distribution<double>(0, 1)(random));
+  const std::vector<CurvePeak> all = peaks_of(rough);
+  EXPECT_GE(all.size(), 5U);
+  for (const CurvePeak& peak : all) {
+    double valleys = 0;
+    for (const int step : {-1, 1}) {
+      double low = rough[peak.index];
+      for (int i = static_cast<int>(peak.index); i >= 0 && i < 60; i += step) {
+        const double here = rough[static_cast<std::size_t>(i)];
+        if (here > rough[peak.index]) break;
+        low = std::min(low, here);
+      }
+      valleys = std::max(valleys, low);
+    }
+    EXPECT_EQ(peak.prominence, rough[peak.index] / valleys);
+  }
   EXPECT_TRUE(peaks_of(std::vector<double>{}).empty());
   EXPECT_TRUE(peaks_of(std::vector<double>{0, 0, 0, 0}).empty());
   EXPECT_TRUE(peaks_of(std::vector<double>{3, 2, 1}).empty());
