@@ -140,13 +140,13 @@
     var words = ["Node " + (data.nodes[chosen] + 1) + " at (" + at.join(", ") + ") " + data.length.unit +
                  (element("words").dataset.near || "") + ", " + (acceleration ? "absolute " : "") + quantity +
                  " in " + own.name];
-    var rounding = 1e-9 * tops[3];
+    var least = own.random ? 1e-10 : 1e-5, rounding = least * tops[3];  // of the 16 bits of the shapes
     rows.forEach(function (row) {
       for (var d = 0; d < 4; ++d)
         if (tops[d] <= rounding) row[d + 1] = null;
     });
     for (d = 0; d < 4; ++d)
-      words.push(tops[d] <= rounding ? names[d] + " is zero" :
+      words.push(tops[d] <= rounding ? names[d] + (tops[3] > 0 ? " less than " + least + " of the magnitude" : " is zero") :
                  names[d] + (own.random ? " highest " : " peaks at ") + short(tops[d] / factor) + " " + unit + " @ " +
                  short(where[d]) + " " + x_unit);
     if (own.random) words.push("RMS of the magnitude's curve " + short(Math.sqrt(area) / kind.factor) + " " + kind.unit);
