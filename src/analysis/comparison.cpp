@@ -13,6 +13,7 @@
 #include "core/nearest.h"
 #include "core/parallel.h"
 #include "files/curve_files.h"
+#include "files/file_name.h"
 
 namespace avrenk {
 namespace {
@@ -255,7 +256,8 @@ InputBehind input_behind(const std::string& run, const std::string& of) {
   if (last == std::string::npos || first == last) return {};
   // A static answer that is added, "sine.y with gravity", has no curve.
   const std::string name = of.substr(0, first), in = of.substr(last + 2);
-  const std::filesystem::path path = std::filesystem::path(run) / "tables" / (in + std::string(curves_ending));
+  const std::filesystem::path path =
+      std::filesystem::path(run) / path_in_results(fmt::format("tables/{}{}", in, curves_ending));
   if (!std::filesystem::is_regular_file(path)) return {};
   const CurveFile file = read_curves(path.string());
   const FileCurve* const curve = file.find(name);

@@ -429,9 +429,9 @@ class Comparer {
       const std::string title = shown[i]->in.empty() ? "Curves" : shown[i]->in;
       const auto own = std::find_if(report_.sections.begin(), report_.sections.end(),
                                     [&](const ReportSection& each) { return each.title == title; });
-      const std::string file = path_in_results(names[i] + ".svg");
+      const std::string file = path_in_results(names[i]) + ".svg";
       own->figures.push_back({file, charts_[i].title, charts_[i].title,
-                              read_text_file(folder.path(names[i] + ".svg").string()), &charts_[i]});
+                              read_text_file(folder.path(names[i]).string() + ".svg"), &charts_[i]});
     }
   }
 

@@ -177,6 +177,17 @@ TEST(Compare, PutsMeasuredCurvesBesideRuns) {
     EXPECT_THAT(test::read_all(folder / "c" / figure), HasSubstr(stem));
     EXPECT_THAT(test::read_all(folder / "c/report.html"), AllOf(HasSubstr("beside one another"), HasSubstr(figure)));
   }
+  // Names that no file may have.
+  (void)folder.write(
+      "odd.yaml", test::replaced(test::replaced(example("mast.yaml"), "  tip:  {at: tip", "  \"a/b<c' d\": {at: tip"),
+                                 "of: tip.relative displacement", "of: \"a/b<c' d.relative displacement\""));
+  (void)folder.write("odd.csv", test::replaced(test::read_all(folder / "magnitude.csv"),
+                                               "tip.acceleration.x (g),tip.acceleration.x phase",
+                                               "a/b<c' d.acceleration.x (g),a/b<c' d.acceleration.x phase"));
+  ASSERT_EQ(run_program(folder, "run odd.yaml --no-figures --audit 0 --out odd").status, 0);
+  const Ran odd = run_program(folder, "compare odd odd.csv:sine.x odd --out c");
+  EXPECT_EQ(odd.status, 0) << odd.err;
+  EXPECT_THAT(listing(folder / "c/figures"), HasSubstr("compared.sine.x.a_b_c_ d.acceleration.x"));
   // Measured ones alone, and a file that is called like its case.
   (void)folder.write("sine.x.csv", test::read_all(folder / "magnitude.csv"));
   EXPECT_EQ(run_program(folder, "compare a sine.x.csv").status, 0);
