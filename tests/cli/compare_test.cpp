@@ -187,7 +187,7 @@ TEST(Compare, PutsMeasuredCurvesBesideRuns) {
   ASSERT_EQ(run_program(folder, "run odd.yaml --no-figures --audit 0 --out odd").status, 0);
   const Ran odd = run_program(folder, "compare odd odd.csv:sine.x odd --out c");
   EXPECT_EQ(odd.status, 0) << odd.err;
-  EXPECT_THAT(listing(folder / "c/figures"), HasSubstr("compared.sine.x.a_b_c_ d.acceleration.x"));
+  EXPECT_THAT(listing(folder / "c/figures"), HasSubstr("compared.sine.x.a_b_c_ d.acceleration"));
   // Measured ones alone, and a file that is called like its case.
   (void)folder.write("sine.x.csv", test::read_all(folder / "magnitude.csv"));
   EXPECT_EQ(run_program(folder, "compare a sine.x.csv").status, 0);
