@@ -49,7 +49,7 @@ struct Answers {
 [[nodiscard]] Answers answer(Analysis& analysis, const std::vector<Question>& questions, const Progress& progress = {});
 
 /// The curves and fields of the figures that the plan asks for, while its cases are applied; Answer…::question counts
-/// these. One that has none, or whose cases were not run, becomes a warning.
+/// these. One that has none becomes a warning; one whose cases were not run is left out.
 [[nodiscard]] std::shared_ptr<const Answers> answer_figures(Analysis& analysis);
 
 }  // namespace avrenk

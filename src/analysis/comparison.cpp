@@ -13,34 +13,27 @@
 #include "core/nearest.h"
 #include "core/parallel.h"
 #include "files/curve_files.h"
-#include "files/file_name.h"
 
 namespace avrenk {
 namespace {
 
 constexpr std::string_view curves_ending = ".curves.csv";
 
-// A source with its curves by case.
-struct Opened {
-  ComparedSource source;
-  std::map<std::string, CurveFile> files;
-};
-
-Opened open_run(const std::string& word) {
+ComparedSource open_run(const std::string& word) {
   const std::filesystem::path path(word);
   if (!std::filesystem::exists(path))
     throw FileError(
         fmt::format("{}: there is no such folder of results; name one that avrenk modes or run wrote, or a "
                     "CSV file of measured curves",
                     word));
-  Opened opened{
-      {word, path.has_filename() ? path.filename().string() : path.parent_path().filename().string(), true, ""}, {}};
+  ComparedSource opened{word, path.has_filename() ? path.filename().string() : path.parent_path().filename().string(),
+                        true, ""};
   if (!std::filesystem::is_directory(path)) return opened;  // kept modes alone
-  if (std::filesystem::exists(path / "summary.json")) opened.source.summary = read_summary(path / "summary.json");
+  if (std::filesystem::exists(path / "summary.json")) opened.summary = read_summary(path / "summary.json");
   if (!std::filesystem::is_directory(path / "tables")) return opened;
   for (const auto& entry : std::filesystem::directory_iterator(path / "tables"))
     if (const std::string name = entry.path().filename().string(); name.ends_with(curves_ending))
-      opened.files.emplace(name.substr(0, name.size() - curves_ending.size()), read_curves(entry.path().string()));
+      opened.curves.emplace(name.substr(0, name.size() - curves_ending.size()), read_curves(entry.path().string()));
   return opened;
 }
 
@@ -69,7 +62,7 @@ std::string obstacle(const CurveFile& measured, const CurveFile& of_run) {
   return "";
 }
 
-Opened open_measured(const std::string& word, const std::vector<Opened>& runs) {
+ComparedSource open_measured(const std::string& word, const std::vector<ComparedSource>& sources) {
   const auto named = file_and_case(word);
   const std::string& file = named.first;
   std::string in = named.second;
@@ -81,9 +74,11 @@ Opened open_measured(const std::string& word, const std::vector<Opened>& runs) {
                                "leave those lines out, or put the curve into a file of its own", Place{file, 0, 0}});
   // Each case of any run, once; why the file is not of it.
   std::map<std::string, std::string> cases;
-  for (const Opened& run : runs)
-    for (const auto& [name, of_run] : run.files)
+  for (const ComparedSource& run : sources) {
+    if (!run.is_run) continue;
+    for (const auto& [name, of_run] : run.curves)
       if (const std::string why = obstacle(curves, of_run); !cases.contains(name) || why.empty()) cases[name] = why;
+  }
   std::vector<std::string> names, fitting;
   for (const auto& [name, why] : cases) {
     names.push_back(name);
@@ -104,8 +99,8 @@ Opened open_measured(const std::string& word, const std::vector<Opened>& runs) {
              fmt::format("write {}:{} for one of them", file, fitting.front()));
     in = is_named ? stem : fitting.front();
   }
-  Opened opened{{file, stem, false, in}, {}};
-  opened.files.emplace(in, std::move(curves));
+  ComparedSource opened{file, stem, false, in};
+  opened.curves.emplace(in, std::move(curves));
   return opened;
 }
 
@@ -153,7 +148,7 @@ bool is_whole(const FileCurve& curve) {
 }
 
 // Of one quantity in one case, from all that have it.
-std::optional<ComparedQuantity> quantity_of(const std::vector<Opened>& all, const std::string& in,
+std::optional<ComparedQuantity> quantity_of(const std::vector<ComparedSource>& all, const std::string& in,
                                             const std::string& name) {
   struct Found {
     std::size_t source;
@@ -166,11 +161,11 @@ std::optional<ComparedQuantity> quantity_of(const std::vector<Opened>& all, cons
   quantity.name = name;
   bool is_first = true;
   for (std::size_t s = 0; s < all.size(); ++s) {
-    const auto file = all[s].files.find(in);
-    const FileCurve* const curve = file == all[s].files.end() ? nullptr : file->second.find(name);
+    const auto file = all[s].curves.find(in);
+    const FileCurve* const curve = file == all[s].curves.end() ? nullptr : file->second.find(name);
     if (!curve || !is_whole(*curve)) continue;
     found.push_back({s, &file->second, curve});
-    const bool measured = !all[s].source.is_run;
+    const bool measured = !all[s].is_run;
     if (is_first) quantity.is_psd = is_psd(*curve);
     is_first = false;
     if (measured && (is_ratio(*curve) || file->second.input)) quantity.per_input = true;
@@ -185,7 +180,7 @@ std::optional<ComparedQuantity> quantity_of(const std::vector<Opened>& all, cons
                                            found.front().curve->unit, found.front().file->file),
                                "give both in units of one kind", Place{each.file->file, 1, 1}});
   for (const Found& each : found)
-    quantity.curves.push_back(prepared(each.source, *each.file, *each.curve, quantity, all[each.source].source.path));
+    quantity.curves.push_back(prepared(each.source, *each.file, *each.curve, quantity, all[each.source].path));
   return quantity;
 }
 
@@ -250,16 +245,14 @@ std::vector<LimitRow> limits_of(const std::optional<Summary>& summary) {
 struct InputBehind {
   double value = std::nan(""), frequency = std::nan("");
 };
-InputBehind input_behind(const std::string& run, const std::string& of) {
-  // "box.acceleration, peak, sine.y"
+InputBehind input_behind(const ComparedSource& run, const std::string& of) {
+  // "box.acceleration, peak, sine.y"; with a static answer added, "sine.y with gravity", it has no curve.
   const std::size_t last = of.rfind(", "), first = of.find(", ");
   if (last == std::string::npos || first == last) return {};
-  // A static answer that is added, "sine.y with gravity", has no curve.
-  const std::string name = of.substr(0, first), in = of.substr(last + 2);
-  const std::filesystem::path path =
-      std::filesystem::path(run) / path_in_results(fmt::format("tables/{}{}", in, curves_ending));
-  if (!std::filesystem::is_regular_file(path)) return {};
-  const CurveFile file = read_curves(path.string());
+  const auto found = run.curves.find(of.substr(last + 2));
+  if (found == run.curves.end()) return {};
+  const CurveFile& file = found->second;
+  const std::string name = of.substr(0, first);
   const FileCurve* const curve = file.find(name);
   const std::vector<double> input = input_of(file);
   if (!curve || input.empty() || !is_whole(*curve)) return {};
@@ -286,30 +279,27 @@ bool is_measured(const std::string& word) {
 
 Comparison compare_curves(const std::vector<std::string>& words, bool with_modes, int threads,
                           const Progress& progress) {
-  std::vector<Opened> runs, all;
-  for (const std::string& word : words)
-    if (!is_measured(word)) runs.push_back(open_run(word));
-  for (std::size_t i = 0, run = 0; i < words.size(); ++i)
-    all.push_back(is_measured(words[i]) ? open_measured(words[i], runs) : runs[run++]);
-
   Comparison comparison;
+  std::vector<ComparedSource>& sources = comparison.sources;
+  sources.resize(words.size());
+  for (const bool measured : {false, true})  // runs first: what was measured is looked for in them
+    for (std::size_t i = 0; i < words.size(); ++i)
+      if (is_measured(words[i]) == measured)
+        sources[i] = measured ? open_measured(words[i], sources) : open_run(words[i]);
   std::map<std::string, int> labels;
-  for (const Opened& each : all) {
-    comparison.sources.push_back(each.source);
-    std::string& label = comparison.sources.back().label;
-    if (const int number = ++labels[label]; number > 1) label = fmt::format("{} ({})", label, number);
-  }
+  for (ComparedSource& each : sources)
+    if (const int number = ++labels[each.label]; number > 1) each.label = fmt::format("{} ({})", each.label, number);
   // Quantities in the order of the first that has them; with measured ones only theirs.
   std::vector<std::pair<std::string, std::string>> wanted;
-  for (const Opened& each : all) {
-    if (comparison.has_measured() && each.source.is_run) continue;
-    for (const auto& [in, file] : each.files)
+  for (const ComparedSource& each : sources) {
+    if (comparison.has_measured() && each.is_run) continue;
+    for (const auto& [in, file] : each.curves)
       for (const FileCurve& curve : file.curves)
         if (std::pair key{in, curve.name}; std::find(wanted.begin(), wanted.end(), key) == wanted.end())
           wanted.push_back(std::move(key));
   }
   for (const auto& [in, name] : wanted)
-    if (std::optional<ComparedQuantity> quantity = quantity_of(all, in, name))
+    if (std::optional<ComparedQuantity> quantity = quantity_of(sources, in, name))
       comparison.quantities.push_back(std::move(*quantity));
   std::atomic<std::size_t> done = 0;
   const auto total = static_cast<double>(comparison.quantities.size());
@@ -337,8 +327,8 @@ std::vector<LimitChange> limit_changes(const Comparison& comparison, std::size_t
     const auto decibels = [](double to, double from) { return ratio_in_decibels(to / from, false); };
     change.allowable = decibels(now->allowable, old.allowable);
     change.factor = decibels(now->factor, old.factor);
-    const InputBehind was = input_behind(comparison.sources[first].path, old.of),
-                      is = input_behind(comparison.sources[second].path, now->of);
+    const InputBehind was = input_behind(comparison.sources[first], old.of),
+                      is = input_behind(comparison.sources[second], now->of);
     change.input = decibels(is.value, was.value);
     change.structure = decibels(now->value, old.value) - (std::isfinite(change.input) ? change.input : 0);
     change.shift = 100 * (is.frequency / was.frequency - 1);

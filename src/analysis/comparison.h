@@ -1,9 +1,12 @@
 /// analysis/comparison.h: runs and measured curves beside one another.
 #pragma once
 
+#include <map>
+
 #include "core/identify/curve_comparison.h"
 #include "core/progress.h"
 #include "core/quantity/quantity.h"
+#include "files/curve_files.h"
 #include "files/summary.h"
 #include "plan/plan_changes.h"
 
@@ -15,6 +18,7 @@ struct ComparedSource {
   bool is_run = false;
   std::string in;                    ///< of a measured one: the case in which it was measured; empty: there are no runs
   std::optional<Summary> summary{};  ///< of a run
+  std::map<std::string, CurveFile> curves{};  ///< by case
 };
 
 /// One curve of one source; values in SI.
@@ -69,7 +73,6 @@ struct Comparison {
 [[nodiscard]] bool is_measured(const std::string& word);
 
 /// Limits of two runs, in the order of the first; those of the second alone at the end.
-/// @param quantities  of a comparison of the two, for inputs and peaks
 [[nodiscard]] std::vector<LimitChange> limit_changes(const Comparison& comparison, std::size_t first,
                                                      std::size_t second);
 

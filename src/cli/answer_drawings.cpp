@@ -19,16 +19,20 @@ DrawnCurve drawn_curve(const AnswerCurve& curve, const DisplayUnit& unit, const 
   return drawn;
 }
 
+PictureSource picture_source(const Analysis& analysis, const Sight& sight) {
+  return {analysis.plan.assembly,
+          analysis.system,
+          analysis.basis,
+          analysis.damping,
+          analysis.plan.title,
+          analysis.plan.show,
+          &analysis.surface,
+          analysis.contents.empty() ? nullptr : &analysis.contents,
+          sight};
+}
+
 Image picture_of(const Analysis& analysis, const AnswerField& field, const Sight& sight) {
-  const PictureSource source{analysis.plan.assembly,
-                             analysis.system,
-                             analysis.basis,
-                             analysis.damping,
-                             analysis.plan.title,
-                             analysis.plan.show,
-                             &analysis.surface,
-                             nullptr,
-                             sight};
+  const PictureSource source = picture_source(analysis, sight);
   if (field.stress || field.beams)
     return stress_picture(source, analysis.stations ? &*analysis.stations : nullptr,
                           field.stress ? &*field.stress : nullptr, field.beams ? &*field.beams : nullptr,

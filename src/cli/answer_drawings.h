@@ -10,6 +10,9 @@ namespace avrenk {
 /// A curve in the units in which it is drawn. @param unit  of the quantity, or of its PSD
 [[nodiscard]] DrawnCurve drawn_curve(const AnswerCurve& curve, const DisplayUnit& unit, const DisplayUnit& frequency);
 
+/// What pictures of an analysis are made from, as somebody wants to see them.
+[[nodiscard]] PictureSource picture_source(const Analysis& analysis, const Sight& sight = {});
+
 /// A field on the model.
 [[nodiscard]] Image picture_of(const Analysis& analysis, const AnswerField& field, const Sight& sight = {});
 

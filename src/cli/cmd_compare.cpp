@@ -187,8 +187,7 @@ class Comparer {
     show(std::move(table));
     paragraph(fmt::format(
         "MAC: modal assurance over the motions of nodes, weighted by their mass and inertia; pairs need {:.2g}. "
-        "{}Points "
-        "that both have carry {:.3g} % of the first run's mass; the farthest two taken as one lie {} apart.",
+        "{}Points that both have carry {:.3g} % of the first run's mass; the farthest two taken as one lie {} apart.",
         least_assurance, kept1.print == kept2.print ? "Both runs are of the same model. " : "", 100 * match.points_used,
         value_text(match.farthest, show_.unit(kind::length), 3)));
     facts_.push_back({"mass at common points" + suffix, 100 * match.points_used, "%"});
@@ -377,10 +376,8 @@ class Comparer {
 
   static constexpr const char* curve_words =
       "moved: shift of frequency; higher: the peak against that of the first; over all: RMS over the band that both "
-      "have; "
-      "assurance: of the frequency responses, 1 where they differ by a factor alone. Mode and damping with their "
-      "standard "
-      "errors by one fit to each curve; misfit: what it leaves of the curve around the peak.";
+      "have; assurance: of the frequency responses, 1 where they differ by a factor alone. Mode and damping with their "
+      "standard errors by one fit to each curve; misfit: what it leaves of the curve around the peak.";
 
   void write() {
     RunFolder folder(*request_.out);

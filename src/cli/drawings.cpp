@@ -25,13 +25,6 @@ constexpr double worth_a_picture = 0.05;  // effective mass of a mode along x, y
 constexpr int milliseconds_of_a_frame = 60;
 constexpr std::size_t most_mode_pictures = 8, most_animations = 4, most_asked_pictures = 6;
 
-PictureSource picture_source(const Analysis& analysis) {
-  return {analysis.plan.assembly, analysis.system,
-          analysis.basis,         analysis.damping,
-          analysis.plan.title,    analysis.plan.show,
-          &analysis.surface,      analysis.contents.empty() ? nullptr : &analysis.contents};
-}
-
 std::string hertz(const Analysis& analysis, double frequency) {
   return value_text(frequency, analysis.plan.show.unit(kind::frequency), 4);
 }
@@ -225,8 +218,7 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
       if (mode >= analysis.basis.modes) continue;
       add_views(figure, "", fmt::format("{}: mode {}", figure.name, *figure.mode),
                 [&analysis, &figure, mode](const Sight& sight) {
-                  PictureSource source = picture_source(analysis);
-                  source.sight = sight;
+                  const PictureSource source = picture_source(analysis, sight);
                   return figure.plays ? to_animated_png(mode_animation(source, mode), milliseconds_of_a_frame)
                                       : to_png(mode_picture(source, mode));
                 });
@@ -254,8 +246,7 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
                               fields > 1 ? ", " + field.excitation->name() : ""),
                   [&analysis, &figure, &field](const Sight& sight) {
                     if (!figure.plays || !field.shape) return to_png(picture_of(analysis, field, sight));
-                    PictureSource source = picture_source(analysis);
-                    source.sight = sight;
+                    const PictureSource source = picture_source(analysis, sight);
                     return to_animated_png(shape_animation(source, *field.shape), milliseconds_of_a_frame);
                   });
   }

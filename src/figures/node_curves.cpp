@@ -34,23 +34,15 @@ class Arrays {
     return where;
   }
   // Real and imaginary parts in turn, a column behind the other.
+  template <typename Number = double>
   Json add(const MatrixXcd& matrix) {
-    std::vector<double> numbers;
+    std::vector<Number> numbers;
     numbers.reserve(static_cast<std::size_t>(2 * matrix.size()));
     for (const Complex value : matrix.reshaped()) {
-      numbers.push_back(value.real());
-      numbers.push_back(value.imag());
+      numbers.push_back(static_cast<Number>(value.real()));
+      numbers.push_back(static_cast<Number>(value.imag()));
     }
-    return add(numbers, "Float64");
-  }
-  Json add_short(const MatrixXcd& matrix) {
-    std::vector<float> numbers;
-    numbers.reserve(static_cast<std::size_t>(2 * matrix.size()));
-    for (const Complex value : matrix.reshaped()) {
-      numbers.push_back(static_cast<float>(value.real()));
-      numbers.push_back(static_cast<float>(value.imag()));
-    }
-    return add(numbers, "Float32");
+    return add(numbers, sizeof(Number) == sizeof(float) ? "Float32" : "Float64");
   }
   [[nodiscard]] const std::string& bytes() const { return bytes_; }
 
@@ -74,17 +66,16 @@ Json case_of(const Outcome& outcome, const NodeCurveSource& source, Arrays& arra
   const std::vector<double>& grid = outcome.grid();
   const Transfer transfer(source.basis, source.damping, {excitation.base, excitation.loads});
   const Transfer::Forces& forces = transfer.damped_forces();
-  MatrixXcd amplitudes;  // of all points, one behind the other
+  std::vector<MatrixXcd> at_each;
   Index width = 0;
   for (const double f : grid) {
-    const MatrixXcd own = excitation.at(f);
-    width = std::max(width, own.cols());
+    at_each.push_back(excitation.at(f));
+    width = std::max(width, at_each.back().cols());
   }
-  amplitudes = MatrixXcd::Zero(excitation.base.cols(), width * static_cast<Index>(grid.size()));
-  for (std::size_t k = 0; k < grid.size(); ++k) {
-    const MatrixXcd own = excitation.at(grid[k]);
-    amplitudes.middleCols(width * static_cast<Index>(k), own.cols()) = own;
-  }
+  // Of all points, one behind the other.
+  MatrixXcd amplitudes = MatrixXcd::Zero(excitation.base.cols(), width * static_cast<Index>(grid.size()));
+  for (std::size_t k = 0; k < grid.size(); ++k)
+    amplitudes.middleCols(width * static_cast<Index>(k), at_each[k].cols()) = at_each[k];
   return {{"name", outcome.name()},
           {"random", outcome.random() != nullptr},
           {"order", excitation.order},
@@ -178,10 +169,10 @@ std::string node_curves(const NodeCurveSource& source, const std::vector<int>& n
   }
   header["cases"] = std::move(cases);
   header["denominators"] = arrays.add(damped.denominators());
-  header["right"] = arrays.add_short(damped.rows(MatrixXcd::Identity(modes, modes)));
+  header["right"] = arrays.add<float>(damped.rows(MatrixXcd::Identity(modes, modes)));
   header["positions"] = arrays.add(positions, "Float64");
   header["scales"] = arrays.add(scales, "Float64");
-  header["base"] = arrays.add_short(base.cast<Complex>());
+  header["base"] = arrays.add<float>(base.cast<Complex>());
   header["shapes"] = arrays.add(numbers, "Int16");
   std::string text = header.dump(-1, ' ', false, Json::error_handler_t::replace);
   constexpr std::size_t whole = 8;

@@ -46,11 +46,11 @@ Leaves leaves_of(KeptPlan& kept) {
 }
 
 // Contents of the other files, by their names.
-std::map<std::string, std::string> files_of(KeptPlan& kept) {
-  std::map<std::string, std::string> files;
+std::map<std::string, const std::string*> files_of(KeptPlan& kept) {
+  std::map<std::string, const std::string*> files;
   for (const std::filesystem::path& path : kept.sources.paths())
     if (path.extension() != ".yaml" && path.extension() != ".yml")
-      files[path.filename().string()] = kept.sources.read(path, SIZE_MAX, "a file of the plan");
+      files[path.filename().string()] = &kept.sources.read(path, SIZE_MAX, "a file of the plan");
   return files;
 }
 
@@ -71,12 +71,12 @@ std::vector<PlanChange> plan_changes(KeptPlan& first, KeptPlan& second) {
     if (!old.contains(path)) changes.push_back({path, "", text});
 
   const auto files = files_of(first), others = files_of(second);
-  const auto size = [](const std::string& content) { return fmt::format("{} bytes", content.size()); };
+  const auto size = [](const std::string* content) { return fmt::format("{} bytes", content->size()); };
   for (const auto& [name, content] : files) {
     const auto other = others.find(name);
     if (other == others.end())
       changes.push_back({"file " + name, size(content), ""});
-    else if (other->second != content)
+    else if (*other->second != *content)
       changes.push_back({"file " + name, size(content), size(other->second) + ", another content"});
   }
   for (const auto& [name, content] : others)

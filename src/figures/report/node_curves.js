@@ -186,7 +186,6 @@
     element("case").value = String(index);
     draw();
   });
-  window.avrenkNodeCurves = true;
   if (window.avrenkSeen) scene.dispatchEvent(new CustomEvent("case-seen", { detail: window.avrenkSeen }));
   if (window.avrenkChosen) scene.dispatchEvent(new CustomEvent("node-chosen", { detail: window.avrenkChosen }));
 })();
