@@ -293,7 +293,13 @@ std::shared_ptr<const Answers> answer_figures(Analysis& analysis) {
   auto all = std::make_shared<Answers>();
   const std::vector<FigureRequest>& figures = analysis.plan.figures;
   for (std::size_t f = 0; f < figures.size(); ++f) {
-    if (figures[f].mode) continue;
+    if (figures[f].mode) {
+      if (*figures[f].mode > analysis.basis.modes)
+        analysis.warnings.push_back(fmt::format("figure {}: mode {} is asked for, and there are {}; write mode 1 to {}",
+                                                figures[f].name, *figures[f].mode, analysis.basis.modes,
+                                                analysis.basis.modes));
+      continue;
+    }
     const std::vector<Question> question{figures[f].question};
     const bool is_applied = std::any_of(analysis.groups.begin(), analysis.groups.end(), [&](const auto& group) {
       return std::any_of(group->cases.begin(), group->cases.end(),

@@ -111,12 +111,14 @@ TEST(Figures, ThatThePlanAsksFor) {
       "  worn:   {show: field of von Mises in tone at 600 Hz, views: [above, z, [30 deg, 10 deg]], part: panel}\n"
       "  first:  {show: mode 1, views: [above, x]}\n"
       "  speed:  {show: curve of absolute velocity of middle in tone as m/s}\n"
+      "  absent: {show: mode 888}\n"
       "  silent: {show: field of von Mises in tone at mode 999}\n"
       "limits:\n");
   (void)folder.write("panel.yaml", plan);
   const Ran ran = run_program(folder, "run panel.yaml --audit 0 --set \"parts.panel.plate.divisions=[12, 8]\"");
   ASSERT_LE(ran.status, 1) << ran.err;
   EXPECT_THAT(ran.err, HasSubstr("figure silent: mode 999 is asked for, and there are"));
+  EXPECT_THAT(ran.err, HasSubstr("figure absent: mode 888 is asked for, and there are 9; write mode 1 to 9"));
   std::string found;
   std::istringstream files(listing(folder / "panel-results/figures"));
   for (std::string line; std::getline(files, line);)
