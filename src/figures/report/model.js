@@ -255,7 +255,7 @@
   var last = 0;
   function frame(time) {
     if (!now.playing) return;
-    now.phase = (now.phase + 2 * Math.PI * Math.min(0.1, (time - last) / 1000) / 2) % (2 * Math.PI);
+    now.phase = (now.phase + 2 * Math.PI * Math.max(0, Math.min(0.1, (time - last) / 1000)) / 2) % (2 * Math.PI);
     last = time;
     element("phase").value = String(Math.round(now.phase * 180 / Math.PI));
     place();
