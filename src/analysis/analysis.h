@@ -112,9 +112,14 @@ void load(Analysis& analysis, const std::string& file, const AnalysisRequest& re
 /// Assembles, and takes the modes from the first of the files that holds those of the same model, or solves for them.
 /// Damping and channels are made anew. @param kept  results of earlier runs, looked at in this order
 void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, const Progress& progress = {});
-/// The modes that a run kept of this very model, and no others: nothing is solved for.
-/// @throws FileError  the file has none, or of another model
-void take_kept_modes(Analysis& analysis, const std::filesystem::path& file);
+/// The modes that a run kept of this very model, and no others: nothing is solved for. Its products with the matrices
+/// of the model are taken too where they are those of the same plan; the system then has no matrices.
+/// @param run        folder of results
+/// @param plan       digest of the plan that it keeps
+/// @param is_wanted  environments that will be applied
+/// @throws FileError  the folder has none, or of another model
+void take_kept_modes(Analysis& analysis, const std::filesystem::path& run, const std::string& plan,
+                     const EnvironmentChoice& is_wanted);
 /// Applies the cases that are wanted to the modes, each in its group: see Excited. Those that are combined have none.
 /// @param environments  those of which any case may be wanted
 void apply(Analysis& analysis, const EnvironmentChoice& environments,

@@ -324,6 +324,13 @@ std::shared_ptr<const Answers> answer_figures(Analysis& analysis) {
   return all;
 }
 
+bool is_asked_of(const Environment& environment, const std::vector<Question>& questions) {
+  return !environment.direct && std::any_of(questions.begin(), questions.end(), [&](const Question& question) {
+    return question.cases.empty() || std::any_of(question.cases.begin(), question.cases.end(),
+                                                 [&](const std::string& name) { return is_of(name, environment); });
+  });
+}
+
 Answers answer(Analysis& analysis, const std::vector<Question>& questions, const Progress& progress) {
   for (const Question& question : questions)
     for (const std::string& name : question.cases) {
@@ -335,14 +342,8 @@ Answers answer(Analysis& analysis, const std::vector<Question>& questions, const
           refuse_question(question, fmt::format("{} was answered by the full equations, not by modes", name),
                           "its answers are in the run's own tables");
     }
-  const auto any_names = [&](const Environment& environment) {
-    return std::any_of(questions.begin(), questions.end(), [&](const Question& question) {
-      return question.cases.empty() || std::any_of(question.cases.begin(), question.cases.end(),
-                                                   [&](const std::string& name) { return is_of(name, environment); });
-    });
-  };
   apply(
-      analysis, [&](const Environment& environment) { return !environment.direct && any_names(environment); },
+      analysis, [&](const Environment& environment) { return is_asked_of(environment, questions); },
       [&](const Excitation& excitation) {
         return !excitation.environment->direct &&
                std::any_of(questions.begin(), questions.end(),

@@ -42,6 +42,9 @@ struct Answers {
   std::vector<AnswerField> fields;
 };
 
+/// Whether any question names the environment or a case of it, or none by name, and modes answer it.
+[[nodiscard]] bool is_asked_of(const Environment& environment, const std::vector<Question>& questions);
+
 /// Solves nothing: the analysis has its modes (see solve), and the cases asked for are applied to them. Of a place with
 /// several nodes the worst counts: of a peak or RMS that of the whole band, at a frequency the largest there.
 /// @throws InputError  a case that is combined or not answered by modes, a frequency outside its band, a mode that

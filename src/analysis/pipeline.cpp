@@ -100,7 +100,50 @@ void take_or_solve_modes(Analysis& analysis, const std::vector<std::filesystem::
 
 }  // namespace
 
-void take_kept_modes(Analysis& analysis, const std::filesystem::path& file) {
+namespace {
+
+// Whether responses take products with the matrices that no file keeps: of chosen modes, of patterns of pressure, of
+// the full equations, of a load that acts on all mass.
+bool needs_matrices(const Plan& plan, const EnvironmentChoice& is_wanted) {
+  const auto has_field = [](const LoadCase& each) {
+    return std::any_of(each.loads.begin(), each.loads.end(), [](const DrivenLoad& load) { return load.field; });
+  };
+  for (const Environment& each : plan.environments)
+    if (is_wanted(each) &&
+        (each.direct || each.modes || std::any_of(each.load_cases.begin(), each.load_cases.end(), has_field)))
+      return true;
+  for (const Load& load : plan.assembly.loads)
+    for (const LoadColumn& column : load.columns)
+      if (column.field) return true;
+  return false;
+}
+
+// What was kept with its products: nothing is assembled. False where there is no such thing.
+bool take_kept_products(Analysis& analysis, const std::filesystem::path& run, const std::string& plan,
+                        const EnvironmentChoice& is_wanted) {
+  if (needs_matrices(analysis.plan, is_wanted)) return false;
+  StopWatch start;
+  analysis.system = number_system(analysis.plan.assembly);
+  analysis.times.push_back({"numbering", start.seconds()});
+  start = StopWatch();
+  auto kept =
+      read_modes_and_products(run / "results.h5", run / "products.h5", plan, analysis.system, analysis.plan.modes);
+  if (!kept) return false;
+  analysis.basis = std::move(kept->first);
+  analysis.modes_from = run / "results.h5";
+  analysis.times.push_back({"reading the modes", start.seconds()});
+  start = StopWatch();
+  analysis.damping = damp(std::move(kept->second), analysis.basis, analysis.plan.damping);
+  analysis.times.push_back({"damping", start.seconds()});
+  return true;
+}
+
+}  // namespace
+
+void take_kept_modes(Analysis& analysis, const std::filesystem::path& run, const std::string& plan,
+                     const EnvironmentChoice& is_wanted) {
+  if (take_kept_products(analysis, run, plan, is_wanted)) return;
+  const std::filesystem::path file = run / "results.h5";
   StopWatch start;
   analysis.system = make_system(analysis.plan.assembly, analysis.threads);
   analysis.times.push_back({"assembling", start.seconds()});

@@ -33,13 +33,15 @@ void load_run(const std::string& run, const std::vector<std::string>& texts, con
               std::vector<Question>& questions) {
   StopWatch watch;
   KeptPlan kept = KeptPlan::read(run);
+  const std::string digest = kept.digest();
   AskedPlan asked = read_asked_plan(kept, texts);
   analysis.times.push_back({"reading the plan", watch.seconds()});
   analysis.plan = std::move(asked.plan);
   questions = std::move(asked.questions);
   analysis.threads = request.threads;
   if (request.threads > 0) set_blas_threads(request.threads);
-  take_kept_modes(analysis, std::filesystem::path(run) / "results.h5");
+  take_kept_modes(analysis, run, digest,
+                  [&](const Environment& environment) { return is_asked_of(environment, questions); });
 }
 
 // Questions, one a word; words without any space between them are one question that was not put in quotes.

@@ -291,13 +291,22 @@ std::string write_for_readers(const Analysis& analysis, const Shown& shown, cons
   return failure;
 }
 
-// results.h5: the file that the modes were read from, or a new one.
-void keep_modes(const Analysis& analysis, const RunFolder& folder) {
+// What later questions need.
+KeptPlan kept_plan(const Analysis& analysis, const Request& request) {
+  KeptPlan kept{analysis.plan.file, {}, analysis.sources};
+  for (const Override& each : request.overrides) kept.overrides.push_back(each.path + "=" + each.value);
+  return kept;
+}
+
+// results.h5: the file that the modes were read from, or a new one; products.h5.
+void keep_modes(const Analysis& analysis, const Request& request, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
   if (analysis.modes_from.empty() || analysis.more_than_file)
     write_modes(own, analysis.plan.assembly, analysis.system, analysis.basis, analysis.model, analysis.plan.modes);
   else
     avrenk::copy_file(analysis.modes_from, own);
+  write_products(folder.path("products.h5"), own, kept_plan(analysis, request).digest(), analysis.basis,
+                 analysis.damping.products);
 }
 
 }  // namespace
@@ -307,17 +316,6 @@ std::filesystem::path result_folder(const Request& request, const std::string& p
   const std::filesystem::path path(plan);
   return path.parent_path() / fmt::format("{}-{}results", path.stem().string(), command == "run" ? "" : command + "-");
 }
-
-namespace {
-
-// What later questions need.
-KeptPlan kept_plan(const Analysis& analysis, const Request& request) {
-  KeptPlan kept{analysis.plan.file, {}, analysis.sources};
-  for (const Override& each : request.overrides) kept.overrides.push_back(each.path + "=" + each.value);
-  return kept;
-}
-
-}  // namespace
 
 ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal) {
@@ -387,10 +385,10 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   watch = StopWatch();
   std::string failure;
   if (request.figures)
-    failure =
-        write_for_readers(analysis, shown, request, verdict, folder, {[&] { keep_modes(analysis, folder); }}, terminal);
+    failure = write_for_readers(analysis, shown, request, verdict, folder,
+                                {[&] { keep_modes(analysis, request, folder); }}, terminal);
   else
-    keep_modes(analysis, folder);
+    keep_modes(analysis, request, folder);
   times.push_back({request.figures ? "figures, fields, report" : "keeping the modes", watch.seconds()});
   for (const StageTime& time : times) {
     const std::string line = fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds);

@@ -1,22 +1,20 @@
 #include "files/modes_file.h"
 
 #include <fmt/format.h>
-#include <hdf5.h>
-#include <hdf5_hl.h>
 
 #include <algorithm>
 #include <array>
-#include <cstring>
-#include <fstream>
-#include <functional>
 #include <sstream>
 
 #include "core/error.h"
 #include "core/quantity/quantity.h"
-#include "files/hash.h"
+#include "files/sealed_hdf5.h"
 
 namespace avrenk {
 namespace {
+
+constexpr SealKind modes_seal{"results", modes_layout};
+constexpr SealKind products_seal{"products", products_layout};
 
 // The numbers of a basis that are no matrices, in one row.
 constexpr std::size_t number_count = 9;
@@ -63,158 +61,6 @@ Eigen::MatrixXd counts_of(const ModalBasis& basis) {
   return counts;
 }
 
-// What HDF5 hands out, closed however its use ends.
-class Handle {
- public:
-  Handle(hid_t id, herr_t (*close)(hid_t)) : id_(id), close_(close) {}
-  ~Handle() {
-    if (id_ >= 0) close_(id_);
-  }
-  Handle(const Handle&) = delete;
-  Handle& operator=(const Handle&) = delete;
-  [[nodiscard]] hid_t id() const { return id_; }
-  [[nodiscard]] bool good() const { return id_ >= 0; }
-
- private:
-  hid_t id_;
-  herr_t (*close_)(hid_t);
-};
-
-constexpr std::size_t longest_text = 1U << 24U;
-
-// Columns of the matrix are rows of the dataset: HDF5 counts the last index fastest.
-bool write(hid_t file, const std::string& name, const Eigen::MatrixXd& m) {
-  const std::array<hsize_t, 2> size{static_cast<hsize_t>(m.cols()), static_cast<hsize_t>(m.rows())};
-  return H5LTmake_dataset_double(file, name.c_str(), 2, size.data(), m.data()) >= 0;
-}
-
-bool write_text(hid_t file, const std::string& name, const std::string& text) {
-  return H5LTmake_dataset_string(file, name.c_str(), text.c_str()) >= 0;
-}
-
-// Text of one element and of a length of its own; anything else is none.
-std::string text_of(const Handle& type, const Handle& space, const std::function<herr_t(hid_t, void*)>& read) {
-  if (!type.good() || !space.good() || H5Tget_class(type.id()) != H5T_STRING || H5Tis_variable_str(type.id()) != 0 ||
-      H5Sget_simple_extent_npoints(space.id()) != 1)
-    return "";
-  const std::size_t bytes = H5Tget_size(type.id());
-  if (bytes == 0 || bytes > longest_text) return "";
-  std::string text(bytes + 1, '\0');
-  if (read(type.id(), text.data()) < 0) return "";
-  text.resize(std::strlen(text.c_str()));
-  return text;
-}
-
-std::string attribute(hid_t file, const std::string& object, const char* name) {
-  const Handle own(H5Aopen_by_name(file, object.c_str(), name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
-  if (!own.good()) return "";
-  return text_of({H5Aget_type(own.id()), H5Tclose}, {H5Aget_space(own.id()), H5Sclose},
-                 [&](hid_t type, void* data) { return H5Aread(own.id(), type, data); });
-}
-
-std::optional<int> number_attribute(hid_t file, const char* name) {
-  const Handle own(H5Aopen_by_name(file, "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
-  if (!own.good()) return std::nullopt;
-  const Handle type(H5Aget_type(own.id()), H5Tclose), space(H5Aget_space(own.id()), H5Sclose);
-  int value = 0;
-  if (!type.good() || !space.good() || H5Tget_class(type.id()) != H5T_INTEGER ||
-      H5Sget_simple_extent_npoints(space.id()) != 1 || H5Aread(own.id(), H5T_NATIVE_INT, &value) < 0)
-    return std::nullopt;
-  return value;
-}
-
-// The last line of the file, behind what HDF5 reads: the layout, and a hash of all bytes before. It is looked at first,
-// so that HDF5 never reads what was cut short or changed.
-constexpr std::string_view seal_begins = "\navrenk results, layout ";
-std::string seal_line(int layout, const std::string& hash) {
-  return fmt::format("{}{:04d}, checksum {}\n", seal_begins, layout, hash);
-}
-const std::size_t seal_length = seal_line(0, std::string(32, '0')).size();
-
-// Of the first so many bytes; empty where there are fewer.
-std::string hash_of(std::istream& stream, std::uintmax_t bytes) {
-  Hash hash;
-  std::vector<char> piece(4U << 20U);
-  while (bytes > 0) {
-    const auto now = static_cast<std::streamsize>(std::min<std::uintmax_t>(bytes, piece.size()));
-    if (!stream.read(piece.data(), now)) return "";
-    hash.bytes(piece.data(), static_cast<std::size_t>(now));
-    bytes -= static_cast<std::uintmax_t>(now);
-  }
-  return hash.text();
-}
-
-bool seal(const std::filesystem::path& path) {
-  std::error_code bad;
-  const std::uintmax_t bytes = std::filesystem::file_size(path, bad);
-  std::fstream file(path, std::ios::binary | std::ios::in | std::ios::out);
-  const std::string hash = bad || !file ? "" : hash_of(file, bytes);
-  if (hash.empty()) return false;
-  file.seekp(0, std::ios::end);
-  file << seal_line(modes_layout, hash) << std::flush;
-  return file.good();
-}
-
-// Why a file is not one that was sealed; empty: it is.
-std::string broken_seal(const std::filesystem::path& path) {
-  std::ifstream file(path, std::ios::binary);
-  std::error_code bad;
-  const std::uintmax_t bytes = std::filesystem::file_size(path, bad);
-  if (!file || bad) return "cannot be read";
-  std::string line(seal_length, '\0');
-  if (bytes < line.size() || !file.seekg(-static_cast<std::streamoff>(line.size()), std::ios::end) ||
-      !file.read(line.data(), static_cast<std::streamsize>(line.size())) || !line.starts_with(seal_begins))
-    return "was cut short or changed, or another version of avrenk wrote it";
-  file.seekg(0);
-  const std::string own = seal_line(modes_layout, hash_of(file, bytes - line.size()));
-  const std::size_t layout = seal_begins.size();
-  if (line.compare(layout, 4, own, layout, 4) != 0) return "was written by another version of avrenk";
-  return line == own ? "" : "was changed after it was written";
-}
-
-// A file of modes that is open; its seal was found whole.
-class ModesReader {
- public:
-  explicit ModesReader(const std::filesystem::path& path)
-      : file_(H5Fopen(path.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT), H5Fclose) {
-    if (!file_.good()) return;
-    std::error_code none;
-    bytes_ = static_cast<double>(std::filesystem::file_size(path, none));
-    feet = number_attribute(file_.id(), "feet").value_or(-1);
-    fingerprint = attribute(file_.id(), "/", "fingerprint");
-  }
-
-  // False where it is not there.
-  bool read(const std::string& name, Eigen::MatrixXd& m) {
-    if (!file_.good()) return false;
-    const Handle set(H5Dopen2(file_.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
-    if (!set.good()) return false;
-    const Handle space(H5Dget_space(set.id()), H5Sclose), type(H5Dget_type(set.id()), H5Tclose);
-    std::array<hsize_t, 2> size{};
-    if (!space.good() || !type.good() || H5Tget_class(type.id()) != H5T_FLOAT ||
-        H5Sget_simple_extent_ndims(space.id()) != 2 || H5Sget_simple_extent_dims(space.id(), size.data(), nullptr) < 0)
-      return false;
-    const double claimed = static_cast<double>(size[0]) * static_cast<double>(size[1]) * sizeof(double);
-    if (claimed > bytes_) return false;
-    m.resize(static_cast<Eigen::Index>(size[1]), static_cast<Eigen::Index>(size[0]));
-    return m.size() == 0 || H5Dread(set.id(), H5T_NATIVE_DOUBLE, H5S_ALL, H5S_ALL, H5P_DEFAULT, m.data()) >= 0;
-  }
-  std::string read_text(const std::string& name) {
-    const Handle set(H5Dopen2(file_.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
-    if (!set.good()) return "";
-    return text_of({H5Dget_type(set.id()), H5Tclose}, {H5Dget_space(set.id()), H5Sclose}, [&](hid_t type, void* data) {
-      return H5Dread(set.id(), type, H5S_ALL, H5S_ALL, H5P_DEFAULT, data);
-    });
-  }
-
-  int feet = -1;
-  std::string fingerprint;
-
- private:
-  Handle file_;
-  double bytes_ = 0;
-};
-
 // One line each: fingerprint, blank, name.
 std::string lines_of(const std::map<std::string, std::string>& pieces) {
   std::string text;
@@ -254,7 +100,7 @@ std::string shortcoming(const ModalBasis& basis, const Asked& was, const ModeReq
 }
 
 // For other readers: positions of nodes; of each row of a shape its node, direction and mass.
-bool write_places(hid_t file, const Assembly& assembly, const System& system) {
+void write_places(SealedWriter& file, const Assembly& assembly, const System& system) {
   Eigen::MatrixXd nodes(3, static_cast<Eigen::Index>(assembly.nodes.size())), rows(3, system.free);
   for (Eigen::Index i = 0; i < nodes.cols(); ++i) nodes.col(i) = assembly.position(static_cast<int>(i));
   const Eigen::MatrixXd load = system.mass.ff * system.rigid.leftCols(3);  // what moves with each unknown
@@ -263,53 +109,43 @@ bool write_places(hid_t file, const Assembly& assembly, const System& system) {
     rows.col(i) << system.node_of_column[static_cast<std::size_t>(i)], component,
         std::max(0.0, component < 3 ? load(i, component) : system.mass.ff.coeff(i, i));
   }
-  return write(file, "nodes", nodes) && write(file, "unknowns", rows);
+  file.write("nodes", nodes);
+  file.write("unknowns", rows);
 }
-
-void be_silent() { H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr); }
 
 }  // namespace
 
 void write_modes(const std::filesystem::path& path, const Assembly& assembly, const System& system,
                  const ModalBasis& basis, const ModelPrint& print, const ModeRequest& request) {
-  be_silent();
-  std::optional<Handle> open(std::in_place, H5Fcreate(path.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT), H5Fclose);
-  const Handle& file = *open;
-  bool good = file.good();
-  each_matrix(basis, [&](const char* name, const Eigen::MatrixXd& m) { good = good && write(file.id(), name, m); });
+  SealedWriter file(path);
+  each_matrix(basis, [&](const char* name, const Eigen::MatrixXd& m) { file.write(name, m); });
   for (std::size_t foot = 0; foot < basis.foot_influence.size(); ++foot)
-    good = good && write(file.id(), fmt::format("foot_influence_{}", foot), basis.foot_influence[foot]);
+    file.write(fmt::format("foot_influence_{}", foot), basis.foot_influence[foot]);
   const auto numbers = numbers_of(basis);
   const Asked was = asked(request);
-  good = good && write(file.id(), "omega", basis.omega) && write(file.id(), "residual", basis.residual) &&
-         write(file.id(), "nonorthogonality", basis.nonorthogonality) && write(file.id(), "counts", counts_of(basis)) &&
-         write(file.id(), "numbers", Eigen::Map<const Eigen::VectorXd>(numbers.data(), number_count)) &&
-         write(file.id(), "asked", Eigen::Map<const Eigen::VectorXd>(was.data(), asked_count)) &&
-         write_places(file.id(), assembly, system) && write_text(file.id(), "pieces", lines_of(print.pieces)) &&
-         write_text(file.id(), "loads", lines_of(print.loads));
-  const int feet = static_cast<int>(basis.foot_influence.size());
-  good = good && H5LTset_attribute_int(file.id(), "/", "feet", &feet, 1) >= 0 &&
-         H5LTset_attribute_string(file.id(), "/", "fingerprint", print.system.c_str()) >= 0 &&
-         H5Fflush(file.id(), H5F_SCOPE_GLOBAL) >= 0;
-  open.reset();
-  good = good && seal(path);
-  if (!good) throw FileError(fmt::format("{}: cannot be written", path.string()));
+  file.write("omega", basis.omega);
+  file.write("residual", basis.residual);
+  file.write("nonorthogonality", basis.nonorthogonality);
+  file.write("counts", counts_of(basis));
+  file.write("numbers", Eigen::Map<const Eigen::VectorXd>(numbers.data(), number_count));
+  file.write("asked", Eigen::Map<const Eigen::VectorXd>(was.data(), asked_count));
+  write_places(file, assembly, system);
+  file.write_text("pieces", lines_of(print.pieces));
+  file.write_text("loads", lines_of(print.loads));
+  file.write_attribute("feet", static_cast<int>(basis.foot_influence.size()));
+  file.write_attribute("fingerprint", print.system);
+  file.seal(modes_seal);
 }
 
-KeptModes read_modes(const std::filesystem::path& path, const System& system, const ModelPrint& print,
-                     const ModeRequest& request) {
-  std::error_code ignored;
-  if (!std::filesystem::exists(path, ignored)) return {};
-  const auto not_used = [](std::string why) { return KeptModes{std::nullopt, std::move(why)}; };
-  const char* const damaged = "the file is not what it says";
-  be_silent();
-  if (const std::string broken = broken_seal(path); !broken.empty()) return not_used("the file " + broken);
-  ModesReader file(path);
-  if (file.fingerprint != print.system)
-    return not_used(what_changed(pieces_of(file.read_text("pieces")), print.pieces));
-  const int feet = file.feet;
-  if (feet < 0 || 6 * feet > system.supports) return not_used(damaged);
+namespace {
+
+// The basis of a whole file, but for what derive() fills in; `why` says what stands against it, and is empty where
+// nothing does.
+ModalBasis basis_of(const SealedReader& file, const System& system, const ModeRequest& request, std::string& why) {
+  why = "the file is not what it says";
   ModalBasis basis;
+  const int feet = file.number_attribute("feet").value_or(-1);
+  if (feet < 0 || 6 * feet > system.supports) return basis;
   bool good = true;
   each_matrix(basis, [&](const char* name, Eigen::MatrixXd& m) { good = good && file.read(name, m); });
   for (int foot = 0; foot < feet; ++foot) {
@@ -321,7 +157,7 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
          file.read("nonorthogonality", nonorthogonality) && file.read("counts", counts) && file.read("asked", was) &&
          omega.cols() == 1 && residual.cols() == 1 && nonorthogonality.cols() == 1 && numbers.size() == number_count &&
          was.size() == asked_count && (counts.size() == 0 || counts.rows() == 3);
-  if (!good) return not_used(damaged);
+  if (!good) return basis;
   basis.omega = omega;
   basis.residual = residual;
   basis.nonorthogonality = nonorthogonality;
@@ -331,23 +167,126 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
   const Eigen::Index columns = basis.shapes.cols();
   if (basis.shapes.rows() != system.free || basis.omega.size() != columns || basis.modes < 0 || basis.massless < 0 ||
       basis.modes + basis.massless > columns)
-    return not_used(damaged);
+    return basis;
   Asked kept_request{};
   std::copy(was.data(), was.data() + asked_count, kept_request.begin());
-  if (std::string lacks = shortcoming(basis, kept_request, request); !lacks.empty()) return not_used(std::move(lacks));
+  why = shortcoming(basis, kept_request, request);
   basis.has_feet = request.feet && !request.free_motions;
   basis.statics.grounded = !(basis.statics.rigid_difference < rigid_tolerance);
   basis.statics.moves_rigidly = !basis.statics.grounded && system.together.rows() == 6;
+  return basis;
+}
+
+using ReactionMatrix = Eigen::MatrixXd SupportReaction::*;
+constexpr std::array<std::pair<const char*, ReactionMatrix>, 10> reaction_matrices{
+    {{"inertia", &SupportReaction::inertia},
+     {"viscous", &SupportReaction::viscous},
+     {"loss", &SupportReaction::loss},
+     {"general", &SupportReaction::general},
+     {"mass", &SupportReaction::mass},
+     {"dashpot", &SupportReaction::dashpot},
+     {"stiffness", &SupportReaction::stiffness},
+     {"base_loss", &SupportReaction::base_loss},
+     {"base_general", &SupportReaction::base_general},
+     {"loads", &SupportReaction::loads}}};
+
+// Six rows a support, one below the other.
+Eigen::MatrixXd stacked(const std::vector<SupportReaction>& reactions, ReactionMatrix matrix) {
+  Eigen::MatrixXd all(6 * static_cast<Eigen::Index>(reactions.size()),
+                      reactions.empty() ? 0 : (reactions.front().*matrix).cols());
+  for (std::size_t i = 0; i < reactions.size(); ++i)
+    all.middleRows<6>(6 * static_cast<Eigen::Index>(i)) = reactions[i].*matrix;
+  return all;
+}
+
+std::string key_of_products(const std::filesystem::path& modes, const std::string& plan) {
+  return plan + seal_of(modes, modes_seal);
+}
+
+}  // namespace
+
+KeptModes read_modes(const std::filesystem::path& path, const System& system, const ModelPrint& print,
+                     const ModeRequest& request) {
+  std::error_code ignored;
+  if (!std::filesystem::exists(path, ignored)) return {};
+  const auto not_used = [](std::string why) { return KeptModes{std::nullopt, std::move(why)}; };
+  if (const std::string broken = broken_seal(path, modes_seal); !broken.empty()) return not_used("the file " + broken);
+  const SealedReader file(path);
+  if (file.text_attribute("fingerprint") != print.system)
+    return not_used(what_changed(pieces_of(file.read_text("pieces")), print.pieces));
+  std::string why_not;
+  ModalBasis basis = basis_of(file, system, request, why_not);
+  if (!why_not.empty()) return not_used(std::move(why_not));
   derive(system, basis);
   return {std::move(basis), "", loads_not_carried(pieces_of(file.read_text("loads")), print.loads)};
 }
 
+void write_products(const std::filesystem::path& path, const std::filesystem::path& modes, const std::string& plan,
+                    const ModalBasis& basis, const DampingProducts& products) {
+  SealedWriter file(path);
+  file.write_attribute("key", key_of_products(modes, plan));
+  file.write("participation", basis.participation);
+  file.write("rigid_participation", basis.rigid_participation);
+  file.write("load_participation", basis.load_participation);
+  file.write("rigid_mass", basis.rigid_mass);
+  file.write("loss", products.loss);
+  file.write("own", products.own);
+  file.write("dashpots", products.dashpots);
+  for (const auto& [name, matrix] : reaction_matrices) {
+    file.write(fmt::format("bases_{}", name), stacked(basis.bases, matrix));
+    file.write(fmt::format("feet_{}", name), stacked(basis.feet, matrix));
+  }
+  file.seal(products_seal);
+}
+
+std::optional<std::pair<ModalBasis, DampingProducts>> read_modes_and_products(const std::filesystem::path& modes,
+                                                                              const std::filesystem::path& products,
+                                                                              const std::string& plan,
+                                                                              const System& system,
+                                                                              const ModeRequest& request) {
+  if (!broken_seal(products, products_seal).empty()) return std::nullopt;
+  const SealedReader file(products);
+  if (file.text_attribute("key") != key_of_products(modes, plan) || !broken_seal(modes, modes_seal).empty())
+    return std::nullopt;
+  std::string why_not;
+  ModalBasis basis = basis_of(SealedReader(modes), system, request, why_not);
+  if (!why_not.empty()) return std::nullopt;
+  const Eigen::Index columns = basis.size(), motions = system.support_motion.cols(), loads = system.loads.cols();
+  bool good = true;
+  const auto read = [&](const std::string& name, Eigen::Index rows, Eigen::Index cols) {
+    Eigen::MatrixXd m;
+    good = good && file.read(name, m) && m.rows() == rows && m.cols() == cols;
+    return m;
+  };
+  basis.participation = read("participation", columns, motions);
+  basis.rigid_participation = read("rigid_participation", columns, 6);
+  basis.load_participation = read("load_participation", columns, loads);
+  const Eigen::MatrixXd rigid_mass = read("rigid_mass", 6, 6);
+  DampingProducts own{read("loss", columns, columns), read("own", columns, columns),
+                      read("dashpots", columns, columns)};
+  const auto take = [&](const char* of, std::vector<SupportReaction>& reactions, Eigen::Index count) {
+    reactions.resize(static_cast<std::size_t>(count));
+    for (std::size_t k = 0; k < reaction_matrices.size(); ++k) {
+      constexpr std::size_t on_modes = 4;  // the first so many
+      const auto& [name, matrix] = reaction_matrices[k];
+      const Eigen::Index cols = k < on_modes ? columns : k + 1 < reaction_matrices.size() ? motions : loads;
+      const Eigen::MatrixXd all = read(fmt::format("{}_{}", of, name), 6 * count, count > 0 ? cols : 0);
+      for (Eigen::Index i = 0; good && i < count; ++i)
+        reactions[static_cast<std::size_t>(i)].*matrix = all.middleRows<6>(6 * i);
+    }
+  };
+  take("bases", basis.bases, motions / 6);
+  take("feet", basis.feet, basis.has_feet ? system.supports / 6 : 0);
+  if (!good) return std::nullopt;
+  basis.rigid_mass = rigid_mass;
+  return std::pair{std::move(basis), std::move(own)};
+}
+
 KeptShapes read_shapes(const std::filesystem::path& path) {
   const auto refuse = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", path.string(), why)); };
-  be_silent();
-  if (const std::string broken = broken_seal(path); !broken.empty())
+  if (const std::string broken = broken_seal(path, modes_seal); !broken.empty())
     refuse(broken + "; run the plan again, or give a folder that a run wrote");
-  ModesReader file(path);
+  const SealedReader file(path);
   Eigen::MatrixXd omega, shapes, nodes, rows, numbers;
   if (!file.read("omega", omega) || !file.read("shapes", shapes) || !file.read("nodes", nodes) ||
       !file.read("unknowns", rows) || !file.read("numbers", numbers) || nodes.rows() != 3 || rows.rows() != 3 ||
@@ -355,7 +294,7 @@ KeptShapes read_shapes(const std::filesystem::path& path) {
       !(numbers(0) >= 0 && numbers(0) <= static_cast<double>(omega.size())))
     refuse("is not what it says; run the plan again");
   KeptShapes kept;
-  kept.print = file.fingerprint;
+  kept.print = file.text_attribute("fingerprint");
   // Rows of one node lie together, x before y before z.
   std::vector<Eigen::Index> first;
   for (Eigen::Index i = 0; i + 2 < rows.cols(); ++i)

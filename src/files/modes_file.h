@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <optional>
 
+#include "core/modes/damping.h"
 #include "core/modes/modal_basis.h"
 #include "core/modes/shape_match.h"
 #include "files/model_print.h"
@@ -13,6 +14,8 @@ namespace avrenk {
 
 /// Counts the versions of the layout of results.h5; a file of another version is not read.
 inline constexpr int modes_layout = 5;
+/// The same of products.h5; also of what derive() and damping_products() make: a change of them is another layout.
+inline constexpr int products_layout = 1;
 
 /// Writes what is solved for (not what follows from it by products): shapes, frequencies, static solutions, proofs;
 /// and for other readers the nodes, and what each row of a shape stands for.
@@ -32,6 +35,22 @@ struct KeptModes {
 /// of another layout, cut short, or changed is not trusted: its bytes must have the checksum that stands behind them.
 [[nodiscard]] KeptModes read_modes(const std::filesystem::path& file, const System& system, const ModelPrint& print,
                                    const ModeRequest& request);
+
+/// Writes what follows from modes by products with the matrices of the model, so that questions to a run need not
+/// assemble them.
+/// @param modes  the file of the modes
+/// @param plan   tells the plan of this run from any other, its damping included
+/// @throws FileError
+void write_products(const std::filesystem::path& file, const std::filesystem::path& modes, const std::string& plan,
+                    const ModalBasis& basis, const DampingProducts& products);
+
+/// The basis and products of a run whose plan is known to be what it was: nothing is multiplied. None where the
+/// products are not those of these modes and this plan, or anything about the files is not as it should be: read_modes
+/// says what.
+/// @param system  with or without its matrices
+[[nodiscard]] std::optional<std::pair<ModalBasis, DampingProducts>> read_modes_and_products(
+    const std::filesystem::path& modes, const std::filesystem::path& products, const std::string& plan,
+    const System& system, const ModeRequest& request);
 
 /// Mode shapes of a run as other runs can compare them: motions at the nodes that have translations for unknowns.
 struct KeptShapes {

@@ -51,6 +51,22 @@ std::vector<std::filesystem::path> SourceFiles::paths() const {
   return all;
 }
 
+std::string KeptPlan::digest() const {
+  Hash hash;
+  const auto add = [&](const std::string& text) {
+    hash.number(text.size());
+    hash.bytes(text.data(), text.size());
+  };
+  add(normal(plan));
+  hash.number(overrides.size());
+  for (const std::string& each : overrides) add(each);
+  for (const auto& [path, content] : sources.files_) {
+    add(path);
+    add(*content);
+  }
+  return hash.text();
+}
+
 void KeptPlan::write(const std::function<void(const std::string& name, const std::string& content)>& write) const {
   OrderedJson json;
   json["layout"] = sources_layout;

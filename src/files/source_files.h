@@ -37,6 +37,8 @@ struct KeptPlan {
   std::vector<std::string> overrides;  ///< "damping.otherwise=2 %"
   SourceFiles sources;
 
+  /// Tells this plan, its files and what was changed of it, from any other: 128 bits.
+  [[nodiscard]] std::string digest() const;
   /// Hands each file to be written to `write`: plan/sources.json, which says what they are, and copies beside it.
   void write(const std::function<void(const std::string& name, const std::string& content)>& write) const;
   /// @param folder  of results

@@ -268,6 +268,56 @@ TEST(Ask, SaysWhatItDoesNotUnderstand) {
   EXPECT_THAT(changed.err, HasSubstr("changed after it was written; run its plan again"));
 }
 
+// What a run keeps besides its modes makes answers quick and changes none of them, to the last digit: of loads, feet
+// and dampers, of fields of pressure, whose patterns are made anew, of gravity, of chosen modes.
+TEST(Ask, AnswersTheSameWithAndWithoutKeptProducts) {
+  const TemporaryFolder folder;
+  struct Case {
+    const char* plan;
+    const char* changes;
+    const char* questions;
+    bool quick;
+  };
+  for (const Case& each :
+       {Case{"isolated-box.yaml", "", "\"acceleration of box in sine.z\" \"acceleration of box in random.z\"", true},
+        Case{"isolated-box.yaml", "--set \"environments.sine.modes={first: 3}\"", "\"acceleration of box in sine.z\"",
+             false},
+        Case{"isolated-box.yaml", "--set \"environments.sine.modes={first: 3}\"", "\"acceleration of box in random.z\"",
+             true},
+        Case{"panel-under-pressure.yaml", "", "\"von Mises of panel in tone\" \"force of frame in noise\"", true},
+        Case{"panel-under-pressure.yaml", "", "\"relative displacement of middle in flow\"", false},
+        Case{"wheel-out-of-balance.yaml", "", "", true}, Case{"strut-between-fixtures.yaml", "", "", true}}) {
+    (void)folder.write("plan.yaml", example(each.plan));
+    const Ran run = run_program(folder, std::string("run plan.yaml --no-figures --audit 0 ") + each.changes);
+    ASSERT_LE(run.status, 1) << run.err;
+    std::string questions = each.questions;
+    if (questions.empty()) {  // all that is watched
+      const json summary = summary_of(folder, "plan-results");
+      for (const auto& [name, table] : summary.at("tables").items())
+        if (name.ends_with(".peaks") || name.ends_with(".rms"))
+          for (const json& row : table.at("rows"))
+            questions += fmt::format(" \"{} in {}\"", question_of(row.at(0)), name.substr(0, name.rfind('.')));
+    }
+    const auto ask = [&] {
+      const Ran ran = run_program(folder, "ask plan-results --json --verbose " + questions);
+      EXPECT_EQ(ran.status, 0) << ran.err;
+      EXPECT_NE(ran.out.find("\"value\""), std::string::npos) << each.plan;
+      return ran;
+    };
+    const Ran with = ask();
+    EXPECT_EQ(with.err.find("assembling") == std::string::npos, each.quick) << each.plan << with.err;
+    const auto products = folder / "plan-results/products.h5";
+    std::string bytes = test::read_all(products);
+    bytes[bytes.size() / 2] ^= 1;
+    (void)folder.write("plan-results/products.h5", bytes);
+    EXPECT_EQ(ask().out, with.out);
+    std::filesystem::remove(products);
+    const Ran without = ask();
+    EXPECT_EQ(without.out, with.out);
+    EXPECT_THAT(without.err, HasSubstr("assembling"));
+  }
+}
+
 // While runs replace the results again and again, a question is answered by the one or the other.
 TEST(Ask, AnswersWhileARunWrites) {
   const TemporaryFolder folder;

@@ -86,6 +86,77 @@ TEST(ModesFile, GivesBackTheSameBasisForTheSameModelOnly) {
   EXPECT_NE(why_not([](Assembly&) {}, asked), "");
 }
 
+// With the products of a run the basis and the damping are what they were to the last bit, and no matrix is needed;
+// those of another plan, of other modes, or damaged ones are not taken.
+TEST(ModesFile, KeepsProductsForTheSamePlanAndModesOnly) {
+  const ModeRequest request = test::count(7);
+  Assembly model = test::portal(0.05);
+  model.materials[0].loss_factor = 0.03;
+  model.springs[0].dashpot = Vector6::Constant(40);
+  Load push;
+  push.name = "push";
+  push.columns.resize(1);
+  push.columns[0].on_nodes[3] = Vector6::LinSpaced(1, 6);
+  model.loads.push_back(push);
+  const Solved solved(model, request, test::ratio(0.02));
+  const TemporaryFolder folder;
+  const auto modes = folder / "results.h5", products = folder / "products.h5";
+  const auto write_both = [&] {
+    write_modes(modes, model, solved.system, solved.basis, print_of(model, solved.system), request);
+    write_products(products, modes, "plan a", solved.basis, solved.damping.products);
+  };
+  write_both();
+  const System system = number_system(model);
+  EXPECT_EQ(system.stiffness.ff.size() + system.mass.ff.size() + system.loss.ff.size(), 0) << "nothing is assembled";
+  EXPECT_EQ(Eigen::MatrixXd(system.transformation), Eigen::MatrixXd(solved.system.transformation));
+  EXPECT_EQ(Eigen::MatrixXd(system.loads), Eigen::MatrixXd(solved.system.loads));
+  EXPECT_EQ(system.rigid, solved.system.rigid);
+  const auto read = [&](const char* plan, const ModeRequest& asked) {
+    return read_modes_and_products(modes, products, plan, system, asked);
+  };
+  const auto kept = read("plan a", request);
+  ASSERT_TRUE(kept);
+  const ModalBasis &basis = kept->first, &own = solved.basis;
+  EXPECT_EQ(basis.shapes, own.shapes);
+  EXPECT_EQ(basis.participation, own.participation);
+  EXPECT_EQ(basis.rigid_participation, own.rigid_participation);
+  EXPECT_EQ(basis.load_participation, own.load_participation);
+  EXPECT_EQ(basis.rigid_mass, own.rigid_mass);
+  ASSERT_EQ(basis.bases.size(), own.bases.size());
+  ASSERT_EQ(basis.feet.size(), own.feet.size());
+  for (auto part :
+       {&SupportReaction::inertia, &SupportReaction::viscous, &SupportReaction::loss, &SupportReaction::general,
+        &SupportReaction::mass, &SupportReaction::dashpot, &SupportReaction::stiffness, &SupportReaction::base_loss,
+        &SupportReaction::base_general, &SupportReaction::loads}) {
+    EXPECT_EQ(basis.bases[0].*part, own.bases[0].*part);
+    for (std::size_t foot = 0; foot < own.feet.size(); ++foot) EXPECT_EQ(basis.feet[foot].*part, own.feet[foot].*part);
+  }
+  EXPECT_GT(own.feet[0].loads.norm() * own.feet[0].loss.norm(), 0) << "there is something to keep";
+  const ModalDamping damping = damp(kept->second, basis, test::ratio(0.02));
+  EXPECT_EQ(damping.viscous, solved.damping.viscous);
+  EXPECT_EQ(damping.hysteretic, solved.damping.hysteretic);
+
+  EXPECT_FALSE(read("plan b", request));
+  EXPECT_FALSE(read("plan a", test::count(8)));
+  const std::string whole = test::read_all(products);
+  for (const std::string& content :
+       {whole.substr(0, whole.size() - 1), whole.substr(1), std::string(), std::string("x"), test::read_all(modes)}) {
+    std::ofstream(products, std::ios::binary) << content;
+    EXPECT_FALSE(read("plan a", request));
+  }
+  std::filesystem::remove(products);
+  EXPECT_FALSE(read("plan a", request));
+  write_both();
+  std::string changed = test::read_all(modes);
+  changed[changed.size() / 2] ^= 1;
+  std::ofstream(modes, std::ios::binary) << changed;
+  EXPECT_FALSE(read("plan a", request)) << "modes that were changed";
+  ModalBasis other = own;
+  other.shapes *= -1;
+  write_modes(modes, model, solved.system, other, print_of(model, solved.system), request);
+  EXPECT_FALSE(read("plan a", request)) << "products of other modes";
+}
+
 // The shapes that other runs compare with are those of the basis.
 TEST(ModesFile, TellsOtherReadersWhereEachRowIs) {
   const ModeRequest request = test::count(5);

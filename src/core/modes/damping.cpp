@@ -131,11 +131,19 @@ std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const
   return all;
 }
 
+DampingProducts damping_products(const System& system, const ModalBasis& basis) {
+  return {projected(basis.shapes, system.loss.ff), projected(basis.shapes, system.own_stiffness.ff),
+          projected(basis.shapes, system.dashpot.ff)};
+}
+
 ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule) {
-  const MatrixXd loss = projected(basis.shapes, system.loss.ff);
-  const MatrixXd own = projected(basis.shapes, system.own_stiffness.ff);
-  const MatrixXd dashpots = projected(basis.shapes, system.dashpot.ff);
+  return damp(damping_products(system, basis), basis, rule);
+}
+
+ModalDamping damp(DampingProducts products, const ModalBasis& basis, const DampingRule& rule) {
   ModalDamping damping;
+  damping.products = std::move(products);
+  const auto& [loss, own, dashpots] = damping.products;
   const auto m = basis.size();
   for (VectorXd* vector : {&damping.zeta, &damping.eta, &damping.general_rate, &damping.general_loss})
     vector->resize(m);

@@ -35,6 +35,14 @@ struct DampingRule {
 /// Rayleigh's α and β through two pairs of frequency (Hz) and ζ: ζ = α/2ω + βω/2.
 [[nodiscard]] DampingRule rayleigh_through(double frequency1, double zeta1, double frequency2, double zeta2);
 
+/// The damping matrices of the system in the modes, each m x m: what of the model's size damping takes.
+struct DampingProducts {
+  Eigen::MatrixXd loss;      ///< ΦᵀK_ηΦ: 1/s²
+  Eigen::MatrixXd own;       ///< ΦᵀK_ownΦ: 1/s²
+  Eigen::MatrixXd dashpots;  ///< ΦᵀCΦ: 1/s
+};
+[[nodiscard]] DampingProducts damping_products(const System& system, const ModalBasis& basis);
+
 /// q̈ + 2ζω q̇ + (1 + iη)ω² q, one entry for each column of the basis.
 struct ModalDamping {
   Eigen::VectorXd zeta;  ///< viscous: general ratio by its share of the strain energy, and dashpots; 0 without mass
@@ -55,7 +63,8 @@ struct ModalDamping {
   /// Modal matrices whose diagonals are 2ζω and ηω²: viscous (1/s) and hysteretic (1/s²), m x m. Empty where all
   /// damping is general, which couples nothing.
   Eigen::MatrixXd viscous, hysteretic;
-  DampedModes modes;  ///< how the modal equations are solved: whole where coupled, else mode by mode
+  DampingProducts products;  ///< that it was made from
+  DampedModes modes;         ///< how the modal equations are solved: whole where coupled, else mode by mode
 
   /// B (Λ + iD) and B V of rows B, coupled or not as responses take it: j x m each.
   [[nodiscard]] std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> force_rows(const ModalBasis& basis,
@@ -81,6 +90,7 @@ struct ModalDamping {
 /// rule says otherwise; left out, it is an approximation for strongly damped joints.
 /// @throws InputError      Rayleigh's rule gives a mode negative damping
 /// @throws NumericalError  the eigenvalue problem of the damped modes does not converge
+[[nodiscard]] ModalDamping damp(DampingProducts products, const ModalBasis& basis, const DampingRule& rule);
 [[nodiscard]] ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule);
 
 /// Less of critical damping than this is what rounding leaves of none.

@@ -123,7 +123,51 @@ void require_memory_of_matrices(const Assembly& assembly) {
                  "make the mesh coarser");
 }
 
+// The unknowns without what is assembled.
+System numbered(const Assembly& assembly, const Numbering& numbering) {
+  System system;
+  system.free = numbering.free;
+  system.supports = numbering.supports;
+  system.node_of_column = numbering.node_of_column;
+  system.component_of_column = numbering.component_of_column;
+
+  std::vector<Eigen::Triplet<double>> rows_of_t;
+  std::array<Numbering::Row, 6> rows;
+  for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
+    numbering.rows(node, rows);
+    for (int i = 0; i < 6; ++i)
+      for (const auto& [column, value] : rows[static_cast<std::size_t>(i)])
+        rows_of_t.emplace_back(column, 6 * node + i, value);
+  }
+  system.transformation.resize(system.free + system.supports, 6 * static_cast<int>(assembly.nodes.size()));
+  system.transformation.setFromTriplets(rows_of_t.begin(), rows_of_t.end());
+
+  const auto motions = 6 * static_cast<Eigen::Index>(assembly.bases.size());
+  system.support_motion = Eigen::MatrixXd::Zero(system.supports, motions);
+  system.together.resize(motions, 6);
+  Eigen::Index foot = 0;
+  for (std::size_t b = 0; b < assembly.bases.size(); ++b) {
+    const auto first = 6 * static_cast<Eigen::Index>(b);
+    system.together.middleRows<6>(first) = rigid_arm(assembly.reference(), assembly.bases[b].point);
+    for (std::size_t k = 0; k < assembly.bases[b].feet.size(); ++k)
+      system.support_motion.block<6, 6>(6 * foot++, first).setIdentity();
+  }
+  system.rigid.resize(system.free, 6);
+  for (int column = 0; column < system.free; ++column) {
+    const auto c = static_cast<std::size_t>(column);
+    const Vector3& at = assembly.nodes[static_cast<std::size_t>(system.node_of_column[c])].position;
+    system.rigid.row(column) = rigid_arm(assembly.reference(), at).row(system.component_of_column[c]);
+  }
+  return system;
+}
+
 }  // namespace
+
+System number_system(const Assembly& assembly) {
+  System system = numbered(assembly, Numbering(assembly));
+  refresh_loads(assembly, system);
+  return system;
+}
 
 System make_system(const Assembly& assembly, int threads) {
   require_memory_of_matrices(assembly);
@@ -166,45 +210,13 @@ System make_system(const Assembly& assembly, int threads) {
   for (const PointMass& point : assembly.masses)
     mass_sum.add(mass_at_node(point.mass, point.inertia, point.offset), std::array{point.node});
 
-  System system;
-  system.free = numbering.free;
-  system.supports = numbering.supports;
-  system.node_of_column = numbering.node_of_column;
-  system.component_of_column = numbering.component_of_column;
+  System system = numbered(assembly, numbering);
   system.mass = mass_sum.finish(threads);
   system.stiffness = stiffness_sum.finish(threads);
   system.dashpot = dashpot_sum.finish(threads);
   system.loss = loss_sum.finish(threads);
   system.own_stiffness = own_sum.finish(threads);
   refuse_beyond_numbers(assembly, system);
-
-  std::vector<Eigen::Triplet<double>> rows_of_t;
-  std::array<Numbering::Row, 6> rows;
-  for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
-    numbering.rows(node, rows);
-    for (int i = 0; i < 6; ++i)
-      for (const auto& [column, value] : rows[static_cast<std::size_t>(i)])
-        rows_of_t.emplace_back(column, 6 * node + i, value);
-  }
-  system.transformation.resize(system.free + system.supports, 6 * static_cast<int>(assembly.nodes.size()));
-  system.transformation.setFromTriplets(rows_of_t.begin(), rows_of_t.end());
-
-  const auto motions = 6 * static_cast<Eigen::Index>(assembly.bases.size());
-  system.support_motion = Eigen::MatrixXd::Zero(system.supports, motions);
-  system.together.resize(motions, 6);
-  Eigen::Index foot = 0;
-  for (std::size_t b = 0; b < assembly.bases.size(); ++b) {
-    const auto first = 6 * static_cast<Eigen::Index>(b);
-    system.together.middleRows<6>(first) = rigid_arm(assembly.reference(), assembly.bases[b].point);
-    for (std::size_t k = 0; k < assembly.bases[b].feet.size(); ++k)
-      system.support_motion.block<6, 6>(6 * foot++, first).setIdentity();
-  }
-  system.rigid.resize(system.free, 6);
-  for (int column = 0; column < system.free; ++column) {
-    const auto c = static_cast<std::size_t>(column);
-    const Vector3& at = assembly.nodes[static_cast<std::size_t>(system.node_of_column[c])].position;
-    system.rigid.row(column) = rigid_arm(assembly.reference(), at).row(system.component_of_column[c]);
-  }
   refresh_loads(assembly, system);
   return system;
 }

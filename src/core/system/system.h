@@ -80,6 +80,11 @@ struct System {
 /// Forces and moments of one load column on each node that it acts on, a field left out.
 [[nodiscard]] std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColumn& column);
 
+/// Numbers the unknowns; K, M and the matrices of damping stay empty. Enough for the motion of every node by modes
+/// whose products with those matrices are known. @pre no load is a field of acceleration, which takes M
+/// @throws InputError  as make_system, but for what is seen in the matrices
+[[nodiscard]] System number_system(const Assembly& assembly);
+
 /// Numbers the unknowns and assembles the matrices.
 /// @throws InputError  a node follows two leads, links form a ring, a held node follows, no node is held; a stiffness
 /// or mass beyond all numbers, a load on what has no unknown to take it

@@ -1,0 +1,68 @@
+/// files/sealed_hdf5.h: matrices and texts in an HDF5 file with a seal: its last line, behind what HDF5 reads, says
+/// what it is and has a hash of all bytes before. It is looked at first, so that HDF5 never reads what was cut short or
+/// changed.
+#pragma once
+
+#include <Eigen/Dense>
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace avrenk {
+
+/// What a sealed file is: `avrenk results, layout 0005, checksum …`
+struct SealKind {
+  std::string_view what;  ///< "results"
+  int layout = 0;         ///< a file of another layout is not read
+};
+
+/// Why a file is not one that was sealed as such; empty: it is. "was changed after it was written"
+[[nodiscard]] std::string broken_seal(const std::filesystem::path& file, const SealKind& kind);
+/// Its last line, which tells its content from any other; empty where it is none of the kind, whole or not.
+[[nodiscard]] std::string seal_of(const std::filesystem::path& file, const SealKind& kind);
+
+class SealedWriter {
+ public:
+  explicit SealedWriter(const std::filesystem::path& file);
+  SealedWriter(const SealedWriter&) = delete;
+  SealedWriter& operator=(const SealedWriter&) = delete;
+  ~SealedWriter();
+  /// Columns of the matrix are rows of the dataset.
+  void write(const std::string& name, const Eigen::MatrixXd& matrix);
+  void write_text(const std::string& name, const std::string& text);
+  void write_attribute(const char* name, int number);
+  void write_attribute(const char* name, const std::string& text);
+  /// Closes the file and seals it.
+  /// @throws FileError  this or anything before could not be written
+  void seal(const SealKind& kind);
+
+ private:
+  struct Open;
+  std::filesystem::path path_;
+  std::unique_ptr<Open> open_;
+  bool good_ = true;
+};
+
+/// @pre the seal of the file is whole
+class SealedReader {
+ public:
+  explicit SealedReader(const std::filesystem::path& file);
+  SealedReader(const SealedReader&) = delete;
+  SealedReader& operator=(const SealedReader&) = delete;
+  ~SealedReader();
+  /// False where there is no matrix of the name.
+  [[nodiscard]] bool read(const std::string& name, Eigen::MatrixXd& matrix) const;
+  /// Empty where there is none.
+  [[nodiscard]] std::string read_text(const std::string& name) const;
+  [[nodiscard]] std::string text_attribute(const char* name) const;
+  [[nodiscard]] std::optional<int> number_attribute(const char* name) const;
+
+ private:
+  struct Open;
+  std::unique_ptr<Open> open_;
+  double bytes_ = 0;
+};
+
+}  // namespace avrenk
