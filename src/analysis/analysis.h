@@ -15,6 +15,7 @@
 #include "core/response/audit.h"
 #include "core/response/driven_modes.h"
 #include "core/response/fields.h"
+#include "core/response/fine_curve.h"
 #include "core/response/motion_survey.h"
 #include "core/response/on_random.h"
 #include "core/response/power.h"
@@ -100,6 +101,8 @@ struct Analysis {
   Analysis& operator=(const Analysis&) = delete;
 
   [[nodiscard]] bool all_met() const;
+  /// Of a single case that vibrates: a watched quantity, by its index, where it has its worst, on points of its own.
+  [[nodiscard]] FineCurve curve_of(const Outcome& outcome, std::size_t index) const;
   [[nodiscard]] StressFound found_stress() const {
     return {stations ? &*stations : nullptr, stress.fields, beam_stress};
   }

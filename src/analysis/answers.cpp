@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <functional>
 
+#include "core/response/fine_curve.h"
 #include "core/response/run_case.h"
 
 namespace avrenk {
@@ -196,18 +197,11 @@ class Answerer {
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const std::string of = words_of(question, watched[i]), in = outcome.name();
       if (question.form == Question::Form::curve) {
-        AnswerCurve curve{q, of, in, load.covariance.has_value(), outcome.grid(), {}, {}, {}};
-        if (const RandomAnswers* random = outcome.random()) {
-          curve.value = random->rows[i].psd;
-        } else {
-          const MatrixXcd& w = outcome.sine()->rows[i].curve;
-          curve.peak = outcome.sine()->rows[i].peak;
-          for (Index k = 0; k < w.cols(); ++k) {
-            curve.value.push_back(largest_over_phase(w.col(k)));
-            if (watched[i].count == 1) curve.phase.push_back(phase_of_largest(w.col(k)));
-          }
-        }
-        answers_.curves.push_back(std::move(curve));
+        const SineAnswers* const sine = outcome.sine();
+        const std::size_t candidate = sine ? sine->rows[i].candidate : outcome.random()->rows[i].candidate;
+        FineCurve fine = fine_curve(*load.excitation, *load.transfer, watched[i], candidate, outcome.grid());
+        answers_.curves.push_back({q, of, in, !sine, std::move(fine.frequency), std::move(fine.value),
+                                   std::move(fine.phase), sine ? std::optional(sine->rows[i].peak) : std::nullopt});
         continue;
       }
       if (const SineAnswers* sine = outcome.sine()) {

@@ -408,6 +408,28 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
   analysis.times.push_back({"channels, motion, stress of beams", start.seconds()});
 }
 
+// Where a case is answered. @pre it is
+const AnswerGroup& group_answering(const Analysis& analysis, const Excitation* excitation) {
+  const auto found = std::find_if(analysis.groups.begin(), analysis.groups.end(), [&](const auto& group) {
+    return std::any_of(group->cases.begin(), group->cases.end(),
+                       [&](const auto& each) { return each.get() == excitation; });
+  });
+  return **found;
+}
+
+}  // namespace
+
+FineCurve Analysis::curve_of(const Outcome& outcome, std::size_t index) const {
+  const Excitation& excitation = *outcome.excitation;
+  const AnswerGroup& group = group_answering(*this, &excitation);
+  const Transfer transfer(*group.basis, *group.damping, InputColumns{excitation.base, excitation.loads});
+  const std::size_t candidate =
+      outcome.sine() ? outcome.sine()->rows[index].candidate : outcome.random()->rows[index].candidate;
+  return fine_curve(excitation, transfer, group.watched[index], candidate, outcome.grid());
+}
+
+namespace {
+
 // What is said by modes: the vectors of a direct answer are none.
 void forget_modes(SineAnswers& answers) {
   for (SineRow& row : answers.rows) {

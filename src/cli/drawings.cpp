@@ -139,8 +139,13 @@ void add_motions(const Analysis& analysis, const std::string& outcome, std::vect
 }
 
 void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>& drawings) {
-  const ChartSource source{analysis.watched, analysis.plan.limits, analysis.basis, heading_of(analysis),
-                           analysis.plan.show};
+  const ChartSource source{
+      analysis.watched,   analysis.plan.limits,
+      analysis.basis,     heading_of(analysis),
+      analysis.plan.show, [&](const Outcome& outcome, std::size_t index) { return analysis.curve_of(outcome, index); }};
+  std::vector<std::vector<NamedChart>> charts(analysis.outcomes.size());
+  run_jobs(charts.size(), analysis.threads,
+           [&](std::size_t i) { charts[i] = response_charts(analysis.outcomes[i], source); });
   const auto add = [&](const Outcome& outcome, NamedChart&& named) {
     drawings.push_back({outcome.name(), std::move(named.name), named.chart.title + ".", std::move(named.in_words),
                         std::move(named.chart)});
@@ -156,8 +161,9 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
     drawings.push_back({"environment-" + environment.name, std::move(named.name), named.chart.title + ".",
                         std::move(named.in_words), std::move(named.chart)});
   }
-  for (const Outcome& outcome : analysis.outcomes) {
-    for (NamedChart& named : response_charts(outcome, source)) add(outcome, std::move(named));
+  for (std::size_t i = 0; i < charts.size(); ++i) {
+    const Outcome& outcome = analysis.outcomes[i];
+    for (NamedChart& named : charts[i]) add(outcome, std::move(named));
     if (complex)
       for (NamedChart& named : complex_charts(outcome, source)) add(outcome, std::move(named));
     if (auto named = share_chart(outcome, source)) add(outcome, std::move(*named));

@@ -305,8 +305,11 @@ void keep_modes(const Analysis& analysis, const Request& request, const RunFolde
     write_modes(own, analysis.plan.assembly, analysis.system, analysis.basis, analysis.model, analysis.plan.modes);
   else
     avrenk::copy_file(analysis.modes_from, own);
+  Eigen::Index loads = 0;
+  for (const Load& load : analysis.plan.assembly.loads)
+    if (!load.is_pattern) loads += std::ssize(load.columns);
   write_products(folder.path("products.h5"), own, kept_plan(analysis, request).digest(), analysis.basis,
-                 analysis.damping.products);
+                 analysis.damping.products, loads);
 }
 
 }  // namespace

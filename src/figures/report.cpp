@@ -48,16 +48,51 @@ std::string mark_of(Report::Outcome outcome) {
   return outcome == Report::Outcome::met ? "Met:" : outcome == Report::Outcome::exceeded ? "Not met:" : "Open:";
 }
 
-// Points of all lines in rising order, each once.
-std::vector<double> common_grid(const std::vector<const Series*>& lines) {
-  std::vector<double> grid;
-  for (const Series* const line : lines) grid.insert(grid.end(), line->x.begin(), line->x.end());
-  std::sort(grid.begin(), grid.end());
-  grid.erase(std::unique(grid.begin(), grid.end()), grid.end());
-  return grid;
+// Of a line over a logarithmic axis the points that it needs: straight lines between them differ from it by
+// `enough` at most, of the values where they are drawn by their logarithms, else of their whole range.
+std::vector<std::size_t> points_needed(const Series& line, bool log_y, double lowest, double highest) {
+  const double enough = log_y ? 0.0025 : 0.001 * (highest - lowest);
+  std::vector<double> x, y;
+  for (std::size_t k = 0; k < line.x.size(); ++k) {
+    x.push_back(std::log(line.x[k]));
+    y.push_back(log_y ? std::log(std::max(line.y[k], lowest)) : line.y[k]);
+  }
+  std::vector<bool> is_needed(x.size(), false);
+  const auto look_between = [&](std::size_t from, std::size_t to) {  // Douglas & Peucker (1973), along y
+    std::vector<std::pair<std::size_t, std::size_t>> open{{from, to}};
+    is_needed[from] = is_needed[to] = true;
+    while (!open.empty()) {
+      const auto [a, b] = open.back();
+      open.pop_back();
+      double worst = enough;
+      std::size_t at = a;
+      for (std::size_t k = a + 1; k < b; ++k) {
+        const double off = std::abs(y[a] + (y[b] - y[a]) * (x[k] - x[a]) / (x[b] - x[a]) - y[k]);
+        if (off <= worst) continue;
+        worst = off;
+        at = k;
+      }
+      if (at == a) continue;
+      is_needed[at] = true;
+      open.insert(open.end(), {{a, at}, {at, b}});
+    }
+  };
+  for (std::size_t k = 0; k < x.size();) {  // stretch by stretch between gaps, which stay
+    std::size_t end = k;
+    while (end < x.size() && std::isfinite(line.y[end]) == std::isfinite(line.y[k])) ++end;
+    if (std::isfinite(line.y[k]))
+      look_between(k, end - 1);
+    else
+      is_needed[k] = true;
+    k = end;
+  }
+  std::vector<std::size_t> needed;
+  for (std::size_t k = 0; k < is_needed.size(); ++k)
+    if (is_needed[k]) needed.push_back(k);
+  return needed;
 }
 
-// Rows of numbers for the first panel: at every point of any line a value or nothing of each.
+// Numbers of the first panel: of each line its points x and its values there, null where it has none.
 std::string curves_of(const Chart& chart) {
   const Panel& panel = chart.panels.front();
   if (chart.x.scale != Axis::Scale::logarithmic || panel.series.empty()) return "";
@@ -77,7 +112,7 @@ std::string curves_of(const Chart& chart) {
   // Darker tones of the palette, in which text on white has enough contrast.
   constexpr const char* text_colours[] = {"#005a8c", "#a84a00", "#00664a", "#8f4a74", "#8a5f00", "#1f6f9f"};
   std::size_t next = 0;
-  std::vector<const Series*> shown, lines;
+  std::vector<const Series*> shown;
   double highest = 0, lowest = HUGE_VAL;
   for (const Series& series : panel.series) {
     if (series.style == Series::Style::bars || series.style == Series::Style::band) continue;
@@ -93,7 +128,6 @@ std::string curves_of(const Chart& chart) {
           {"strokePattern", input ? input_dashes(panel.series, static_cast<std::size_t>(&series - panel.series.data()))
                                   : std::vector<int>{14, 5}}};
     shown.push_back(&series);
-    if (!limit) lines.push_back(&series);
     for (const double y : series.y) {
       if (!(y > 0)) continue;
       highest = std::max(highest, y);
@@ -107,28 +141,22 @@ std::string curves_of(const Chart& chart) {
     json["range"] = nullptr;
   }
   const auto rounded = [](double value) { return std::stod(fmt::format("{:.5g}", value)); };
-  json["rows"] = nlohmann::json::array();
-  // Lines on one grid break where they have no value; those with grids of their own go on to their next point.
-  const bool alike =
-      std::all_of(lines.begin(), lines.end(), [&](const Series* line) { return line->x == lines.front()->x; });
-  json["connect"] = !alike;
-  const std::vector<double> grid = alike && !lines.empty() ? lines.front()->x : common_grid(lines);
-  std::vector<std::size_t> next_point(shown.size());
-  for (const double x : grid) {
-    nlohmann::ordered_json row = {std::stod(fmt::format("{:.7g}", x))};
-    for (std::size_t s = 0; s < shown.size(); ++s) {
-      const Series* const series = shown[s];
-      double y = std::nan("");
-      if (series->style == Series::Style::limit) {
-        y = series->y.front();
-      } else if (std::size_t& k = next_point[s]; k < series->x.size() && series->x[k] == x) {
-        y = series->y[k++];
-        while (!alike && k < series->x.size() && series->x[k] == x) ++k;
-      }
-      row.push_back(std::isfinite(y) && !(json["log_y"] && y <= 0) ? nlohmann::ordered_json(rounded(y))
-                                                                   : nlohmann::ordered_json(nullptr));
+  json["lines"] = nlohmann::json::array();
+  for (const Series* const series : shown) {
+    nlohmann::ordered_json x = nlohmann::json::array(), y = nlohmann::json::array();
+    const bool is_level = series->style == Series::Style::limit;
+    constexpr double deep = 0.01;  // of the lowest that is in sight, for those who zoom and point
+    const double from = json["log_y"] ? deep * json["range"][0].get<double>() : lowest;
+    for (const std::size_t k : is_level ? std::vector<std::size_t>{0, series->x.size() - 1}
+                                        : points_needed(*series, json["log_y"], from, highest)) {
+      const double value = series->y[k];
+      const double at = std::stod(fmt::format("{:.7g}", series->x[k]));
+      const bool is_step = !x.empty() && at <= x.back().get<double>();  // both sides of it stay apart
+      x.push_back(is_step ? std::stod(fmt::format("{:.9g}", x.back().get<double>() * (1 + 1e-8))) : at);
+      y.push_back(std::isfinite(value) && !(json["log_y"] && value <= 0) ? nlohmann::ordered_json(rounded(value))
+                                                                         : nlohmann::ordered_json(nullptr));
     }
-    json["rows"].push_back(std::move(row));
+    json["lines"].push_back({std::move(x), std::move(y)});
   }
   std::string text = json.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace), safe;
   for (const char c : text) safe += c == '<' ? std::string("\\u003c") : std::string(1, c);  // ends no script early

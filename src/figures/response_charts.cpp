@@ -33,13 +33,6 @@ DisplayUnit abscissa(const Outcome& outcome, const ChartSource& source) {
   return order > 0 ? DisplayUnit{"rpm", order / 60} : source.show.unit(kind::frequency);
 }
 
-Series phase_series(const std::vector<double>& grid, const Eigen::MatrixXcd& curve) {
-  std::vector<double> phase(grid.size());
-  for (std::size_t k = 0; k < grid.size(); ++k)
-    phase[k] = degrees * phase_of_largest(curve.col(static_cast<Eigen::Index>(k)));
-  return phase_line(grid, phase);
-}
-
 bool applies(const Limit& limit, const Outcome& outcome, const Watched& watched) {
   const auto& names = limit.environments;
   if (std::find(names.begin(), names.end(), outcome.environment().name) == names.end() &&
@@ -138,9 +131,8 @@ Chart empty_chart(const Outcome& outcome, const WatchedQuantity& quantity, const
       "{}{}: {}", description, what,
       by_base ? fmt::format("{}, base excited along {}", environment.name, excitation.along) : excitation.name());
   chart.subtitle = fmt::format(
-      "{}; {}; {} frequencies",
-      by_base ? fmt::format("profile {}, {}", environment.profile, environment.level) : excitation.heading(),
-      source.heading, outcome.grid().size());
+      "{}; {}", by_base ? fmt::format("profile {}, {}", environment.profile, environment.level) : excitation.heading(),
+      source.heading);
   chart.x = {fmt::format("{} ({})", outcome.excitation->order > 0 ? "Speed" : "Frequency", frequency.text),
              Axis::Scale::logarithmic, frequency.from_si(outcome.grid().front()),
              frequency.from_si(outcome.grid().back())};
@@ -237,13 +229,14 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
   for (const std::size_t i : group.members) {
     const SineRow& row = outcome.sine()->rows[i];
     const Watched& watched = source.watched[i];
-    Series series{legend_label(watched), grid, {}};
-    for (Eigen::Index k = 0; k < row.curve.cols(); ++k)
-      series.y.push_back(unit.from_si(largest_over_phase(row.curve.col(k))));
-    magnitude.series.push_back(std::move(series));
-    if (watched.count == 1) {
-      Series lag = phase_series(outcome.grid(), row.curve);
-      lag.x = in_unit(lag.x, frequency);
+    const FineCurve curve = source.curve(outcome, i);
+    const std::vector<double> x = in_unit(curve.frequency, frequency);
+    magnitude.series.push_back({legend_label(watched), x, in_unit(curve.value, unit)});
+    if (!curve.phase.empty()) {
+      std::vector<double> turned;
+      turned.reserve(curve.phase.size());
+      for (const double each : curve.phase) turned.push_back(degrees * each);
+      Series lag = phase_line(x, turned);
       lag.colour = static_cast<int>(magnitude.series.size()) - 1;
       phase.series.push_back(std::move(lag));
     }
@@ -271,12 +264,25 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
   Chart& chart = named.chart;
   const std::vector<double> grid = in_unit(outcome.grid(), frequency);
   Panel density{{fmt::format("PSD ({})", unit.text)}, 2.1};
+  Panel ratio{{"Response/input"}, 1, false};
   Panel running{{fmt::format("Running RMS ({})", plain.text), Axis::Scale::linear}, 1, false};
+  const bool one_input = group.quantity->kind == outcome.excitation->kind && outcome.excitation->names.size() == 1;
   for (const std::size_t i : group.members) {
     const RandomRow& row = outcome.random()->rows[i];
     const std::string rms = value_text(row.rms, plain, 3) + " RMS";
     const std::string label = legend_label(source.watched[i]);
-    density.series.push_back({fmt::format("{}: {}", label, rms), grid, in_unit(row.psd, unit)});
+    const FineCurve curve = source.curve(outcome, i);
+    density.series.push_back(
+        {fmt::format("{}: {}", label, rms), in_unit(curve.frequency, frequency), in_unit(curve.value, unit)});
+    if (one_input) {  // the response over it is the square of the transmissibility
+      Series squares{"", density.series.back().x, {}};
+      squares.colour = static_cast<int>(ratio.series.size());
+      for (std::size_t k = 0; k < curve.frequency.size(); ++k) {
+        const double input = outcome.excitation->reference(curve.frequency[k]);
+        squares.y.push_back(input > 0 ? curve.value[k] / input : std::nan(""));
+      }
+      ratio.series.push_back(std::move(squares));
+    }
     const std::vector<double> sum = running_rms(outcome.grid(), row.psd);
     running.series.push_back({label, grid, in_unit(sum, plain)});
     named.in_words += fmt::format("{}{} {}", named.in_words.empty() ? "" : "; ", label, rms);
@@ -286,29 +292,16 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
         std::lower_bound(outcome.grid().begin(), outcome.grid().end(), band.frequency) - outcome.grid().begin());
     const double at = frequency.from_si(band.frequency);
     density.peaks.push_back(
-        {density.series.size() - 1, at, density.series.back().y[std::min(k, grid.size() - 1)],
+        {density.series.size() - 1, at, unit.from_si(row.psd[std::min(k, grid.size() - 1)]),
          fmt::format("{:.0f} % of the variance @ {} {}", 100 * band.share, format_number(at, 4), frequency.text)});
     named.in_words += fmt::format(", {}", density.peaks.back().text);
   }
   for (Series& input : random_inputs(outcome, *group.quantity->kind, grid, unit, plain))
     density.series.push_back(std::move(input));
   add_natural_frequencies(chart, outcome, group, source);
-  if (group.quantity->kind == outcome.excitation->kind && outcome.excitation->names.size() == 1) {
-    // One input: the response over it is the square of the transmissibility.
-    Panel ratio{{"Response/input"}, 1, false};
-    for (const std::size_t i : group.members) {
-      std::vector<double> squares;
-      for (std::size_t k = 0; k < grid.size(); ++k) {
-        const double input = outcome.excitation->reference(outcome.grid()[k]);
-        squares.push_back(input > 0 ? outcome.random()->rows[i].psd[k] / input : std::nan(""));
-      }
-      ratio.series.push_back(
-          {"", grid, std::move(squares), Series::Style::line, {}, {}, static_cast<int>(ratio.series.size())});
-    }
-    chart.panels = {std::move(density), std::move(ratio), std::move(running)};
-    return named;
-  }
-  chart.panels = {std::move(density), std::move(running)};
+  chart.panels = {std::move(density)};
+  if (one_input) chart.panels.push_back(std::move(ratio));
+  chart.panels.push_back(std::move(running));
   return named;
 }
 

@@ -1,10 +1,13 @@
 /// figures/response_charts.h: the charts of a run, from results to chart descriptions.
 #pragma once
 
+#include <functional>
+
 #include "core/assess/limits.h"
 #include "core/excitation/envelope.h"
 #include "core/quantity/show.h"
 #include "core/response/cross_spectrum.h"
+#include "core/response/fine_curve.h"
 #include "figures/chart.h"
 
 namespace avrenk {
@@ -23,6 +26,8 @@ struct ChartSource {
   const ModalBasis& basis;
   std::string heading;  ///< damping and modes
   const Show& show;
+  /// The curve of a watched quantity, by its index, where an outcome has its worst: see core/response/fine_curve.h.
+  std::function<FineCurve(const Outcome& outcome, std::size_t watched)> curve;
 };
 
 /// Sine: magnitude and phase, with input, limits, natural frequencies and peaks. Random: PSD with the input and the

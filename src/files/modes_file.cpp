@@ -222,19 +222,22 @@ KeptModes read_modes(const std::filesystem::path& path, const System& system, co
 }
 
 void write_products(const std::filesystem::path& path, const std::filesystem::path& modes, const std::string& plan,
-                    const ModalBasis& basis, const DampingProducts& products) {
+                    const ModalBasis& basis, const DampingProducts& products, Eigen::Index loads) {
   SealedWriter file(path);
   file.write_attribute("key", key_of_products(modes, plan));
   file.write("participation", basis.participation);
   file.write("rigid_participation", basis.rigid_participation);
-  file.write("load_participation", basis.load_participation);
+  file.write("load_participation", basis.load_participation.leftCols(loads));
   file.write("rigid_mass", basis.rigid_mass);
   file.write("loss", products.loss);
   file.write("own", products.own);
   file.write("dashpots", products.dashpots);
   for (const auto& [name, matrix] : reaction_matrices) {
-    file.write(fmt::format("bases_{}", name), stacked(basis.bases, matrix));
-    file.write(fmt::format("feet_{}", name), stacked(basis.feet, matrix));
+    const bool on_loads = matrix == &SupportReaction::loads;
+    for (const auto& [of, reactions] : {std::pair{"bases", &basis.bases}, {"feet", &basis.feet}}) {
+      const Eigen::MatrixXd all = stacked(*reactions, matrix);
+      file.write(fmt::format("{}_{}", of, name), all.leftCols(on_loads ? std::min(loads, all.cols()) : all.cols()));
+    }
   }
   file.seal(products_seal);
 }

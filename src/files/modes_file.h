@@ -40,9 +40,10 @@ struct KeptModes {
 /// assemble them.
 /// @param modes  the file of the modes
 /// @param plan   tells the plan of this run from any other, its damping included
+/// @param loads  columns of loads that the plan has: those of patterns of pressure stand behind them and are left out
 /// @throws FileError
 void write_products(const std::filesystem::path& file, const std::filesystem::path& modes, const std::string& plan,
-                    const ModalBasis& basis, const DampingProducts& products);
+                    const ModalBasis& basis, const DampingProducts& products, Eigen::Index loads);
 
 /// The basis and products of a run whose plan is known to be what it was: nothing is multiplied. None where the
 /// products are not those of these modes and this plan, or anything about the files is not as it should be: read_modes

@@ -70,7 +70,7 @@ TEST(Report, AsksNobodyForAnything) {
 
 TEST(Report, GivesTheCurvesAsNumbers) {
   const std::string html = to_html(made_up());
-  EXPECT_THAT(html, HasSubstr(R"("rows":[[5.0,1.0,15.0],[50.0,null,15.0],[100.0,3.0,15.0]])"));
+  EXPECT_THAT(html, HasSubstr(R"("lines":[[[5.0,50.0,100.0],[1.0,null,3.0]],[[5.0,100.0],[15.0,15.0]]])"));
   EXPECT_THAT(html, HasSubstr(R"("x_unit":"Hz","y_unit":"g")"));
 }
 

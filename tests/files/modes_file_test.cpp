@@ -103,7 +103,7 @@ TEST(ModesFile, KeepsProductsForTheSamePlanAndModesOnly) {
   const auto modes = folder / "results.h5", products = folder / "products.h5";
   const auto write_both = [&] {
     write_modes(modes, model, solved.system, solved.basis, print_of(model, solved.system), request);
-    write_products(products, modes, "plan a", solved.basis, solved.damping.products);
+    write_products(products, modes, "plan a", solved.basis, solved.damping.products, 1);
   };
   write_both();
   const System system = number_system(model);

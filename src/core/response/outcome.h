@@ -24,8 +24,9 @@ struct WithStatic {
 /// One watched quantity in one environment and axis.
 struct SineRow {
   SinePeak peak;
-  std::string where;       ///< the worst candidate
-  Eigen::MatrixXcd curve;  ///< of the worst candidate: 1 to 3 rows x grid points, per the level applied
+  std::string where;          ///< the worst candidate
+  std::size_t candidate = 0;  ///< its index into Watched::candidates
+  Eigen::MatrixXcd curve;     ///< of the worst candidate: 1 to 3 rows x grid points, per the level applied
   std::vector<std::pair<int, double>> shares;  ///< mode (from 0; −1: base motion, −2: loads) and its part of the peak
   double amplification = 0;                    ///< over the static answer to the same inputs; NaN: it has none
   std::optional<HalfPower> half_power;         ///< absent where the curve does not fall by half on both sides
@@ -41,6 +42,7 @@ struct SineRow {
 struct RandomRow {
   double rms = 0;
   std::string where;
+  std::size_t candidate = 0;  ///< the worst one: its index into Watched::candidates
   /// What it stays below 68.27, 95.45 and 99.73 % of the time, the largest over the candidates: 1, 2 and 3σ of what is
   /// Gaussian, else by the distribution of the length of a Gaussian vector. NaN where cases are combined.
   std::array<double, 3> within{};

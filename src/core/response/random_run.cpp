@@ -196,6 +196,7 @@ class RandomRun {
     row.rms = own.rms;
     row.within = own.within;
     row.where = own.measure.label;
+    row.candidate = own.candidate;
     row.candidate_rms = std::move(own.candidate_rms);
     row.psd = std::move(own.psd);
     row.curve_rms = curve_rms(grid_, row.psd);

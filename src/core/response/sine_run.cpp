@@ -147,6 +147,7 @@ SineAnswers run_sine(const Excited& excited, const std::vector<Watched>& watched
     SineRow row;
     row.peak = peak;
     row.where = worst.label;
+    row.candidate = index;
     row.curve = curves->of(index).middleRows(each.first, each.count);
     if (worst.per_input) response.to_ratios(row.curve);
     reasons.explain(worst, each.is_headline(), row);

@@ -1,8 +1,10 @@
 #include "core/response/stress.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
+#include "core/lane.h"
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"
 
@@ -92,11 +94,10 @@ StressStations::StressStations(const Assembly& assembly) : assembly_(assembly) {
   begin_.push_back(parts_.size());
 }
 
-MatrixXd StressStations::element_rows(std::size_t group, std::size_t element, const MatrixXd& motions) const {
+MatrixXd StressStations::element_rows(std::size_t group, std::size_t element) const {
   const auto index = static_cast<Index>(element);
-  if (const auto* shell = std::get_if<ShellBlock>(&blocks_[group]))
-    return shell_nodal_stress_rows(*shell, index) * motions;
-  return solid_nodal_stress_rows(std::get<SolidBlock>(blocks_[group]), index) * motions;
+  if (const auto* shell = std::get_if<ShellBlock>(&blocks_[group])) return shell_nodal_stress_rows(*shell, index);
+  return solid_nodal_stress_rows(std::get<SolidBlock>(blocks_[group]), index);
 }
 
 void StressStations::add_in_station_axes(const Part& part, const StressStation& station, const MatrixXd& element_rows,
@@ -118,7 +119,43 @@ void StressStations::add_in_station_axes(const Part& part, const StressStation& 
   sum.bottomRows<3>() += turn.lazyProduct(part.turned ? own.topRows<3>() : own.bottomRows<3>());
 }
 
-MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRows& motions, Index columns) const {
+namespace {
+
+// Σ_k c_k p_k of six rows c and eight columns: rows of a panel, eight numbers each, that begin at `at`; six
+// coefficients a row of the panel. For wide registers too, where the machine has them.
+__attribute__((target_clones("avx512f", "fma", "default"))) void sum_of_rows(const double* panel, const Index* at,
+                                                                             const double* coefficients, Index terms,
+                                                                             double* out) {
+  Lane s0{}, s1{}, s2{}, s3{}, s4{}, s5{};
+  for (Index k = 0; k < terms; ++k) {
+    const Lane p = *reinterpret_cast<const Lane*>(panel + at[k]);
+    const double* const c = coefficients + 6 * k;
+    s0 += c[0] * p;
+    s1 += c[1] * p;
+    s2 += c[2] * p;
+    s3 += c[3] * p;
+    s4 += c[4] * p;
+    s5 += c[5] * p;
+  }
+  auto* const sums = reinterpret_cast<Lane*>(out);
+  sums[0] = s0;
+  sums[1] = s1;
+  sums[2] = s2;
+  sums[3] = s3;
+  sums[4] = s4;
+  sums[5] = s5;
+}
+
+// The six rows of one station on the motions of the nodes around it.
+struct AroundStation {
+  std::vector<Index> at;             // of each motion that counts: where its row begins in a panel
+  std::vector<double> coefficients;  // six each
+};
+
+}  // namespace
+
+MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRows& motions, Index columns,
+                              Order order) const {
   // Element by element, so that each is computed once for the whole stretch.
   struct Use {
     std::size_t group, element, station;
@@ -139,24 +176,49 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
   }
   std::sort(nodes.begin(), nodes.end());
   nodes.erase(std::unique(nodes.begin(), nodes.end()), nodes.end());
-  const MatrixXd of_nodes = motions(nodes);
-  MatrixXd sum = MatrixXd::Zero(6 * static_cast<Index>(count), columns), own, moves;
+  // What each station makes of motions does not depend on how many columns there are.
+  std::vector<AroundStation> around(count);
+  MatrixXd of_element, own;
   for (std::size_t u = 0; u < uses.size(); ++u) {
     const Use& use = uses[u];
-    if (u == 0 || use.group != uses[u - 1].group || use.element != uses[u - 1].element) {
-      const ElementGroup& group = assembly_.groups[use.group];
-      const auto of_element = group.element(use.element);
-      const Index each = group.kind->motions;
-      moves.resize(each * group.kind->nodes, columns);
-      for (std::size_t i = 0; i < of_element.size(); ++i) {
-        const Index at = std::lower_bound(nodes.begin(), nodes.end(), of_element[i]) - nodes.begin();
-        moves.middleRows(each * static_cast<Index>(i), each) = of_nodes.middleRows(6 * at, each);
-      }
-      own = element_rows(use.group, use.element, moves);
-    }
+    const ElementGroup& group = assembly_.groups[use.group];
+    if (u == 0 || use.group != uses[u - 1].group || use.element != uses[u - 1].element)
+      of_element = element_rows(use.group, use.element);
     const auto meeting = static_cast<double>(begin_[use.station + 1] - begin_[use.station]);
-    add_in_station_axes(*use.part, stations_[use.station], own, 1 / meeting,
-                        sum.middleRows(6 * static_cast<Index>(use.station - first), 6));
+    own.setZero(6, of_element.cols());
+    add_in_station_axes(*use.part, stations_[use.station], of_element, 1 / meeting, own);
+    AroundStation& sum = around[use.station - first];
+    const auto element_nodes = group.element(use.element);
+    const Index each = group.kind->motions;
+    for (std::size_t i = 0; i < element_nodes.size(); ++i) {
+      const Index at = 6L * lane * (std::lower_bound(nodes.begin(), nodes.end(), element_nodes[i]) - nodes.begin());
+      auto place = std::find(sum.at.begin(), sum.at.end(), at) - sum.at.begin();
+      if (place == std::ssize(sum.at)) {
+        for (Index k = 0; k < each; ++k) sum.at.push_back(at + lane * k);
+        sum.coefficients.resize(6 * sum.at.size(), 0);
+      }
+      Eigen::Map<MatrixXd>(sum.coefficients.data() + 6 * place, 6, each) +=
+          own.middleCols(each * static_cast<Index>(i), each);
+    }
+  }
+  const MatrixXd of_nodes = motions(nodes);
+  const auto stations = static_cast<Index>(count);
+  const Index of_component = order == Order::by_station ? 1 : stations, of_station = order == Order::by_station ? 6 : 1;
+  MatrixXd sum(6 * stations, columns);
+  std::vector<double> panel(static_cast<std::size_t>(lane * of_nodes.rows()));
+  std::array<double, 6 * lane> values{};
+  for (Index column = 0; column < columns; column += lane) {
+    const Index now = std::min<Index>(lane, columns - column);
+    Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, lane, Eigen::RowMajor>>(panel.data(), of_nodes.rows(), lane)
+        .leftCols(now) = of_nodes.middleCols(column, now);
+    for (Index s = 0; s < stations; ++s) {
+      const AroundStation& own_rows = around[static_cast<std::size_t>(s)];
+      sum_of_rows(panel.data(), own_rows.at.data(), own_rows.coefficients.data(), std::ssize(own_rows.at),
+                  values.data());
+      for (Index j = 0; j < now; ++j)
+        for (Index c = 0; c < 6; ++c)
+          sum(c * of_component + s * of_station, column + j) = values[static_cast<std::size_t>(c * lane + j)];
+    }
   }
   return sum;
 }
@@ -171,7 +233,7 @@ std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const
     MatrixXd moves(each * group.kind->nodes, columns);
     for (Index i = 0; i < group.kind->nodes; ++i) moves.middleRows(each * i, each) = of_nodes.middleRows(6 * i, each);
     all.emplace_back(MatrixXd::Zero(6, columns));
-    add_in_station_axes(parts_[k], stations_[station], element_rows(parts_[k].group, parts_[k].element, moves), 1,
+    add_in_station_axes(parts_[k], stations_[station], element_rows(parts_[k].group, parts_[k].element) * moves, 1,
                         all.back());
   }
   return all;

@@ -40,9 +40,10 @@ class StressStations {
   using NodeRows = std::function<Eigen::MatrixXd(std::span<const int> nodes)>;
   /// Rows of stress of stations `first` to `first + count` on the same columns, 6 count x k, Pa: xx yy zz xy yz zx of a
   /// solid; xx yy xy at the bottom, then at the top, of a shell. `bottom` is the side that the normal points away from.
-  /// The mean over the elements that meet there.
+  /// The mean over the elements that meet there. By component: row c · count + s is component c of station s.
+  enum class Order { by_station, by_component };
   [[nodiscard]] Eigen::MatrixXd rows(std::size_t first, std::size_t count, const NodeRows& motions,
-                                     Eigen::Index columns) const;
+                                     Eigen::Index columns, Order order = Order::by_station) const;
   /// The same of every element that meets at one station by itself: what it would be without its neighbours.
   [[nodiscard]] std::vector<Eigen::MatrixXd> rows_by_element(std::size_t station, const NodeRows& motions,
                                                              Eigen::Index columns) const;
@@ -55,9 +56,8 @@ class StressStations {
   // Adds a part of the 6 x k of one node of an element, in the axes of its station.
   void add_in_station_axes(const Part& part, const StressStation& station, const Eigen::MatrixXd& element_rows,
                            double factor, Eigen::Ref<Eigen::MatrixXd, 0, Eigen::OuterStride<>> sum) const;
-  // Stress at the nodes of an element, 6 rows each. @param motions  of its nodes, those that its kind has
-  [[nodiscard]] Eigen::MatrixXd element_rows(std::size_t group, std::size_t element,
-                                             const Eigen::MatrixXd& motions) const;
+  // Stress at the nodes of an element, 6 rows each, on the motions of its nodes, those that its kind has.
+  [[nodiscard]] Eigen::MatrixXd element_rows(std::size_t group, std::size_t element) const;
 
   const Assembly& assembly_;
   std::vector<ElementBlock> blocks_;  // of each group

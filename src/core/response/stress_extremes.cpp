@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/dense.h"
+#include "core/lane.h"
 #include "core/response/principal_stress.h"
 
 namespace avrenk {
@@ -41,6 +42,33 @@ __attribute__((target_clones("avx2", "default"))) Index candidates(const double*
       over += static_cast<Index>(Mises::solid(a, count, s) + Mises::solid(b, count, s) > best[s]);
   }
   return over;
+}
+
+// Adds von Mises stress squared of the stations that begin at c: at the bottom, in the middle, at the top.
+template <typename Number>
+__attribute__((always_inline)) inline void add_mises(const double* c, Index count, bool shell, double* sums) {
+  const Number *const x = reinterpret_cast<const Number*>(c), *const y = reinterpret_cast<const Number*>(c + count),
+                      *const z = reinterpret_cast<const Number*>(c + 2 * count),
+                      *const u = reinterpret_cast<const Number*>(c + 3 * count),
+                      *const v = reinterpret_cast<const Number*>(c + 4 * count),
+                      *const w = reinterpret_cast<const Number*>(c + 5 * count);
+  auto *const first = reinterpret_cast<Number*>(sums), *const second = reinterpret_cast<Number*>(sums + count),
+              *const third = reinterpret_cast<Number*>(sums + 2 * count);
+  if (!shell) {
+    *first += *x * (*x - *y) + *y * (*y - *z) + *z * (*z - *x) + 3 * (*u * *u + *v * *v + *w * *w);
+    return;
+  }
+  const Number a = 0.5 * (*x + *u), b = 0.5 * (*y + *v), t = 0.5 * (*z + *w);
+  *first += *x * (*x - *y) + *y * *y + 3 * *z * *z;
+  *second += a * (a - b) + b * b + 3 * t * t;
+  *third += *u * (*u - *v) + *v * *v + 3 * *w * *w;
+}
+
+__attribute__((target_clones("avx512f", "fma", "default"))) void add_mises_of_column(const double* column, Index count,
+                                                                                     bool shell, double* sums) {
+  Index s = 0;
+  for (; s + lane <= count; s += lane) add_mises<Lane>(column + s, count, shell, sums + s);
+  for (; s < count; ++s) add_mises<double>(column + s, count, shell, sums + s);
 }
 
 // The stress that is looked at, out of columns of a stretch.
@@ -173,6 +201,15 @@ void take_sine(const StressStretch& stretch, const MatrixXd& w, const Columns& o
   }
 }
 
+void take_mises_sums(const StressStretch& stretch, const MatrixXd& w, const Columns& own, StressField& field) {
+  const StressStation& kind = stretch.stations[static_cast<std::size_t>(stretch.first)];
+  Eigen::ArrayXXd sums = Eigen::ArrayXXd::Zero(stretch.count, 3);
+  for (Index k = 0; k < own.count; ++k)
+    add_mises_of_column(w.col(own.first + k).data(), stretch.count, kind.shell, sums.data());
+  for (int level = 0; level < levels_of(kind); ++level)
+    field.value.row(level).segment(stretch.first, stretch.count) = sums.col(level).max(0).sqrt();
+}
+
 void take_sum(const StressStretch& stretch, const MatrixXd& w, const Columns& own, StressField& field) {
   const Look look(stretch);
   const bool at_rest = !field.excitation->is_random();  // or at one instant
@@ -187,7 +224,7 @@ void take_sum(const StressStretch& stretch, const MatrixXd& w, const Columns& ow
     }
     return;
   }
-  if (at_rest && stretch.quantity != StressQuantity::von_mises) {
+  if (at_rest) {
     for (Index s = 0; s < stretch.count; ++s) value[s] = look.signed_value(w.col(own.first).data(), s);
     return;
   }

@@ -20,8 +20,12 @@ struct StressStretch {
 void take_sine(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own,
                const std::vector<double>& grid, StressField& field);
 
-/// RMS of a random load (root of the sum of squares over its columns), or the stress itself of a static one: with its
-/// sign, unless it is von Mises.
+/// Von Mises stress at all levels of a shell at once: RMS of a random load, or of a static one. @param stretch  its
+/// level does not count
+void take_mises_sums(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own, StressField& field);
+
+/// Of other quantities: RMS of a random load (root of the sum of squares over its columns), or the stress itself of a
+/// static one, with its sign.
 void take_sum(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own, StressField& field);
 
 }  // namespace avrenk

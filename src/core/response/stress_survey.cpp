@@ -100,29 +100,33 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     const auto& [first, count, load] = stretches[job];
     const MatrixXd rows = stations.rows(
         static_cast<std::size_t>(first), static_cast<std::size_t>(count),
-        [&](std::span<const int> some) { return channels.strain_rows(some); }, channels.strain_columns());
+        [&](std::span<const int> some) { return channels.strain_rows(some); }, channels.strain_columns(),
+        StressStations::Order::by_component);
     const StressStation& kind = stations.all()[static_cast<std::size_t>(first)];
     const auto bytes_each = static_cast<std::size_t>(6 * load->matrix.cols()) * sizeof(double);
     const auto at_once = static_cast<Index>(std::clamp<std::size_t>(bytes_at_once / bytes_each, 1, stations_in_job));
-    MatrixXd by_component, w;  // kept from stretch to stretch
+    MatrixXd w;  // kept from stretch to stretch
     for (Index part = 0; part < count; part += at_once) {
       const Index now = std::min(at_once, count - part);
-      by_component.resize(6 * now, rows.cols());
-      for (Index c = 0; c < 6; ++c)
-        for (Index s = 0; s < now; ++s) by_component.row(c * now + s) = rows.row(6 * (part + s) + c);
       w.resize(6 * now, load->matrix.cols());
-      w.noalias() = by_component * load->matrix;
+      for (Index c = 0; c < 6; ++c)
+        w.middleRows(c * now, now).noalias() = rows.middleRows(c * count + part, now) * load->matrix;
       for (std::size_t q = 0; q < wanted.size(); ++q) {
         if (!asks_for(wanted[q], kind.part) || !has_quantity(kind.shell, wanted[q].quantity)) continue;
-        for (std::size_t i = 0; i < loads.size(); ++i)
+        for (std::size_t i = 0; i < loads.size(); ++i) {
+          StressField& field = survey.fields[q * loads.size() + i];
+          if (!loads[i]->sine && wanted[q].quantity == StressQuantity::von_mises) {
+            take_mises_sums({stations.all(), first + part, now, wanted[q].quantity, 0}, w, load->of_load[i], field);
+            continue;
+          }
           for (int level = 0; level < levels_of(kind); ++level) {
             const StressStretch stretch{stations.all(), first + part, now, wanted[q].quantity, level};
-            StressField& field = survey.fields[q * loads.size() + i];
             if (loads[i]->sine)
               take_sine(stretch, w, load->of_load[i], loads[i]->grid, field);
             else
               take_sum(stretch, w, load->of_load[i], field);
           }
+        }
       }
     }
   });

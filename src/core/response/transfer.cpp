@@ -106,8 +106,13 @@ Eigen::ArrayXd Transfer::squares(double frequency, const MatrixXcd& amplitudes) 
   if (!cheap) return (coordinates(frequency) * amplitudes).cwiseAbs2().rowwise().sum().array();
   if (amplitudes.cols() == 0) return Eigen::ArrayXd::Zero(modes.coordinates());  // where no input acts
   const double omega = 2 * pi * frequency;
-  const MatrixXcd& forces = damped_.velocity.size() == 0 ? damped_.constant : damped_.at(omega);
-  return modes.respond(omega, forces * amplitudes).cwiseAbs2().rowwise().sum().array();
+  const Eigen::ArrayXd gains = modes.respond(omega, MatrixXcd::Ones(modes.coordinates(), 1)).cwiseAbs2().col(0).array();
+  const auto times_gains = [&](const MatrixXcd& forces) -> Eigen::ArrayXd {
+    if (amplitudes.isDiagonal(0))  // inputs that are not correlated
+      return gains * (forces.cwiseAbs2() * amplitudes.diagonal().cwiseAbs2()).array();
+    return gains * (forces * amplitudes).cwiseAbs2().rowwise().sum().array();
+  };
+  return damped_.velocity.size() == 0 ? times_gains(damped_.constant) : times_gains(damped_.at(omega));
 }
 
 MatrixXcd Transfer::state(double frequency) const {

@@ -105,6 +105,19 @@
             Math.sqrt(0.5 * (aa + bb + Math.sqrt((aa - bb) * (aa - bb) + 4 * ab * ab)))];
   }
 
+  // The maximum of a curve near its highest point, by a parabola through three points on log-log paper.
+  function summit(frequencies, values, k) {
+    var f = frequencies, y = values, same = { value: y[k], frequency: f[k] };
+    if (k === 0 || k + 1 === f.length || !(y[k - 1] > 0 && y[k + 1] > 0)) return same;
+    var a = Math.log(f[k] / f[k - 1]), b = Math.log(f[k + 1] / f[k]);
+    if (a < 1e-6 || b < 1e-6) return same;  // a step of the input
+    var down = Math.log(y[k] / y[k - 1]) / a, up = Math.log(y[k + 1] / y[k]) / b;
+    var curvature = (up - down) / (a + b), slope = down + curvature * a;
+    if (!(curvature < 0)) return same;
+    var shift = Math.max(-a, Math.min(b, -slope / (2 * curvature)));
+    return { value: y[k] * Math.exp(slope * shift + curvature * shift * shift), frequency: f[k] * Math.exp(shift) };
+  }
+
   var chosen = -1, graph = null;
   function draw() {
     if (chosen < 0) return;
@@ -113,24 +126,33 @@
     var kind = acceleration ? data.acceleration : data.length;
     var unit = own.random ? kind["psd unit"] : kind.unit, factor = own.random ? kind["psd factor"] : kind.factor;
     var size = 2 * own.inputs * own.columns, rows = [], tops = [0, 0, 0, 0], where = [0, 0, 0, 0], area = 0, before = null;
+    var all = [[], [], [], []], highest = [-1, -1, -1, -1];
     var by = own.order > 0 ? 60 / own.order : 1 / data.frequency.factor;
     for (var k = 0; k < own.frequencies.length; ++k) {
       var f = own.frequencies[k];
       var values = answer(own, chosen, acceleration, 2 * Math.PI * f, own.q[k], own.levels.subarray(size * k, size * (k + 1)));
-      for (var d = 0; d < 4; ++d)
+      for (var d = 0; d < 4; ++d) {
+        all[d].push(values[d]);
         if (values[d] > tops[d]) {
           tops[d] = values[d];
-          where[d] = f * by;
+          highest[d] = k;
         }
+      }
       if (before) area += 0.5 * (f - before[0]) * (values[3] + before[1]);
       before = [f, values[3]];
       rows.push([f * by].concat(values.map(function (value) { return value > 0 ? value / factor : null; })));
+    }
+    for (d = 0; d < 4; ++d) {
+      if (highest[d] < 0) continue;
+      var top = summit(own.frequencies, all[d], highest[d]);
+      tops[d] = top.value;
+      where[d] = top.frequency * by;
     }
     var names = ["x", "y", "z", "magnitude"], x_unit = own.order > 0 ? "rpm" : data.frequency.unit;
     var high = Math.pow(10, Math.ceil(Math.log10(1.2 * tops[3] / factor)));
     var quantity = acceleration ? "acceleration" : "relative displacement";
     var curves = {
-      labels: [(own.order > 0 ? "Speed" : "Frequency") + " (" + x_unit + ")"].concat(names), rows: rows, connect: false,
+      labels: [(own.order > 0 ? "Speed" : "Frequency") + " (" + x_unit + ")"].concat(names), rows: rows,
       colours: ["#0072B2", "#D55E00", "#009E73", "#4b5563"], text_colours: ["#005a8c", "#a84a00", "#00664a", "#4b5563"],
       series: {}, log_y: tops[3] > 0, range: tops[3] > 0 ? [high * 1e-5, high] : null, x_unit: x_unit, y_unit: unit,
       x: (own.order > 0 ? "Speed" : "Frequency") + " (" + x_unit + ")",

@@ -1,6 +1,10 @@
 "use strict";
 // Turns each figure that brings its curves into one that zooms and reads out; the fixed figure stays a button away.
 (function () {
+  function plain(value) {
+    var rounded = Number(value.toPrecision(6));
+    return rounded < 1e-3 ? rounded.toExponential() : String(rounded);
+  }
   // 1, 2 and 5 of each decade have labels, all in a narrow range, decades alone in a wide one.
   function decadeTicks(from, to) {
     var inner = 1 + 1e-9;  // a tick on the very edge would be left out
@@ -10,7 +14,7 @@
         var value = k * decade;
         if (value < from * 0.9999 || value > to * 1.0001) continue;  // ends by rounding are ticks too
         var major = k === 1 || ((k === 2 || k === 5) && to / from < 2000) || to / from < 12;
-        ticks.push({ v: Math.min(Math.max(value, from * inner), to / inner), label: major ? String(Number(value.toPrecision(6))) : "" });
+        ticks.push({ v: Math.min(Math.max(value, from * inner), to / inner), label: major ? plain(value) : "" });
       }
     }
     if (ticks.length > 2) return ticks;
@@ -22,6 +26,26 @@
     return ticks;
   }
   function short(value) { return String(Number(value.toPrecision(4))); }
+  // Lines on points of their own as rows of one table: between its points each is straight, as it is drawn.
+  function rowsOf(curves) {
+    var grid = [];
+    curves.lines.forEach(function (line) { grid = grid.concat(line[0]); });
+    grid = grid.sort(function (a, b) { return a - b; }).filter(function (x, k, all) { return k === 0 || x !== all[k - 1]; });
+    var rows = grid.map(function (x) { return [x]; });
+    curves.lines.forEach(function (line) {
+      var xs = line[0], ys = line[1], k = 0;
+      rows.forEach(function (row) {
+        var x = row[0];
+        while (k + 1 < xs.length && xs[k + 1] <= x) ++k;
+        if (x < xs[0] || x > xs[xs.length - 1]) return row.push(null);
+        if (x === xs[k] || k + 1 === xs.length) return row.push(ys[k]);
+        if (ys[k] === null || ys[k + 1] === null) return row.push(null);
+        var part = Math.log(x / xs[k]) / Math.log(xs[k + 1] / xs[k]);
+        row.push(curves.log_y ? ys[k] * Math.pow(ys[k + 1] / ys[k], part) : ys[k] + part * (ys[k + 1] - ys[k]));
+      });
+    });
+    return rows;
+  }
   // A chart of some curves in the .plot of a holder, whose .readout names them.
   window.avrenkChart = function (holder, curves) {
     var readout = holder.querySelector(".readout");
@@ -40,10 +64,10 @@
       last.textContent = where;
       readout.appendChild(last);
     }
-    var graph = new Dygraph(holder.querySelector(".plot"), curves.rows, {
+    var graph = new Dygraph(holder.querySelector(".plot"), curves.rows || rowsOf(curves), {
       labels: curves.labels, colors: curves.colours, strokeWidth: 1.8, series: curves.series,
       logscale: curves.log_y, valueRange: curves.range, xlabel: curves.x, ylabel: curves.y,
-      legend: "never", connectSeparatedPoints: curves.connect, gridLineColor: "#d5d9e0", axisLineColor: "#6b7280",
+      legend: "never", gridLineColor: "#d5d9e0", axisLineColor: "#6b7280",
       highlightCircleSize: 4, labelsKMB: false, digitsAfterDecimal: 4, rightGap: 24, yLabelWidth: 18, xRangePad: 0,
       axes: {
         x: { logscale: true, ticker: function (a, b) { return decadeTicks(a, b); }, valueFormatter: short,
