@@ -77,7 +77,8 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   };
   for (const auto& [name, chart] : box_figures) expect_figure(name, chart);
   expected +=
-      "plan/01-box.yaml\nplan/sources.json\nreport.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/"
+      "plan/01-box.yaml\nplan/"
+      "sources.json\nproducts.h5\nreport.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/"
       "audit.csv\ntables/limits.csv\n"
       "tables/masses.csv\ntables/mode-kinetic-energy.csv\ntables/mode-participation.csv\ntables/mode-shapes.csv\n"
       "tables/mode-strain-energy.csv\ntables/modes.csv\ntables/random.x.curves.csv\n"
