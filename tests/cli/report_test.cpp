@@ -337,6 +337,68 @@ TEST(Report, ItsModelTurnsPlaysAndReadsOut) {
   EXPECT_LT(model.at("high").at(1).get<double>() - model.at("low").at(1).get<double>(), 0.4);
 }
 
+// A tap of a finger picks the node below it, a finger that moves turns the scene, and so do keys; a tap turns nothing.
+TEST(Report, ItsModelIsWorkedByFingersAndKeys) {
+  const TemporaryFolder folder;
+  (void)folder.write("box.yaml", example("isolated-box.yaml"));
+  ASSERT_EQ(run_program(folder, "run box.yaml --audit 0").status, 0);
+  (void)folder.write(
+      "box-results/worked.html",
+      test::replaced(
+          test::read_all(folder / "box-results/report.html"), "</body>",
+          "<script>setTimeout(function () {"
+          "  var canvas = document.querySelector('#turning-model canvas'), area = canvas.getBoundingClientRect();"
+          "  var readout = document.querySelector('[data-model=readout]'), said = {};"
+          "  function tap(x, y) {"
+          "    ['pointerdown', 'pointerup'].forEach(function (type) {"
+          "      canvas.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: y, pointerType: 'touch',"
+          "        isPrimary: true, button: 0, bubbles: true, cancelable: true })); });"
+          "    return readout.textContent.split(' at ')[0];"
+          "  }"
+          "  function look() {"  // what taps find, all over the scene
+          "    var found = [];"
+          "    for (var i = 1; i < 10; ++i) for (var k = 1; k < 7; ++k)"
+          "      found.push(tap(area.left + area.width * i / 10, area.top + area.height * k / 7));"
+          "    return found.join(' ');"
+          "  }"
+          "  function touch(type, x, y) {"
+          "    var one = new Touch({ identifier: 1, target: canvas, clientX: x, clientY: y, pageX: x, pageY: y });"
+          "    var list = type === 'touchend' ? [] : [one];"
+          "    canvas.dispatchEvent(new TouchEvent(type, { touches: list, targetTouches: list, changedTouches: [one],"
+          "      bubbles: true, cancelable: true }));"
+          "  }"
+          "  function key(name) { canvas.dispatchEvent(new KeyboardEvent('keydown', { key: name })); }"
+          "  said.first = look();"
+          "  said.again = look();"
+          "  touch('touchstart', area.left + 300, area.top + 200);"
+          "  touch('touchmove', area.left + 420, area.top + 230);"
+          "  touch('touchend', area.left + 420, area.top + 230);"
+          "  said.dragged = look();"
+          "  for (var n = 0; n < 6; ++n) key('ArrowLeft');"
+          "  said.keys = look();"
+          "  key(' ');"
+          "  said.playing = document.querySelector('[data-model=play]').textContent;"
+          "  var out = document.createElement('p');"
+          "  out.id = 'said';"
+          "  out.textContent = JSON.stringify(said);"
+          "  document.body.appendChild(out);"
+          "}, 500);</script></body>"));
+  const Ran ran = run_browser(folder, "box-results/worked.html#model-view-1",
+                              "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader "
+                              "--virtual-time-budget=8000 --dump-dom",
+                              "id=\"said\">{");
+  EXPECT_EQ(complaints(ran.err), "");
+  const std::size_t at = ran.out.find("id=\"said\">") + 10;
+  const std::string text = ran.out.substr(at, ran.out.find("</p>", at) - at);
+  ASSERT_TRUE(text.starts_with("{")) << ran.err;
+  const Json said = Json::parse(text);
+  EXPECT_THAT(said.at("first").get<std::string>(), HasSubstr("Node "));
+  EXPECT_EQ(said.at("first"), said.at("again"));
+  EXPECT_NE(said.at("again"), said.at("dragged"));
+  EXPECT_NE(said.at("dragged"), said.at("keys"));
+  EXPECT_EQ(said.at("playing"), "Stop");
+}
+
 // What stands on the figures of the demo, read from the SVG: inside the frame, nothing over anything else.
 TEST(Figures, OfTheDemoAreLegible) {
   const TemporaryFolder folder;

@@ -309,9 +309,15 @@
   canvas.addEventListener("pointermove", function (event) {
     if (!kept && event.buttons === 0) choose(under(event));
   });
-  canvas.addEventListener("pointerdown", function (event) { down = [event.clientX, event.clientY]; });
-  canvas.addEventListener("click", function (event) {
-    if (down && Math.hypot(event.clientX - down[0], event.clientY - down[1]) > 4) return;  // it was turned
+  canvas.addEventListener("pointerdown", function (event) {
+    if (event.isPrimary) down = [event.clientX, event.clientY];
+  });
+  // No click: what turns the scene keeps fingers from making any.
+  canvas.addEventListener("pointerup", function (event) {
+    var from = down;
+    if (!event.isPrimary || event.button !== 0 || !from) return;
+    down = null;
+    if (Math.hypot(event.clientX - from[0], event.clientY - from[1]) > 4) return;  // it was turned
     var vertex = under(event);
     kept = vertex >= 0;
     choose(vertex);
