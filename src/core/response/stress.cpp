@@ -192,7 +192,8 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
     const Index each = group.kind->motions;
     for (std::size_t i = 0; i < element_nodes.size(); ++i) {
       const Index at = 6L * lane * (std::lower_bound(nodes.begin(), nodes.end(), element_nodes[i]) - nodes.begin());
-      auto place = std::find(sum.at.begin(), sum.at.end(), at) - sum.at.begin();
+      Index place = 0;  // node by node
+      while (place < std::ssize(sum.at) && sum.at[static_cast<std::size_t>(place)] != at) place += each;
       if (place == std::ssize(sum.at)) {
         for (Index k = 0; k < each; ++k) sum.at.push_back(at + lane * k);
         sum.coefficients.resize(6 * sum.at.size(), 0);
