@@ -198,8 +198,7 @@ class Answerer {
       const std::string of = words_of(question, watched[i]), in = outcome.name();
       if (question.form == Question::Form::curve) {
         const SineAnswers* const sine = outcome.sine();
-        const std::size_t candidate = sine ? sine->rows[i].candidate : outcome.random()->rows[i].candidate;
-        FineCurve fine = fine_curve(*load.excitation, *load.transfer, watched[i], candidate, outcome.grid());
+        FineCurve fine = fine_curve(outcome, i, *load.transfer, watched[i]);
         answers_.curves.push_back({q, of, in, !sine, std::move(fine.frequency), std::move(fine.value),
                                    std::move(fine.phase), sine ? std::optional(sine->rows[i].peak) : std::nullopt});
         continue;

@@ -423,9 +423,7 @@ FineCurve Analysis::curve_of(const Outcome& outcome, std::size_t index) const {
   const Excitation& excitation = *outcome.excitation;
   const AnswerGroup& group = group_answering(*this, &excitation);
   const Transfer transfer(*group.basis, *group.damping, InputColumns{excitation.base, excitation.loads});
-  const std::size_t candidate =
-      outcome.sine() ? outcome.sine()->rows[index].candidate : outcome.random()->rows[index].candidate;
-  return fine_curve(excitation, transfer, group.watched[index], candidate, outcome.grid());
+  return fine_curve(outcome, index, transfer, group.watched[index]);
 }
 
 namespace {

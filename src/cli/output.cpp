@@ -299,7 +299,7 @@ KeptPlan kept_plan(const Analysis& analysis, const Request& request) {
 }
 
 // results.h5: the file that the modes were read from, or a new one; products.h5.
-void keep_modes(const Analysis& analysis, const Request& request, const RunFolder& folder) {
+void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
   if (analysis.modes_from.empty() || analysis.more_than_file)
     write_modes(own, analysis.plan.assembly, analysis.system, analysis.basis, analysis.model, analysis.plan.modes);
@@ -308,8 +308,7 @@ void keep_modes(const Analysis& analysis, const Request& request, const RunFolde
   Eigen::Index loads = 0;
   for (const Load& load : analysis.plan.assembly.loads)
     if (!load.is_pattern) loads += std::ssize(load.columns);
-  write_products(folder.path("products.h5"), own, kept_plan(analysis, request).digest(), analysis.basis,
-                 analysis.damping.products, loads);
+  write_products(folder.path("products.h5"), own, plan.digest(), analysis.basis, analysis.damping.products, loads);
 }
 
 }  // namespace
@@ -380,18 +379,17 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
       folder.write(name + ".csv", history_csv(each, show));
   }
   folder.write("summary.json", to_json(summary));
-  kept_plan(analysis, request).write([&](const std::string& name, const std::string& content) {
-    folder.write(name, content);
-  });
+  const KeptPlan plan = kept_plan(analysis, request);
+  plan.write([&](const std::string& name, const std::string& content) { folder.write(name, content); });
   std::vector<StageTime> times = analysis.times;
   times.push_back({"tables", watch.seconds()});
   watch = StopWatch();
   std::string failure;
   if (request.figures)
     failure = write_for_readers(analysis, shown, request, verdict, folder,
-                                {[&] { keep_modes(analysis, request, folder); }}, terminal);
+                                {[&] { keep_modes(analysis, plan, folder); }}, terminal);
   else
-    keep_modes(analysis, request, folder);
+    keep_modes(analysis, plan, folder);
   times.push_back({request.figures ? "figures, fields, report" : "keeping the modes", watch.seconds()});
   for (const StageTime& time : times) {
     const std::string line = fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds);

@@ -101,39 +101,34 @@ std::string seal_of(const std::filesystem::path& path, const SealKind& kind) {
   return !file || bad ? "" : end_of(file, bytes, kind);
 }
 
-struct SealedWriter::Open {
-  explicit Open(hid_t id) : file(id, H5Fclose) {}
-  Hdf5Handle file;
-};
-
 SealedWriter::SealedWriter(const std::filesystem::path& file) : path_(file) {
   be_silent();
-  open_ = std::make_unique<Open>(H5Fcreate(file.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT));
-  good_ = open_->file.good();
+  file_ = std::make_unique<Hdf5Handle>(H5Fcreate(file.c_str(), H5F_ACC_TRUNC, H5P_DEFAULT, H5P_DEFAULT), H5Fclose);
+  good_ = file_->good();
 }
 
 SealedWriter::~SealedWriter() = default;
 
 void SealedWriter::write(const std::string& name, const Eigen::MatrixXd& m) {
   const std::array<hsize_t, 2> size{static_cast<hsize_t>(m.cols()), static_cast<hsize_t>(m.rows())};
-  good_ = good_ && H5LTmake_dataset_double(open_->file.id(), name.c_str(), 2, size.data(), m.data()) >= 0;
+  good_ = good_ && H5LTmake_dataset_double(file_->id(), name.c_str(), 2, size.data(), m.data()) >= 0;
 }
 
 void SealedWriter::write_text(const std::string& name, const std::string& text) {
-  good_ = good_ && H5LTmake_dataset_string(open_->file.id(), name.c_str(), text.c_str()) >= 0;
+  good_ = good_ && H5LTmake_dataset_string(file_->id(), name.c_str(), text.c_str()) >= 0;
 }
 
 void SealedWriter::write_attribute(const char* name, int number) {
-  good_ = good_ && H5LTset_attribute_int(open_->file.id(), "/", name, &number, 1) >= 0;
+  good_ = good_ && H5LTset_attribute_int(file_->id(), "/", name, &number, 1) >= 0;
 }
 
 void SealedWriter::write_attribute(const char* name, const std::string& text) {
-  good_ = good_ && H5LTset_attribute_string(open_->file.id(), "/", name, text.c_str()) >= 0;
+  good_ = good_ && H5LTset_attribute_string(file_->id(), "/", name, text.c_str()) >= 0;
 }
 
 void SealedWriter::seal(const SealKind& kind) {
-  good_ = good_ && H5Fflush(open_->file.id(), H5F_SCOPE_GLOBAL) >= 0;
-  open_.reset();
+  good_ = good_ && H5Fflush(file_->id(), H5F_SCOPE_GLOBAL) >= 0;
+  file_.reset();
   std::error_code bad;
   const std::uintmax_t bytes = good_ ? std::filesystem::file_size(path_, bad) : 0;
   std::fstream file(path_, std::ios::binary | std::ios::in | std::ios::out);
@@ -145,14 +140,9 @@ void SealedWriter::seal(const SealKind& kind) {
   if (hash.empty() || !file.good()) throw FileError(fmt::format("{}: cannot be written", path_.string()));
 }
 
-struct SealedReader::Open {
-  explicit Open(hid_t id) : file(id, H5Fclose) {}
-  Hdf5Handle file;
-};
-
 SealedReader::SealedReader(const std::filesystem::path& file) {
   be_silent();
-  open_ = std::make_unique<Open>(H5Fopen(file.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT));
+  file_ = std::make_unique<Hdf5Handle>(H5Fopen(file.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT), H5Fclose);
   std::error_code none;
   bytes_ = static_cast<double>(std::filesystem::file_size(file, none));
 }
@@ -160,8 +150,8 @@ SealedReader::SealedReader(const std::filesystem::path& file) {
 SealedReader::~SealedReader() = default;
 
 bool SealedReader::read(const std::string& name, Eigen::MatrixXd& m) const {
-  if (!open_->file.good()) return false;
-  const Hdf5Handle set(H5Dopen2(open_->file.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
+  if (!file_->good()) return false;
+  const Hdf5Handle set(H5Dopen2(file_->id(), name.c_str(), H5P_DEFAULT), H5Dclose);
   if (!set.good()) return false;
   const Hdf5Handle space(H5Dget_space(set.id()), H5Sclose), type(H5Dget_type(set.id()), H5Tclose);
   std::array<hsize_t, 2> size{};
@@ -175,24 +165,24 @@ bool SealedReader::read(const std::string& name, Eigen::MatrixXd& m) const {
 }
 
 std::string SealedReader::read_text(const std::string& name) const {
-  if (!open_->file.good()) return "";
-  const Hdf5Handle set(H5Dopen2(open_->file.id(), name.c_str(), H5P_DEFAULT), H5Dclose);
+  if (!file_->good()) return "";
+  const Hdf5Handle set(H5Dopen2(file_->id(), name.c_str(), H5P_DEFAULT), H5Dclose);
   if (!set.good()) return "";
   return text_of({H5Dget_type(set.id()), H5Tclose}, {H5Dget_space(set.id()), H5Sclose},
                  [&](hid_t type, void* data) { return H5Dread(set.id(), type, H5S_ALL, H5S_ALL, H5P_DEFAULT, data); });
 }
 
 std::string SealedReader::text_attribute(const char* name) const {
-  if (!open_->file.good()) return "";
-  const Hdf5Handle own(H5Aopen_by_name(open_->file.id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
+  if (!file_->good()) return "";
+  const Hdf5Handle own(H5Aopen_by_name(file_->id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
   if (!own.good()) return "";
   return text_of({H5Aget_type(own.id()), H5Tclose}, {H5Aget_space(own.id()), H5Sclose},
                  [&](hid_t type, void* data) { return H5Aread(own.id(), type, data); });
 }
 
 std::optional<int> SealedReader::number_attribute(const char* name) const {
-  if (!open_->file.good()) return std::nullopt;
-  const Hdf5Handle own(H5Aopen_by_name(open_->file.id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
+  if (!file_->good()) return std::nullopt;
+  const Hdf5Handle own(H5Aopen_by_name(file_->id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
   if (!own.good()) return std::nullopt;
   const Hdf5Handle type(H5Aget_type(own.id()), H5Tclose), space(H5Aget_space(own.id()), H5Sclose);
   int value = 0;

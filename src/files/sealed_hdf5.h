@@ -23,11 +23,11 @@ struct SealKind {
 /// Its last line, which tells its content from any other; empty where it is none of the kind, whole or not.
 [[nodiscard]] std::string seal_of(const std::filesystem::path& file, const SealKind& kind);
 
+class Hdf5Handle;
+
 class SealedWriter {
  public:
   explicit SealedWriter(const std::filesystem::path& file);
-  SealedWriter(const SealedWriter&) = delete;
-  SealedWriter& operator=(const SealedWriter&) = delete;
   ~SealedWriter();
   /// Columns of the matrix are rows of the dataset.
   void write(const std::string& name, const Eigen::MatrixXd& matrix);
@@ -39,9 +39,8 @@ class SealedWriter {
   void seal(const SealKind& kind);
 
  private:
-  struct Open;
   std::filesystem::path path_;
-  std::unique_ptr<Open> open_;
+  std::unique_ptr<Hdf5Handle> file_;
   bool good_ = true;
 };
 
@@ -49,8 +48,6 @@ class SealedWriter {
 class SealedReader {
  public:
   explicit SealedReader(const std::filesystem::path& file);
-  SealedReader(const SealedReader&) = delete;
-  SealedReader& operator=(const SealedReader&) = delete;
   ~SealedReader();
   /// False where there is no matrix of the name.
   [[nodiscard]] bool read(const std::string& name, Eigen::MatrixXd& matrix) const;
@@ -60,8 +57,7 @@ class SealedReader {
   [[nodiscard]] std::optional<int> number_attribute(const char* name) const;
 
  private:
-  struct Open;
-  std::unique_ptr<Open> open_;
+  std::unique_ptr<Hdf5Handle> file_;
   double bytes_ = 0;
 };
 

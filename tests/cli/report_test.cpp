@@ -46,6 +46,24 @@ Ran run_browser(const TemporaryFolder& folder, const std::string& page, const st
   return ran;
 }
 
+// A page with a scene, drawn by software: its document once its scripts have run.
+Ran run_scene(const TemporaryFolder& folder, const std::string& page, const std::string& shown = "</html>") {
+  return run_browser(folder, page,
+                     "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader "
+                     "--virtual-time-budget=8000 --dump-dom",
+                     shown);
+}
+
+// The same of a page whose own script leaves JSON in the element `said`; nothing where it does not.
+Json said_by_scene(const TemporaryFolder& folder, const std::string& page, Ran& ran) {
+  const std::string before = "id=\"said\">";
+  ran = run_scene(folder, page, before + "{");
+  const std::size_t at = ran.out.find(before) + before.size();
+  const std::string said = ran.out.substr(at, ran.out.find("</p>", at) - at);
+  EXPECT_TRUE(said.starts_with("{")) << said << ran.err;
+  return said.starts_with("{") ? Json::parse(said) : Json();
+}
+
 // What the page itself complained of: not what the browser says of its own drawing by software.
 std::string complaints(const std::string& err) {
   std::istringstream lines(err);
@@ -173,12 +191,7 @@ TEST(Report, DrawsTheCurveOfAnyNode) {
              "g²/Hz"}}) {  // mode by mode
     ASSERT_LE(run_program(folder, std::string("run box.yaml --audit 0 ") + each.set).status, 1) << each.set;
     const std::string group = each.group;
-    const auto page = [&](const std::string& hash) {
-      return run_browser(folder, "box-results/report.html" + hash,
-                         "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader "
-                         "--virtual-time-budget=8000 --dump-dom",
-                         "</html>");
-    };
+    const auto page = [&](const std::string& hash) { return run_scene(folder, "box-results/report.html" + hash); };
     const Ran first = page("");
     EXPECT_EQ(complaints(first.err), "");
     const std::size_t in = first.out.find(fmt::format("<optgroup label=\"{}\">", each.seen)),
@@ -241,11 +254,7 @@ TEST(Report, ItsModelTurnsPlaysAndReadsOut) {
   const TemporaryFolder folder;
   (void)folder.write("box.yaml", example("isolated-box.yaml"));
   ASSERT_EQ(run_program(folder, "run box.yaml").status, 0);
-  const std::string by_software = "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader ";
-  const auto page = [&](const std::string& hash) {
-    return run_browser(folder, "box-results/report.html" + hash, by_software + "--virtual-time-budget=8000 --dump-dom",
-                       "</html>");
-  };
+  const auto page = [&](const std::string& hash) { return run_scene(folder, "box-results/report.html" + hash); };
   const auto readout = [](const std::string& html) {
     const std::size_t at = html.find(">", html.find("data-model=\"readout\"")) + 1;
     return html.substr(at, html.find('<', at) - at);
@@ -288,9 +297,7 @@ TEST(Report, ItsModelTurnsPlaysAndReadsOut) {
                                     "<meta charset=\"utf-8\"><script>var clock = 0; performance.now = function () {"
                                     " return clock; }; requestAnimationFrame = function (frame) { setTimeout(function "
                                     "() { clock = Math.min(350, clock + 25); frame(clock); }, 25); };</script>"));
-  const std::string moving = readout(run_browser(folder, "box-results/played.html" + mode + "-play",
-                                                 by_software + "--virtual-time-budget=8000 --dump-dom", "</html>")
-                                         .out);
+  const std::string moving = readout(run_scene(folder, "box-results/played.html" + mode + "-play").out);
   const auto now = [](const std::string& text) {
     const std::string before = "displacement now (";
     return std::stod(text.substr(text.find(before) + before.size()));
@@ -321,12 +328,9 @@ TEST(Report, ItsModelTurnsPlaysAndReadsOut) {
           "meshes[0].geometry.morphAttributes.position.length,"
           "    cycles: file.animations.length, low: box.min.toArray(), high: box.max.toArray() });"
           "}, function (error) { document.getElementById('said').textContent = 'failed: ' + error; });</script>");
-  const Ran read =
-      run_browser(folder, "loader.html", by_software + "--virtual-time-budget=8000 --dump-dom", "id=\"said\">{");
-  const std::size_t at = read.out.find("id=\"said\">") + 10;
-  const std::string said = read.out.substr(at, read.out.find("</p>", at) - at);
-  ASSERT_TRUE(said.starts_with("{")) << said;
-  const Json model = Json::parse(said);
+  Ran read;
+  const Json model = said_by_scene(folder, "loader.html", read);
+  ASSERT_TRUE(model.is_object());
   EXPECT_GE(model.at("meshes"), 2);
   EXPECT_GE(model.at("shapes").size(), 6U);  // modes, and a shape at a peak
   EXPECT_EQ(model.at("moves"), model.at("shapes").size());
@@ -383,15 +387,10 @@ TEST(Report, ItsModelIsWorkedByFingersAndKeys) {
           "  out.textContent = JSON.stringify(said);"
           "  document.body.appendChild(out);"
           "}, 500);</script></body>"));
-  const Ran ran = run_browser(folder, "box-results/worked.html#model-view-1",
-                              "--use-gl=angle --use-angle=swiftshader --enable-unsafe-swiftshader "
-                              "--virtual-time-budget=8000 --dump-dom",
-                              "id=\"said\">{");
+  Ran ran;
+  const Json said = said_by_scene(folder, "box-results/worked.html#model-view-1", ran);
   EXPECT_EQ(complaints(ran.err), "");
-  const std::size_t at = ran.out.find("id=\"said\">") + 10;
-  const std::string text = ran.out.substr(at, ran.out.find("</p>", at) - at);
-  ASSERT_TRUE(text.starts_with("{")) << ran.err;
-  const Json said = Json::parse(text);
+  ASSERT_TRUE(said.is_object());
   EXPECT_THAT(said.at("first").get<std::string>(), HasSubstr("Node "));
   EXPECT_EQ(said.at("first"), said.at("again"));
   EXPECT_NE(said.at("again"), said.at("dragged"));

@@ -127,4 +127,10 @@ FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, con
   return curve;
 }
 
+FineCurve fine_curve(const Outcome& outcome, std::size_t index, const Transfer& transfer, const Watched& watched) {
+  const std::size_t candidate =
+      outcome.sine() ? outcome.sine()->rows[index].candidate : outcome.random()->rows[index].candidate;
+  return fine_curve(*outcome.excitation, transfer, watched, candidate, outcome.grid());
+}
+
 }  // namespace avrenk

@@ -14,19 +14,31 @@ using Eigen::ArrayXd;
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-// Von Mises stress squared of station s out of the components of `count` stations.
+// Von Mises stress squared, added to a sum: of plane stress, and of a tensor. Numbers, or several side by side.
+template <typename Number>
+__attribute__((always_inline)) inline void add_plane(const Number& x, const Number& y, const Number& xy, Number& sum) {
+  sum += x * (x - y) + y * y + 3 * xy * xy;
+}
+template <typename Number>
+__attribute__((always_inline)) inline void add_solid(const Number& x, const Number& y, const Number& z,
+                                                     const Number& xy, const Number& yz, const Number& zx,
+                                                     Number& sum) {
+  sum += x * (x - y) + y * (y - z) + z * (z - x) + 3 * (xy * xy + yz * yz + zx * zx);
+}
+
+// Of station s out of the components of `count` stations.
 struct Mises {
-  // x² + y² − xy + 3τ² at a level: `bottom` 1, ½ or 0.
+  // At a level: `bottom` 1, ½ or 0.
   static double plane(const double* c, Index count, Index s, double bottom) {
-    const double top = 1 - bottom, x = bottom * c[s] + top * c[3 * count + s],
-                 y = bottom * c[count + s] + top * c[4 * count + s],
-                 t = bottom * c[2 * count + s] + top * c[5 * count + s];
-    return x * (x - y) + y * y + 3 * t * t;
+    const auto at_level = [&](Index k) { return bottom * c[k * count + s] + (1 - bottom) * c[(k + 3) * count + s]; };
+    double square = 0;
+    add_plane(at_level(0), at_level(1), at_level(2), square);
+    return square;
   }
   static double solid(const double* c, Index count, Index s) {
-    const double x = c[s], y = c[count + s], z = c[2 * count + s], xy = c[3 * count + s], yz = c[4 * count + s],
-                 zx = c[5 * count + s];
-    return x * (x - y) + y * (y - z) + z * (z - x) + 3 * (xy * xy + yz * yz + zx * zx);
+    double square = 0;
+    add_solid(c[s], c[count + s], c[2 * count + s], c[3 * count + s], c[4 * count + s], c[5 * count + s], square);
+    return square;
   }
 };
 
@@ -55,13 +67,13 @@ __attribute__((always_inline)) inline void add_mises(const double* c, Index coun
   auto *const first = reinterpret_cast<Number*>(sums), *const second = reinterpret_cast<Number*>(sums + count),
               *const third = reinterpret_cast<Number*>(sums + 2 * count);
   if (!shell) {
-    *first += *x * (*x - *y) + *y * (*y - *z) + *z * (*z - *x) + 3 * (*u * *u + *v * *v + *w * *w);
+    add_solid(*x, *y, *z, *u, *v, *w, *first);
     return;
   }
   const Number a = 0.5 * (*x + *u), b = 0.5 * (*y + *v), t = 0.5 * (*z + *w);
-  *first += *x * (*x - *y) + *y * *y + 3 * *z * *z;
-  *second += a * (a - b) + b * b + 3 * t * t;
-  *third += *u * (*u - *v) + *v * *v + 3 * *w * *w;
+  add_plane(*x, *y, *z, *first);
+  add_plane(a, b, t, *second);
+  add_plane(*u, *v, *w, *third);
 }
 
 __attribute__((target_clones("avx512f", "fma", "default"))) void add_mises_of_column(const double* column, Index count,
