@@ -52,7 +52,7 @@ void integrate_tower() {
   for (int repeat = 0; repeat < 3; ++repeat) {
     const Transfer transfer(basis, damping, InputColumns{cases[0]->base, cases[0]->loads});
     best = std::min(best, seconds([&] {
-                      const ModalCovariance covariance = integrate_covariance(transfer, cases[0]->spectrum);
+                      const ModalCovariance covariance = integrate_covariance(transfer, cases[0]->spectrum, {}, 0);
                       error = covariance.error;
                       points = covariance.rule.frequency.size();
                     }));

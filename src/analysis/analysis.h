@@ -7,6 +7,7 @@
 #include <memory>
 #include <optional>
 
+#include "core/assess/notch.h"
 #include "core/check/finding.h"
 #include "core/mesh/resolution.h"
 #include "core/mesh/surface.h"
@@ -78,6 +79,7 @@ struct Analysis {
   std::vector<MotionShape> shapes;               ///< of sine cases: at the strongest peak, then at what was asked for
   std::vector<std::vector<DrivenMode>> driven;   ///< of each outcome that loads make; else empty
   std::vector<std::vector<PowerBalance>> power;  ///< the same, at frequencies asked for and at the modes most driven
+  std::vector<NotchedInput> notched;             ///< inputs that limits lower, and what is applied in their place
   std::vector<LimitResult> limits;
   std::vector<EquipmentLevel> equipment;
   std::vector<History> histories;

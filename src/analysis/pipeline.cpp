@@ -340,8 +340,11 @@ void group_cases(Analysis& analysis, const Cases& cases, const Progress& progres
     group->basis = group->own_basis ? &*group->own_basis : &analysis.basis;
     group->damping = group->own_damping ? &*group->own_damping : &analysis.damping;
     group->loads.resize(group->cases.size());
+    // Several cases side by side; one alone in parts.
+    const int threads_each = group->cases.size() > 1 ? 1 : analysis.threads;
     run_jobs(group->cases.size(), analysis.threads, [&](std::size_t i) {
-      group->loads[i] = std::make_unique<Excited>(group->cases[i], analysis.system, *group->basis, *group->damping);
+      group->loads[i] =
+          std::make_unique<Excited>(group->cases[i], analysis.system, *group->basis, *group->damping, threads_each);
     });
   }
   analysis.times.push_back({"states of the modes", start.seconds()});
@@ -516,6 +519,53 @@ void draw_places(Analysis& analysis, const Cases& cases, const std::vector<Excit
     }
 }
 
+// Behind each case whose input limits lower the same with what is applied instead. What the limits look at is found
+// first, under what is specified.
+void add_notched(Analysis& analysis, Cases& cases, const AnalysisRequest& request, const Progress& progress) {
+  const auto is_limited = [&](const Excitation& excitation) {
+    return excitation.is_sine() && !excitation.is_combined &&
+           std::any_of(analysis.plan.limits.begin(), analysis.plan.limits.end(),
+                       [&](const Limit& limit) { return limit.notch && covers(limit, excitation); });
+  };
+  Cases needed;
+  for (const auto& each : cases)
+    if (!each->is_combined && (each->is_static() || is_limited(*each))) needed.push_back(each);
+  if (std::none_of(needed.begin(), needed.end(), [](const auto& each) { return each->is_sine(); })) return;
+  tell(progress, "notches");
+  const StopWatch start;
+  const std::vector<std::string> notes = analysis.plan.notes;
+  const std::vector<StageTime> times = analysis.times;
+  group_cases(analysis, needed, progress);
+  AnalysisRequest quick = request;
+  quick.figures = false;
+  survey_and_watch(analysis, quick, progress);
+  std::vector<Outcome> still;
+  const auto each_load = [&](bool at_rest, const auto& take) {
+    for (const auto& group : analysis.groups)
+      for (std::size_t k = 0; k < group->cases.size(); ++k)
+        if (group->cases[k]->is_static() == at_rest) take(*group, *group->loads[k]);
+  };
+  each_load(true, [&](const AnswerGroup& group, Excited& load) { still.push_back(run_case(load, group.watched)); });
+  std::vector<const Outcome*> at_rest;
+  at_rest.reserve(still.size());
+  for (const Outcome& each : still) at_rest.push_back(&each);
+  each_load(false, [&](const AnswerGroup& group, const Excited& load) {
+    if (auto found = notched_input(load.excitation, analysis.plan.limits, at_rest, group.watched, analysis.system,
+                                   *group.basis, *group.damping)) {
+      cases.insert(std::find(cases.begin(), cases.end(), load.excitation) + 1, found->applied);
+      for (const Limit* limit : found->not_kept)
+        analysis.warnings.push_back(
+            fmt::format("limit {}: no notch that it allows keeps it in {}", limit->name, load.excitation->name()));
+      analysis.notched.push_back(std::move(*found));
+    }
+  });
+  analysis.stress = {};
+  analysis.stations.reset();
+  analysis.plan.notes = notes;
+  analysis.times = times;
+  analysis.times.push_back({"notches", start.seconds()});
+}
+
 // All cases that are to be run, pressure fields on them made.
 Cases cases_to_answer(Analysis& analysis, const EnvironmentChoice& is_wanted, const Progress& progress) {
   if (!analysis.plan.modes.free_motions && analysis.basis.missing_below == 0)
@@ -547,10 +597,11 @@ void apply(Analysis& analysis, const EnvironmentChoice& environments,
 void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span<const std::string> chosen,
             const AnalysisRequest& request, const Progress& progress) {
   refuse_unknown_names(analysis.plan, type, chosen);
-  const Cases cases = cases_to_answer(
+  Cases cases = cases_to_answer(
       analysis,
       [&](const Environment& environment) { return environment.is_static() || is_wanted(environment, type, chosen); },
       progress);
+  add_notched(analysis, cases, request, progress);
   group_cases(analysis, cases, progress);
   survey_and_watch(analysis, request, progress);
   const StopWatch start;
@@ -597,7 +648,8 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
     if (!cases[i]->is_combined) continue;
     std::vector<const Outcome*> single;
     for (std::size_t k = 0; k < i; ++k)
-      if (cases[k]->environment == cases[i]->environment) single.push_back(&outcomes[k]);
+      if (cases[k]->environment == cases[i]->environment && !is_replaced(*cases[k], outcomes))
+        single.push_back(&outcomes[k]);
     outcomes[i] = combine(*cases[i]->environment, single, analysis.watched);
   }
   analysis.driven.resize(cases.size());

@@ -6,6 +6,7 @@
 #include <system_error>
 
 #include "cli/commands.h"
+#include "cli/shell_help.h"
 #include "cli/stop.h"
 #include "cli/streams.h"
 #include "core/blas_threads.h"
@@ -50,8 +51,22 @@ void print_help() {
       "Exit status\n  0  done, all limits met\n  1  done, some limit exceeded\n  2  the input is wrong\n  3  the "
       "computation failed\n"
       "  4  a file could not be read or written\n  130 stopped by Ctrl-C: nothing half-written is left\n\n\"avrenk "
-      "COMMAND --help\" shows an example. Start with: avrenk "
-      "demo\n");
+      "COMMAND --help\" shows an example. Start with: avrenk demo\n\"avrenk help bash\", \"help zsh\" and \"help man\" "
+      "print "
+      "completions for these shells and the page of the manual.\n");
+}
+
+// What installs beside the program: completions and the page of the manual.
+void print_for_shell(std::span<const std::string> words) {
+  static constexpr std::pair<std::string_view, std::string (*)(std::span<const Command>)> pages[] = {
+      {"bash", bash_completion}, {"zsh", zsh_completion}, {"man", manual_page}};
+  for (const auto& [name, page] : pages)
+    if (words.size() == 2 && words[1] == name) {
+      fmt::print("{}", page(std::span<const Command>(all_commands)));
+      return;
+    }
+  std::vector<std::string> names{"bash", "zsh", "man"};
+  refuse("", fmt::format("help has no page \"{}\"", words.back()), suggest_name(words.back(), names));
 }
 
 void print_help(const Command& command) {
@@ -60,6 +75,10 @@ void print_help(const Command& command) {
 }
 
 ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
+  if (words.size() > 1 && words[0] == "help") {
+    print_for_shell(words);
+    return ExitStatus::done;
+  }
   if (words.empty() || words[0] == "--help" || words[0] == "help") {
     print_help();
     return words.empty() ? ExitStatus::wrong_input : ExitStatus::done;

@@ -292,6 +292,12 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
     drawings.push_back(
         {spectrum.excitation->name(), named.name, named.chart.title + ".", named.in_words, std::move(named.chart)});
   }
+  for (const NotchedInput& input : analysis.notched) {
+    NamedChart named = notch_chart(input, plan.show);
+    drawings.push_back({"notches", named.name,
+                        fmt::format("Input of {}: specified, and applied in its place.", input.specified->name()),
+                        named.in_words, std::move(named.chart)});
+  }
   for (const EquipmentLevel& level : analysis.equipment) {
     const EquipmentRequest& own = *level.request;
     NamedChart named = envelope_chart(

@@ -95,6 +95,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
     tables.push_back(std::move(clearances));
   if (Table stress = stress_of(analysis); !stress.rows.empty()) tables.push_back(std::move(stress));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
+  for (Table& table : notch_tables_of(analysis)) tables.push_back(std::move(table));
   if (!analysis.equipment.empty()) tables.push_back(equipment_table(analysis.equipment, show));
   for (const History& each : analysis.histories) tables.push_back(history_table(each, show));
   return tables;
@@ -311,6 +312,32 @@ void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder&
   write_products(folder.path("products.h5"), own, plan.digest(), analysis.basis, analysis.damping.products, loads);
 }
 
+// What lies in a folder of results, for whoever opens it without having made it.
+std::string readme_of(const Analysis& analysis, const std::string& command, const std::string& verdict,
+                      const RunFolder& folder) {
+  static constexpr std::pair<const char*, const char*> contents[] = {
+      {"report.html", "all of it for readers, in one file that needs nothing beside it; report.md is the same as text"},
+      {"summary.json", "every number of the tables with its unit, for programs"},
+      {"tables", "the same as CSV, one file a table; curves in *.curves.csv"},
+      {"levels", "profiles that another plan reads: notched inputs, equipment levels"},
+      {"histories", "records in time"},
+      {"figures", "charts and pictures, SVG and PNG"},
+      {"fields", "shapes and fields for any VTK viewer; model.glb for viewers of glTF"},
+      {"plan", "the plan as it was run with every file it named; sources.json says what they were called"},
+      {"results.h5", "the modes, which later runs take and `avrenk ask` answers from"},
+      {"products.h5", "what makes these answers quick"},
+      {"run.log", "what was done and how long it took"}};
+  std::string text =
+      fmt::format("# {}\n\nResults of `avrenk {} {}`, Avrenk {}. Verdict: {}.\n\n| | |\n|---|---|\n",
+                  analysis.plan.title.empty() ? "Results" : analysis.plan.title, command,
+                  std::filesystem::path(analysis.plan.file).filename().string(), avrenk_version, verdict);
+  for (const auto& [name, words] : contents)
+    if (std::filesystem::exists(folder.path(name))) text += fmt::format("| {} | {} |\n", name, words);
+  return text +
+         "\nFurther questions: `avrenk ask` and this folder. Each column of a table is described in the handbook, "
+         "docs/results.md.\n";
+}
+
 }  // namespace
 
 std::filesystem::path result_folder(const Request& request, const std::string& plan, const std::string& command) {
@@ -336,6 +363,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     terminal.table(clearances);
   print_stress(analysis, terminal);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
+  for (const Table& table : notch_tables_of(analysis)) terminal.table(table);
   if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
     terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
@@ -364,6 +392,9 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     const Table curves = curve_table(analysis.outcomes[i], analysis.watched, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   });
+  for (const NotchedInput& each : analysis.notched)
+    folder.write(fmt::format("levels/{}.csv", each.applied->name()),
+                 to_csv(level_points(each.applied->name(), each.table, false, *each.specified->kind, show)));
   for (const EquipmentLevel& each : analysis.equipment)
     folder.write(fmt::format("levels/{}.csv", each.request->name),
                  to_csv(level_points(each.request->name, each.envelope.table, each.random, *each.kind, show)));
@@ -398,6 +429,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   terminal.end_progress();
   terminal.log("verdict: " + verdict);
   terminal.stop_log();
+  folder.write("README.md", readme_of(analysis, shown.command, verdict, folder));
   folder.commit();
   terminal.print(fmt::format("Results: {}\n", folder.target().string()));
   if (shown.overview && request.figures)

@@ -13,6 +13,7 @@
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
 #include "files/motion_results.h"
+#include "files/notch_tables.h"
 #include "files/result_tables.h"
 #include "files/stress_results.h"
 #include "files/text_file.h"
@@ -37,6 +38,7 @@ class Writer {
       : analysis_(analysis), drawings_(drawings), folder_(folder), context_(context), show_(analysis.plan.show) {}
 
   Report write() {
+    report_.document = analysis_.plan.document;
     report_.title = analysis_.plan.title.empty() ? std::filesystem::path(analysis_.plan.file).stem().string()
                                                  : analysis_.plan.title;
     report_.verdict = context_.verdict;
@@ -51,6 +53,7 @@ class Writer {
     for (std::vector<std::string>* lines : {&report_.summary, &report_.warnings})
       for (std::string& line : *lines) line = kept_together(std::move(line));
     add_limits();
+    add_notches();
     add_model();
     add_modes();
     add_inputs();
@@ -143,6 +146,16 @@ class Writer {
     section.leading = true;
     put_figures(section, "margins");
     section.tables.push_back(limit_table(analysis_.limits, show_));
+  }
+
+  void add_notches() {
+    if (analysis_.notched.empty()) return;
+    ReportSection& section = add("notches", "Notches");
+    section.paragraphs.push_back(
+        "Where a response would pass a limit that asks for it, the input is lowered, and nowhere else. What is applied "
+        "are few straight lines below the highest input that keeps all such limits; limits are judged under it.");
+    put_figures(section, "notches");
+    for (Table& table : notch_tables_of(analysis_)) section.tables.push_back(std::move(table));
   }
 
   void add_model() {
@@ -423,6 +436,19 @@ std::string inputs_rms_in_words(const std::vector<const Outcome*>& cases, const 
 
 Table stress_of(const Analysis& analysis) {
   return worst_stress_table(analysis.plan.assembly, analysis.found_stress(), analysis.plan.show);
+}
+
+std::vector<Table> notch_tables_of(const Analysis& analysis) {
+  if (analysis.notched.empty()) return {};
+  std::vector<Table> tables{notch_table(analysis.notched, analysis.plan.show)};
+  const auto outcome_of = [&](const std::shared_ptr<const Excitation>& excitation) -> const Outcome& {
+    return *std::find_if(analysis.outcomes.begin(), analysis.outcomes.end(),
+                         [&](const Outcome& each) { return each.excitation == excitation; });
+  };
+  for (const NotchedInput& each : analysis.notched)
+    tables.push_back(
+        notched_peak_table(outcome_of(each.specified), outcome_of(each.applied), analysis.watched, analysis.plan.show));
+  return tables;
 }
 
 std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outcome) {

@@ -36,5 +36,7 @@ struct ReportContext {
 
 /// What the plan asks for of a case besides, and what each of several random inputs makes; those that have rows.
 [[nodiscard]] std::vector<Table> further_tables(const Analysis& analysis, const Outcome& outcome);
+/// Of inputs that limits lower: the notches, then of each case its peaks under both inputs. Empty where there are none.
+[[nodiscard]] std::vector<Table> notch_tables_of(const Analysis& analysis);
 
 }  // namespace avrenk

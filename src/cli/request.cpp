@@ -13,21 +13,10 @@ namespace avrenk {
 namespace po = boost::program_options;
 namespace {
 
-// An option, and the commands that have it.
-struct Option {
-  const char* name;
-  const char* value;  // what its value is called; nullptr: it has none
-  std::string_view commands;
-  const char* help;
-  [[nodiscard]] bool is_of(const std::string& command) const {
-    const std::vector<std::string> all = words_of(commands);
-    return std::find(all.begin(), all.end(), command) != all.end();
-  }
-};
 constexpr std::string_view every_command = "demo check modes sine random run ask compare new explain profile",
                            of_a_plan = "demo check modes sine random run profile",
                            with_modes = "demo modes sine random run", with_responses = "demo sine random run";
-constexpr Option all_options[] = {
+constexpr Option known_options[] = {
     {"out", "DIR", "demo check modes sine random run ask compare profile",
      "folder of results; default: beside the plan, named after it"},
     {"set", "path.to.key=VALUE", of_a_plan, "change one value of the plan; may be repeated"},
@@ -52,7 +41,7 @@ constexpr Option all_options[] = {
 // Those of one command; of all without a name.
 po::options_description options_of(const std::string& command) {
   po::options_description options("Options", 100, 50);
-  for (const Option& each : all_options) {
+  for (const Option& each : known_options) {
     if (!command.empty() && !each.is_of(command)) continue;
     const std::string name = each.name;
     if (!each.value)
@@ -77,6 +66,13 @@ double read_option(const Kind& kind, const char* name, const std::string& text) 
 }
 
 }  // namespace
+
+bool Option::is_of(const std::string& command) const {
+  const std::vector<std::string> all = words_of(commands);
+  return std::find(all.begin(), all.end(), command) != all.end();
+}
+
+std::span<const Option> all_options() { return known_options; }
 
 std::string describe_options(const std::string& command) {
   std::ostringstream text;
@@ -103,7 +99,7 @@ Request read_request(std::span<const std::string> words, const std::string& comm
   } catch (const po::unknown_option& error) {
     std::vector<std::string> names;
     const std::string given = error.get_option_name();
-    for (const Option& option : all_options) {
+    for (const Option& option : known_options) {
       const std::string known = fmt::format("--{}", option.name);
       if (known == given)
         refuse("", fmt::format("avrenk {} has no option {}", command, given),

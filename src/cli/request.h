@@ -5,6 +5,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "analysis/analysis.h"
@@ -14,6 +15,16 @@ namespace avrenk {
 /// 0 done and all limits met; 1 done, some limit exceeded; 2 the input is wrong; 3 the computation failed; 4 a file
 /// could not be read or written.
 enum class ExitStatus { done = 0, limit_exceeded = 1, wrong_input = 2, failed = 3, file_error = 4 };
+
+/// An option, and the commands that have it.
+struct Option {
+  const char* name;
+  const char* value;  ///< what its value is called; nullptr: it has none
+  std::string_view commands;
+  const char* help;
+  [[nodiscard]] bool is_of(const std::string& command) const;
+};
+[[nodiscard]] std::span<const Option> all_options();
 
 struct Request : AnalysisRequest {
   std::vector<std::string> words;  ///< positional: plan, environments

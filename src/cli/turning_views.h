@@ -8,7 +8,8 @@ namespace avrenk {
 
 /// The model as built; so many modes, those that carry most; of each case of sines the shape at its strongest peak
 /// and those asked for, of random ones the motion of every node, and the stress of all.
-[[nodiscard]] GlbModel turning_model_of(const Analysis& analysis, std::size_t most);
+/// @param most_others  shapes beside those of the modes, from which a page makes the motion at any frequency of a case
+[[nodiscard]] GlbModel turning_model_of(const Analysis& analysis, std::size_t most, std::size_t most_others = 0);
 
 /// The same as a file for the page, with fewer modes the more vertices there are; empty where the model alone would
 /// make the page too large.

@@ -50,17 +50,6 @@ class Arrays {
   std::string bytes_;
 };
 
-// Whether the page can draw a case by itself.
-bool is_drawn(const Outcome& outcome) {
-  if (outcome.is_combined() || outcome.at_rest() || outcome.grid().empty() || outcome.environment().direct)
-    return false;
-  constexpr Index most_columns = 12;
-  constexpr double most_numbers = 60000;  // amplitudes over the grid
-  const MatrixXcd amplitudes = outcome.excitation->at(outcome.grid().front());
-  return amplitudes.size() > 0 && amplitudes.rows() <= most_columns && amplitudes.cols() <= most_columns &&
-         static_cast<double>(amplitudes.size()) * static_cast<double>(outcome.grid().size()) <= most_numbers;
-}
-
 Json case_of(const Outcome& outcome, const NodeCurveSource& source, Arrays& arrays) {
   const Excitation& excitation = *outcome.excitation;
   const std::vector<double>& grid = outcome.grid();
@@ -90,6 +79,17 @@ Json case_of(const Outcome& outcome, const NodeCurveSource& source, Arrays& arra
 }
 
 }  // namespace
+
+bool has_node_curves(const Outcome& outcome, const ModalDamping& damping) {
+  if (!damping.modes.is_diagonal() || outcome.is_combined() || outcome.at_rest() || outcome.grid().empty() ||
+      outcome.environment().direct || outcome.environment().modes)
+    return false;
+  constexpr Index most_columns = 12;
+  constexpr double most_numbers = 60000;  // amplitudes over the grid
+  const MatrixXcd amplitudes = outcome.excitation->at(outcome.grid().front());
+  return amplitudes.size() > 0 && amplitudes.rows() <= most_columns && amplitudes.cols() <= most_columns &&
+         static_cast<double>(amplitudes.size()) * static_cast<double>(outcome.grid().size()) <= most_numbers;
+}
 
 std::vector<int> spread_nodes(const Assembly& assembly, const std::vector<int>& nodes, const std::vector<int>& first,
                               std::size_t most) {
@@ -127,11 +127,11 @@ std::vector<int> spread_nodes(const Assembly& assembly, const std::vector<int>& 
 }
 
 std::string node_curves(const NodeCurveSource& source, const std::vector<int>& nodes) {
-  if (!source.damping.modes.is_diagonal() || nodes.empty()) return "";
+  if (nodes.empty()) return "";
   Arrays arrays;
   Json header, cases = Json::array();
   for (const Outcome& outcome : source.outcomes)
-    if (is_drawn(outcome)) cases.push_back(case_of(outcome, source, arrays));
+    if (has_node_curves(outcome, source.damping)) cases.push_back(case_of(outcome, source, arrays));
   if (cases.empty()) return "";
 
   const Index modes = source.basis.size(), motions = source.basis.statics.influence.cols();

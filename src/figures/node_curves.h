@@ -21,6 +21,10 @@ struct NodeCurveSource {
 [[nodiscard]] std::vector<int> spread_nodes(const Assembly& assembly, const std::vector<int>& nodes,
                                             const std::vector<int>& first, std::size_t most);
 
+/// Whether the page can answer a case by itself: neither combined, static, answered directly or by chosen modes, nor
+/// driven by very many inputs, nor with damping that has no modes of its own.
+[[nodiscard]] bool has_node_curves(const Outcome& outcome, const ModalDamping& damping);
+
 /// Modal data of sine and random cases, with damping as the answers have it. Little-endian: the length of the header
 /// (4 bytes), the header (JSON, filled up with spaces to a multiple of 8), arrays of 64-, 32- and 16-bit numbers in
 /// this order. The header says where each begins, as {"type", "at", "size"}. Relative displacement of node n in
@@ -31,7 +35,7 @@ struct NodeCurveSource {
 /// a the amplitudes of the inputs (of random ones several columns, whose squares add up), and absolute acceleration
 /// −ω² u + B_nd b a, with b their base accelerations. φ: 16-bit numbers in units of a scale for each r.
 /// @param nodes  as spread_nodes has them
-/// @return  empty: no case has such data; a case of very many inputs, answered directly or combined is left out
+/// @return  empty: no case has such data
 [[nodiscard]] std::string node_curves(const NodeCurveSource& source, const std::vector<int>& nodes);
 
 }  // namespace avrenk

@@ -144,11 +144,9 @@ std::string curves_of(const Chart& chart) {
   json["lines"] = nlohmann::json::array();
   for (const Series* const series : shown) {
     nlohmann::ordered_json x = nlohmann::json::array(), y = nlohmann::json::array();
-    const bool is_level = series->style == Series::Style::limit;
     constexpr double deep = 0.01;  // of the lowest that is in sight, for those who zoom and point
     const double from = json["log_y"] ? deep * json["range"][0].get<double>() : lowest;
-    for (const std::size_t k : is_level ? std::vector<std::size_t>{0, series->x.size() - 1}
-                                        : points_needed(*series, json["log_y"], from, highest)) {
+    for (const std::size_t k : points_needed(*series, json["log_y"], from, highest)) {
       const double value = series->y[k];
       const double at = std::stod(fmt::format("{:.7g}", series->x[k]));
       const bool is_step = !x.empty() && at <= x.back().get<double>();  // both sides of it stay apart
@@ -237,6 +235,15 @@ data table_data(const Table& table) {
 data report_data(const Report& report, bool inside) {
   data page;
   page.set("title", report.title);
+  data document = list();
+  for (const auto& [name, text] : report.document) {
+    data entry;
+    entry.set("name", name);
+    entry.set("text", text);
+    document << entry;
+  }
+  page.set("has_document", !report.document.empty());
+  page.set("document", document);
   page.set("version", report.program_version);
   page.set("date", report.date);
   page.set("verdict", report.verdict);

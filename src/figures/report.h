@@ -30,6 +30,7 @@ struct ReportSection {
 
 struct Report {
   std::string title, verdict, program_version, date;
+  std::vector<std::pair<std::string, std::string>> document{};  ///< for its head: number, issue, author
   enum class Outcome { met, exceeded, open } outcome = Outcome::open;
   std::string mark{};                ///< before the verdict; empty: "Met:", "Not met:" or "Open:"
   std::vector<std::string> summary;  ///< in words

@@ -500,6 +500,30 @@ NamedChart envelope_chart(const EnvelopeSource& source, const Show& show) {
   return named;
 }
 
+NamedChart notch_chart(const NotchedInput& input, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), unit = show.unit(*input.specified->kind);
+  NamedChart named{input.applied->name() + ".input", {}, input.specified->heading()};
+  Chart& chart = named.chart;
+  chart.title = fmt::format("{}: input", input.applied->name());
+  chart.subtitle = input.specified->heading();
+  chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
+             frequency.from_si(input.grid.front()), frequency.from_si(input.grid.back())};
+  Panel panel{{fmt::format("Input, 0 to peak ({})", unit.text)}};
+  Series full = line_through(input.specified->environment->input, "specified", frequency, unit);
+  full.style = Series::Style::input;
+  panel.series.push_back(std::move(full));
+  panel.series.push_back(
+      {"highest that keeps all limits", in_unit(input.grid, frequency), in_unit(input.highest, unit)});
+  Series lines = line_through(input.table, "applied", frequency, unit);
+  lines.style = Series::Style::limit;
+  panel.series.push_back(std::move(lines));
+  for (const Notch& notch : input.notches)
+    named.in_words += fmt::format("; {} dB at {} for {}", format_number(notch.depth, 2),
+                                  value_text(notch.at, frequency, 4), notch.limits.front()->name);
+  chart.panels = {std::move(panel)};
+  return named;
+}
+
 NamedChart load_profile_chart(const LoadProfileSource& source, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency), unit = show.unit(source.kind);
   const double from = source.amplitude.from(), to = source.amplitude.to();

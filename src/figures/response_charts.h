@@ -4,6 +4,7 @@
 #include <functional>
 
 #include "core/assess/limits.h"
+#include "core/assess/notch.h"
 #include "core/excitation/envelope.h"
 #include "core/quantity/show.h"
 #include "core/response/cross_spectrum.h"
@@ -66,6 +67,9 @@ struct EnvelopeSource {
   const Kind& kind;
 };
 [[nodiscard]] NamedChart envelope_chart(const EnvelopeSource& source, const Show& show);
+
+/// What is specified, what no limit is passed under, and what is applied.
+[[nodiscard]] NamedChart notch_chart(const NotchedInput& input, const Show& show);
 
 /// The amplitude of a load over frequency, and its phase where it has one.
 struct LoadProfileSource {

@@ -63,7 +63,7 @@ std::vector<GlbPrimitive> primitives_of(const Scene& scene, const std::vector<st
 }  // namespace
 
 GlbModel turning_model(const Assembly& assembly, const Surface& surface, const std::vector<TurningView>& views,
-                       const std::string& title, const Show& show) {
+                       const std::string& title, const Show& show, const SweptShapes& swept) {
   ModelLook look;
   look.surface = &surface;
   look.parts_apart = true;
@@ -104,6 +104,8 @@ GlbModel turning_model(const Assembly& assembly, const Surface& surface, const s
   nlohmann::ordered_json notes;
   notes["title"] = title;
   notes["length"] = {{"unit", length.text}, {"factor", length.factor}};
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  notes["frequency"] = {{"unit", frequency.text}, {"factor", frequency.factor}};
   constexpr int colours = 64;
   for (int i = 0; i < colours; ++i) {
     const Colour colour = field_colour(static_cast<double>(i) / (colours - 1));
@@ -112,28 +114,37 @@ GlbModel turning_model(const Assembly& assembly, const Surface& surface, const s
   notes["parts"] = nlohmann::ordered_json::array();
   for (const Part& part : assembly.parts) notes["parts"].push_back(part.name);
   notes["views"] = nlohmann::ordered_json::array();
+  const auto add_shape = [&](const NodeMotions& motions, const std::string& name, bool animated) {
+    const double largest = largest_translation(motions).value;
+    // Springs turn with their ends: displacements are taken at the size at which they are drawn.
+    const double scale = largest > 0 ? model.unit / largest : 0;
+    ModelLook moved = look;
+    moved.motions = &motions;
+    moved.scale = scale;
+    const Scene scene = model_scene(assembly, moved);
+    if (scene.points.size() != rest.points.size())
+      throw std::logic_error("a model that moves has other points than as built");
+    GlbShape shape{name, Eigen::Matrix3Xf::Zero(3, still.cols()), animated};
+    if (scale > 0)
+      shape.displacement = ((points_of(scene, homes, assembly, &motions, scale) - still) / scale).cast<float>();
+    model.shapes.push_back(std::move(shape));
+    return static_cast<int>(model.shapes.size()) - 1;
+  };
+  std::map<const NodeMotions*, int> shapes;
+  notes["swept"] = nlohmann::ordered_json::array();
   for (const TurningView& view : views) {
-    const auto add_shape = [&](const std::optional<NodeMotions>& motions, const char* which) {
+    const auto index_of = [&](const std::shared_ptr<const NodeMotions>& motions, const char* which) {
       if (!motions) return -1;
-      const double largest = largest_translation(*motions).value;
-      // Springs turn with their ends: displacements are taken at the size at which they are drawn.
-      const double scale = largest > 0 ? model.unit / largest : 0;
-      ModelLook moved = look;
-      moved.motions = &*motions;
-      moved.scale = scale;
-      const Scene scene = model_scene(assembly, moved);
-      if (scene.points.size() != rest.points.size())
-        throw std::logic_error("a model that moves has other points than as built");
-      GlbShape shape{
-          view.is_mode ? view.name : fmt::format("{}, {}, {}", view.group, view.name, which), {}, view.is_mode};
-      shape.displacement = Eigen::Matrix3Xf::Zero(3, still.cols());
-      if (scale > 0)
-        shape.displacement = ((points_of(scene, homes, assembly, &*motions, scale) - still) / scale).cast<float>();
-      model.shapes.push_back(std::move(shape));
-      return static_cast<int>(model.shapes.size()) - 1;
+      const auto [at, fresh] = shapes.try_emplace(motions.get(), -1);
+      if (fresh)
+        at->second =
+            add_shape(*motions, view.mode >= 0 ? view.name : fmt::format("{}, {}, {}", view.group, view.name, which),
+                      view.mode >= 0);
+      return at->second;
     };
-    const int real_part = add_shape(view.real, "real part"),
-              imaginary_part = add_shape(view.imaginary, "imaginary part");
+    const int real_part = index_of(view.real, "real part"), imaginary_part = index_of(view.imaginary, "imaginary part");
+    if (view.mode >= 0 && swept.weights.cols() > 0)
+      notes["swept"].push_back({{"shape", real_part}, {"coordinate", view.mode}});
     int value = -1;
     if (view.value) {
       GlbValue own{view.name, Eigen::VectorXf(still.cols())};
@@ -150,11 +161,17 @@ GlbModel turning_model(const Assembly& assembly, const Surface& surface, const s
                               {"real", real_part},
                               {"imaginary", imaginary_part},
                               {"value", value},
-                              {"mode", view.is_mode},
+                              {"mode", view.mode >= 0},
+                              {"picked", view.picked.value_or(0)},
                               {"title", view.title},
                               {"unit", view.unit.text},
                               {"factor", view.unit.factor},
                               {"logarithmic", view.logarithmic}});
+  }
+  for (std::size_t k = 0; k < swept.others.size(); ++k) {
+    const auto weights = swept.weights.row(static_cast<Eigen::Index>(k));
+    notes["swept"].push_back({{"shape", add_shape(swept.others[k], fmt::format("beside the modes, {}", k + 1), false)},
+                              {"weights", std::vector<double>(weights.begin(), weights.end())}});
   }
   model.notes = notes.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
   return model;

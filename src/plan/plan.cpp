@@ -15,6 +15,13 @@ void read_title(const Tree& section, Reading& reading) {
   reading.plan.title = read_text(section, "title", reading.problems).value_or("");
 }
 
+// What the user's own documents carry: number, issue, author, …, by names of his own.
+void read_document(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries)
+    if (auto text = read_text(entry.value, "document " + entry.key, reading.problems))
+      reading.plan.document.emplace_back(entry.key, std::move(*text));
+}
+
 using SectionReader = void (*)(const Tree&, Reading&);
 struct Section {
   std::string_view key;
@@ -25,6 +32,7 @@ struct Section {
 };
 // In the order in which they build on one another; the plan may hold them in any order.
 constexpr Section sections[] = {{"title", read_title, false, false},
+                                {"document", read_document, true, false},
                                 {"include", nullptr, false, false},
                                 {"values", nullptr, true, false},
                                 {"show", read_show, false, false},

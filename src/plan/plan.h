@@ -72,6 +72,7 @@ struct FigureRequest {
 
 struct Plan {
   std::string file, title;
+  std::vector<std::pair<std::string, std::string>> document{};  ///< names and texts for the head of the report
   Show show;
   Assembly assembly;
   ModeRequest modes;  ///< the default is filled in: 1.5 times the highest frequency excited or limited

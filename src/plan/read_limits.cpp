@@ -1,5 +1,6 @@
 // factors and limits: what must be met.
 #include <algorithm>
+#include <cmath>
 
 #include "plan/sections.h"
 
@@ -159,6 +160,39 @@ void read_with(const Tree& with, const std::vector<const Environment*>& others, 
                            fmt::format("write with: {}", other->after));
 }
 
+// yes, no, or {deepest: 12 dB, floor: 0.5 g}.
+void read_notch(const Tree& tree, const std::vector<const Environment*>& sines, Limit& limit, Reading& reading) {
+  Problems& problems = reading.problems;
+  const std::string subject = "limit " + limit.name + " notch";
+  if (!tree.is_map()) {
+    if (read_word(tree, {"no", "yes"}, subject, problems) == 1) limit.notch.emplace();
+  } else {
+    NotchRule& rule = limit.notch.emplace();
+    MapReader map(tree, subject, problems);
+    const bool angular = !sines.empty() && sines.front()->angular;
+    if (const auto deepest = map.quantity("deepest", kind::level, Sign::positive))
+      rule.deepest = std::pow(10, -*deepest / 20);
+    rule.floor =
+        map.quantity("floor", angular ? kind::angular_acceleration : kind::acceleration, Sign::positive).value_or(0);
+    map.done();
+  }
+  if (!limit.notch) return;
+  if (sines.empty())
+    problems.add(tree, subject, "only sine inputs are notched, and no sine environment is named",
+                 "name one under in, or leave notch out");
+  for (const Environment* each : sines) {
+    if (!each->load_cases.empty())
+      problems.add(tree, subject,
+                   fmt::format("environment {} is driven by loads, and only motions of bases are notched", each->name),
+                   "give it a limit of its own");
+    else if (!each->on.empty() || each->direct)
+      problems.add(tree, subject,
+                   fmt::format("environment {} {}, and is not notched", each->name,
+                               each->direct ? "is answered by the full equations" : "acts on " + each->on),
+                   "give it a limit of its own");
+  }
+}
+
 void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& reading) {
   Problems& problems = reading.problems;
   limit.of = of.text;
@@ -172,6 +206,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   const Tree* const factors = map.optional("factors");
   const Tree* const with = map.optional("with");
   const Tree* const at = map.optional("at");
+  const Tree* const notch = map.optional("notch");
   if (request)
     read_allowable(map, *request, limit, reading);
   else
@@ -191,7 +226,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   }
   if (in && in->is_list() && in->items.empty())
     problems.add(*in, map.subject(), "no environment is named, so nothing is judged", "write in: random, or a list");
-  std::vector<const Environment*> excited;
+  std::vector<const Environment*> excited, sines;
   for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
     const Environment* const environment = find_environment(*each, map.subject() + " in", reading);
     if (!environment) continue;
@@ -203,6 +238,10 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
       continue;
     }
     excited.push_back(environment);
+    if (environment->type == Environment::Type::sine) sines.push_back(environment);
+    if (notch && each->text.ends_with(".combined"))
+      problems.add(*each, map.subject(), "cases that are combined are not notched together",
+                   fmt::format("write in: {}", environment->name));
     const bool on = !environment->on.empty();
     const bool sine = environment->type == Environment::Type::sine && !on;
     if (on && takes.random && takes.random->form == Take::Form::sigma)
@@ -251,6 +290,14 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
                  fmt::format("{} is a ratio to the input, to which nothing static adds", limit.of), "leave with out");
   else if (with)
     read_with(*with, excited, limit, reading);
+  if (!notch) return;
+  read_notch(*notch, sines, limit, reading);
+  if (limit.notch && request && (request->quantity->per_input() || request->quantity->keyword == "clearance"))
+    problems.add(*notch, map.subject(),
+                 request->quantity->per_input()
+                     ? fmt::format("{} is a ratio to the input, which no notch changes", limit.of)
+                     : fmt::format("what {} leaves depends on its sign, and a notch looks at amplitudes", limit.of),
+                 "leave notch out");
 }
 
 }  // namespace

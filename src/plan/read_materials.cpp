@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "plan/sections.h"
+#include "plan/standard_materials.h"
 
 namespace avrenk {
 namespace {
@@ -47,13 +48,49 @@ void read_orthotropic(MapReader& map, const Tree& modulus, Material& material) {
   }
 }
 
+void check_poissons_ratio(const MapReader& map, const Material& material, Problems& problems) {
+  if (!(material.poissons_ratio > -1 && material.poissons_ratio < 0.5))
+    problems.add(*map.tree().find("nu"), map.subject(), fmt::format("nu = {:g} is impossible", material.poissons_ratio),
+                 "it lies between -1 and 0.5");
+}
+
 void read_isotropic(MapReader& map, const Tree& modulus, Material& material) {
   const auto e = read_quantity(modulus, kind::stress, map.subject() + " E", map.problems(), Sign::positive);
   material.youngs_modulus = e.value_or(1);
   material.poissons_ratio = map.required_quantity("nu", kind::number).value_or(0);
-  if (!(material.poissons_ratio > -1 && material.poissons_ratio < 0.5))
-    map.problems().add(*map.tree().find("nu"), map.subject(),
-                       fmt::format("nu = {:g} is impossible", material.poissons_ratio), "it lies between -1 and 0.5");
+  check_poissons_ratio(map, material, map.problems());
+}
+
+// What the plan does not say itself is typical of the designation, and told to be so.
+void read_standard(MapReader& map, const Tree& standard, Material& material, Reading& reading) {
+  const std::string& subject = map.subject();
+  const StandardMaterial* const found = standard.is_text() ? standard_material(standard.text) : nullptr;
+  if (!found)
+    reading.problems.add(standard, subject + " standard",
+                         standard.is_text() ? fmt::format("no material \"{}\" is known", standard.text)
+                                            : std::string("a designation is due"),
+                         suggest_name(standard.text, standard_designations()) + ", or give E, nu and density");
+  std::string taken;
+  const auto take = [&](const char* name, const Kind& kind, Sign sign, double typical) {
+    if (const auto own = map.quantity(name, kind, sign)) return *own;
+    if (typical > 0) taken += (taken.empty() ? "" : ", ") + std::string(name);
+    return typical;
+  };
+  const StandardMaterial none{"", 1, 0, 0, 0, 0};
+  const StandardMaterial& typical = found ? *found : none;
+  material.youngs_modulus = take("E", kind::stress, Sign::positive, typical.youngs_modulus);
+  material.poissons_ratio = take("nu", kind::number, Sign::any, typical.poissons_ratio);
+  material.density = take("density", kind::density, Sign::not_negative, typical.density);
+  check_poissons_ratio(map, material, reading.problems);
+  const double yield = take("yield", kind::stress, Sign::positive, typical.yield),
+               ultimate = take("ultimate", kind::stress, Sign::positive, typical.ultimate);
+  if (yield > 0) material.yield = yield;
+  if (ultimate > 0) material.ultimate = ultimate;
+  if (found && !taken.empty())
+    reading.plan.notes.push_back(
+        fmt::format("{}: {} typical of {}, of handbooks; a margin on them is none on a "
+                    "certificate",
+                    subject, taken, found->designation));
 }
 
 }  // namespace
@@ -70,16 +107,20 @@ void read_materials(const Tree& section, Reading& reading) {
     const std::size_t before = reading.problems.count();
     Material material;
     material.name = entry.key;
-    if (const Tree* modulus = map.required("E", std::string(kind::stress.example))) {
-      if (modulus->is_map())
-        read_orthotropic(map, *modulus, material);
-      else
-        read_isotropic(map, *modulus, material);
+    if (const Tree* standard = map.optional("standard")) {
+      read_standard(map, *standard, material, reading);
+    } else {
+      if (const Tree* modulus = map.required("E", std::string(kind::stress.example))) {
+        if (modulus->is_map())
+          read_orthotropic(map, *modulus, material);
+        else
+          read_isotropic(map, *modulus, material);
+      }
+      material.density = map.required_quantity("density", kind::density, Sign::not_negative).value_or(0);
+      material.yield = map.quantity("yield", kind::stress, Sign::positive);
+      material.ultimate = map.quantity("ultimate", kind::stress, Sign::positive);
     }
-    material.density = map.required_quantity("density", kind::density, Sign::not_negative).value_or(0);
     material.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
-    material.yield = map.quantity("yield", kind::stress, Sign::positive);
-    material.ultimate = map.quantity("ultimate", kind::stress, Sign::positive);
     map.done();
     if (material.loss_factor && *material.loss_factor > 2)
       reading.problems.add(*entry.value.find("loss factor"), subject,

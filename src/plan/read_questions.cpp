@@ -265,6 +265,7 @@ class QuestionReader {
       if (Tree* const own = entry.value.find("quantities")) *own = quantity;
       return entry;
     }
+    if (has(hows, "between")) return entry_between(cut, keyword, std::move(entry), quantity);
     if (std::optional<std::vector<int>> nodes = numbered_nodes(cut.place)) {
       if (nodes->empty()) return std::nullopt;
       return entry_at(std::move(*nodes), cut, keyword, hows, std::move(entry), quantity);
@@ -370,6 +371,43 @@ class QuestionReader {
     const auto at = read_vector(point, kind::length, fmt::format("\"{}\"", text_), problems_);
     if (!at) return std::vector<int>{};
     return std::vector{nearest_node(assembly, nodes_of_part(assembly, ""), *at).first};
+  }
+
+  // "tip and node 12", "tip and box along z".
+  std::optional<Tree::Entry> entry_between(const Cut& cut, const std::string& keyword, Tree::Entry entry,
+                                           const Tree& quantity) {
+    const auto piece_of = [&](std::size_t begin, std::size_t end) {
+      return Piece{cut.place.text.substr(begin, end - begin), cut.place.column + static_cast<int>(begin)};
+    };
+    constexpr std::string_view word_and = " and ", word_along = " along ";
+    const std::string& text = cut.place.text;
+    const std::size_t along = text.rfind(word_along), end = std::min(along, text.size());
+    const std::size_t middle = text.find(word_and);
+    if (middle >= end) {
+      refuse_piece(
+          cut.place, fmt::format("{} is that between two places", keyword),
+          fmt::format("write {} of PLACE and PLACE, and along z or the like where it is not the line that joins "
+                      "them",
+                      keyword));
+      return std::nullopt;
+    }
+    Tree two = tree_of(cut.place);
+    two.kind = Tree::Kind::list;
+    for (const Piece& each : {piece_of(0, middle), piece_of(middle + word_and.size(), end)}) {
+      two.items.push_back(tree_of(each));
+      if (std::optional<std::vector<int>> nodes = numbered_nodes(each)) {
+        if (nodes->empty()) return std::nullopt;
+        two.items.back().text = fmt::format("{}, {}", name_, two.items.size());
+        reading_.places.declare(two.items.back().text, std::move(*nodes));
+      }
+    }
+    entry.value.entries.push_back({"between", two.place, two});
+    if (along < text.size()) {
+      const Tree direction = tree_of(piece_of(along + word_along.size(), text.size()));
+      entry.value.entries.push_back({"along", direction.place, direction});
+    }
+    entry.value.entries.push_back({"quantities", quantity.place, quantity});
+    return entry;
   }
 
   // An entry for nodes that have no name: declared for the question alone. Stress and section forces there are those of

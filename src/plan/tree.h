@@ -44,13 +44,12 @@ struct Override {
   std::string path, value;
 };
 
-/// Sections of a plan, all of them maps but the first two.
-inline constexpr const char* section_names[] = {"title",        "include",   "values",        "show",
-                                                "materials",    "parts",     "places",        "masses",
-                                                "base",         "joints",    "loads",         "modes",
-                                                "damping",      "watch",     "profiles",      "levels",
-                                                "environments", "factors",   "limits",        "equipment levels",
-                                                "vibrator",     "histories", "cross spectra", "figures"};
+/// Sections of a plan, all of them maps but title and include.
+inline constexpr const char* section_names[] = {
+    "title",    "document",  "include",       "values",       "show",    "materials", "parts",
+    "places",   "masses",    "base",          "joints",       "loads",   "modes",     "damping",
+    "watch",    "profiles",  "levels",        "environments", "factors", "limits",    "equipment levels",
+    "vibrator", "histories", "cross spectra", "figures"};
 
 /// Splits "path.to.key=VALUE". @throws InputError  no "="
 [[nodiscard]] Override parse_override(const std::string& text);

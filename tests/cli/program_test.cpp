@@ -71,7 +71,8 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   (void)folder.write("box.yaml", example("isolated-box.yaml"));
   const Ran ran = run_program(folder, "run box.yaml");
   EXPECT_EQ(ran.status, 0) << ran.err;
-  std::string expected = "fields/model.glb\nfields/modes.vtu\nfields/random.x.motion.vtu\nfields/random.z.motion.vtu\n";
+  std::string expected =
+      "README.md\nfields/model.glb\nfields/modes.vtu\nfields/random.x.motion.vtu\nfields/random.z.motion.vtu\n";
   const auto expect_figure = [&](const std::string& name, bool chart) {
     expected += "figures/" + name + ".png\n" + (chart ? "figures/" + name + ".svg\n" : "");
   };

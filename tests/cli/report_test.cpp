@@ -398,6 +398,56 @@ TEST(Report, ItsModelIsWorkedByFingersAndKeys) {
   EXPECT_EQ(said.at("playing"), "Stop");
 }
 
+// The scene at any frequency of a sweep: made from the modes and few shapes besides, it moves as `ask` says, within the
+// error that it states itself.
+TEST(Report, ItsModelMovesAtAnyFrequency) {
+  const TemporaryFolder folder;
+  // A panel: many modes beyond the sweep, of which few are in the page.
+  (void)folder.write("panel.yaml", example("panel-under-pressure.yaml"));
+  ASSERT_LE(run_program(folder, "run panel.yaml --audit 0 --set \"parts.panel.plate.divisions=[12, 8]\"").status, 1);
+  const std::string html = test::read_all(folder / "panel-results/report.html"), name = "shape at any frequency";
+  const Ran first = run_scene(folder, "panel-results/report.html");
+  EXPECT_EQ(complaints(first.err), "");
+  const std::size_t end = first.out.find("\">" + name);
+  ASSERT_NE(end, std::string::npos);
+  const std::size_t begin = first.out.rfind('"', end - 1) + 1, label = first.out.rfind("<optgroup label=\"", end) + 17;
+  const std::string view = first.out.substr(begin, end - begin),
+                    group = first.out.substr(label, first.out.find('"', label) - label);
+  std::istringstream rows(test::read_all(folder / ("panel-results/tables/" + group + ".curves.csv")));
+  std::vector<std::string> frequencies;
+  for (std::string line; std::getline(rows, line);) frequencies.push_back(line.substr(0, line.find(',')));
+  ASSERT_GT(frequencies.size(), 50U);
+  for (const std::size_t k : {std::size_t{1}, frequencies.size() / 3, frequencies.size() - 1}) {
+    const std::string node = "40";
+    const Ran ran = run_scene(
+        folder, fmt::format("panel-results/report.html#model-view-{}-node-{}-at-{}", view, node, frequencies[k]));
+    EXPECT_EQ(complaints(ran.err), "");
+    const std::size_t at = ran.out.find(">", ran.out.find("data-model=\"readout\"")) + 1;
+    const std::string text = ran.out.substr(at, ran.out.find('<', at) - at);
+    ASSERT_THAT(text, AllOf(HasSubstr("Node " + node + " at ("), HasSubstr(" now ("))) << frequencies[k];
+    const std::size_t words = ran.out.find(": within ") + 9;
+    const double stated = std::stod(ran.out.substr(words)) / 100;
+    EXPECT_TRUE(stated > 0 && stated <= 0.01) << stated;
+    // Its phase is 0 where the page opens; the largest of the model makes the colours.
+    const std::size_t bar = ran.out.find("class=\"bar-high\">") + 17;
+    const double top = std::stod(ran.out.substr(bar));
+    std::string questions;
+    for (const char* component : {".x", ".y", ".z", ""})
+      questions +=
+          fmt::format(" \"relative displacement{} of node {} in {} at {} Hz\"", component, node, group, frequencies[k]);
+    const Ran asked = run_program(folder, "ask panel-results --json" + questions);
+    ASSERT_EQ(asked.status, 0) << asked.err;
+    const Json answers = Json::parse(asked.out).at("answers");
+    std::size_t from = text.find(" now (") + 6;
+    for (std::size_t d = 0; d < 4; ++d) {
+      const double value = answers.at(d).at("value"), told = std::stod(text.substr(from));
+      const double phase = d < 3 ? answers.at(d).at("phase").get<double>() * std::numbers::pi / 180 : 0;
+      EXPECT_NEAR(told, value * std::cos(phase), 1.5 * stated * top + 1e-3 * value) << text << d;
+      from = d < 2 ? text.find(", ", from) + 2 : text.find("largest ") + 8;
+    }
+  }
+}
+
 // What stands on the figures of the demo, read from the SVG: inside the frame, nothing over anything else.
 TEST(Figures, OfTheDemoAreLegible) {
   const TemporaryFolder folder;

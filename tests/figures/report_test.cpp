@@ -17,6 +17,7 @@ const std::string nasty = "</script><script>alert('x')</script> & \"quoted\" `id
 Report made_up() {
   Report report;
   report.title = nasty;
+  report.document = {{"number", "SD-217"}, {nasty, nasty}};
   report.verdict = "1 of 2 limits exceeded";
   report.program_version = "0";
   report.date = "today";
@@ -26,7 +27,9 @@ Report made_up() {
   static Chart chart;
   chart.x = {"Frequency (Hz)", Axis::Scale::logarithmic, 5, 100};
   Panel panel{{"Amplitude (g)"}};
-  panel.series = {{nasty, {5, 50, 100}, {1, std::nan(""), 3}}, {"limit", {5, 100}, {15, 15}, Series::Style::limit}};
+  panel.series = {{nasty, {5, 50, 100}, {1, std::nan(""), 3}},
+                  {"limit", {5, 100}, {15, 15}, Series::Style::limit},
+                  {"lines", {5, 9, 20, 20, 100}, {4, 4, 4, 9, 2}, Series::Style::limit}};
   chart.panels = {panel};
   ReportSection section{"s-one", nasty};
   section.leading = true;
@@ -50,7 +53,9 @@ TEST(Report, InterpretsNothingOfTheUsersText) {
   EXPECT_THAT(html, AllOf(HasSubstr("class=\"exceeded\""), HasSubstr("class=\"met\""), HasSubstr("Not met:")));
   EXPECT_LT(html.find("s-one"), html.find("In short")) << "margins come before the summary";
   EXPECT_THAT(html, HasSubstr("data:image/svg+xml,%3Csvg/%3E"));
+  EXPECT_THAT(html, HasSubstr("<dt>number</dt><dd>SD-217</dd>"));
   const std::string markdown = to_markdown(made_up());
+  EXPECT_THAT(markdown, HasSubstr("- number: SD-217\n"));
   EXPECT_THAT(markdown, HasSubstr("# &lt;/script&gt;&lt;script&gt;alert"));
   EXPECT_THAT(markdown, HasSubstr("\\`id\\` \\| "));
   EXPECT_THAT(markdown, HasSubstr("(figures/one.svg)"));
@@ -70,7 +75,10 @@ TEST(Report, AsksNobodyForAnything) {
 
 TEST(Report, GivesTheCurvesAsNumbers) {
   const std::string html = to_html(made_up());
-  EXPECT_THAT(html, HasSubstr(R"("lines":[[[5.0,50.0,100.0],[1.0,null,3.0]],[[5.0,100.0],[15.0,15.0]]])"));
+  EXPECT_THAT(
+      html,
+      HasSubstr(
+          R"("lines":[[[5.0,50.0,100.0],[1.0,null,3.0]],[[5.0,100.0],[15.0,15.0]],[[5.0,20.0,20.0000002,100.0],[4.0,4.0,9.0,2.0]]])"));
   EXPECT_THAT(html, HasSubstr(R"("x_unit":"Hz","y_unit":"g")"));
 }
 

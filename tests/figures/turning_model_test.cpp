@@ -20,10 +20,10 @@ TEST(TurningModel, MovesAndIsColouredAsItsNodes) {
   TurningView shape;
   shape.group = "Modes";
   shape.name = "mode 1";
-  shape.is_mode = true;
+  shape.mode = 0;
   NodeMotions motions = NodeMotions::Random(6, static_cast<Eigen::Index>(frame.nodes.size()));
-  shape.real = motions;
-  shape.imaginary = 0.5 * motions;
+  shape.real = std::make_shared<const NodeMotions>(motions);
+  shape.imaginary = std::make_shared<const NodeMotions>(0.5 * motions);
   TurningView values;
   values.group = "noise";
   values.name = "RMS";
@@ -104,8 +104,8 @@ TEST(TurningModel, KeepsWhatStandsStillWhereItIs) {
   TurningView shape;
   shape.group = "Modes";
   shape.name = "mode 1";
-  shape.is_mode = true;
-  shape.real = motions;
+  shape.mode = 0;
+  shape.real = std::make_shared<const NodeMotions>(motions);
   const GlbModel turning = turning_model(model, surface_of(model), {shape}, "", Show());
   int still = 0, moving = 0;
   for (std::size_t k = 0; k < turning.indices[0].second.size(); ++k) {

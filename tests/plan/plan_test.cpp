@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include <random>
+#include <sstream>
 
 #include "support/models.h"
 #include "support/temporary.h"
@@ -49,6 +50,7 @@ environments:
 limits:
   first: {of: frequency, along: x, effective mass above: 10 %, above: 25 Hz}
   travel: {of: tip.relative displacement, in: random.y, take: 3 sigma, allowable: 10 mm}
+document: {number: SD-217, checked by: R. Okafor}
 )";
 
 // The sentences of a refused plan, with the paths of its files cut to their names; a table of levels may stand beside
@@ -73,6 +75,8 @@ TEST(Plan, BecomesTheModelItDescribes) {
   const Plan plan = read_plan(folder.write("mast.yaml", mast_on_bracket), {});
   const Assembly& model = plan.assembly;
   EXPECT_EQ(plan.title, "Mast on a bracket");
+  EXPECT_THAT(plan.document, testing::ElementsAre(std::pair<std::string, std::string>("number", "SD-217"),
+                                                  std::pair<std::string, std::string>("checked by", "R. Okafor")));
   EXPECT_EQ(plan.show.unit(kind::acceleration).text, "m/s²");
   EXPECT_EQ(model.beams.size(), 6U);
   EXPECT_EQ(model.nodes.size(), 7U + 2 + 1 + 2);  // mast, corners, box, the isolators' ends on the base
@@ -97,6 +101,49 @@ struct Bad {
   const char *from, *to, *sentence;
 };
 
+// Every row of the handbook's table of standard materials is what a plan gets by that designation, and it is told that
+// these values are typical; what the plan says itself counts instead.
+TEST(Plan, TakesMaterialsByTheDesignationOfTheirStandard) {
+  std::istringstream page(test::read_all(std::string(AVRENK_SOURCE_DIR) + "/docs/plan.md"));
+  const TemporaryFolder folder;
+  const std::string own = "{E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, loss factor: 0.4 %}";
+  const auto plan_with = [&](const std::string& material) {
+    return read_plan(folder.write("mast.yaml", replaced(mast_on_bracket, own, material)), {});
+  };
+  std::string line;
+  while (std::getline(page, line) && !line.starts_with("| standard |")) continue;
+  std::getline(page, line);
+  int rows = 0;
+  for (; std::getline(page, line) && line.starts_with("| "); ++rows) {
+    std::vector<std::string> cells;
+    for (std::size_t at = 0, end = 0; (end = line.find(" |", at + 1)) != std::string::npos; at = end)
+      cells.push_back(line.substr(at + 2, end - at - 2));
+    for (std::string& cell : cells) cell.erase(0, cell.find_first_not_of("| "));
+    ASSERT_EQ(cells.size(), 6U) << line;
+    const Plan plan = plan_with("{standard: " + cells[0] + "}");
+    const Material& material = plan.assembly.materials.at(0);
+    EXPECT_EQ(material.youngs_modulus, parse_as(kind::stress, cells[1])) << line;
+    EXPECT_EQ(material.poissons_ratio, parse_as(kind::number, cells[2])) << line;
+    EXPECT_EQ(material.density, parse_as(kind::density, cells[3])) << line;
+    ASSERT_EQ(material.yield.has_value(), cells[4] != "—") << line;
+    if (material.yield) {
+      EXPECT_EQ(*material.yield, parse_as(kind::stress, cells[4])) << line;
+      EXPECT_EQ(material.ultimate.value_or(0), parse_as(kind::stress, cells[5])) << line;
+      EXPECT_LT(*material.yield, *material.ultimate) << line;
+    }
+    EXPECT_THAT(plan.notes, testing::Contains(testing::HasSubstr("typical of " + cells[0]))) << line;
+  }
+  EXPECT_GT(rows, 20);
+  const Plan mixed = plan_with("{standard: en aw 7075 t6, E: 70 GPa, yield: 470 MPa, loss factor: 0.4 %}");
+  const Material& material = mixed.assembly.materials.at(0);
+  EXPECT_EQ(material.youngs_modulus, 70e9);
+  EXPECT_EQ(material.yield.value_or(0), 470e6);
+  EXPECT_EQ(material.density, 2810);
+  EXPECT_EQ(material.loss_factor, 0.004);
+  EXPECT_THAT(mixed.notes,
+              testing::Contains(testing::HasSubstr("material alloy: nu, density, ultimate typical of EN AW-7075-T6")));
+}
+
 // One change a case; the whole sentence, with its place.
 TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
   const Bad cases[] = {
@@ -104,6 +151,9 @@ TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
        "mast.yaml:5:14: material alloy E: \"71 mm\" is a length; write a stress such as \"71 GPa\""},
       {"E: 71 GPa", "E: 71e9",
        "mast.yaml:5:14: material alloy E: \"71e9\" has no unit; write a stress such as \"71 GPa\""},
+      {"E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, ", "standard: EN AW-7075-T66, ",
+       "mast.yaml:5:21: material alloy standard: no material \"EN AW-7075-T66\" is known; write \"EN AW-7075-T6\", or "
+       "give E, nu and density"},
       {"nu: 0.33", "nu: 0.53", "mast.yaml:5:26: material alloy: nu = 0.53 is impossible; it lies between -1 and 0.5"},
       {"density: 2810 kg/m^3, ", "",
        "mast.yaml:5:10: material alloy: \"density\" is missing; write density: 2810 kg/m^3"},

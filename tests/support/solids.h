@@ -1,6 +1,8 @@
 /// Small models of shells and solids.
 #pragma once
 
+#include <numeric>
+
 #include "core/mesh/shapes.h"
 #include "core/mesh/surface.h"
 #include "core/response/stress.h"
@@ -114,14 +116,23 @@ inline constexpr SolidShape every_solid[] = {SolidShape::hexahedron8,  SolidShap
                                              SolidShape::tetrahedron4, SolidShape::tetrahedron10,
                                              SolidShape::wedge6,       SolidShape::wedge15};
 
+inline std::vector<int> all_of(const StressStations& stations) {
+  std::vector<int> all(stations.size());
+  std::iota(all.begin(), all.end(), 0);
+  return all;
+}
+
 /// Motions of nodes as one column, from those of each.
-inline StressStations::NodeRows one_by_one(const std::function<Vector6(int node)>& of) {
-  return [of](std::span<const int> nodes) {
-    Eigen::MatrixXd motions(6 * std::ssize(nodes), 1);
-    for (std::size_t i = 0; i < nodes.size(); ++i)
-      motions.middleRows<6>(6 * static_cast<Eigen::Index>(i)) = of(nodes[i]);
-    return motions;
-  };
+inline MotionRows one_by_one(const std::function<Vector6(int node)>& of) {
+  return {1, [of](std::span<const int> nodes) {
+            return [of, own = std::vector<int>(nodes.begin(), nodes.end())](Eigen::Index, Eigen::Index, double* panel) {
+              for (const int node : own)
+                for (const double value : of(node)) {
+                  *panel = value;
+                  panel += lane;
+                }
+            };
+          }};
 }
 
 }  // namespace avrenk::test

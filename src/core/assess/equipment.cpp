@@ -28,10 +28,11 @@ std::vector<double> curve_of(const Outcome& outcome, std::size_t watched) {
 }  // namespace
 
 bool goes_into(const EquipmentRequest& request, const Outcome& outcome, const Watched& watched) {
+  const auto& specified = outcome.excitation->specified;
+  const std::string own = specified ? specified->name() : outcome.name();
   return !outcome.grid().empty() && outcome.has(watched) &&
-         std::any_of(request.environments.begin(), request.environments.end(), [&](const std::string& name) {
-           return name == outcome.environment().name || name == outcome.name();
-         });
+         std::any_of(request.environments.begin(), request.environments.end(),
+                     [&](const std::string& name) { return name == outcome.environment().name || name == own; });
 }
 
 std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,
@@ -45,7 +46,7 @@ std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>
     EquipmentLevel level{&request, what->quantity->kind, false, {}, {}, {}, {}};
     std::vector<const Outcome*> cases;
     for (const Outcome& outcome : outcomes) {
-      if (!goes_into(request, outcome, *what)) continue;
+      if (!goes_into(request, outcome, *what) || is_replaced(*outcome.excitation, outcomes)) continue;
       level.random = outcome.random() != nullptr;
       cases.push_back(&outcome);
       level.cases.push_back(outcome.name());

@@ -101,7 +101,7 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
   });
   std::optional<LimitResult> worst;
   for (const Outcome& outcome : outcomes) {
-    if (!covers(limit, *outcome.excitation)) continue;
+    if (!covers(limit, *outcome.excitation) || is_replaced(*outcome.excitation, outcomes)) continue;
     const bool on = !outcome.environment().on.empty();
     const auto both = std::find_if(on_random.begin(), on_random.end(),
                                    [&](const OnRandom& each) { return each.acting == outcome.excitation; });
@@ -194,6 +194,7 @@ LimitResult check_mass(const Limit& limit, const Assembly& assembly) {
 }  // namespace
 
 bool covers(const Limit& limit, const Excitation& excitation) {
+  if (excitation.specified) return covers(limit, *excitation.specified);
   return std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
     return excitation.is_combined ? name == excitation.name()
                                   : name == excitation.environment->name || name == excitation.name();

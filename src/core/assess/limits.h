@@ -15,6 +15,12 @@ struct Take {
   [[nodiscard]] std::string words() const;  ///< "peak", "RMS", "3σ", "99.73 %"
 };
 
+/// How far an input may be lowered for a limit.
+struct NotchRule {
+  double deepest = 0;  ///< part of what is specified that is left at least; 0: as little as it takes
+  double floor = 0;    ///< SI, of the input
+};
+
 struct Limit {
   enum class Of { response, frequency, mass };
   std::string name;
@@ -30,6 +36,7 @@ struct Limit {
   std::string with;                       ///< the static environment whose answer is added
   std::optional<double> at_least;  ///< m that must be left of a clearance's gap; replaces the allowable of closing
   bool at_upper = false;           ///< the verdict is taken at the upper tolerance of the input
+  std::optional<NotchRule> notch;  ///< sine inputs of bases are lowered where this limit would be passed
   // … or a natural frequency: the lowest mode with enough effective mass along a direction …
   int direction = 2;                ///< 0..5
   double effective_mass_above = 0;  ///< fraction of the total
@@ -56,7 +63,8 @@ struct LimitResult {
   }
 };
 
-/// Whether a limit judges a case: it names it, or all cases of its environment.
+/// Whether a limit judges a case: it names it, or all cases of its environment. What is notched is judged like what it
+/// was made from.
 [[nodiscard]] bool covers(const Limit& limit, const Excitation& excitation);
 
 /// What limits want of a sine case together with static answers.
@@ -66,8 +74,8 @@ struct LimitResult {
                                               const std::vector<Watched>& watched);
 
 /// One result a limit: the worst over its environments and axes that were run, and over all places of a watched
-/// quantity. Worst margin first. A limit none of whose environments was run gives no result. Of what acts on a random
-/// environment both together are judged.
+/// quantity; of an input that is notched what is applied, not what is specified. Worst margin first. A limit none of
+/// whose environments was run gives no result. Of what acts on a random environment both together are judged.
 [[nodiscard]] std::vector<LimitResult> check_limits(const std::vector<Limit>& limits,
                                                     const std::vector<Outcome>& outcomes,
                                                     const std::vector<Watched>& watched, const ModalBasis& basis,

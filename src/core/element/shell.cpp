@@ -20,8 +20,10 @@ using Eigen::MatrixXd;
 using Eigen::Vector2d;
 using Eigen::Vector3d;
 
+// By the motions of the nodes. Few rows lie in memory as registers take them: along the motions.
 template <int rows, int nodes>
-using ByMotions = Eigen::Matrix<double, rows, 6 * nodes>;  // by the motions of the nodes
+using ByMotions = Eigen::Matrix < double,
+      rows, 6 * nodes, rows<6 ? Eigen::RowMajor : Eigen::ColMajor>;
 
 constexpr double shear_factor = 5.0 / 6;
 // Of the shear stiffness. Measured on the twisted cantilever and the pinched hemisphere of the obstacle course: 0.001
@@ -425,17 +427,18 @@ MatrixXd shell_nodal_stress_rows(const ShellBlock& block, Index element) {
   return with_nodes(block.nodes, [&](auto n) -> MatrixXd {
     const Flat<n> flat(block.coordinates.middleCols<n>(n * element), block.section);
     const ByMotions<4, n> amplitudes = flat.bubbles();
-    const ByMotions<6 * n, n> arms = flat.arms();
     const Eigen::Matrix<double, n, n>& carry = points_to_nodes<n>();
-    MatrixXd all = MatrixXd::Zero(6 * n, 6 * n);
+    ByMotions<6 * n, n> all = ByMotions<6 * n, n>::Zero();
     for (int g = 0; g < n; ++g) {
       const auto [membrane, bending] =
           stress_at<n>(flat, block.section, amplitudes, rule<n>()[static_cast<std::size_t>(g)].at);
       ByMotions<6, n> both;
       both << membrane - bending, membrane + bending;
-      for (int i = 0; i < n; ++i) all.middleRows(6 * i, 6) += carry(i, g) * both;
+      for (int i = 0; i < n; ++i) all.template middleRows<6>(6 * i) += carry(i, g) * both;
     }
-    return all.lazyProduct(arms);
+    MatrixXd rows(6 * n, 6 * n);
+    for (int i = 0; i < n; ++i) rows.middleCols<6>(6 * i) = all.template middleCols<6>(6 * i).lazyProduct(flat.arm(i));
+    return rows;
   });
 }
 

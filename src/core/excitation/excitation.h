@@ -31,6 +31,7 @@ struct Excitation {
   GridRequest grid;            ///< Hz
   std::vector<AskedFrequency> asked;   ///< ascending, inside the band; points of the grid
   std::optional<AskedFrequency> held;  ///< the whole band is this one
+  std::shared_ptr<const Excitation> specified{};  ///< what this one was notched from; nullptr: it is not notched
   double order = 0;                    ///< of a shaft: frequency over its speed; 0: no shaft
   /// x … rz, along which bases move; absent where they stand still.
   std::optional<int> axis;

@@ -1,5 +1,7 @@
 #include "core/response/channels.h"
 
+#include <algorithm>
+
 namespace avrenk {
 
 using Eigen::MatrixXcd;
@@ -142,7 +144,7 @@ MatrixXd Channels::beam_rows(int beam) const {
   const BeamElement& own = assembly_.beams[static_cast<std::size_t>(beam)];
   const BeamMatrix recovery = force_recovery(own.geometry, assembly_.properties(own)) * beam_arms(assembly_, own);
   MatrixXd rows = MatrixXd::Zero(12, beam_columns());
-  rows.leftCols(strain_columns()) = recovery * strain_rows(own.nodes);
+  rows.leftCols(strain_columns()) = recovery * strain_rows().whole(own.nodes);
   const Eigen::Index loads = strain_columns() - layout_.load();
   each_load([&](const LoadColumn& load, int column) {
     if (const auto on = load.on_beams.find(beam); on != load.on_beams.end())
@@ -203,33 +205,68 @@ MatrixXcd Channels::joint_force(const JointSide& side) const {
   return channels;
 }
 
-MatrixXd Channels::strain_rows(std::span<const int> nodes) const {
-  struct Entry {
-    Eigen::Index row, unknown;
-    double value;
-  };
-  std::vector<Entry> free, supports;
-  for (std::size_t i = 0; i < nodes.size(); ++i)
-    for (int component = 0; component < 6; ++component) {
-      const Eigen::Index row = 6 * static_cast<Eigen::Index>(i) + component;
-      for (SparseMatrix::InnerIterator entry(system_.transformation, 6 * nodes[i] + component); entry; ++entry) {
-        if (entry.row() < system_.free)
-          free.push_back({row, entry.row(), entry.value()});
-        else
-          supports.push_back({row, entry.row() - system_.free, entry.value()});
+namespace {
+
+// Rows of motions on the unknowns, those of supports after the free ones, and what each column makes of these.
+class StrainPanels {
+ public:
+  StrainPanels(const System& system, const ModalBasis& basis, std::span<const int> nodes)
+      : system_(system), basis_(basis) {
+    begin_.reserve(6 * nodes.size() + 1);
+    for (const int node : nodes)
+      for (int component = 0; component < 6; ++component) {
+        begin_.push_back(unknowns_.size());
+        for (SparseMatrix::InnerIterator entry(system.transformation, 6 * node + component); entry; ++entry) {
+          unknowns_.push_back(entry.row());
+          values_.push_back(entry.value());
+        }
+      }
+    begin_.push_back(unknowns_.size());
+  }
+
+  void operator()(Eigen::Index first, Eigen::Index count, double* panel) const {
+    constexpr Eigen::Index in_cache_line = 8;
+    const Eigen::Index next = std::clamp<Eigen::Index>(basis_.shapes.cols() - first - lane, 0, count);
+    std::array<const double*, lane> free{}, supports{};  // columns; none: the supports stand still
+    for (Eigen::Index j = 0; j < count; ++j) {
+      const auto at = static_cast<std::size_t>(j);
+      const Eigen::Index motion = first + j - basis_.shapes.cols();
+      free[at] = motion < 0 ? basis_.shapes.col(first + j).data() : basis_.statics.influence.col(motion).data();
+      if (motion >= 0) supports[at] = system_.support_motion.col(motion).data();
+    }
+    for (std::size_t row = 0; row + 1 < begin_.size(); ++row, panel += lane) {
+      std::fill(panel, panel + count, 0.0);
+      for (std::size_t k = begin_[row]; k < begin_[row + 1]; ++k) {
+        const double value = values_[k];
+        const bool is_free = unknowns_[k] < system_.free;
+        const Eigen::Index at = is_free ? unknowns_[k] : unknowns_[k] - system_.free;
+        if (is_free) {
+          // The same row of the next panel: nothing but this says that it comes next.
+          if (at % in_cache_line == 0)
+            for (Eigen::Index j = 0; j < next; ++j)
+              __builtin_prefetch(free[static_cast<std::size_t>(j)] + lane * basis_.shapes.rows() + at);
+          for (Eigen::Index j = 0; j < count; ++j) panel[j] += value * free[static_cast<std::size_t>(j)][at];
+        }
+        for (Eigen::Index j = 0; !is_free && j < count; ++j)
+          if (const double* const column = supports[static_cast<std::size_t>(j)]) panel[j] += value * column[at];
       }
     }
-  MatrixXd rows = MatrixXd::Zero(6 * std::ssize(nodes), strain_columns());
-  // Column by column, in which the unknowns of neighbours lie side by side.
-  const auto take = [&](const std::vector<Entry>& entries, const auto& matrix, Eigen::Index from, Eigen::Index column) {
-    for (const Entry& each : entries) rows(each.row, column) += each.value * matrix(each.unknown, from);
-  };
-  for (Eigen::Index column = 0; column < layout_.modes; ++column) take(free, basis_.shapes, column, column);
-  for (Eigen::Index column = layout_.modes; column < rows.cols(); ++column) {
-    take(free, basis_.statics.influence, column - layout_.modes, column);
-    take(supports, system_.support_motion, column - layout_.modes, column);
   }
-  return rows;
+
+ private:
+  const System& system_;
+  const ModalBasis& basis_;
+  std::vector<std::size_t> begin_;  // of each row
+  std::vector<Eigen::Index> unknowns_;
+  std::vector<double> values_;
+};
+
+}  // namespace
+
+MotionRows Channels::strain_rows() const {
+  return {strain_columns(), [&system = system_, &basis = basis_](std::span<const int> nodes) {
+            return StrainPanels(system, basis, nodes);
+          }};
 }
 
 MatrixXcd Channels::from_strain(const MatrixXd& rows, const std::optional<double>& loss_factor) const {

@@ -3,10 +3,10 @@
 
 #include <array>
 #include <functional>
-#include <span>
 
 #include "core/model/assembly.h"
 #include "core/response/joint_force.h"
+#include "core/response/motion_rows.h"
 #include "core/response/transfer.h"
 
 namespace avrenk {
@@ -66,9 +66,8 @@ class Channels {
   [[nodiscard]] Eigen::Index strain_columns() const {
     return layout_.modes + (basis_.statics.moves_rigidly ? 0 : layout_.motions);
   }
-  /// The six motions of each of some nodes as rows on them, below one another: 6 n x strain_columns(). Nodes whose
-  /// unknowns lie near one another come cheap together.
-  [[nodiscard]] Eigen::MatrixXd strain_rows(std::span<const int> nodes) const;
+  /// Motions of nodes as rows on them. Refers to what these channels were made for.
+  [[nodiscard]] MotionRows strain_rows() const;
   /// Channels from rows on the columns of strain: stresses, damping included.
   /// @param loss_factor  of the material; absent: the general damping
   [[nodiscard]] Eigen::MatrixXcd from_strain(const Eigen::MatrixXd& rows,

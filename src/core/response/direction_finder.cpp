@@ -34,9 +34,7 @@ DirectionFinder::DirectionFinder(const Channels& channels, const StressStations&
 std::vector<Vector3> DirectionFinder::find(const StressPlace& place, const LoadMatrix& load,
                                            const std::vector<Vector3>& starts) const {
   const StressStation& station = stations_.all()[static_cast<std::size_t>(place.station)];
-  const MatrixXd mean = stations_.rows(
-      static_cast<std::size_t>(place.station), 1,
-      [&](std::span<const int> nodes) { return channels_.strain_rows(nodes); }, channels_.strain_columns());
+  const MatrixXd mean = stations_.rows(std::array{place.station}, channels_.strain_rows());
   const MatrixXd stress = mean * load.matrix;
   // Columns of one load that count in a direction: all of them, or of a sweep the two of the best frequency.
   const auto columns_of = [&](std::size_t i, const Eigen::RowVectorXd& normal) -> std::vector<Index> {

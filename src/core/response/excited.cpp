@@ -60,7 +60,7 @@ GridCost grid_cost(const Excitation& excitation, const ModalBasis& basis, const 
 }
 
 Excited::Excited(std::shared_ptr<const Excitation> applied, const System& system, const ModalBasis& basis,
-                 const ModalDamping& damping)
+                 const ModalDamping& damping, int threads)
     : excitation(std::move(applied)) {
   require_response(*excitation, basis, damping);
   if (excitation->is_static()) {
@@ -72,7 +72,7 @@ Excited::Excited(std::shared_ptr<const Excitation> applied, const System& system
   std::vector<double> cuts;
   for (const auto& [from, to] : environment().bands) cuts.insert(cuts.end(), {from, to});
   if (excitation->is_random())
-    covariance = integrate_covariance(*transfer, excitation->spectrum, cuts);
+    covariance = integrate_covariance(*transfer, excitation->spectrum, cuts, threads);
   else
     sine.emplace(*transfer, excitation->drive, grid, grid_shortfall(excitation->grid.points_per_resonance));
 }

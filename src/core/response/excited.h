@@ -32,7 +32,7 @@ struct Excited {
   /// @throws InputError      see require_response
   /// @throws NumericalError  the RMS integral does not settle
   Excited(std::shared_ptr<const Excitation> excitation, const System& system, const ModalBasis& basis,
-          const ModalDamping& damping);
+          const ModalDamping& damping, int threads = 1);
   /// A state by itself, of which nothing varies: one instant of a sine, z e^{iωt}.
   Excited(std::shared_ptr<const Excitation> instant, Eigen::VectorXcd state)
       : excitation(std::move(instant)), still(std::move(state)) {}

@@ -61,6 +61,12 @@ std::vector<std::vector<bool>> real_answers(const std::vector<const Outcome*>& o
   return real;
 }
 
+bool is_replaced(const Excitation& excitation, const std::vector<Outcome>& outcomes) {
+  return std::any_of(outcomes.begin(), outcomes.end(), [&](const Outcome& each) {
+    return each.excitation && each.excitation->specified.get() == &excitation;
+  });
+}
+
 int strongest_peak(const Outcome& outcome, const std::vector<Watched>& watched) {
   int strongest = -1;
   double most = 0;

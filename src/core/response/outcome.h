@@ -108,6 +108,9 @@ struct Outcome {
   [[nodiscard]] double strength(std::size_t index, const Watched& watched) const;
 };
 
+/// Whether another outcome is that of the same case notched: it, and not this one, is what is applied.
+[[nodiscard]] bool is_replaced(const Excitation& excitation, const std::vector<Outcome>& outcomes);
+
 /// What lies this far below the largest of its kind is rounding, and prints as zero.
 inline constexpr double rounding_of_answers = 1e-10;
 /// Of each watched quantity whether any of some outcomes of one environment is more than rounding beside the strongest

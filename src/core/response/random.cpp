@@ -10,6 +10,7 @@
 #include "core/dense.h"
 #include "core/error.h"
 #include "core/excitation/frequency_grid.h"
+#include "core/parallel.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -138,29 +139,60 @@ Complex turn(int power) {
   return turns[((power % 4) + 4) % 4];
 }
 
-// Γ from G_k = ∫ ω^k q qᴴ, k = 0..4: block (d, e) of the modal part is i^d (−i)^e G_{d+e}. In real arithmetic, with
-// q = a + ib: G = aaᵀ + bbᵀ + i(baᵀ − abᵀ). `states` holds the columns times the roots of the weights, as does `roots`.
-MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, const StateTable& states) {
+// G_k = ∫ ω^k q qᴴ, k = 0..4, in real arithmetic: with q = a + ib: G = aaᵀ + bbᵀ + i(baᵀ − abᵀ). In stretches that do
+// not depend on the number of threads, each a few columns at a time, that all powers are taken of while they are near.
+std::array<MatrixXcd, 5> moments_of(const StateTable& states, const Eigen::RowVectorXd& omega, int threads) {
+  constexpr std::size_t stretches = 8;
+  constexpr Index columns_at_once = 256;
+  const MatrixXd& sides = states.coordinates_side_by_side();  // a, then b
+  const Index m = sides.rows(), columns = omega.size();
+  struct Sums {
+    std::array<MatrixXd, 5> real, cross;  // lower half; b aᵀ
+  };
+  std::vector<Sums> sums(stretches);
+  run_jobs(stretches, threads, [&](std::size_t stretch) {
+    Sums& own = sums[stretch];
+    own.real.fill(MatrixXd::Zero(m, m));
+    own.cross.fill(MatrixXd::Zero(m, m));
+    const auto border = [&](std::size_t k) { return columns * static_cast<Index>(k) / static_cast<Index>(stretches); };
+    for (Index first = border(stretch), end = border(stretch + 1); first < end; first += columns_at_once) {
+      const Index count = std::min(columns_at_once, end - first);
+      MatrixXd weighted(m, 2 * count);  // times ω^{power/2}
+      weighted << sides.middleCols(first, count), sides.middleCols(columns + first, count);
+      const Eigen::RowVectorXd roots = omega.segment(first, count).cwiseSqrt().replicate(1, 2);
+      for (std::size_t power = 0; power < own.real.size(); ++power) {
+        if (power > 0) weighted.array().rowwise() *= roots.array();
+        own.real[power].selfadjointView<Eigen::Lower>().rankUpdate(weighted);
+        own.cross[power].noalias() += weighted.rightCols(count) * weighted.leftCols(count).transpose();
+      }
+    }
+  });
+  std::array<MatrixXcd, 5> moments;
+  for (std::size_t power = 0; power < moments.size(); ++power) {
+    MatrixXd real = MatrixXd::Zero(m, m), cross = real;
+    for (const Sums& own : sums) {
+      real += own.real[power];
+      cross += own.cross[power];
+    }
+    moments[power].resize(m, m);
+    moments[power].real() = real.selfadjointView<Eigen::Lower>();
+    moments[power].imag() = cross - cross.transpose();
+  }
+  return moments;
+}
+
+// Γ: block (d, e) of the modal part is i^d (−i)^e G_{d+e}. `states` holds the columns times the roots of the weights,
+// as does `roots`.
+MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, const StateTable& states, int threads) {
   const StateLayout& layout = transfer.layout();
   const Index m = layout.modes, n = layout.motions, loads = layout.loads, columns = roots.columns.cols();
   const Eigen::RowVectorXd omega = 2 * pi * Eigen::Map<const Eigen::RowVectorXd>(roots.frequencies.data(), columns);
   const MatrixXcd q = states.coordinates();
-  const MatrixXd& sides = states.coordinates_side_by_side();  // a, then b
   MatrixXcd gamma = MatrixXcd::Zero(layout.size(), layout.size());
-  MatrixXd weighted = sides, cross(m, m);  // times ω^{power/2}
-  const Eigen::RowVectorXd twice = omega.cwiseSqrt().replicate(1, 2);
-  for (int power = 0; power <= 4; ++power) {
-    MatrixXd real = MatrixXd::Zero(m, m);
-    real.selfadjointView<Eigen::Lower>().rankUpdate(weighted);
-    cross.noalias() = weighted.rightCols(columns) * weighted.leftCols(columns).transpose();
-    MatrixXcd moment(m, m);
-    moment.real() = real.selfadjointView<Eigen::Lower>();
-    moment.imag() = cross - cross.transpose();
-    for (int d = 0; d < 3; ++d)
-      if (power - d >= 0 && power - d < 3)
-        gamma.block(layout.modal(d), layout.modal(power - d), m, m) = turn(2 * d - power) * moment;
-    if (power < 4) weighted.array().rowwise() *= twice.array();
-  }
+  const std::array<MatrixXcd, 5> moments = moments_of(states, omega, threads);
+  for (int d = 0; d < 3; ++d)
+    for (int e = 0; e < 3; ++e)
+      gamma.block(layout.modal(d), layout.modal(e), m, m) = turn(d - e) * moments[static_cast<std::size_t>(d + e)];
   std::array<Eigen::RowVectorXd, 9> powers;  // ω^-4 to ω^4
   powers[4] = Eigen::RowVectorXd::Ones(columns);
   for (std::size_t p = 1; p < 5; ++p) {
@@ -195,7 +227,7 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, c
 }
 
 // Rule, states and Γ of the panels.
-void assemble(const Transfer& transfer, ModalCovariance& result) {
+void assemble(const Transfer& transfer, ModalCovariance& result, int threads) {
   result.rule = {};
   SpectralRoots roots;
   std::vector<MatrixXcd> each;
@@ -213,22 +245,24 @@ void assemble(const Transfer& transfer, ModalCovariance& result) {
   roots.columns.resize(result.input.size(), roots.first.back());
   for (std::size_t k = 0; k < each.size(); ++k) roots.columns.middleCols(roots.first[k], each[k].cols()) = each[k];
   result.states = StateTable(transfer, roots.frequencies, roots.columns);
-  result.gamma = assemble_gamma(transfer, roots, result.states);
+  result.gamma = assemble_gamma(transfer, roots, result.states, threads);
   result.roots = std::move(roots);
 }
 
 }  // namespace
 
 ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input,
-                                     const std::vector<double>& cuts) {
+                                     const std::vector<double>& cuts, int threads) {
   // Mean squares cost little: they say which panels are fine enough before the whole matrix is assembled once.
   std::vector<Panel> open = first_panels(transfer, input, cuts), done;
-  std::vector<VectorXd> coarse;
-  VectorXd total;
-  for (const Panel& panel : open) {
-    coarse.push_back(mean_squares(transfer, input, panel));
-    total = total.size() == 0 ? coarse.back() : VectorXd(total + coarse.back());
-  }
+  const auto mean_squares_of = [&](const std::vector<Panel>& panels) {
+    std::vector<VectorXd> all(panels.size());
+    run_jobs(panels.size(), threads, [&](std::size_t i) { all[i] = mean_squares(transfer, input, panels[i]); });
+    return all;
+  };
+  std::vector<VectorXd> coarse = mean_squares_of(open);
+  VectorXd total = coarse.front();
+  for (std::size_t i = 1; i < coarse.size(); ++i) total += coarse[i];
   ModalCovariance result;
   result.input = input;
   VectorXd change = VectorXd::Zero(total.size());
@@ -252,21 +286,29 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMat
     return worst;
   };
   while (!open.empty()) {
-    const Panel panel = open.back();
-    const VectorXd whole = coarse.back();
-    open.pop_back();
-    coarse.pop_back();
-    const auto [first, second] = halves_of(panel);
-    const VectorXd one = mean_squares(transfer, input, first), two = mean_squares(transfer, input, second);
-    const VectorXd difference = one + two - whole;
-    if (relative(difference) <= allowed || panel.halvings == most_halvings) {
-      change += difference;
-      done.push_back(panel);
-      continue;
+    std::vector<Panel> halves;
+    for (const Panel& panel : open) {
+      const auto [first, second] = halves_of(panel);
+      halves.insert(halves.end(), {first, second});
     }
-    total += difference;
-    open.insert(open.end(), {first, second});
-    coarse.insert(coarse.end(), {one, two});
+    const std::vector<VectorXd> of_halves = mean_squares_of(halves);
+    std::vector<Panel> next;
+    std::vector<VectorXd> of_next;
+    for (std::size_t i = 0; i < open.size(); ++i) {
+      const VectorXd difference = of_halves[2 * i] + of_halves[2 * i + 1] - coarse[i];
+      if (relative(difference) <= allowed || open[i].halvings == most_halvings) {
+        change += difference;
+        done.push_back(open[i]);
+        continue;
+      }
+      total += difference;
+      for (const std::size_t half : {2 * i, 2 * i + 1}) {
+        next.push_back(halves[half]);
+        of_next.push_back(of_halves[half]);
+      }
+    }
+    open = std::move(next);
+    coarse = std::move(of_next);
   }
   result.error = relative(change);
   if (result.error > covariance_tolerance)
@@ -276,7 +318,7 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMat
   std::sort(done.begin(), done.end(),
             [](const Panel& a, const Panel& b) { return frequency_on(a, a.from) < frequency_on(b, b.from); });
   result.panels = std::move(done);
-  assemble(transfer, result);
+  assemble(transfer, result, threads);
   return result;
 }
 
@@ -287,7 +329,7 @@ std::vector<double> squares_of_points(const MatrixXcd& w, const std::vector<Inde
   return squares;
 }
 
-void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance) {
+void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance, int threads) {
   std::vector<Panel> finer;
   for (std::size_t i = 0; i < panels.size(); ++i) {
     const Panel& panel = covariance.panels[i];
@@ -299,7 +341,7 @@ void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCova
     finer.insert(finer.end(), {first, second});
   }
   covariance.panels = std::move(finer);
-  assemble(transfer, covariance);
+  assemble(transfer, covariance, threads);
 }
 
 namespace {
@@ -396,7 +438,11 @@ MatrixXd covariance_factor(const MatrixXcd& gamma, const MatrixXcd& combinations
   Index first = 0;  // what rounding leaves
   while (first + 1 < values.size() && values[first] <= 1e-15 * values[values.size() - 1]) ++first;
   const Index kept = values.size() - first;
-  return size.asDiagonal() * vectors.rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
+  const MatrixXd factor =
+      size.asDiagonal() * vectors.rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
+  // Fᵀ = Q R: Rᵀ R = F Fᵀ as well, and rounding is that of each row by itself.
+  const MatrixXd upper = factor.transpose().householderQr().matrixQR().triangularView<Eigen::Upper>();
+  return upper.transpose();
 }
 
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {

@@ -45,14 +45,15 @@ struct ModalCovariance {
 /// mean square of a damped coordinate or of the base's own motion (displacement, velocity, acceleration) by more than
 /// its part of covariance_tolerance. The result does not depend on any plotting grid. Γ follows from ∫ ω^k
 /// q qᴴ S df, k = 0..4. Source: Segalman, Fulcher, Reese & Field, J. Sound Vib. 230(2), 2000.
-/// @param input  spectra of the input columns of `transfer`, one-sided
-/// @param cuts   Hz, further frequencies at which panels end
+/// @param input    spectra of the input columns of `transfer`, one-sided
+/// @param cuts     Hz, further frequencies at which panels end
+/// @param threads  0: one a processor; the result does not depend on it
 /// @throws NumericalError  tolerance missed after twelve halvings: says by how much
 [[nodiscard]] ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input,
-                                                   const std::vector<double>& cuts = {});
+                                                   const std::vector<double>& cuts = {}, int threads = 1);
 
 /// Halves some panels and integrates anew.
-void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance);
+void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCovariance& covariance, int threads = 1);
 
 /// What each panel may be off by for one response, as a part of its mean square over all: from how fast the Legendre
 /// coefficients of its values fall. The coordinates may be settled where a response, in which they cancel, is not.
@@ -64,7 +65,8 @@ void refine(const Transfer& transfer, const std::vector<bool>& panels, ModalCova
                                                 const ModalCovariance& covariance, const StateLayout& layout);
 
 /// F with F Fᵀ = Re(C Γ Cᴴ) of the combinations C of the state, by the eigenvectors of their correlations: high modes
-/// move little and strain much, so that each counts against its own size. rows x as many as are independent.
+/// move little and strain much, so that each counts against its own size. rows x as many as are independent, turned so
+/// that nothing is above its diagonal.
 [[nodiscard]] Eigen::MatrixXd covariance_factor(const Eigen::MatrixXcd& gamma, const Eigen::MatrixXcd& combinations);
 
 /// Part of the variance that each modal coordinate makes, its products with all others included; the last entries are

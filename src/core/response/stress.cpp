@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 
 #include "core/lane.h"
 #include "core/parallel.h"
@@ -115,8 +116,11 @@ void StressStations::add_in_station_axes(const Part& part, const StressStation& 
   Matrix3 turn;
   turn << c * c, s * s, 2 * c * s, s * s, c * c, -2 * c * s, -sign * c * s, sign * c * s, sign * (c * c - s * s);
   turn *= factor;
-  sum.topRows<3>() += turn.lazyProduct(part.turned ? own.bottomRows<3>() : own.topRows<3>());
-  sum.bottomRows<3>() += turn.lazyProduct(part.turned ? own.topRows<3>() : own.bottomRows<3>());
+  for (Index k = 0; k < own.cols(); ++k) {
+    const Vector6 values = own.col(k);
+    sum.col(k).head<3>() += turn * (part.turned ? values.tail<3>() : values.head<3>());
+    sum.col(k).tail<3>() += turn * (part.turned ? values.head<3>() : values.tail<3>());
+  }
 }
 
 namespace {
@@ -154,17 +158,18 @@ struct AroundStation {
 
 }  // namespace
 
-MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRows& motions, Index columns,
-                              Order order) const {
+MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& motions, Order order) const {
   // Element by element, so that each is computed once for the whole stretch.
   struct Use {
-    std::size_t group, element, station;
+    std::size_t group, element, s;
     const Part* part;
   };
   std::vector<Use> uses;
-  for (std::size_t station = first; station < first + count; ++station)
+  for (std::size_t s = 0; s < stations.size(); ++s) {
+    const auto station = static_cast<std::size_t>(stations[s]);
     for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k)
-      uses.push_back({parts_[k].group, parts_[k].element, station, &parts_[k]});
+      uses.push_back({parts_[k].group, parts_[k].element, s, &parts_[k]});
+  }
   std::stable_sort(uses.begin(), uses.end(), [](const Use& a, const Use& b) {
     return std::pair(a.group, a.element) < std::pair(b.group, b.element);
   });
@@ -177,19 +182,25 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
   std::sort(nodes.begin(), nodes.end());
   nodes.erase(std::unique(nodes.begin(), nodes.end()), nodes.end());
   // What each station makes of motions does not depend on how many columns there are.
-  std::vector<AroundStation> around(count);
+  std::vector<AroundStation> around(stations.size());
   MatrixXd of_element, own;
   for (std::size_t u = 0; u < uses.size(); ++u) {
     const Use& use = uses[u];
     const ElementGroup& group = assembly_.groups[use.group];
     if (u == 0 || use.group != uses[u - 1].group || use.element != uses[u - 1].element)
       of_element = element_rows(use.group, use.element);
-    const auto meeting = static_cast<double>(begin_[use.station + 1] - begin_[use.station]);
+    const auto station = static_cast<std::size_t>(stations[use.s]);
+    const auto meeting = static_cast<double>(begin_[station + 1] - begin_[station]);
     own.setZero(6, of_element.cols());
-    add_in_station_axes(*use.part, stations_[use.station], of_element, 1 / meeting, own);
-    AroundStation& sum = around[use.station - first];
+    add_in_station_axes(*use.part, stations_[station], of_element, 1 / meeting, own);
+    AroundStation& sum = around[use.s];
     const auto element_nodes = group.element(use.element);
     const Index each = group.kind->motions;
+    if (sum.at.empty()) {  // so many nodes more than its own as elements meet
+      const auto most = static_cast<std::size_t>(meeting * static_cast<double>(each)) * element_nodes.size();
+      sum.at.reserve(most);
+      sum.coefficients.reserve(6 * most);
+    }
     for (std::size_t i = 0; i < element_nodes.size(); ++i) {
       const Index at = 6L * lane * (std::lower_bound(nodes.begin(), nodes.end(), element_nodes[i]) - nodes.begin());
       Index place = 0;  // node by node
@@ -202,17 +213,16 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
           own.middleCols(each * static_cast<Index>(i), each);
     }
   }
-  const MatrixXd of_nodes = motions(nodes);
-  const auto stations = static_cast<Index>(count);
-  const Index of_component = order == Order::by_station ? 1 : stations, of_station = order == Order::by_station ? 6 : 1;
-  MatrixXd sum(6 * stations, columns);
-  std::vector<double> panel(static_cast<std::size_t>(lane * of_nodes.rows()));
+  const MotionRows::Panels panels = motions.of_nodes(nodes);
+  const Index count = std::ssize(stations);
+  const Index of_component = order == Order::by_station ? 1 : count, of_station = order == Order::by_station ? 6 : 1;
+  MatrixXd sum(6 * count, motions.columns);
+  std::vector<double> panel(6 * lane * nodes.size());
   std::array<double, 6 * lane> values{};
-  for (Index column = 0; column < columns; column += lane) {
-    const Index now = std::min<Index>(lane, columns - column);
-    Eigen::Map<Eigen::Matrix<double, Eigen::Dynamic, lane, Eigen::RowMajor>>(panel.data(), of_nodes.rows(), lane)
-        .leftCols(now) = of_nodes.middleCols(column, now);
-    for (Index s = 0; s < stations; ++s) {
+  for (Index column = 0; column < motions.columns; column += lane) {
+    const Index now = std::min<Index>(lane, motions.columns - column);
+    panels(column, now, panel.data());
+    for (Index s = 0; s < count; ++s) {
       const AroundStation& own_rows = around[static_cast<std::size_t>(s)];
       sum_of_rows(panel.data(), own_rows.at.data(), own_rows.coefficients.data(), std::ssize(own_rows.at),
                   values.data());
@@ -224,16 +234,15 @@ MatrixXd StressStations::rows(std::size_t first, std::size_t count, const NodeRo
   return sum;
 }
 
-std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const NodeRows& motions,
-                                                      Index columns) const {
+std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const MotionRows& motions) const {
   std::vector<MatrixXd> all;
   for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k) {
     const ElementGroup& group = assembly_.groups[parts_[k].group];
     const Index each = group.kind->motions;
-    const MatrixXd of_nodes = motions(group.element(parts_[k].element));
-    MatrixXd moves(each * group.kind->nodes, columns);
+    const MatrixXd of_nodes = motions.whole(group.element(parts_[k].element));
+    MatrixXd moves(each * group.kind->nodes, motions.columns);
     for (Index i = 0; i < group.kind->nodes; ++i) moves.middleRows(each * i, each) = of_nodes.middleRows(6 * i, each);
-    all.emplace_back(MatrixXd::Zero(6, columns));
+    all.emplace_back(MatrixXd::Zero(6, motions.columns));
     add_in_station_axes(parts_[k], stations_[station], element_rows(parts_[k].group, parts_[k].element) * moves, 1,
                         all.back());
   }
@@ -292,15 +301,9 @@ MatrixXd highest_von_mises(const StressStations& stations, const MatrixXd& motio
   const std::size_t stretches = (stations.size() + at_once - 1) / at_once;
   run_jobs(stretches, threads, [&](std::size_t stretch) {
     const std::size_t first = stretch * at_once, count = std::min(at_once, stations.size() - first);
-    const MatrixXd rows = stations.rows(
-        first, count,
-        [&](std::span<const int> nodes) {
-          MatrixXd some(6 * std::ssize(nodes), motions.cols());
-          for (std::size_t i = 0; i < nodes.size(); ++i)
-            some.middleRows<6>(6 * static_cast<Index>(i)) = motions.middleRows<6>(6L * nodes[i]);
-          return some;
-        },
-        motions.cols());
+    std::vector<int> own_stations(count);
+    std::iota(own_stations.begin(), own_stations.end(), static_cast<int>(first));
+    const MatrixXd rows = stations.rows(own_stations, rows_of_motions(motions));
     for (std::size_t s = 0; s < count; ++s) {
       const StressStation& station = stations.all()[first + s];
       auto own = highest.row(static_cast<Eigen::Index>(first + s));

@@ -1,10 +1,7 @@
 /// core/response/stress.h: stress of shells and solids at their nodes, as rows on any motions of the model.
 #pragma once
 
-#include <functional>
-#include <span>
-
-#include "core/model/assembly.h"
+#include "core/response/motion_rows.h"
 
 namespace avrenk {
 
@@ -36,17 +33,15 @@ class StressStations {
     return station_of_[group][element * n + local];
   }
 
-  /// The six motions of each of some nodes as rows on some columns, below one another: 6 n x k.
-  using NodeRows = std::function<Eigen::MatrixXd(std::span<const int> nodes)>;
-  /// Rows of stress of stations `first` to `first + count` on the same columns, 6 count x k, Pa: xx yy zz xy yz zx of a
-  /// solid; xx yy xy at the bottom, then at the top, of a shell. `bottom` is the side that the normal points away from.
-  /// The mean over the elements that meet there. By component: row c · count + s is component c of station s.
+  /// Rows of stress of some stations on the columns of the motions, 6 n x k, Pa: xx yy zz xy yz zx of a solid; xx yy xy
+  /// at the bottom, then at the top, of a shell. `bottom` is the side that the normal points away from. The mean over
+  /// the elements that meet there. By component: row c · n + s is component c of the s-th of them. Stations that lie
+  /// near one another come cheap together.
   enum class Order { by_station, by_component };
-  [[nodiscard]] Eigen::MatrixXd rows(std::size_t first, std::size_t count, const NodeRows& motions,
-                                     Eigen::Index columns, Order order = Order::by_station) const;
+  [[nodiscard]] Eigen::MatrixXd rows(std::span<const int> stations, const MotionRows& motions,
+                                     Order order = Order::by_station) const;
   /// The same of every element that meets at one station by itself: what it would be without its neighbours.
-  [[nodiscard]] std::vector<Eigen::MatrixXd> rows_by_element(std::size_t station, const NodeRows& motions,
-                                                             Eigen::Index columns) const;
+  [[nodiscard]] std::vector<Eigen::MatrixXd> rows_by_element(std::size_t station, const MotionRows& motions) const;
 
  private:
   struct Part {  // of an element in a station

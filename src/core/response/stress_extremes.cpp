@@ -93,10 +93,10 @@ class Look {
         rows_(quantity_rows(station(0), stretch.level, stretch.quantity)),
         row_(rows_.row(0)) {}
 
-  [[nodiscard]] Index count() const { return stretch_.count; }
+  [[nodiscard]] Index count() const { return stretch_.count(); }
   [[nodiscard]] bool principal() const { return stretch_.quantity == StressQuantity::principal; }
   [[nodiscard]] const StressStation& station(Index s) const {
-    return stretch_.stations[static_cast<std::size_t>(stretch_.first + s)];
+    return stretch_.stations[static_cast<std::size_t>(stretch_.own[static_cast<std::size_t>(s)])];
   }
   [[nodiscard]] Vector6 components(const double* c, Index s) const {
     Vector6 values;
@@ -186,7 +186,7 @@ std::vector<Matrix3> principal_tensors(const Look& look, const MatrixXd& w, cons
 void take_sine(const StressStretch& stretch, const MatrixXd& w, const Columns& own, const std::vector<double>& grid,
                StressField& field) {
   const Look look(stretch);
-  const Index count = stretch.count, points = own.count / 2;
+  const Index count = stretch.count(), points = own.count / 2;
   const auto a = [&](Index k) { return w.col(own.first + k).data(); };
   const auto b = [&](Index k) { return w.col(own.first + points + k).data(); };
   ArrayXd best = ArrayXd::Constant(count, -1);
@@ -206,46 +206,45 @@ void take_sine(const StressStretch& stretch, const MatrixXd& w, const Columns& o
   }
   for (Index s = 0; s < count; ++s) {
     const Index k = at[static_cast<std::size_t>(s)];
-    field.value(stretch.level, stretch.first + s) = std::sqrt(std::max(0.0, best[s]));
-    field.frequency(stretch.level, stretch.first + s) = grid[static_cast<std::size_t>(k)];
-    field.phase(stretch.level, stretch.first + s) = look.phase(a(k), b(k), s, direction.col(s));
-    if (look.principal()) field.direction_at({static_cast<int>(stretch.first + s), stretch.level}) = direction.col(s);
+    const int station = stretch.own[static_cast<std::size_t>(s)];
+    field.value(stretch.level, station) = std::sqrt(std::max(0.0, best[s]));
+    field.frequency(stretch.level, station) = grid[static_cast<std::size_t>(k)];
+    field.phase(stretch.level, station) = look.phase(a(k), b(k), s, direction.col(s));
+    if (look.principal()) field.direction_at({station, stretch.level}) = direction.col(s);
   }
 }
 
 void take_mises_sums(const StressStretch& stretch, const MatrixXd& w, const Columns& own, StressField& field) {
-  const StressStation& kind = stretch.stations[static_cast<std::size_t>(stretch.first)];
-  Eigen::ArrayXXd sums = Eigen::ArrayXXd::Zero(stretch.count, 3);
+  const StressStation& kind = stretch.stations[static_cast<std::size_t>(stretch.own.front())];
+  Eigen::ArrayXXd sums = Eigen::ArrayXXd::Zero(stretch.count(), 3);
   for (Index k = 0; k < own.count; ++k)
-    add_mises_of_column(w.col(own.first + k).data(), stretch.count, kind.shell, sums.data());
-  for (int level = 0; level < levels_of(kind); ++level)
-    field.value.row(level).segment(stretch.first, stretch.count) = sums.col(level).max(0).sqrt();
+    add_mises_of_column(w.col(own.first + k).data(), stretch.count(), kind.shell, sums.data());
+  for (int level = 0; level < levels_of(kind); ++level) field.value(level, stretch.own) = sums.col(level).max(0).sqrt();
 }
 
 void take_sum(const StressStretch& stretch, const MatrixXd& w, const Columns& own, StressField& field) {
   const Look look(stretch);
   const bool at_rest = !field.excitation->is_random();  // or at one instant
-  auto value = field.value.row(stretch.level).segment(stretch.first, stretch.count);
+  ArrayXd value(stretch.count());
   if (look.principal()) {
-    for (Index s = 0; s < stretch.count; ++s) {
+    for (Index s = 0; s < stretch.count(); ++s) {
       const std::vector<Matrix3> tensors = principal_tensors(look, w, own, s);
       const LargestNormalStress found = largest_normal_stress(tensors);
       value[s] = std::sqrt(found.square);
       if (at_rest) value[s] = found.direction.dot(tensors.front() * found.direction);
-      field.direction_at({static_cast<int>(stretch.first + s), stretch.level}) = found.direction;
+      field.direction_at({stretch.own[static_cast<std::size_t>(s)], stretch.level}) = found.direction;
     }
-    return;
+  } else if (at_rest) {
+    for (Index s = 0; s < stretch.count(); ++s) value[s] = look.signed_value(w.col(own.first).data(), s);
+  } else {
+    value.setZero();
+    for (Index k = 0; k < own.count; ++k) {
+      const double* const column = w.col(own.first + k).data();
+      for (Index s = 0; s < stretch.count(); ++s) value[s] += look.square(column, s);
+    }
+    value = value.max(0).sqrt();
   }
-  if (at_rest) {
-    for (Index s = 0; s < stretch.count; ++s) value[s] = look.signed_value(w.col(own.first).data(), s);
-    return;
-  }
-  ArrayXd sum = ArrayXd::Zero(stretch.count);
-  for (Index k = 0; k < own.count; ++k) {
-    const double* const column = w.col(own.first + k).data();
-    for (Index s = 0; s < stretch.count; ++s) sum[s] += look.square(column, s);
-  }
-  value = sum.max(0).sqrt();
+  field.value(stretch.level, stretch.own) = value;
 }
 
 }  // namespace avrenk

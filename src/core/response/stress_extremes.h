@@ -2,20 +2,23 @@
 /// the survey of stress.
 #pragma once
 
+#include <span>
+
 #include "core/response/stress_load.h"
 
 namespace avrenk {
 
-/// Stations of one part that lie side by side, and what is looked at there.
+/// Some stations of one part, and what is looked at there.
 struct StressStretch {
-  const std::vector<StressStation>& stations;
-  Eigen::Index first = 0, count = 0;
+  const std::vector<StressStation>& stations;  // all
+  std::span<const int> own;
+  [[nodiscard]] Eigen::Index count() const { return std::ssize(own); }
   StressQuantity quantity = StressQuantity::von_mises;
   int level = 0;
 };
 
 /// The largest of every station over a sweep: value, frequency, phase and, of a principal stress, direction.
-/// @param w     six rows component by component, `count` stations each, x columns of all loads
+/// @param w     six rows component by component, its stations each, x columns of all loads
 /// @param grid  Hz, of the load
 void take_sine(const StressStretch& stretch, const Eigen::MatrixXd& w, const Columns& own,
                const std::vector<double>& grid, StressField& field);

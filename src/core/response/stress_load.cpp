@@ -11,6 +11,8 @@ using Eigen::MatrixXd;
 
 namespace {
 
+constexpr Index columns_in_block = 32;
+
 // Frequencies by the strain energy of the modes, Σ ω_r² |q_r|², largest first.
 std::vector<Index> strongest_first(const MatrixXd& block, const Eigen::VectorXd& omega) {
   const Index points = block.cols() / 2;
@@ -50,7 +52,22 @@ LoadMatrix load_matrix(const ExcitedLoads& loads, const MatrixXcd& fold, const E
   all.matrix.resize(fold.rows(), sum);
   for (std::size_t i = 0; i < blocks.size(); ++i)
     all.matrix.middleCols(all.of_load[i].first, blocks[i].cols()) = blocks[i];
+  for (Index first = 0; first < sum; first += columns_in_block) {
+    const Index count = std::min(columns_in_block, sum - first);
+    Index row = 0;
+    while (row < fold.rows() && all.matrix.row(row).segment(first, count).isZero(0)) ++row;
+    if (all.blocks.empty() || all.blocks.back().row != row)
+      all.blocks.push_back({first, count, row});
+    else
+      all.blocks.back().count += count;
+  }
   return all;
+}
+
+void LoadMatrix::multiply(const Eigen::Ref<const MatrixXd>& rows, Eigen::Ref<MatrixXd> w) const {
+  for (const auto& [first, count, row] : blocks)
+    w.middleCols(first, count).noalias() =
+        rows.rightCols(matrix.rows() - row) * matrix.block(row, first, matrix.rows() - row, count);
 }
 
 MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index, double frequency) {

@@ -19,6 +19,14 @@ struct LoadMatrix {
   Eigen::MatrixXcd fold;  // columns of strain from the state z
   Eigen::MatrixXd matrix;
   std::vector<Columns> of_load;
+
+  /// w = rows · matrix, without what is zero in it: half of the factor of a covariance.
+  void multiply(const Eigen::Ref<const Eigen::MatrixXd>& rows, Eigen::Ref<Eigen::MatrixXd> w) const;
+
+  struct Block {  // columns side by side with nothing above a row
+    Eigen::Index first, count, row;
+  };
+  std::vector<Block> blocks;
 };
 
 /// All loads on the columns of strain.

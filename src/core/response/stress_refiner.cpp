@@ -17,9 +17,8 @@ constexpr int most_turns = 20;
 WorstStress StressRefiner::locate(const StressPlace& place, const StressField& field, const Excited& excited,
                                   const LoadMatrix& load, std::size_t index) const {
   const StressStation& station = stations_.all()[static_cast<std::size_t>(place.station)];
-  const auto motions = [&](std::span<const int> nodes) { return channels_.strain_rows(nodes); };
   const std::vector<MatrixXd> each =
-      stations_.rows_by_element(static_cast<std::size_t>(place.station), motions, channels_.strain_columns());
+      stations_.rows_by_element(static_cast<std::size_t>(place.station), channels_.strain_rows());
   MatrixXd mean = MatrixXd::Zero(6, channels_.strain_columns());
   for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
   WorstStress worst{place, field.value(place.level, place.station)};

@@ -1,7 +1,9 @@
 #include "core/response/stress_survey.h"
 
+#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <map>
 #include <set>
 
@@ -18,7 +20,8 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 
 constexpr std::size_t worst_in_all = 100, worst_of_a_part = 10;
-constexpr std::size_t stations_in_job = 2048;  // elements between two jobs are computed for both
+// Elements between two jobs are computed for both; rows of more stations do not stay in a cache.
+constexpr std::ptrdiff_t stations_in_job = 250;
 
 // Quantities in the order asked for, each with the parts of all that ask for it.
 std::vector<StressDemand> by_quantity(const std::vector<StressDemand>& demands) {
@@ -34,6 +37,25 @@ std::vector<StressDemand> by_quantity(const std::vector<StressDemand>& demands) 
     demand.parts.erase(std::unique(demand.parts.begin(), demand.parts.end()), demand.parts.end());
   }
   return all;
+}
+
+// Cuts stations across where they extend farthest, again and again, until few enough lie together.
+void cut_into_jobs(std::span<int> some, const std::function<Vector3(int)>& position,
+                   const std::function<void(std::span<int>)>& take) {
+  if (std::ssize(some) <= stations_in_job) {
+    std::sort(some.begin(), some.end());
+    take(some);
+    return;
+  }
+  Eigen::AlignedBox3d box;
+  for (const int station : some) box.extend(position(station));
+  Index along = 0;
+  box.sizes().maxCoeff(&along);
+  const auto half = some.begin() + std::ssize(some) / 2;
+  std::nth_element(some.begin(), half, some.end(),
+                   [&](int a, int b) { return std::pair(position(a)[along], a) < std::pair(position(b)[along], b); });
+  cut_into_jobs({some.begin(), half}, position, take);
+  cut_into_jobs({half, some.end()}, position, take);
 }
 
 StressField empty_field(const Excited& load, StressQuantity quantity, Index size) {
@@ -69,11 +91,11 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
   };
   const Channels channels(assembly, system, basis, damping);
   std::map<std::optional<double>, LoadMatrix> matrices;  // by the loss factor of the material
-  struct Stretch {
-    Index first, count;
+  struct Job {
+    std::vector<int> stations;
     const LoadMatrix* load;
   };
-  std::vector<Stretch> stretches;
+  std::vector<Job> jobs;
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     const auto [from, to] = stations.of_part(static_cast<int>(p));
     const bool asked = std::any_of(wanted.begin(), wanted.end(),
@@ -89,38 +111,42 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
                                                                          loss_factor),
                                                     basis.stiffness().cwiseSqrt()))
                   .first;
-    for (std::size_t at = from; at < to;) {
-      const std::size_t begin = at;
-      while (at < to && at - begin < stations_in_job && is_looked_at(at)) ++at;
-      if (at > begin) stretches.push_back({static_cast<Index>(begin), static_cast<Index>(at - begin), &found->second});
-      if (at < to && !is_looked_at(at)) ++at;
-    }
+    std::vector<int> own;
+    for (std::size_t station = from; station < to; ++station)
+      if (is_looked_at(station)) own.push_back(static_cast<int>(station));
+    cut_into_jobs(
+        own, [&](int s) { return assembly.position(stations.all()[static_cast<std::size_t>(s)].node); },
+        [&](std::span<int> some) {
+          jobs.push_back({{some.begin(), some.end()}, &found->second});
+        });
   }
-  run_jobs(stretches.size(), threads, [&](std::size_t job) {
-    const auto& [first, count, load] = stretches[job];
-    const MatrixXd rows = stations.rows(
-        static_cast<std::size_t>(first), static_cast<std::size_t>(count),
-        [&](std::span<const int> some) { return channels.strain_rows(some); }, channels.strain_columns(),
-        StressStations::Order::by_component);
-    const StressStation& kind = stations.all()[static_cast<std::size_t>(first)];
+  run_jobs(jobs.size(), threads, [&](std::size_t job) {
+    const auto& [own, load] = jobs[job];
+    const Index count = std::ssize(own);
+    const MatrixXd rows = stations.rows(own, channels.strain_rows(), StressStations::Order::by_component);
+    const StressStation& kind = stations.all()[static_cast<std::size_t>(own.front())];
     const auto bytes_each = static_cast<std::size_t>(6 * load->matrix.cols()) * sizeof(double);
-    const auto at_once = static_cast<Index>(std::clamp<std::size_t>(bytes_at_once / bytes_each, 1, stations_in_job));
+    const auto at_once = std::max<Index>(1, static_cast<Index>(bytes_at_once / bytes_each));
     MatrixXd w;  // kept from stretch to stretch
     for (Index part = 0; part < count; part += at_once) {
       const Index now = std::min(at_once, count - part);
+      const std::span<const int> here(own.data() + part, static_cast<std::size_t>(now));
       w.resize(6 * now, load->matrix.cols());
-      for (Index c = 0; c < 6; ++c)
-        w.middleRows(c * now, now).noalias() = rows.middleRows(c * count + part, now) * load->matrix;
+      if (now == count)
+        load->multiply(rows, w);
+      else
+        for (Index c = 0; c < 6; ++c)
+          load->multiply(rows.middleRows(c * count + part, now), w.middleRows(c * now, now));
       for (std::size_t q = 0; q < wanted.size(); ++q) {
         if (!asks_for(wanted[q], kind.part) || !has_quantity(kind.shell, wanted[q].quantity)) continue;
         for (std::size_t i = 0; i < loads.size(); ++i) {
           StressField& field = survey.fields[q * loads.size() + i];
           if (!loads[i]->sine && wanted[q].quantity == StressQuantity::von_mises) {
-            take_mises_sums({stations.all(), first + part, now, wanted[q].quantity, 0}, w, load->of_load[i], field);
+            take_mises_sums({stations.all(), here, wanted[q].quantity, 0}, w, load->of_load[i], field);
             continue;
           }
           for (int level = 0; level < levels_of(kind); ++level) {
-            const StressStretch stretch{stations.all(), first + part, now, wanted[q].quantity, level};
+            const StressStretch stretch{stations.all(), here, wanted[q].quantity, level};
             if (loads[i]->sine)
               take_sine(stretch, w, load->of_load[i], loads[i]->grid, field);
             else

@@ -242,9 +242,7 @@ void add_stations(const Assembly& assembly, const Channels& channels, const Watc
     const StressStation& station = stress.stations->all()[static_cast<std::size_t>(place.station)];
     if (place.station != last) {
       last = place.station;
-      const Eigen::MatrixXd rows = stress.stations->rows(
-          static_cast<std::size_t>(place.station), 1,
-          [&](std::span<const int> nodes) { return channels.strain_rows(nodes); }, channels.strain_columns());
+      const Eigen::MatrixXd rows = stress.stations->rows(std::array{place.station}, channels.strain_rows());
       labelled.add(assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name),
                    channels.from_strain(rows, assembly.material_of(station.part).loss_factor));
     }

@@ -110,7 +110,7 @@
 
   // What is shown now.
   var now = { view: null, real: null, imaginary: null, value: null, phase: 0, scale: 1, largest: 0, vertex: -1,
-              playing: false };
+              playing: false, sweep: null };
   function element(name) { return holder.querySelector("[data-model=" + name + "]"); }
   function short(value) { return isNaN(value) ? "\u2013" : String(Number(value.toPrecision(4))); }
 
@@ -134,6 +134,52 @@
       ab += a * b;
     }
     return Math.sqrt(0.5 * (aa + bb + Math.sqrt((aa - bb) * (aa - bb) + 4 * ab * ab)));
+  }
+
+  // The motion of a case at one of its frequencies, from the modes and the shapes beside them.
+  var pieces = null;
+  function put(k) {
+    var sweep = now.sweep, q = sweep.coordinates[k], real = new Float32Array(4 * count), imaginary = new Float32Array(4 * count);
+    pieces = pieces || notes.swept.map(function (each) { return { of: each, shape: shape(each.shape) }; });
+    pieces.forEach(function (part) {
+      var re = 0, im = 0;
+      if (part.of.weights)
+        part.of.weights.forEach(function (weight, r) {
+          re += weight * q[2 * r];
+          im += weight * q[2 * r + 1];
+        });
+      else {
+        re = q[2 * part.of.coordinate];
+        im = q[2 * part.of.coordinate + 1];
+      }
+      re *= part.shape.factor;
+      im *= part.shape.factor;
+      for (var i = 0; i < 4 * count; ++i) {
+        real[i] += re * part.shape.numbers[i];
+        imaginary[i] += im * part.shape.numbers[i];
+      }
+    });
+    now.real = { numbers: real, factor: 1 };
+    now.imaginary = { numbers: imaginary, factor: 1 };
+    element("frequency").value = String(k);
+    element("picked").textContent = short(sweep.frequencies[k] / notes.frequency.factor) + " " + notes.frequency.unit;
+  }
+  // Of a view at any frequency the nearest to that at which its case was seen last, Hz, or to the one it begins with.
+  var seenAt = {};
+  function sweepOf(view) {
+    var sweep = view.picked > 0 && window.avrenkSweep ? window.avrenkSweep(view.group) : null;
+    element("sweep").hidden = !sweep;
+    now.sweep = sweep;
+    if (!sweep) return;
+    var k = 0, f = sweep.frequencies, from = seenAt[view.group] || view.picked;
+    for (var i = 1; i < f.length; ++i) if (Math.abs(f[i] - from) < Math.abs(f[k] - from)) k = i;
+    element("frequency").max = String(f.length - 1);
+    put(k);
+  }
+  function measure() {
+    now.largest = 0;
+    if (now.real)
+      for (var k = 0; k < count; ++k) now.largest = Math.max(now.largest, amplitude(k));
   }
 
   function place() {
@@ -196,7 +242,7 @@
     if (partOf[k] >= 0) parts.push("of " + notes.parts[partOf[k]]);
     if (now.real) {
       var step = moved(home, [0, 0, 0]), f = view.mode ? now.top : notes.length.factor, u = view.mode ? "" : " " + notes.length.unit;
-      parts.push("displacement now (" + step.map(function (x) { return short(x / f); }).join(", ") + ")" + u);
+      parts.push("displacement " + (now.sweep ? "at " + element("picked").textContent + " " : "") + "now (" + step.map(function (x) { return short(x / f); }).join(", ") + ")" + u);
       parts.push("largest " + short(amplitude(home) / f) + (view.mode ? " of the largest" : u));
     }
     if (now.value) {
@@ -237,9 +283,8 @@
     now.real = shape(now.view.real);
     now.imaginary = shape(now.view.imaginary);
     now.value = values(now.view.value);
-    now.largest = 0;
-    if (now.real)
-      for (var k = 0; k < count; ++k) now.largest = Math.max(now.largest, amplitude(k));
+    sweepOf(now.view);
+    measure();
     element("view").value = String(index);
     element("words").textContent = now.view.words;
     window.avrenkSeen = now.view.group;
@@ -374,6 +419,19 @@
     tell();
     draw();
   });
+  element("frequency").addEventListener("input", function (event) {
+    var k = Number(event.target.value);
+    seenAt[now.view.group] = now.sweep.frequencies[k];
+    put(k);
+    measure();
+    paint();
+    place();
+    tell();
+    draw();
+  });
+  holder.addEventListener("sweep-ready", function () {
+    if (now.view && now.view.picked > 0) show(notes.views.indexOf(now.view));
+  });
   element("scale").addEventListener("input", function (event) {
     now.scale = Number(event.target.value);
     place();
@@ -425,12 +483,13 @@
   renderer.setPixelRatio(Math.min(2, window.devicePixelRatio || 1));
   look(-62, 24);
   show(0);
-  // A view and a node may be part of the address: #model-view-3-node-120.
-  var wanted = /^#model-view-(\d+)(?:-node-(\d+))?(-play)?$/.exec(window.location.hash);
+  // A view, a node and a frequency (Hz) may be part of the address: #model-view-3-node-120-at-63.5.
+  var wanted = /^#model-view-(\d+)(?:-node-(\d+))?(?:-at-([\d.]+))?(-play)?$/.exec(window.location.hash);
   if (wanted && Number(wanted[1]) < notes.views.length) {
+    if (wanted[3]) seenAt[notes.views[Number(wanted[1])].group] = Number(wanted[3]);
     show(Number(wanted[1]));
     if (wanted[2]) nodeNamed(Number(wanted[2]));
-    if (wanted[3]) play(true);
+    if (wanted[4]) play(true);
     holder.scrollIntoView();
   }
   window.addEventListener("resize", draw);

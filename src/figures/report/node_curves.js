@@ -118,6 +118,15 @@
     return { value: y[k] * Math.exp(slope * shift + curvature * shift * shift), frequency: f[k] * Math.exp(shift) };
   }
 
+  // For the scene: the frequencies of a case of sines, and the coordinates of the modes at each.
+  window.avrenkSweep = function (name) {
+    var own = data.cases.find(function (each) { return each.name === name && !each.random; });
+    if (!own) return null;
+    prepare(own);
+    return { frequencies: own.frequencies, coordinates: own.q };
+  };
+  scene.dispatchEvent(new CustomEvent("sweep-ready"));
+
   var chosen = -1, graph = null;
   function draw() {
     if (chosen < 0) return;

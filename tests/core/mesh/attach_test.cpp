@@ -172,7 +172,7 @@ TEST(Attachment, PassesThePatchTest) {
       const VectorXd raw = system.transformation.transpose() * unknowns;
       const StressStations stations(model);
       const MatrixXd stress = stations.rows(
-          0, stations.size(), test::one_by_one([&](int node) -> Vector6 { return raw.segment<6>(6 * node); }), 1);
+          test::all_of(stations), test::one_by_one([&](int node) -> Vector6 { return raw.segment<6>(6 * node); }));
       const auto triangles = [](SolidShape shape) { return kind_of(shape).faces[0].size() % 3 == 0; };
       const bool matching = !triangles(below) || triangles(above);
       for (std::size_t s = 0; s < stations.size(); ++s)

@@ -19,7 +19,7 @@ using test::shell_part;
 using test::solid_part;
 
 // Motions of every node under u(x) = a x with its rotation, as one column.
-StressStations::NodeRows field(const Assembly& model, const std::function<Vector6(const Vector3&)>& at) {
+MotionRows field(const Assembly& model, const std::function<Vector6(const Vector3&)>& at) {
   return test::one_by_one([&model, at](int node) { return at(model.position(node)); });
 }
 Vector6 linear(const Matrix3& gradient, const Vector3& x) {
@@ -34,12 +34,12 @@ Vector6 values_of(const MatrixXd& rows, std::size_t station) {
 
 // How far neighbouring elements of a part disagree: the root of the sum of squares of the von Mises stress of (element
 // − mean) over that of the mean, over all nodes of all elements.
-Eigen::VectorXd stress_jump(const StressStations& stations, int part, const StressStations::NodeRows& motions,
-                            Index columns) {
+Eigen::VectorXd stress_jump(const StressStations& stations, int part, const MotionRows& motions) {
+  const Index columns = motions.columns;
   Eigen::VectorXd jump = Eigen::VectorXd::Zero(columns), whole = jump;
   const auto [from, to] = stations.of_part(part);
   for (std::size_t s = from; s < to; ++s) {
-    const std::vector<MatrixXd> each = stations.rows_by_element(s, motions, columns);
+    const std::vector<MatrixXd> each = stations.rows_by_element(s, motions);
     MatrixXd mean = MatrixXd::Zero(6, columns);
     for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
     for (int level = 0; level < levels_of(stations.all()[s]); ++level) {
@@ -73,14 +73,14 @@ TEST(Stress, OfALinearFieldIsExactAtEveryNodeOfDistortedSolids) {
     const StressStations stations(model);
     ASSERT_EQ(stations.size(), model.nodes.size());  // one part, no folds
     const auto motions = field(model, [&](const Vector3& x) { return linear(gradient, x); });
-    const MatrixXd rows = stations.rows(0, stations.size(), motions, 1);
+    const MatrixXd rows = stations.rows(test::all_of(stations), motions);
     for (std::size_t s = 0; s < stations.size(); ++s) {
       const Vector6 values = values_of(rows, s);
       const Matrix3 tensor = stress_tensor(stations.all()[s], 0, values);
       ASSERT_LE((tensor - exact).norm(), 1e-10 * exact.norm()) << facts_of(shape).name;
       EXPECT_NEAR((von_mises_rows(stations.all()[s], 0) * values).norm() / von_mises(exact), 1, 1e-10);
     }
-    EXPECT_LT(stress_jump(stations, 0, motions, 1)[0], 1e-9);
+    EXPECT_LT(stress_jump(stations, 0, motions)[0], 1e-9);
   }
 }
 
@@ -111,7 +111,7 @@ TEST(Stress, OfShellsIsThatOfPlateTheoryWhicheverWayTheElementsAreNumbered) {
     motion << turn * u, turn * w;
     return motion;
   });
-  const MatrixXd rows = stations.rows(0, stations.size(), motions, 1);
+  const MatrixXd rows = stations.rows(test::all_of(stations), motions);
   const Vector3 up = turn * Vector3::UnitZ();
   for (std::size_t s = 0; s < stations.size(); ++s) {
     const StressStation& station = stations.all()[s];
@@ -184,8 +184,7 @@ struct Answers {
         covariance(integrate_covariance(transfer, s.environments[2].input)) {}
   // Stress of one place on the columns of strain.
   [[nodiscard]] MatrixXd rows(const StressStations& stations, std::size_t k) const {
-    return stations.rows(
-        k, 1, [&](std::span<const int> nodes) { return channels.strain_rows(nodes); }, channels.strain_columns());
+    return stations.rows(std::array{static_cast<int>(k)}, channels.strain_rows());
   }
   Channels channels;
   Transfer transfer;
@@ -292,11 +291,7 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
       ASSERT_TRUE(each.worst_of(stations, 0) && each.worst_of(stations, 1));
       for (const WorstStress& worst : each.worst) {
         const auto alone =
-            stations
-                .rows_by_element(
-                    static_cast<std::size_t>(worst.place.station),
-                    [&](std::span<const int> nodes) { return channels.strain_rows(nodes); }, channels.strain_columns())
-                .size() == 1;
+            stations.rows_by_element(static_cast<std::size_t>(worst.place.station), channels.strain_rows()).size() == 1;
         EXPECT_EQ(std::isnan(worst.jump), alone);
         EXPECT_FALSE(worst.jump < 0);
         if (each.excitation->is_random()) continue;
@@ -486,8 +481,8 @@ TEST(Stress, JumpsLessOnAFinerMesh) {
     all.head(system.free) = statics.unit_acceleration.col(0) * 9.81;
     const Eigen::VectorXd raw = system.transformation.transpose() * all;
     const StressStations stations(model);
-    jumps.push_back(stress_jump(stations, 0,
-                                test::one_by_one([&](int node) -> Vector6 { return raw.segment<6>(6 * node); }), 1)[0]);
+    jumps.push_back(
+        stress_jump(stations, 0, test::one_by_one([&](int node) -> Vector6 { return raw.segment<6>(6 * node); }))[0]);
   }
   EXPECT_LT(jumps[0], 0.2);
   EXPECT_LT(jumps[1], 0.75 * jumps[0]);

@@ -1,0 +1,29 @@
+/// core/response/motion_rows.h: motions of nodes as rows on some columns, a few columns at a time.
+#pragma once
+
+#include <functional>
+#include <span>
+
+#include "core/lane.h"
+#include "core/model/assembly.h"
+
+namespace avrenk {
+
+/// The six motions of the nodes of a model as rows on k columns. Whole rows of many nodes do not fit into caches; eight
+/// columns of them do.
+struct MotionRows {
+  /// Fills columns `first` to `first + count`, count ≤ lane, of the rows of some nodes: row i begins at panel[lane i].
+  using Panels = std::function<void(Eigen::Index first, Eigen::Index count, double* panel)>;
+
+  Eigen::Index columns = 0;
+  /// Nodes whose unknowns lie near one another come cheap together.
+  std::function<Panels(std::span<const int> nodes)> of_nodes;
+
+  /// Whole rows of some nodes, below one another: 6 n x k.
+  [[nodiscard]] Eigen::MatrixXd whole(std::span<const int> nodes) const;
+};
+
+/// Rows of motions that are known at every node, 6 N x k. Holds a reference to them.
+[[nodiscard]] MotionRows rows_of_motions(const Eigen::MatrixXd& motions);
+
+}  // namespace avrenk

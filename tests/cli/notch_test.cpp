@@ -1,0 +1,98 @@
+// Inputs that limits lower: from a limit in a plan to tables, figures and a profile that the next plan reads.
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+
+#include "support/program.h"
+#include "support/summary.h"
+
+namespace avrenk {
+namespace {
+
+using test::cell;
+using test::example;
+using test::Ran;
+using test::replaced;
+using test::run_program;
+using test::summary_of;
+using test::TemporaryFolder;
+using testing::AllOf;
+using testing::HasSubstr;
+
+// The box swept through its resonance, which takes 2 g to 13 g, with one limit more.
+std::string swept_box(const std::string& sine, const std::string& limit) {
+  return replaced(example("isolated-box.yaml"), "{displacement: [[5 Hz, 2 mm], [25 Hz, 2 mm]]}", sine) + limit;
+}
+
+// The limit is met under what is applied, by no more than a decibel; what is specified stands beside it. The profile
+// that the run writes is the input of a plan without any notch, whose answers are those of the notched case.
+TEST(Notches, LeadToAProfileThatMeetsTheLimit) {
+  const TemporaryFolder folder;
+  const std::string level = "  level: {of: box.acceleration, in: sine, take: peak, allowable: 8 g",
+                    flat = "{acceleration: [[5 Hz, 2 g], [100 Hz, 2 g]]}";
+  (void)folder.write("box.yaml", swept_box(flat, level + "}\n"));
+  EXPECT_EQ(run_program(folder, "run box.yaml --no-figures --audit 0").status, 1);
+  const double full = cell(summary_of(folder, "box-results"), "sine.z.peaks", "box.acceleration", "peak");
+  (void)folder.write("box.yaml", swept_box(flat, level + ", notch: yes}\n"));
+  const Ran ran = run_program(folder, "run box.yaml --audit 0");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Notches"), HasSubstr("box.acceleration, peak, sine.z.notched")));
+  const auto summary = summary_of(folder, "box-results");
+  const double applied = cell(summary, "sine.z.notched.peaks", "box.acceleration", "peak");
+  EXPECT_LE(applied, 8);
+  EXPECT_GE(applied, 8 * std::pow(10, -1.1 / 20));
+  EXPECT_NEAR(cell(summary, "sine.z.peaks", "box.acceleration", "peak"), full, 1e-9 * full);
+  EXPECT_NEAR(cell(summary, "sine.z.notched.beside", "box.acceleration", "specified"), full, 1e-8 * full);
+  EXPECT_NEAR(cell(summary, "sine.z.notched.beside", "box.acceleration", "applied"), applied, 1e-8 * applied);
+  EXPECT_NEAR(cell(summary, "notches", "sine.z", "depth"), 20 * std::log10(full / 8), 1.1);
+  EXPECT_NEAR(cell(summary, "notches", "sine.z", "deepest at"), 61.1, 1);
+  for (const char* file : {"figures/sine.z.notched.input.svg", "tables/sine.z.notched.curves.csv",
+                           "fields/sine.z.notched.vtu", "levels/sine.z.notched.csv"})
+    EXPECT_TRUE(std::filesystem::exists(folder / "box-results" / file)) << file;
+  EXPECT_THAT(test::read_all(folder / "box-results/report.html"), HasSubstr("highest that keeps all limits"));
+  (void)folder.write("next.yaml",
+                     swept_box("{acceleration: {file: box-results/levels/sine.z.notched.csv}}", level + "}\n"));
+  const Ran next = run_program(folder, "run next.yaml --no-figures --audit 0");
+  EXPECT_EQ(next.status, 0) << next.err;
+  const auto again = summary_of(folder, "next-results");
+  for (const char* watched : {"box.acceleration", "mounts.force.z", "base.force.z"})
+    EXPECT_NEAR(cell(again, "sine.z.peaks", watched, "peak") / cell(summary, "sine.z.notched.peaks", watched, "peak"),
+                1, 1e-7)
+        << watched;
+  // What cases make together is what is applied in each.
+  const Ran combined =
+      run_program(folder,
+                  "run box.yaml --no-figures --audit 0 --out together --set \"environments.sine.axes=[x, z]\" "
+                  "--set environments.sine.combine=envelope");
+  EXPECT_EQ(combined.status, 0) << combined.err;
+  const auto together = summary_of(folder, "together");
+  EXPECT_NEAR(cell(together, "sine.combined.peaks", "box.acceleration", "peak"),
+              std::max(cell(together, "sine.x.notched.peaks", "box.acceleration", "peak"),
+                       cell(together, "sine.z.notched.peaks", "box.acceleration", "peak")),
+              1e-8);
+  // A depth that does not do is told, and the limit is exceeded.
+  const Ran shallow = run_program(
+      folder, "run box.yaml --no-figures --audit 0 --out shallow --set \"limits.level.notch={deepest: 2 dB}\"");
+  EXPECT_EQ(shallow.status, 1);
+  EXPECT_THAT(shallow.err, HasSubstr("limit level: no notch that it allows keeps it in sine.z"));
+  EXPECT_NEAR(cell(summary_of(folder, "shallow"), "notches", "sine.z", "depth"), 2, 0.1);
+}
+
+TEST(Notches, AreRefusedWhereTheyMeanNothing) {
+  const TemporaryFolder folder;
+  for (const auto& [limit, message] :
+       {std::pair{"of: box.acceleration, in: random, take: 3 sigma, allowable: 8 g, notch: yes",
+                  "only sine inputs are notched, and no sine environment is named"},
+        {"of: box.acceleration, in: sine, take: peak, allowable: 8 g, notch: maybe", "\"maybe\""},
+        {"of: box.acceleration, in: sine, take: peak, allowable: 8 g, notch: {depth: 3 dB}", "\"depth\""},
+        {"of: box.acceleration, in: sine, take: peak, allowable: 8 g, notch: {deepest: 3 mm}", "\"3 mm\" is a length"},
+        {"of: box.acceleration, in: sine, take: peak, allowable: 8 g, notch: {deepest: -3 dB}", "-3 dB"},
+        {"of: frequency, along: z, above: 50 Hz, notch: yes", "\"notch\""}}) {
+    (void)folder.write("box.yaml", example("isolated-box.yaml") + fmt::format("  level: {{{}}}\n", limit));
+    const Ran ran = run_program(folder, "run box.yaml --no-figures");
+    EXPECT_EQ(ran.status, 2) << limit;
+    EXPECT_THAT(ran.err, AllOf(HasSubstr(message), HasSubstr("box.yaml:"))) << limit;
+  }
+}
+
+}  // namespace
+}  // namespace avrenk

@@ -1,0 +1,147 @@
+#include "core/assess/notch.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <complex>
+
+#include "support/models.h"
+
+namespace avrenk {
+namespace {
+
+using test::Solved;
+
+// One mass on a spring at 40 Hz, ζ = 2 %: its transmissibility in closed form.
+constexpr double natural = 40, ratio = 0.02;
+double transmissibility(double f) {
+  const std::complex<double> spring(1, 2 * ratio * f / natural);
+  return std::abs(spring / (spring - std::pow(f / natural, 2)));
+}
+
+struct Vibrated {
+  explicit Vibrated(const LogLogTable& input)
+      : solved(test::chain({2.5}, {2.5 * std::pow(2 * pi * natural, 2)}), test::count(6), test::ratio(ratio)) {
+    watched =
+        watch(solved.assembly, solved.channels, {WatchRequest{"box", &watched_quantities()[0], {1}, Vector3::Zero()}});
+    sine.name = "sine";
+    sine.input = input;
+    sine.axes = {2};
+    sine.upper = 1.1;
+    sine.grid = {input.from(), input.to(), 24, 21, {}};
+    specified = excitation_along(sine, 2, solved.system);
+  }
+  [[nodiscard]] std::optional<NotchedInput> notched(const std::vector<Limit>& own) {
+    limits = own;
+    return notched_input(specified, limits, {}, watched, solved.system, solved.basis, solved.damping);
+  }
+  Solved solved;
+  std::vector<Watched> watched;
+  Environment sine;
+  std::shared_ptr<const Excitation> specified;
+  std::vector<Limit> limits;
+};
+
+Limit notched_at(double allowable, NotchRule rule = {}) {
+  Limit limit;
+  limit.name = "box-level";
+  limit.of = "box.acceleration.z";
+  limit.environments = {"sine"};
+  limit.allowable = allowable;
+  limit.notch = rule;
+  return limit;
+}
+
+// With steps, slopes and factors: the highest input is min(specified, allowable/(factor · upper · |T|)) at each point;
+// what is applied is nowhere above it, nowhere lower by more than the decibel that is stated (and what three digits
+// make), and is what was specified elsewhere. Between the points the closed form says so, at 40 000 frequencies.
+TEST(Notch, KeepsTheLimitAndNoMore) {
+  const LogLogTable flat({{10, 2, {}}, {100, 2, {}}}, 20),
+      sloped({{5, 0.5, {}}, {39, 4, {}}, {39, 2, {}}, {90, 1, {}}}, 20);
+  struct Case {
+    const LogLogTable& input;
+    double allowable, factor;
+    bool at_upper;
+  };
+  for (const Case& each : {Case{flat, 12, 1, false}, Case{flat, 49, 1, false}, Case{flat, 12, 1.25, true},
+                           Case{sloped, 9, 1, false}, Case{sloped, 3, 1.1, true}}) {
+    Vibrated vibrated(each.input);
+    Limit limit = notched_at(each.allowable);
+    limit.factor = each.factor;
+    limit.at_upper = each.at_upper;
+    const auto found = vibrated.notched({limit});
+    ASSERT_TRUE(found);
+    const double room = each.allowable / (each.factor * (each.at_upper ? 1.1 : 1));
+    for (std::size_t k = 0; k < found->grid.size(); ++k) {
+      const double f = found->grid[k];
+      EXPECT_NEAR(found->highest[k] / std::min(each.input.at(f), room / transmissibility(f)), 1, 1e-9) << f;
+    }
+    double deepest = 0, where = 0;
+    constexpr int points = 40000;
+    for (int k = 0; k <= points; ++k) {
+      const double f =
+          each.input.from() * std::pow(each.input.to() / each.input.from(), static_cast<double>(k) / points);
+      const double applied = found->table.at(f), specified = each.input.at(f),
+                   highest = std::min(specified, room / transmissibility(f));
+      ASSERT_LE(applied * transmissibility(f), room * (1 + 1e-9)) << f;
+      ASSERT_LE(applied, specified * (1 + 1e-12)) << f;
+      const bool inside = std::any_of(found->notches.begin(), found->notches.end(),
+                                      [&](const Notch& notch) { return f >= notch.from && f <= notch.to; });
+      ASSERT_GE(applied, inside ? highest * std::pow(10, -1.01 / 20) : specified * (1 - 1e-12)) << f;
+      if (const double depth = specified / highest; depth > deepest) {
+        deepest = depth;
+        where = f;
+      }
+    }
+    const auto worst = std::max_element(found->notches.begin(), found->notches.end(),
+                                        [](const Notch& a, const Notch& b) { return a.depth < b.depth; });
+    EXPECT_NEAR(worst->at, where, 0.02 * where);
+    EXPECT_NEAR(worst->depth, 20 * std::log10(deepest), 1.1);
+    EXPECT_EQ(worst->limits.front()->name, "box-level");
+    EXPECT_TRUE(found->not_kept.empty());
+    EXPECT_LE(found->table.stretches().size(), 22U) << "few enough to be typed";
+    EXPECT_EQ(found->applied->name(), "sine.z.notched");
+    EXPECT_EQ(found->applied->specified, found->specified);
+  }
+}
+
+TEST(Notch, IsNoneWhereNoLimitIsPassedOrNoneAsksForIt) {
+  Vibrated vibrated(LogLogTable({{10, 2, {}}, {100, 2, {}}}, 20));
+  EXPECT_FALSE(vibrated.notched({}));
+  EXPECT_FALSE(vibrated.notched({notched_at(60)}));
+  Limit silent = notched_at(12);
+  silent.notch.reset();
+  EXPECT_FALSE(vibrated.notched({silent}));
+  silent = notched_at(12);
+  silent.environments = {"another"};
+  EXPECT_FALSE(vibrated.notched({silent}));
+}
+
+// A depth or a floor that keeps a limit from being met is told, and kept to a hundredth of a decibel and three digits;
+// of two limits the stricter makes the notch.
+TEST(Notch, StopsAtItsDepthAndFloor) {
+  Vibrated vibrated(LogLogTable({{10, 2, {}}, {100, 2, {}}}, 20));
+  for (const auto& [rule, least] :
+       {std::pair{NotchRule{0.5, 0}, 1.0}, {NotchRule{0, 0.8}, 0.8}, {NotchRule{0.5, 1.2}, 1.2}}) {
+    const auto found = vibrated.notched({notched_at(12, rule)});
+    ASSERT_TRUE(found);
+    ASSERT_EQ(found->not_kept.size(), 1U);
+    for (const PowerLaw& line : found->table.stretches()) EXPECT_GE(std::min(line.v1, line.v2), least * 0.99);
+    EXPECT_NEAR(found->notches.front().applied / least, 1, 0.01);
+  }
+  Limit strict = notched_at(8);
+  strict.name = "strict";
+  const auto found = vibrated.notched({notched_at(12), strict});
+  ASSERT_TRUE(found);
+  ASSERT_EQ(found->notches.front().limits.size(), 1U);
+  EXPECT_EQ(found->notches.front().limits.front()->name, "strict");
+  // What a static answer takes by itself leaves no input at all: sixty decibels are the end.
+  Limit impossible = notched_at(1e-9);
+  const auto none = vibrated.notched({impossible});
+  ASSERT_TRUE(none);
+  EXPECT_EQ(none->not_kept.size(), 1U);
+  EXPECT_GE(none->table.highest(), 2e-3 * 0.98);
+}
+
+}  // namespace
+}  // namespace avrenk
