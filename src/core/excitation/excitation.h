@@ -29,10 +29,10 @@ struct Excitation {
   bool is_combined = false;    ///< all cases of the environment together: nothing acts by itself
   const Kind* kind = nullptr;  ///< of the first source, to which ratios and phases refer; nullptr: nothing varies
   GridRequest grid;            ///< Hz
-  std::vector<AskedFrequency> asked;   ///< ascending, inside the band; points of the grid
-  std::optional<AskedFrequency> held;  ///< the whole band is this one
+  std::vector<AskedFrequency> asked;              ///< ascending, inside the band; points of the grid
+  std::optional<AskedFrequency> held;             ///< the whole band is this one
   std::shared_ptr<const Excitation> specified{};  ///< what this one was notched from; nullptr: it is not notched
-  double order = 0;                    ///< of a shaft: frequency over its speed; 0: no shaft
+  double order = 0;                               ///< of a shaft: frequency over its speed; 0: no shaft
   /// x … rz, along which bases move; absent where they stand still.
   std::optional<int> axis;
   std::vector<std::string> inputs;  ///< what each source is, for headings: "launch-sine along x", "pump (pump-stroke)"
