@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 
@@ -20,7 +21,6 @@ using NodeOfPart = std::pair<int, int>;
 
 // In the page: so many shapes, and so many bytes of them, are worth it; and so many vertices.
 constexpr std::size_t most_modes = 24, most_others = 16, most_bytes_of_modes = 2U << 20U, most_vertices = 150000;
-constexpr double least_percent = 0.01;  // what 16 bits of a shape leave
 
 // The largest of a stress over levels and folds, by node and part; of beams over the ends that meet.
 class LargestStress {
@@ -51,6 +51,13 @@ class LargestStress {
   }
   std::map<NodeOfPart, double> values_;
 };
+
+// Of a part, rounded up to one digit.
+double percent_above(double part) {
+  constexpr double least = 0.01;  // what 16 bits of a shape leave
+  const double percent = std::max(100 * part, least), digit = std::pow(10, std::floor(std::log10(percent)));
+  return digit * std::ceil(percent / digit - 1e-9);
+}
 
 std::vector<int> moving_nodes(const Analysis& analysis) {
   std::vector<int> moving;
@@ -189,10 +196,10 @@ class Viewer {
       view.group = name;
       view.name = "shape at any frequency";
       view.words = fmt::format(
-          "Displacement relative to the base at the frequency picked, put together from {} shapes: within {:.1g} % of "
+          "Displacement relative to the base at the frequency picked, put together from {} shapes: within {:g} % of "
           "the "
           "largest displacement at each frequency.",
-          swept_shapes_, std::max(100 * swept_error_, least_percent));
+          swept_shapes_, percent_above(swept_error_));
       view.picked = strongest;
       views_.push_back(std::move(view));
     }
