@@ -26,10 +26,8 @@ std::string words_of(const Question& question, const Watched& watched) {
 }
 
 bool names_case(const Question& question, const Excitation& excitation) {
-  return question.cases.empty() ||
-         std::any_of(question.cases.begin(), question.cases.end(), [&](const std::string& name) {
-           return name == excitation.environment->name || name == excitation.name();
-         });
+  return question.cases.empty() || std::any_of(question.cases.begin(), question.cases.end(),
+                                               [&](const std::string& name) { return excitation.is_called(name); });
 }
 
 // "sine" and "sine.x" are of the environment sine.

@@ -51,9 +51,9 @@ void print_help() {
       "Exit status\n  0  done, all limits met\n  1  done, some limit exceeded\n  2  the input is wrong\n  3  the "
       "computation failed\n"
       "  4  a file could not be read or written\n  130 stopped by Ctrl-C: nothing half-written is left\n\n\"avrenk "
-      "COMMAND --help\" shows an example. Start with: avrenk demo\n\"avrenk help bash\", \"help zsh\" and \"help man\" "
-      "print "
-      "completions for these shells and the page of the manual.\n");
+      "COMMAND --help\" shows an example. Start with: avrenk demo\n"
+      "\"avrenk help bash\", \"help zsh\" and \"help man\" print completions for these shells and the page of the "
+      "manual.\n");
 }
 
 // What installs beside the program: completions and the page of the manual.
@@ -65,7 +65,8 @@ void print_for_shell(std::span<const std::string> words) {
       fmt::print("{}", page(std::span<const Command>(all_commands)));
       return;
     }
-  std::vector<std::string> names{"bash", "zsh", "man"};
+  std::vector<std::string> names;
+  for (const auto& [name, page] : pages) names.emplace_back(name);
   refuse("", fmt::format("help has no page \"{}\"", words.back()), suggest_name(words.back(), names));
 }
 

@@ -34,7 +34,9 @@ std::string options_of(const Command& command) {
 }  // namespace
 
 std::string bash_completion(std::span<const Command> commands) {
-  std::string names, cases;
+  std::string names, cases, valued;  // the latter: options that have a value
+  for (const Option& option : all_options())
+    if (option.value) valued += fmt::format("{}--{}", valued.empty() ? "" : "|", option.name);
   for (const Command& command : commands) {
     names += fmt::format("{}{}", names.empty() ? "" : " ", command.name);
     const std::vector<std::string> endings = endings_of(command);
@@ -53,7 +55,7 @@ _avrenk() {{
   case $before in
     --out) mapfile -t COMPREPLY < <(compgen -d -- "$word"); return ;;
     --mesh) mapfile -t COMPREPLY < <(compgen -f -X '!*.vtu' -- "$word"; compgen -d -- "$word"); return ;;
-    --threads|--set|--band|--envelope|--margin|--average|--audit) return ;;
+    {valued}) return ;;
   esac
   case ${{COMP_WORDS[1]}} in
 {cases}    help) mapfile -t COMPREPLY < <(compgen -W 'bash zsh man' -- "$word"); return ;;
@@ -66,7 +68,8 @@ _avrenk() {{
 }}
 complete -o filenames -F _avrenk avrenk
 )",
-      fmt::arg("version", avrenk_version), fmt::arg("names", names), fmt::arg("cases", cases));
+      fmt::arg("version", avrenk_version), fmt::arg("names", names), fmt::arg("cases", cases),
+      fmt::arg("valued", valued));
 }
 
 std::string zsh_completion(std::span<const Command> commands) {

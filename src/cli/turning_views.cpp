@@ -9,6 +9,7 @@
 
 #include "analysis/words.h"
 #include "cli/drawings.h"
+#include "core/excitation/envelope.h"
 #include "core/response/channels.h"
 #include "core/response/shape_span.h"
 #include "figures/node_curves.h"
@@ -21,6 +22,7 @@ using NodeOfPart = std::pair<int, int>;
 
 // In the page: so many shapes, and so many bytes of them, are worth it; and so many vertices.
 constexpr std::size_t most_modes = 24, most_others = 16, most_bytes_of_modes = 2U << 20U, most_vertices = 150000;
+constexpr double least_percent = 0.01;  // what 16 bits of a shape leave
 
 // The largest of a stress over levels and folds, by node and part; of beams over the ends that meet.
 class LargestStress {
@@ -52,17 +54,11 @@ class LargestStress {
   std::map<NodeOfPart, double> values_;
 };
 
-// Of a part, rounded up to one digit.
-double percent_above(double part) {
-  constexpr double least = 0.01;  // what 16 bits of a shape leave
-  const double percent = std::max(100 * part, least), digit = std::pow(10, std::floor(std::log10(percent)));
-  return digit * std::ceil(percent / digit - 1e-9);
-}
-
 std::vector<int> moving_nodes(const Analysis& analysis) {
+  const Channels channels(analysis.plan.assembly, analysis.system, analysis.basis, analysis.damping);
   std::vector<int> moving;
   for (int node = 0; node < static_cast<int>(analysis.plan.assembly.nodes.size()); ++node)
-    if (analysis.system.transformation.col(6 * node).nonZeros() > 0) moving.push_back(node);
+    if (channels.moves(node)) moving.push_back(node);
   return moving;
 }
 
@@ -113,9 +109,10 @@ class Viewer {
       translations.middleRows<3>(3 * static_cast<Eigen::Index>(n)) =
           channels.translation(places[n], false).leftCols(basis.size());
     constexpr double tolerance = 0.005;
-    const ShapeSpan span = span_of(translations, seen_modes(), all, tolerance, static_cast<Eigen::Index>(most_others));
+    const std::vector<int> seen = seen_modes();
+    const ShapeSpan span = span_of(translations, seen, all, tolerance, static_cast<Eigen::Index>(most_others));
     swept_error_ = span.error;
-    swept_shapes_ = seen_modes().size() + static_cast<std::size_t>(span.shapes.cols());
+    swept_shapes_ = seen.size() + static_cast<std::size_t>(span.shapes.cols());
     SweptShapes swept;
     for (const auto& shape : span.shapes.colwise())
       swept.others.push_back(node_motions(analysis_.system, basis, shape));
@@ -199,7 +196,7 @@ class Viewer {
           "Displacement relative to the base at the frequency picked, put together from {} shapes: within {:g} % of "
           "the "
           "largest displacement at each frequency.",
-          swept_shapes_, percent_above(swept_error_));
+          swept_shapes_, rounded_up(std::max(100 * swept_error_, least_percent), 1));
       view.picked = strongest;
       views_.push_back(std::move(view));
     }

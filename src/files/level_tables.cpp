@@ -38,9 +38,12 @@ Table level_points(const std::string& name, const LogLogTable& lines, bool rando
   const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(kind),
                     unit = random ? psd_unit(plain) : plain;
   Table table{name, "", {{"frequency", frequency.text, 5}, {"level", unit.text}}, {}};
+  const PowerLaw* before = nullptr;
   for (const PowerLaw& line : lines.stretches()) {
-    if (table.rows.empty()) table.rows.push_back({frequency.from_si(line.f1), unit.from_si(line.v1)});
+    if (!before || before->v2 != line.v1)  // where it begins, and the other side of a step
+      table.rows.push_back({frequency.from_si(line.f1), unit.from_si(line.v1)});
     table.rows.push_back({frequency.from_si(line.f2), unit.from_si(line.v2)});
+    before = &line;
   }
   return table;
 }

@@ -1,7 +1,8 @@
 #include "plan/standard_materials.h"
 
 #include <algorithm>
-#include <cctype>
+
+#include "core/words.h"
 
 namespace avrenk {
 namespace {
@@ -37,9 +38,8 @@ constexpr StandardMaterial all_materials[] = {
 };
 
 std::string bare(std::string_view text) {
-  std::string letters;
-  for (const char c : text)
-    if (c != ' ' && c != '-') letters += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  std::string letters = in_small_letters(std::string(text));
+  std::erase_if(letters, [](char c) { return c == ' ' || c == '-'; });
   return letters;
 }
 

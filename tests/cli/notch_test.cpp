@@ -28,7 +28,7 @@ std::string swept_box(const std::string& sine, const std::string& limit) {
 TEST(Notches, LeadToAProfileThatMeetsTheLimit) {
   const TemporaryFolder folder;
   const std::string level = "  level: {of: box.acceleration, in: sine, take: peak, allowable: 8 g",
-                    flat = "{acceleration: [[5 Hz, 2 g], [100 Hz, 2 g]]}";
+                    flat = "{acceleration: [[5 Hz, 2 g], [80 Hz, 2 g], [80 Hz, 1 g], [100 Hz, 1 g]]}";
   (void)folder.write("box.yaml", swept_box(flat, level + "}\n"));
   EXPECT_EQ(run_program(folder, "run box.yaml --no-figures --audit 0").status, 1);
   const double full = cell(summary_of(folder, "box-results"), "sine.z.peaks", "box.acceleration", "peak");
@@ -49,6 +49,8 @@ TEST(Notches, LeadToAProfileThatMeetsTheLimit) {
                            "fields/sine.z.notched.vtu", "levels/sine.z.notched.csv"})
     EXPECT_TRUE(std::filesystem::exists(folder / "box-results" / file)) << file;
   EXPECT_THAT(test::read_all(folder / "box-results/report.html"), HasSubstr("highest that keeps all limits"));
+  EXPECT_THAT(test::read_all(folder / "box-results/levels/sine.z.notched.csv"), HasSubstr("\n80,2\n80,1\n100,1\n"))
+      << "steps stay";
   (void)folder.write("next.yaml",
                      swept_box("{acceleration: {file: box-results/levels/sine.z.notched.csv}}", level + "}\n"));
   const Ran next = run_program(folder, "run next.yaml --no-figures --audit 0");

@@ -28,11 +28,9 @@ std::vector<double> curve_of(const Outcome& outcome, std::size_t watched) {
 }  // namespace
 
 bool goes_into(const EquipmentRequest& request, const Outcome& outcome, const Watched& watched) {
-  const auto& specified = outcome.excitation->specified;
-  const std::string own = specified ? specified->name() : outcome.name();
   return !outcome.grid().empty() && outcome.has(watched) &&
          std::any_of(request.environments.begin(), request.environments.end(),
-                     [&](const std::string& name) { return name == outcome.environment().name || name == own; });
+                     [&](const std::string& name) { return outcome.excitation->is_called(name); });
 }
 
 std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,

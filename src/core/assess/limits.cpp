@@ -194,10 +194,8 @@ LimitResult check_mass(const Limit& limit, const Assembly& assembly) {
 }  // namespace
 
 bool covers(const Limit& limit, const Excitation& excitation) {
-  if (excitation.specified) return covers(limit, *excitation.specified);
   return std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
-    return excitation.is_combined ? name == excitation.name()
-                                  : name == excitation.environment->name || name == excitation.name();
+    return excitation.is_combined ? name == excitation.name() : excitation.is_called(name);
   });
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/excitation/envelope.h"
 #include "core/response/place_envelope.h"
 
 namespace avrenk {
@@ -72,8 +73,9 @@ Gains gains_of(const std::vector<Demand>& demands, const std::vector<double>& sp
 }
 
 // First and last point of each notch: the points beside it, at which nothing is lowered, belong to it.
-std::vector<std::pair<std::size_t, std::size_t>> stretches_of(const std::vector<double>& gain) {
-  std::vector<std::pair<std::size_t, std::size_t>> all;
+using Stretches = std::vector<std::pair<std::size_t, std::size_t>>;
+Stretches stretches_of(const std::vector<double>& gain) {
+  Stretches all;
   for (std::size_t k = 0; k < gain.size(); ++k) {
     if (!(gain[k] < 1)) continue;
     const std::size_t first = k > 0 ? k - 1 : 0;
@@ -92,7 +94,7 @@ std::vector<std::pair<std::size_t, std::size_t>> stretches_of(const std::vector<
 // three of these.
 LogLogTable lines_above(std::span<const double> grid, std::span<const double> gain,
                         std::span<const double> least_gain) {
-  constexpr double decibel = 0.11512925464970229;  // ln(10)/20
+  const double decibel = std::log(10.0) / 20;
   std::vector<double> x(grid.size()), lowest(grid.size()), highest(grid.size());
   for (std::size_t k = 0; k < grid.size(); ++k) {
     x[k] = std::log(grid[k]);
@@ -101,10 +103,7 @@ LogLogTable lines_above(std::span<const double> grid, std::span<const double> ga
     if (least_gain[k] > 0) highest[k] = std::clamp(-std::log(least_gain[k]), lowest[k] + digits * decibel, highest[k]);
   }
   std::vector<Breakpoint> corners;
-  const auto add = [&](std::size_t k, double y) {
-    const double level = std::exp(y), digit = std::pow(10, std::floor(std::log10(level)) - 2);
-    corners.push_back({grid[k], digit * std::ceil(level / digit - 1e-9), {}});
-  };
+  const auto add = [&](std::size_t k, double y) { corners.push_back({grid[k], rounded_up(std::exp(y)), {}}); };
   double y = lowest.front();
   add(0, y);
   for (std::size_t start = 0; start + 1 < x.size();) {
@@ -151,6 +150,30 @@ LogLogTable divided(const LogLogTable& specified, const std::vector<LogLogTable>
   return {points, 20};
 }
 
+std::vector<Notch> notches_of(const Stretches& stretches, const Gains& gains, const std::vector<Demand>& demands,
+                              const std::vector<double>& grid, const std::vector<double>& specified,
+                              const LogLogTable& applied) {
+  std::vector<Notch> notches;
+  notches.reserve(stretches.size());
+  for (const auto& [first, last] : stretches) {
+    std::size_t k = first;  // the deepest
+    for (std::size_t i = first; i <= last; ++i)
+      if (gains.gain[i] < gains.gain[k]) k = i;
+    Notch notch{grid[first], grid[last], grid[k], specified[k], applied.at(grid[k])};
+    notch.depth = 20 * std::log10(notch.specified / notch.applied);
+    const auto take = [&](int demand) {
+      if (demand < 0) return;
+      const Limit* const limit = demands[static_cast<std::size_t>(demand)].limit;
+      if (std::find(notch.limits.begin(), notch.limits.end(), limit) == notch.limits.end())
+        notch.limits.push_back(limit);
+    };
+    take(gains.by[k]);
+    for (std::size_t i = first; i <= last; ++i) take(gains.by[i]);
+    notches.push_back(std::move(notch));
+  }
+  return notches;
+}
+
 std::shared_ptr<const Excitation> applied_of(const std::shared_ptr<const Excitation>& specified,
                                              const LogLogTable& table) {
   auto made = std::make_shared<Excitation>(*specified);
@@ -183,33 +206,17 @@ std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation
     const Gains gains = gains_of(demands, levels, safety);
     const auto stretches = stretches_of(gains.gain);
     if (stretches.empty()) return std::nullopt;
-    std::vector<LogLogTable> notches;
-    notches.reserve(stretches.size());
+    std::vector<LogLogTable> lines;
+    lines.reserve(stretches.size());
     for (const auto& [first, last] : stretches)
-      notches.push_back(lines_above(std::span(load.grid).subspan(first, last - first + 1),
-                                    std::span(gains.gain).subspan(first, last - first + 1),
-                                    std::span(gains.lowest).subspan(first, last - first + 1)));
+      lines.push_back(lines_above(std::span(load.grid).subspan(first, last - first + 1),
+                                  std::span(gains.gain).subspan(first, last - first + 1),
+                                  std::span(gains.lowest).subspan(first, last - first + 1)));
     if (attempt == 0)
       for (std::size_t k = 0; k < levels.size(); ++k) result.highest.push_back(levels[k] * gains.gain[k]);
-    result.table = divided(specified->environment->input, notches);
+    result.table = divided(specified->environment->input, lines);
     result.applied = applied_of(specified, result.table);
-    result.notches.clear();
-    for (const auto& [first, last] : stretches) {
-      const auto lowest = std::min_element(gains.gain.begin() + static_cast<std::ptrdiff_t>(first),
-                                           gains.gain.begin() + static_cast<std::ptrdiff_t>(last) + 1);
-      const auto k = static_cast<std::size_t>(lowest - gains.gain.begin());
-      Notch notch{load.grid[first], load.grid[last], load.grid[k], levels[k], result.table.at(load.grid[k])};
-      notch.depth = 20 * std::log10(notch.specified / notch.applied);
-      std::vector<std::size_t> order{k};
-      for (std::size_t i = first; i <= last; ++i) order.push_back(i);
-      for (const std::size_t i : order)
-        if (gains.by[i] >= 0) {
-          const Limit* const limit = demands[static_cast<std::size_t>(gains.by[i])].limit;
-          if (std::find(notch.limits.begin(), notch.limits.end(), limit) == notch.limits.end())
-            notch.limits.push_back(limit);
-        }
-      result.notches.push_back(std::move(notch));
-    }
+    result.notches = notches_of(stretches, gains, demands, load.grid, levels, result.table);
     // The lines hold at the points of the grid: what lies between them is looked for.
     const Excited applied(result.applied, system, basis, damping);
     double over = 0;

@@ -29,8 +29,8 @@ struct NotchedInput {
 /// The input of a case of base motion at which none of the limits that ask for a notch there passes its allowable.
 /// At each frequency it is min over the limits of specified · (allowable/factor − static part)/(upper · |w|), w the
 /// largest of the place under what is specified: never above it, because |s + w| ≤ |s| + |w|. Each notch is then few
-/// straight lines below that, within a decibel. Peaks of what is applied are located
-/// between grid points, and all notches lowered by what any of them is over.
+/// straight lines below that, within a decibel. Peaks of what is applied are located between grid points, and all
+/// notches lowered by what any of them is over.
 /// @param specified  a sine of base motion alone
 /// @param at_rest    static outcomes, for limits that add one
 /// @param watched    on the columns of `basis`

@@ -22,8 +22,7 @@ using Eigen::Vector3d;
 
 // By the motions of the nodes. Few rows lie in memory as registers take them: along the motions.
 template <int rows, int nodes>
-using ByMotions = Eigen::Matrix < double,
-      rows, 6 * nodes, rows<6 ? Eigen::RowMajor : Eigen::ColMajor>;
+using ByMotions = Eigen::Matrix<double, rows, 6 * nodes, (rows < 6) ? Eigen::RowMajor : Eigen::ColMajor>;
 
 constexpr double shear_factor = 5.0 / 6;
 // Of the shear stiffness. Measured on the twisted cantilever and the pinched hemisphere of the obstacle course: 0.001

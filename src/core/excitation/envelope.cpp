@@ -64,14 +64,13 @@ Removal removal_of(const std::vector<Corner>& c, std::size_t i) {
   return best;
 }
 
-// Upwards, so that nothing falls below the curve.
-double rounded_up(double level) {
-  const double digit = std::pow(10, std::floor(std::log10(level) + 1e-12) - 2), digits = level / digit;
-  const double nearest = std::round(digits);
-  return (std::abs(digits - nearest) < 1e-9 * nearest ? nearest : std::ceil(digits)) * digit;
-}
-
 }  // namespace
+
+double rounded_up(double value, int digits) {
+  const double unit = std::pow(10, std::floor(std::log10(value) + 1e-12) + 1 - digits), count = value / unit;
+  const double nearest = std::round(count);
+  return (std::abs(count - nearest) < 1e-9 * nearest ? nearest : std::ceil(count)) * unit;
+}
 
 std::vector<std::string> octave_words() {
   std::vector<std::string> words;

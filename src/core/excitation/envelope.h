@@ -14,6 +14,9 @@ namespace avrenk {
 /// Their width in octaves; nullopt of another word.
 [[nodiscard]] std::optional<double> octaves_of(std::string_view word);
 
+/// A number > 0 with so many digits, upwards; what lies within 1e-9 of such a number is that.
+[[nodiscard]] double rounded_up(double value, int digits = 3);
+
 /// What an envelope is to be.
 struct EnvelopeRequest {
   double octaves = 0;          ///< width of the bands over which a PSD is averaged before; 0: as it is

@@ -51,6 +51,10 @@ std::string Excitation::name() const {
   return text + "." + at;
 }
 
+bool Excitation::is_called(std::string_view called) const {
+  return called == environment->name || called == (specified ? specified->name() : name());
+}
+
 std::string Excitation::heading() const {
   std::string text;
   for (const std::string& input : inputs) text += (text.empty() ? "" : " and ") + input;

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <memory>
 #include <span>
+#include <string_view>
 
 #include "core/excitation/environment.h"
 #include "core/system/system.h"
@@ -45,6 +46,9 @@ struct Excitation {
 
   /// "random.z", "random.combined", "gravity", "sine.x.mode-4".
   [[nodiscard]] std::string name() const;
+  /// Whether a name is that of its environment, with all its cases, or its own; of one that is notched that of what it
+  /// was made from.
+  [[nodiscard]] bool is_called(std::string_view called) const;
   [[nodiscard]] bool is_sine() const { return environment->type == Environment::Type::sine; }
   [[nodiscard]] bool is_random() const { return environment->type == Environment::Type::random; }
   [[nodiscard]] bool is_static() const { return environment->is_static(); }

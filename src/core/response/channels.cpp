@@ -246,9 +246,10 @@ class StrainPanels {
             for (Eigen::Index j = 0; j < next; ++j)
               __builtin_prefetch(free[static_cast<std::size_t>(j)] + lane * basis_.shapes.rows() + at);
           for (Eigen::Index j = 0; j < count; ++j) panel[j] += value * free[static_cast<std::size_t>(j)][at];
+        } else {
+          for (Eigen::Index j = 0; j < count; ++j)
+            if (const double* const column = supports[static_cast<std::size_t>(j)]) panel[j] += value * column[at];
         }
-        for (Eigen::Index j = 0; !is_free && j < count; ++j)
-          if (const double* const column = supports[static_cast<std::size_t>(j)]) panel[j] += value * column[at];
       }
     }
   }
