@@ -33,6 +33,7 @@ target_compile_definitions(avrenk-dense INTERFACE EIGEN_USE_BLAS)
 # Text in pictures: Cairo. XML: pugixml; compressed data: zlib. Report: mustache templates (header only), dygraphs and
 # three.js inlined.
 find_package(PkgConfig REQUIRED)
+pkg_check_modules(MUPARSER REQUIRED IMPORTED_TARGET muparser)  # formulas of limits
 pkg_check_modules(CAIRO REQUIRED IMPORTED_TARGET cairo)
 find_package(pugixml REQUIRED)
 find_package(ZLIB REQUIRED)

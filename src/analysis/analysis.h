@@ -7,6 +7,7 @@
 #include <memory>
 #include <optional>
 
+#include "core/assess/base_load.h"
 #include "core/assess/notch.h"
 #include "core/check/finding.h"
 #include "core/mesh/resolution.h"
@@ -80,6 +81,8 @@ struct Analysis {
   std::vector<std::vector<DrivenMode>> driven;   ///< of each outcome that loads make; else empty
   std::vector<std::vector<PowerBalance>> power;  ///< the same, at frequencies asked for and at the modes most driven
   std::vector<NotchedInput> notched;             ///< inputs that limits lower, and what is applied in their place
+  std::map<std::string, BaseLoad> base_loads;    ///< of cases that test sheets are made of, by their name
+  std::vector<Life> lives;
   std::vector<LimitResult> limits;
   std::vector<EquipmentLevel> equipment;
   std::vector<History> histories;

@@ -376,7 +376,7 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
   }
   for (const WatchRequest& watched : plan.watch)
     if (!watched.parts.empty() && watched.quantity->of_nodes)
-      demands.push_back({*watched.quantity->of_nodes, watched.parts});
+      demands.push_back({*watched.quantity->of_nodes, watched.parts, watched.stress_at});
   if (!demands.empty()) {
     tell(progress, "stress of shells and solids");
     analysis.stations.emplace(plan.assembly);
@@ -495,9 +495,20 @@ void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector
         power_balance(excitation, analysis.plan.assembly, analysis.system, *excited.transfer, channels, f));
 }
 
-// Curves that no node of a place exceeds, of those whose equipment levels are wanted.
+// Curves that no node of a place exceeds, of those whose equipment levels or limits of PSDs are wanted.
 void draw_places(Analysis& analysis, const Cases& cases, const std::vector<Excited*>& load_of,
                  const std::vector<const AnswerGroup*>& group_of) {
+  for (const Limit& limit : analysis.plan.limits)
+    for (std::size_t i = 0; limit.allowed_psd && i < cases.size(); ++i) {
+      const Watched* const what = find_watched(analysis.watched, limit.of);
+      if (!load_of[i] || !what || !cases[i]->is_random() || !covers(limit, *cases[i]) ||
+          what->candidates->items.size() < 2)
+        continue;
+      const auto index = static_cast<std::size_t>(what - analysis.watched.data());
+      Outcome& outcome = analysis.outcomes[i];
+      std::get<RandomAnswers>(outcome.answers).rows[index].of_place =
+          envelope_of_place(*load_of[i], group_of[i]->watched[index], outcome.grid());
+    }
   for (const EquipmentRequest& request : analysis.plan.equipment)
     for (std::size_t i = 0; i < cases.size(); ++i) {
       Outcome& outcome = analysis.outcomes[i];
@@ -519,18 +530,55 @@ void draw_places(Analysis& analysis, const Cases& cases, const std::vector<Excit
     }
 }
 
+// Damage of what was run, by what is applied.
+void count_lives(Analysis& analysis, const std::vector<Excited*>& load_of,
+                 const std::vector<const AnswerGroup*>& group_of, const Progress& progress) {
+  if (analysis.plan.lives.empty()) return;
+  tell(progress, "life");
+  const StopWatch start;
+  std::map<const AnswerGroup*, Channels> channels;
+  std::vector<LifeCase> cases;
+  for (std::size_t i = 0; i < load_of.size(); ++i) {
+    if (!load_of[i] || is_replaced(*load_of[i]->excitation, analysis.outcomes)) continue;
+    const AnswerGroup& group = *group_of[i];
+    const auto own =
+        channels.try_emplace(&group, analysis.plan.assembly, analysis.system, *group.basis, *group.damping);
+    cases.push_back({load_of[i], &group.watched, &own.first->second});
+  }
+  analysis.lives = find_lives(analysis.plan.lives, analysis.plan.assembly, cases,
+                              analysis.stations ? &*analysis.stations : nullptr, analysis.threads);
+  analysis.times.push_back({"life", start.seconds()});
+}
+
+// What the base takes in every case along one axis of translation, where test sheets are asked for.
+void weigh_bases(Analysis& analysis, const std::vector<Excited*>& load_of,
+                 const std::vector<const AnswerGroup*>& group_of) {
+  const Plan& plan = analysis.plan;
+  if (!plan.test_sheets || plan.assembly.bases.size() != 1) return;
+  const double mass = plan.vibrator ? plan.vibrator->moving_mass : 0;
+  for (std::size_t i = 0; i < load_of.size(); ++i) {
+    if (!load_of[i] || !load_of[i]->excitation->axis || load_of[i]->excitation->is_static()) continue;
+    const int axis = *load_of[i]->excitation->axis;
+    if (axis > 2) continue;
+    const AnswerGroup& group = *group_of[i];
+    const Channels channels(plan.assembly, analysis.system, *group.basis, *group.damping);
+    analysis.base_loads[load_of[i]->excitation->name()] =
+        base_load(*load_of[i], channels, load_of[i]->transfer->layout(), 0, plan.assembly.bases[0].point, axis, mass);
+  }
+}
+
 // Behind each case whose input limits lower the same with what is applied instead. What the limits look at is found
 // first, under what is specified.
 void add_notched(Analysis& analysis, Cases& cases, const AnalysisRequest& request, const Progress& progress) {
   const auto is_limited = [&](const Excitation& excitation) {
-    return excitation.is_sine() && !excitation.is_combined &&
+    return !excitation.is_static() && !excitation.is_combined &&
            std::any_of(analysis.plan.limits.begin(), analysis.plan.limits.end(),
                        [&](const Limit& limit) { return limit.notch && covers(limit, excitation); });
   };
   Cases needed;
   for (const auto& each : cases)
     if (!each->is_combined && (each->is_static() || is_limited(*each))) needed.push_back(each);
-  if (std::none_of(needed.begin(), needed.end(), [](const auto& each) { return each->is_sine(); })) return;
+  if (std::all_of(needed.begin(), needed.end(), [](const auto& each) { return each->is_static(); })) return;
   tell(progress, "notches");
   const StopWatch start;
   const std::vector<std::string> notes = analysis.plan.notes;
@@ -691,6 +739,8 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
     });
   draw_places(analysis, cases, load_of, group_of);
+  count_lives(analysis, load_of, group_of, progress);
+  weigh_bases(analysis, load_of, group_of);
   if (request.figures && !analysis.plan.figures.empty()) analysis.figure_answers = answer_figures(analysis);
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
@@ -739,7 +789,7 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
 
 void assess(Analysis& analysis) {
   analysis.limits = check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis,
-                                 analysis.plan.assembly, analysis.on_random);
+                                 analysis.plan.assembly, analysis.on_random, analysis.lives);
   analysis.equipment = equipment_levels(analysis.plan.equipment, analysis.outcomes, analysis.watched);
 }
 

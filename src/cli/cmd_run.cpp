@@ -11,16 +11,6 @@ namespace {
 
 enum class Until { modes, responses };
 
-// Where the modes of this model may stand: in the folder about to be replaced, and in that of the plan's whole run.
-std::vector<std::filesystem::path> kept_results(const Request& request, const std::string& plan,
-                                                const std::string& command) {
-  if (request.anew) return {};
-  std::vector<std::filesystem::path> files{result_folder(request, plan, command) / "results.h5"};
-  const std::filesystem::path run = result_folder({}, plan, "run") / "results.h5";
-  if (files[0] != run) files.push_back(run);
-  return files;
-}
-
 ExitStatus analyse(const std::string& plan, const Request& request, Terminal& terminal, const Shown& shown, Until until,
                    std::optional<Environment::Type> type, std::span<const std::string> chosen) {
   Analysis analysis;

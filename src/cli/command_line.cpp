@@ -28,6 +28,8 @@ constexpr Command all_commands[] = {
      "avrenk random payload-deck.yaml random", random},
     {"run", "PLAN", "all of it: modes, every environment, limits and verdict",
      "avrenk run payload-deck.yaml --out results", run},
+    {"change", "PLAN [PATH…]", "what each number of the plan does to the margins, and the change that would do",
+     "avrenk change payload-deck.yaml joints.isolator parts.deck", change},
     {"ask", "RUN QUESTION…", "further numbers, curves and fields of a finished run, from its modes at once",
      "avrenk ask payload-deck-results \"acceleration.z of (0, 0, 180) mm in sine.z at 63 Hz\"", ask},
     {"compare", "RUN RUN|CSV…", "runs and measured curves: plan, margins, modes by shape, peaks, damping",

@@ -10,6 +10,7 @@
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
+#include "files/life_tables.h"
 #include "files/load_tables.h"
 #include "files/mode_grid.h"
 #include "files/model_tables.h"
@@ -393,6 +394,15 @@ void write_beam_stress(const Analysis& analysis, const BeamStressField& field, c
   folder.write("tables/" + table.name + ".csv", to_csv(table));
 }
 
+// Damage of shells and solids by everything that one life goes through.
+void write_damage(const Analysis& analysis, const LifeRequest& request, const RunFolder& folder) {
+  Grid grid = stress_grid(analysis.plan.assembly, *analysis.stations, analysis.plan.show);
+  for (const Life& life : analysis.lives)
+    if (life.request == &request && life.field.cols() > 0)
+      for (GridArray& array : damage_arrays(*analysis.stations, life)) grid.point_arrays.push_back(std::move(array));
+  if (!grid.point_arrays.empty()) folder.write(fmt::format("fields/life.{}.vtu", request.name), to_vtu(grid, 1));
+}
+
 void write_shapes(const Analysis& analysis, const std::string& outcome, const RunFolder& folder) {
   const Assembly& assembly = analysis.plan.assembly;
   const DisplayUnit length = analysis.plan.show.unit(kind::length);
@@ -434,6 +444,9 @@ Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
     jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
   for (const BeamStressField& field : analysis.beam_stress)
     if (!field.worst.empty()) jobs.emplace_back([&] { write_beam_stress(analysis, field, folder); });
+  if (analysis.stations)
+    for (const LifeRequest& request : analysis.plan.lives)
+      jobs.emplace_back([&] { write_damage(analysis, request, folder); });
   for (const MotionField& field : analysis.motions) jobs.emplace_back([&] { write_motion(analysis, field, folder); });
   for (std::size_t i = 0; i < analysis.shapes.size(); ++i)  // those of one outcome stand together
     if (const std::string& outcome = analysis.shapes[i].outcome; i == 0 || analysis.shapes[i - 1].outcome != outcome)

@@ -8,9 +8,11 @@
 
 #include "cli/drawings.h"
 #include "cli/report_of_run.h"
+#include "cli/test_sheets.h"
 #include "core/parallel.h"
 #include "files/history_files.h"
 #include "files/level_tables.h"
+#include "files/life_tables.h"
 #include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
@@ -25,6 +27,8 @@ namespace {
 constexpr std::size_t most_driven = 5;      // rows of the modes that loads drive
 constexpr std::size_t most_asked = 12;      // rows of the whole model at frequencies asked for
 constexpr std::size_t overview_modes = 12;  // rows of the mode table that `run` prints
+
+std::string now_in_words() { return fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))); }
 
 std::vector<Fact> facts_of(const Analysis& analysis) {
   const ModalBasis& basis = analysis.basis;
@@ -95,7 +99,10 @@ std::vector<Table> tables_of(const Analysis& analysis) {
     tables.push_back(std::move(clearances));
   if (Table stress = stress_of(analysis); !stress.rows.empty()) tables.push_back(std::move(stress));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
+  if (Table table = compliance_table(analysis.plan.limits, analysis.limits); !table.rows.empty())
+    tables.push_back(std::move(table));
   for (Table& table : notch_tables_of(analysis)) tables.push_back(std::move(table));
+  for (Table& table : life_tables(analysis.lives, show)) tables.push_back(std::move(table));
   if (!analysis.equipment.empty()) tables.push_back(equipment_table(analysis.equipment, show));
   for (const History& each : analysis.histories) tables.push_back(history_table(each, show));
   return tables;
@@ -283,8 +290,7 @@ std::string write_for_readers(const Analysis& analysis, const Shown& shown, cons
   }
   if (!shown.overview) return failure;
   terminal.progress("writing the report", -1);
-  ReportContext context{
-      verdict, shown.command, fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))), {}, failure};
+  ReportContext context{verdict, shown.command, now_in_words(), {}, failure};
   for (const Override& each : request.overrides) context.overrides.push_back(each.path + "=" + each.value);
   const Report report = report_of_run(analysis, drawings, folder, context);
   folder.write("report.html", to_html(report));
@@ -319,6 +325,7 @@ std::string readme_of(const Analysis& analysis, const std::string& command, cons
       {"report.html", "all of it for readers, in one file that needs nothing beside it; report.md is the same as text"},
       {"summary.json", "every number of the tables with its unit, for programs"},
       {"tables", "the same as CSV, one file a table; curves in *.curves.csv"},
+      {"sheets", "test sheets, a page for each axis and level"},
       {"levels", "profiles that another plan reads: notched inputs, equipment levels"},
       {"histories", "records in time"},
       {"figures", "charts and pictures, SVG and PNG"},
@@ -346,6 +353,15 @@ std::filesystem::path result_folder(const Request& request, const std::string& p
   return path.parent_path() / fmt::format("{}-{}results", path.stem().string(), command == "run" ? "" : command + "-");
 }
 
+std::vector<std::filesystem::path> kept_results(const Request& request, const std::string& plan,
+                                                const std::string& command) {
+  if (request.anew) return {};
+  std::vector<std::filesystem::path> files{result_folder(request, plan, command) / "results.h5"};
+  const std::filesystem::path run = result_folder({}, plan, "run") / "results.h5";
+  if (files[0] != run) files.push_back(run);
+  return files;
+}
+
 ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal) {
   StopWatch watch;
@@ -363,11 +379,17 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     terminal.table(clearances);
   print_stress(analysis, terminal);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
+  if (const Table table = compliance_table(analysis.plan.limits, analysis.limits); !table.rows.empty())
+    terminal.table(table);
   for (const Table& table : notch_tables_of(analysis)) terminal.table(table);
   if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
     terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
 
+  if (!analysis.lives.empty()) {
+    for (const Table& table : life_tables(analysis.lives, show)) terminal.table(table);
+    terminal.paragraph(counting_in_words(analysis.lives));
+  }
   if (!analysis.equipment.empty()) terminal.table(equipment_table(analysis.equipment, show));
   for (const CrossSpectrum& each : analysis.cross_spectra)
     terminal.paragraph(fmt::format(
@@ -386,15 +408,22 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
 
   Summary summary{avrenk_version,      shown.command,     analysis.plan.file, analysis.plan.title, verdict,
                   analysis.plan.notes, analysis.warnings, facts_of(analysis), tables_of(analysis)};
+  const std::vector<TestSheet> sheets = test_sheets_of(analysis, now_in_words());
+  for (const TestSheet& sheet : sheets)
+    for (const ReportSection& section : sheet.page.sections)
+      for (const Table& table : section.tables)
+        if (table.name.ends_with("." + sheet.name)) summary.tables.push_back(table);
   for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
   run_jobs(analysis.outcomes.size(), request.threads, [&](std::size_t i) {
     if (analysis.outcomes[i].grid().empty() || analysis.watched.empty()) return;
     const Table curves = curve_table(analysis.outcomes[i], analysis.watched, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   });
+  for (const TestSheet& sheet : sheets) folder.write(fmt::format("sheets/{}.html", sheet.name), to_html(sheet.page));
   for (const NotchedInput& each : analysis.notched)
     folder.write(fmt::format("levels/{}.csv", each.applied->name()),
-                 to_csv(level_points(each.applied->name(), each.table, false, *each.specified->kind, show)));
+                 to_csv(level_points(each.applied->name(), each.table, each.specified->is_random(),
+                                     *each.specified->kind, show)));
   for (const EquipmentLevel& each : analysis.equipment)
     folder.write(fmt::format("levels/{}.csv", each.request->name),
                  to_csv(level_points(each.request->name, each.envelope.table, each.random, *each.kind, show)));
@@ -432,6 +461,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   folder.write("README.md", readme_of(analysis, shown.command, verdict, folder));
   folder.commit();
   terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+  if (!sheets.empty()) terminal.print(fmt::format("Sheets:  {}\n", (folder.target() / "sheets").string()));
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   if (!failure.empty()) throw FileError("the results hold no figures: " + failure);

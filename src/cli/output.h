@@ -14,6 +14,10 @@ namespace avrenk {
 [[nodiscard]] std::filesystem::path result_folder(const Request& request, const std::string& plan,
                                                   const std::string& command);
 
+/// Where the modes of this model may stand: in the folder about to be replaced, and in that of the plan's whole run.
+[[nodiscard]] std::vector<std::filesystem::path> kept_results(const Request& request, const std::string& plan,
+                                                              const std::string& command);
+
 /// What of the analysis a command shows.
 struct Shown {
   const char* command;

@@ -9,6 +9,7 @@
 #include "cli/turning_views.h"
 #include "files/history_files.h"
 #include "files/level_tables.h"
+#include "files/life_tables.h"
 #include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"
@@ -60,6 +61,7 @@ class Writer {
     for (const Environment& environment : analysis_.plan.environments) add_environment(environment);
     add_stress();
     add_clearances();
+    add_lives();
     add_equipment();
     add_figures();
     add_histories();
@@ -145,6 +147,8 @@ class Writer {
     ReportSection& section = add("limits", "Limits and margins");
     section.leading = true;
     put_figures(section, "margins");
+    if (Table table = compliance_table(analysis_.plan.limits, analysis_.limits); !table.rows.empty())
+      section.tables.push_back(std::move(table));
     section.tables.push_back(limit_table(analysis_.limits, show_));
   }
 
@@ -305,6 +309,14 @@ class Writer {
     if (!clearances.rows.empty()) add("clearances", "Clearances").tables.push_back(std::move(clearances));
   }
 
+  void add_lives() {
+    if (analysis_.lives.empty()) return;
+    ReportSection& section = add("life", "Life");
+    section.paragraphs.push_back(counting_in_words(analysis_.lives));
+    put_figures(section, "life");
+    for (Table& table : life_tables(analysis_.lives, show_)) section.tables.push_back(std::move(table));
+  }
+
   void add_equipment() {
     if (analysis_.equipment.empty()) return;
     ReportSection& section = add("equipment", "Equipment levels");
@@ -366,11 +378,11 @@ class Writer {
       section.tables.push_back(audit_table(analysis_.audit, analysis_.watched, show_));
       section.paragraphs.push_back(audit_in_words(analysis_));
     }
-    section.paragraphs.push_back(
-        "Not covered: nonlinear stiffness or damping, contact, fatigue life, and the error of the mesh: that of beam "
-        "and "
-        "shell theory, of the element length chosen (warned of where waves are too short for it), and of rigid joints. "
-        "The jump of a stress between neighbouring elements tells its size.");
+    section.paragraphs.push_back(fmt::format(
+        "Not covered: nonlinear stiffness or damping, contact, {}and the error of the mesh: that of beam and shell "
+        "theory, of the element length chosen (warned of where waves are too short for it), and of rigid joints. The "
+        "jump of a stress between neighbouring elements tells its size.",
+        analysis_.lives.empty() ? "fatigue life, " : ""));
   }
 
   void add_reproduction() {

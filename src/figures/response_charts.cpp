@@ -501,15 +501,16 @@ NamedChart envelope_chart(const EnvelopeSource& source, const Show& show) {
 }
 
 NamedChart notch_chart(const NotchedInput& input, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), unit = show.unit(*input.specified->kind);
+  const DisplayUnit frequency = show.unit(kind::frequency), unit = input.unit(show.unit(*input.specified->kind));
   NamedChart named{input.applied->name() + ".input", {}, input.specified->heading()};
   Chart& chart = named.chart;
   chart.title = fmt::format("{}: input", input.applied->name());
   chart.subtitle = input.specified->heading();
   chart.x = {fmt::format("Frequency ({})", frequency.text), Axis::Scale::logarithmic,
              frequency.from_si(input.grid.front()), frequency.from_si(input.grid.back())};
-  Panel panel{{fmt::format("Input, 0 to peak ({})", unit.text)}};
-  Series full = line_through(input.specified->environment->input, "specified", frequency, unit);
+  Panel panel{
+      {fmt::format("{} ({})", input.specified->is_random() ? "PSD of the input" : "Input, 0 to peak", unit.text)}};
+  Series full = line_through(input.full(), "specified", frequency, unit);
   full.style = Series::Style::input;
   panel.series.push_back(std::move(full));
   panel.series.push_back(

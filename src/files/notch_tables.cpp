@@ -21,7 +21,7 @@ Table notch_table(const std::vector<NotchedInput>& inputs, const Show& show) {
                {"for limit", ""}},
               {}};
   for (const NotchedInput& input : inputs) {
-    const DisplayUnit unit = show.unit(*input.specified->kind);
+    const DisplayUnit unit = input.unit(show.unit(*input.specified->kind));
     for (const Notch& notch : input.notches) {
       std::string limits;
       for (const Limit* each : notch.limits) limits += (limits.empty() ? "" : ", ") + each->name;
@@ -36,8 +36,15 @@ Table notch_table(const std::vector<NotchedInput>& inputs, const Show& show) {
 Table notched_peak_table(const Outcome& specified, const Outcome& applied, const std::vector<Watched>& watched,
                          const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
+  const bool random = specified.random() != nullptr;
+  const auto input = [&](const Outcome& outcome) {
+    return random ? fmt::format(" ({} RMS)", value_text(std::sqrt(outcome.excitation->spectrum.levels().front().area()),
+                                                        show.unit(*outcome.excitation->kind), 4))
+                  : std::string();
+  };
   Table table{applied.name() + ".beside",
-              fmt::format("{}: peaks under the input specified and under the one applied", specified.name()),
+              fmt::format("{}: {} under the input specified{} and under the one applied{}", specified.name(),
+                          random ? "RMS" : "peaks", input(specified), input(applied)),
               {{"watched", ""},
                {"specified", "", 4},
                {"specified at", frequency.text, 5},
@@ -47,14 +54,16 @@ Table notched_peak_table(const Outcome& specified, const Outcome& applied, const
                {"lower by", "dB", 3, true, 1}},
               {}};
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    const SinePeak &full = specified.sine()->rows[i].peak, &own = applied.sine()->rows[i].peak;
-    if (!watched[i].is_headline() || watched[i].quantity->per_input() || !(own.value > 0)) continue;
+    const double full = specified.headline(i), own = applied.headline(i);
+    if (!watched[i].is_headline() || watched[i].quantity->per_input() || !(own > 0)) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-    table.rows.push_back({watched[i].name, unit.from_si(full.value), frequency.from_si(full.frequency),
-                          unit.from_si(own.value), frequency.from_si(own.frequency), unit.text,
-                          20 * std::log10(full.value / own.value)});
+    const auto at = [&](const Outcome& outcome) {
+      return random ? std::nan("") : frequency.from_si(outcome.sine()->rows[i].peak.frequency);
+    };
+    table.rows.push_back({watched[i].name, unit.from_si(full), at(specified), unit.from_si(own), at(applied), unit.text,
+                          20 * std::log10(full / own)});
   }
-  return table;
+  return random ? without_column(without_column(std::move(table), "specified at"), "applied at") : table;
 }
 
 }  // namespace avrenk

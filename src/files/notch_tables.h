@@ -10,7 +10,7 @@ namespace avrenk {
 /// One row for each notch.
 [[nodiscard]] Table notch_table(const std::vector<NotchedInput>& inputs, const Show& show);
 
-/// Peaks of all that is watched under what is specified and under what is applied, of one case.
+/// Peaks or RMS values of all that is watched under what is specified and under what is applied, of one case.
 /// @param specified, applied  outcomes of the same case
 [[nodiscard]] Table notched_peak_table(const Outcome& specified, const Outcome& applied,
                                        const std::vector<Watched>& watched, const Show& show);

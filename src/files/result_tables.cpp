@@ -499,33 +499,68 @@ Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   const bool tolerances =
       std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !std::isnan(r.upper_margin); });
-  Table table{"limits",
-              "Limits, worst first; margin: allowable / (factors × value) − 1, or value / (factors × bound) − 1",
-              {{"limit", ""},
-               {"verdict", ""},
-               {"margin", "%", 3, true, 1},
-               {"upper", "%", 3, tolerances, 1},
-               {"value", "", 4},
-               {"factor", "", 3, false},
-               {"allowable", "", 4},
-               {"unit", ""},
-               {"of", ""},
-               {"factors", "", 4, false},
-               {"allowable from", "", 4, false},
-               {"where", "", 4, false},
-               {"remark", "", 4, false}},
-              {}};
+  const bool lives =
+      std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !r.limit->lives.empty(); });
+  Table table{
+      "limits",
+      std::string("Limits, worst first; margin: allowable / (factors × value) − 1, or value / (factors × bound) "
+                  "− 1") +
+          (lives ? "; of a life what amplitudes may grow by" : ""),
+      {{"limit", ""},
+       {"verdict", ""},
+       {"margin", "%", 3, true, 1},
+       {"upper", "%", 3, tolerances, 1},
+       {"value", "", 4},
+       {"factor", "", 3, false},
+       {"allowable", "", 4},
+       {"unit", ""},
+       {"of", ""},
+       {"factors", "", 4, false},
+       {"allowable from", "", 4, false},
+       {"where", "", 4, false},
+       {"remark", "", 4, false}},
+      {}};
   for (const LimitResult& result : results) {
-    const DisplayUnit unit = show.unit(*result.kind);
+    const DisplayUnit plain = show.unit(*result.kind), unit = result.is_psd ? psd_unit(plain) : plain;
     const double factor = result.limit->factor;
     const std::string what = factor == 1 ? result.what : fmt::format("{:.4g} × {}", factor, result.what);
-    const std::string remark = result.upper_bound ? "upper bound: n sigma added to the static value"
-                               : result.gaussian  ? ""
-                                                  : "not Gaussian: n sigma of a magnitude has no fixed probability";
+    const std::string remark = result.upper_bound             ? "upper bound: n sigma added to the static value"
+                               : !result.limit->lives.empty() ? "margin: what amplitudes may grow by"
+                               : result.gaussian              ? ""
+                                                 : "not Gaussian: n sigma of a magnitude has no fixed probability";
     table.rows.push_back({result.limit->name, std::string(result.met ? "met" : "EXCEEDED"), 100 * result.margin,
                           100 * result.upper_margin, unit.from_si(result.value), result.limit->factor,
                           unit.from_si(result.allowable), unit.text, what, result.limit->factors,
-                          result.limit->property, result.where, remark});
+                          result.limit->property, result.where, remark, 100 * result.exceeded,
+                          result.limit->requirement});
+  }
+  return table;
+}
+
+Table compliance_table(const std::vector<Limit>& limits, const std::vector<LimitResult>& results) {
+  Table table{"compliance",
+              "Requirements: the worst of the limits that show each",
+              {{"requirement", ""}, {"verdict", ""}, {"margin", "%", 3, true, 1}, {"worst", ""}, {"shown by", ""}},
+              {}};
+  std::map<std::string, std::vector<const Limit*>> by_requirement;
+  for (const Limit& limit : limits)
+    if (!limit.requirement.empty()) by_requirement[limit.requirement].push_back(&limit);
+  for (const auto& [requirement, own] : by_requirement) {
+    const LimitResult* worst = nullptr;
+    std::string names;
+    bool all = true;
+    for (const Limit* limit : own) {
+      names += (names.empty() ? "" : ", ") + limit->name;
+      const auto found = std::find_if(results.begin(), results.end(),
+                                      [&](const LimitResult& each) { return each.limit->name == limit->name; });
+      all = all && found != results.end();
+      if (found != results.end() && (!worst || found->deciding() < worst->deciding())) worst = &*found;
+    }
+    table.rows.push_back({requirement,
+                          std::string(worst && !worst->met ? "EXCEEDED"
+                                      : all                ? "met"
+                                                           : "not judged"),
+                          worst ? 100 * worst->deciding() : std::nan(""), worst ? worst->limit->name : "", names});
   }
   return table;
 }

@@ -53,5 +53,8 @@ namespace avrenk {
 [[nodiscard]] Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
 /// Limits with their margins, worst first.
 [[nodiscard]] Table limit_table(const std::vector<LimitResult>& results, const Show& show);
+/// Requirement by requirement the verdict and worst margin of the limits that show it; without rows where no limit
+/// names one.
+[[nodiscard]] Table compliance_table(const std::vector<Limit>& limits, const std::vector<LimitResult>& results);
 
 }  // namespace avrenk

@@ -4,6 +4,7 @@
 #include <set>
 
 #include "core/assess/equipment.h"
+#include "core/assess/life.h"
 #include "core/assess/limits.h"
 #include "core/excitation/environment.h"
 #include "core/excitation/vibrator.h"
@@ -70,6 +71,20 @@ struct FigureRequest {
   bool plays = false;           ///< of a mode or the shape of a sine: one cycle of it
 };
 
+/// How far a real piece may be from its model.
+struct Scatter {
+  double frequencies = 0;         ///< part by which all natural frequencies may be lower or higher
+  std::vector<double> damping{};  ///< ratios ζ between which the general damping may lie; empty: it is as it is
+};
+
+/// What the conductor of a test is handed, a page for each axis and level.
+struct TestSheets {
+  std::vector<std::string> accelerometers;            ///< "box.acceleration"
+  double abort = 1.4125375446227544;                  ///< times what is predicted: 3 dB
+  std::optional<double> low_level{};                  ///< dB, of a run before and after, beside the level tested
+  double frequency_change = 0, amplitude_change = 0;  ///< parts by which it may differ afterwards
+};
+
 struct Plan {
   std::string file, title;
   std::vector<std::pair<std::string, std::string>> document{};  ///< names and texts for the head of the report
@@ -83,8 +98,11 @@ struct Plan {
   std::vector<Environment> environments;
   std::vector<Limit> limits;
   std::optional<Vibrator> vibrator{};
+  std::optional<TestSheets> test_sheets{};
   std::vector<HistoryRequest> histories{};
   std::vector<CrossRequest> cross_spectra{};
+  std::vector<LifeRequest> lives{};
+  Scatter scatter{};
   std::vector<EquipmentRequest> equipment{};  ///< responses that become specifications
   std::vector<FigureRequest> figures{};
   std::vector<std::string> notes;         ///< defaults that the run prints

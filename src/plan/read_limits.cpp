@@ -2,6 +2,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/assess/buckling.h"
+#include "core/assess/formula.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -14,6 +16,7 @@ std::optional<Take> read_take(const Tree& tree, const std::string& subject, Prob
   }
   if (tree.text == "peak") return Take{Take::Form::peak, 1};
   if (tree.text == "RMS") return Take{Take::Form::rms, 1};
+  if (tree.text == "PSD") return Take{Take::Form::psd, 1};
   const std::size_t word = tree.text.find("sigma");
   if (word != std::string::npos && word + 5 == tree.text.size()) {
     const auto number = [&]() -> std::optional<double> {
@@ -25,6 +28,15 @@ std::optional<Take> read_take(const Tree& tree, const std::string& subject, Prob
     }();
     if (number && *number > 0) return Take{Take::Form::sigma, *number};
   }
+  if (tree.text == "largest") return Take{Take::Form::largest, 1};
+  if (tree.text.starts_with("largest ")) {
+    const auto quantile =
+        read_quantity(text_at(tree.text.substr(8), tree.place), kind::ratio, subject, problems, Sign::positive);
+    if (quantile && *quantile < 1) return Take{Take::Form::largest, 1, *quantile};
+    if (quantile)
+      problems.add(tree, subject, "nothing stays below a value with more than certainty", "write largest 95 %");
+    return std::nullopt;
+  }
   if (tree.text.ends_with('%')) {
     for (const auto& [text, sigmas] : {std::pair{"68.27 %", 1}, {"95.45 %", 2}, {"99.73 %", 3}})
       if (tree.text == text) return Take{Take::Form::probability, static_cast<double>(sigmas)};
@@ -33,7 +45,7 @@ std::optional<Take> read_take(const Tree& tree, const std::string& subject, Prob
     return std::nullopt;
   }
   problems.add(tree, subject, fmt::format("\"{}\" is not known here", tree.text),
-               "write peak, RMS, 3 sigma or 99.73 %");
+               "write peak, RMS, 3 sigma, 99.73 %, largest 95 % or PSD");
   return std::nullopt;
 }
 
@@ -91,6 +103,88 @@ void read_mass_limit(MapReader& map, Limit& limit, Reading& reading) {
                          suggest_name(part->text, names));
 }
 
+void read_life_limit(MapReader& map, Limit::Of subject, Limit& limit, Reading& reading) {
+  limit.subject = subject;
+  read_bounds(map, kind::number, limit);
+  const Tree* const in = map.required("in", "qualification");
+  std::vector<std::string> names;
+  for (const LifeRequest& each : reading.plan.lives) names.push_back(each.name);
+  for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
+    limit.lives.push_back(each->text);
+    if (!each->is_text() || std::find(names.begin(), names.end(), each->text) == names.end())
+      reading.problems.add(*each, map.subject() + " in", fmt::format("no life \"{}\"", each->text),
+                           names.empty() ? "declare it under life:" : suggest_name(each->text, names));
+  }
+}
+
+// What other limits make together: names in a formula, each of a limit.
+void read_interaction(MapReader& map, Limit& limit, Reading& reading) {
+  limit.subject = Limit::Of::interaction;
+  limit.allowable = 1;
+  const Tree* const formula = map.required("formula", "R1^2 + R2");
+  const Tree* const ratios = map.required("ratios", "{R1: bolt-tension, R2: bolt-shear}");
+  if (!formula || !ratios) return;
+  if (!MapReader(*ratios, map.subject() + " ratios", reading.problems).is_map()) return;
+  std::vector<std::string> known;
+  for (const Tree::Entry& entry : ratios->entries) {
+    limit.ratios.emplace_back(entry.key, entry.value.text);
+    known.push_back(entry.key);
+  }
+  limit.formula = formula->text;
+  try {
+    const Formula read(limit.formula, known);
+    for (const Tree::Entry& entry : ratios->entries)
+      if (!read.uses(entry.key))
+        reading.problems.add(entry.value, map.subject(), fmt::format("{} does not stand in the formula", entry.key),
+                             "leave it out");
+  } catch (const InputError& error) {
+    reading.problems.add(*formula, map.subject(), error.problems.front().wrong, error.problems.front().instead);
+  }
+}
+
+// The limits that formulas name, once all are read.
+void check_interactions(const Tree& section, Reading& reading) {
+  for (const Tree::Entry& entry : section.entries) {
+    const Tree* const of = entry.value.is_map() ? entry.value.find("of") : nullptr;
+    const Tree* const ratios = of && of->text == "interaction" ? entry.value.find("ratios") : nullptr;
+    if (!ratios) continue;
+    std::vector<std::string> names;
+    for (const Limit& each : reading.plan.limits)
+      if (each.subject != Limit::Of::interaction) names.push_back(each.name);
+    for (const Tree::Entry& ratio : ratios->entries)
+      if (!ratio.value.is_text() || std::find(names.begin(), names.end(), ratio.value.text) == names.end())
+        reading.problems.add(ratio.value, "limit " + entry.key,
+                             fmt::format("no limit \"{}\" by itself", ratio.value.text),
+                             suggest_name(ratio.value.text, names));
+  }
+}
+
+// The least load at which a line of the parts watched buckles.
+void read_buckling(MapReader& map, const Tree& value, const WatchRequest& request, Limit& limit, Reading& reading) {
+  const auto length = map.required_quantity("buckling length", kind::length, Sign::positive);
+  if (request.quantity->keyword != "axial force") {
+    reading.problems.add(value, map.subject(), fmt::format("bars buckle under axial force, {} is none", limit.of),
+                         "write of: struts.axial force");
+    return;
+  }
+  if (!length) return;
+  const Assembly& assembly = reading.plan.assembly;
+  for (const int index : request.items) {
+    const BeamElement& beam = assembly.beams[static_cast<std::size_t>(index)];
+    const Part& part = assembly.parts[static_cast<std::size_t>(beam.part)];
+    const auto look = [&](const BeamSection& section) {
+      const BucklingLoad own = buckling_load(section, assembly.material_of(beam.part), *length);
+      if (!limit.property.empty() && own.load >= limit.allowable) return;
+      limit.allowable = own.load;
+      limit.property =
+          fmt::format("{}, L/i = {:.3g}, of {}", own.is_johnson ? "Johnson" : "Euler", own.slenderness, part.name);
+    };
+    if (beam.taper < 0) look(part.section);
+    if (beam.taper >= 0)
+      for (const BeamSection& section : assembly.tapers[static_cast<std::size_t>(beam.taper)]) look(section);
+  }
+}
+
 // "yield" or "ultimate" of the material of all parts watched; they must have the same.
 void read_property(const Tree& tree, const WatchRequest& request, Limit& limit, Reading& reading) {
   const Assembly& assembly = reading.plan.assembly;
@@ -136,6 +230,8 @@ void read_allowable(MapReader& map, const WatchRequest& request, Limit& limit, R
                            "write less than the gap");
   } else if (value->is_text() && (value->text == "yield" || value->text == "ultimate"))
     read_property(*value, request, limit, reading);
+  else if (value->is_text() && value->text == "buckling")
+    read_buckling(map, *value, request, limit, reading);
   else
     limit.allowable =
         read_quantity(*value, *request.quantity->kind, map.subject() + " allowable", reading.problems, Sign::positive)
@@ -160,8 +256,21 @@ void read_with(const Tree& with, const std::vector<const Environment*>& others, 
                            fmt::format("write with: {}", other->after));
 }
 
+// Why the input of an environment cannot be notched; empty where it can.
+std::string why_not_notched(const Environment& environment, const Take& take) {
+  if (!environment.load_cases.empty()) return "is driven by loads, and only motions of bases are notched";
+  if (!environment.on.empty()) return fmt::format("acts on {}, and is not notched", environment.on);
+  if (environment.direct) return "is answered by the full equations, and is not notched";
+  if (environment.type == Environment::Type::sine) return "";
+  if ((environment.together && environment.axes.size() > 1) || environment.bases_apart)
+    return "has several inputs at once, and which of them to lower is not known";
+  if (take.form == Take::Form::probability || take.form == Take::Form::largest)
+    return "is notched for a PSD, an RMS or so many sigma";
+  return "";
+}
+
 // yes, no, or {deepest: 12 dB, floor: 0.5 g}.
-void read_notch(const Tree& tree, const std::vector<const Environment*>& sines, Limit& limit, Reading& reading) {
+void read_notch(const Tree& tree, const std::vector<const Environment*>& excited, Limit& limit, Reading& reading) {
   Problems& problems = reading.problems;
   const std::string subject = "limit " + limit.name + " notch";
   if (!tree.is_map()) {
@@ -169,28 +278,101 @@ void read_notch(const Tree& tree, const std::vector<const Environment*>& sines, 
   } else {
     NotchRule& rule = limit.notch.emplace();
     MapReader map(tree, subject, problems);
-    const bool angular = !sines.empty() && sines.front()->angular;
+    const bool angular = !excited.empty() && excited.front()->angular,
+               random = !excited.empty() && excited.front()->type == Environment::Type::random;
     if (const auto deepest = map.quantity("deepest", kind::level, Sign::positive))
       rule.deepest = std::pow(10, -*deepest / 20);
-    rule.floor =
-        map.quantity("floor", angular ? kind::angular_acceleration : kind::acceleration, Sign::positive).value_or(0);
+    const Kind& kind = random ? (angular ? kind::angular_acceleration_psd : kind::acceleration_psd)
+                              : (angular ? kind::angular_acceleration : kind::acceleration);
+    rule.floor = map.quantity("floor", kind, Sign::positive).value_or(0);
     map.done();
+    const bool mixed = std::any_of(excited.begin(), excited.end(),
+                                   [&](const Environment* each) { return each->type != excited.front()->type; });
+    if (rule.floor > 0 && mixed)
+      problems.add(tree, subject, "the floor of a sine is no floor of a random input", "write a limit for each");
   }
   if (!limit.notch) return;
-  if (sines.empty())
-    problems.add(tree, subject, "only sine inputs are notched, and no sine environment is named",
-                 "name one under in, or leave notch out");
-  for (const Environment* each : sines) {
-    if (!each->load_cases.empty())
-      problems.add(tree, subject,
-                   fmt::format("environment {} is driven by loads, and only motions of bases are notched", each->name),
-                   "give it a limit of its own");
-    else if (!each->on.empty() || each->direct)
-      problems.add(tree, subject,
-                   fmt::format("environment {} {}, and is not notched", each->name,
-                               each->direct ? "is answered by the full equations" : "acts on " + each->on),
-                   "give it a limit of its own");
+  if (excited.empty())
+    problems.add(tree, subject, "no environment that is notched is named", "name a sine or a random one under in");
+  for (const Environment* each : excited)
+    if (const std::string why = why_not_notched(*each, limit.take_random); !why.empty())
+      problems.add(tree, subject, fmt::format("environment {} {}", each->name, why), "give it a limit of its own");
+}
+
+// Kinds of PSD that may be limited.
+const Kind* psd_of(const Kind& kind) {
+  constexpr const Kind* all[] = {&kind::acceleration_psd,
+                                 &kind::angular_acceleration_psd,
+                                 &kind::velocity_psd,
+                                 &kind::displacement_psd,
+                                 &kind::angular_velocity_psd,
+                                 &kind::angle_psd,
+                                 &kind::force_psd,
+                                 &kind::moment_psd,
+                                 &kind::pressure_psd};
+  for (const Kind* const each : all)
+    if (each->dimension == power(kind.dimension, 2) * kind::time.dimension) return each;
+  return nullptr;
+}
+
+// Semi-empirical: the force on the base is at most C times what a mass M would take, less above a frequency.
+std::optional<AllowedPsd> read_force_limit(const Tree& tree, const WatchRequest& request, const std::string& subject,
+                                           Problems& problems) {
+  MapReader map(tree, subject, problems);
+  const auto constant = map.required_quantity("C", kind::number, Sign::positive);
+  const auto mass = map.required_quantity("mass", kind::mass, Sign::positive);
+  const auto up_to = map.required_quantity("up to", kind::frequency, Sign::positive);
+  const auto slope = map.required_quantity("beyond", kind::slope);
+  map.done();
+  if (request.quantity->kind != &kind::force) {
+    problems.add(tree, subject, "a force limit is one of a force", "write of: fixture.force.z");
+    return std::nullopt;
   }
+  if (!constant || !mass || !up_to || !slope) return std::nullopt;
+  constexpr double lowest = 1e-3, highest = 1e6;  // Hz: all that is ever excited
+  const double level = std::pow(*constant * *mass, 2);
+  return AllowedPsd{LogLogTable({{std::min(lowest, 0.5 * *up_to), level, {}},
+                                 {*up_to, level, {}},
+                                 {std::max(highest, 2 * *up_to), std::nullopt, *slope}},
+                                10),
+                    true};
+}
+
+// A PSD that is the same everywhere, a table of one, one in a file, or a force limit.
+void read_allowed_psd(const Tree& tree, const WatchRequest& request, Limit& limit, Reading& reading) {
+  Problems& problems = reading.problems;
+  const std::string subject = "limit " + limit.name + " allowable";
+  const Kind* const kind = psd_of(*request.quantity->kind);
+  if (!kind || request.quantity->keyword == "clearance") {
+    problems.add(tree, subject, fmt::format("the PSD of {} is not limited", limit.of), "take 3 sigma, or RMS");
+  } else if (tree.is_map() && tree.find("force limit")) {
+    limit.allowed_psd = read_force_limit(*tree.find("force limit"), request, subject, problems);
+  } else if (tree.is_map()) {
+    if (const auto rows = read_csv_table(tree, subject, problems))
+      if (auto table = read_table(*rows, *kind, 10, subject, problems)) limit.allowed_psd = AllowedPsd{*table};
+  } else if (tree.is_list()) {
+    if (auto table = read_table(tree, *kind, 10, subject, problems)) limit.allowed_psd = AllowedPsd{*table};
+  } else if (const auto level = read_quantity(tree, *kind, subject, problems, Sign::positive)) {
+    constexpr double lowest = 1e-6, highest = 1e9;  // Hz
+    limit.allowed_psd = AllowedPsd{LogLogTable({{lowest, *level, {}}, {highest, *level, {}}}, 10)};
+  }
+}
+
+// The largest value in a duration is known of Gaussian responses, and where there is a duration.
+void refuse_largest(const Tree& in, const Environment& environment, const WatchRequest* request, const MapReader& map,
+                    Problems& problems) {
+  if (!environment.duration)
+    problems.add(in, map.subject(),
+                 fmt::format("profile {} has no duration in which a largest value occurs", environment.profile),
+                 "write duration: 120 s in it");
+  else if (in.text.ends_with(".combined") || !environment.on.empty())
+    problems.add(in, map.subject(), fmt::format("the largest of {} is not known", in.text),
+                 "name one of its axes, or take 3 sigma");
+  const std::string of = map.tree().find("of")->text;
+  if (request && (request->quantity->positive ||
+                  (request->quantity->vector && of == fmt::format("{}.{}", request->name, request->quantity->keyword))))
+    problems.add(in, map.subject(), fmt::format("{} is not Gaussian, and how large it grows is not known", of),
+                 "name a component, or take 99.73 %");
 }
 
 void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& reading) {
@@ -207,12 +389,16 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   const Tree* const with = map.optional("with");
   const Tree* const at = map.optional("at");
   const Tree* const notch = map.optional("notch");
-  if (request)
+  const Takes takes = take_tree ? read_takes(*take_tree, map.subject() + " take", problems) : Takes{};
+  const bool of_psd = takes.random && takes.random->form == Take::Form::psd;
+  if (request && of_psd) {
+    if (const Tree* const value = map.required("allowable", "0.5 g^2/Hz"))
+      read_allowed_psd(*value, *request, limit, reading);
+  } else if (request)
     read_allowable(map, *request, limit, reading);
   else
     (void)map.optional("allowable"), (void)map.optional("at least");
   if (at) limit.at_upper = read_word(*at, {"nominal", "upper tolerance"}, map.subject() + " at", problems) == 1;
-  const Takes takes = take_tree ? read_takes(*take_tree, map.subject() + " take", problems) : Takes{};
   limit.take = takes.sine.value_or(Take{});
   limit.take_random = takes.random.value_or(Take{});
   if (take_tree && request && request->quantity->is_reciprocal)
@@ -226,7 +412,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   }
   if (in && in->is_list() && in->items.empty())
     problems.add(*in, map.subject(), "no environment is named, so nothing is judged", "write in: random, or a list");
-  std::vector<const Environment*> excited, sines;
+  std::vector<const Environment*> excited;
   for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
     const Environment* const environment = find_environment(*each, map.subject() + " in", reading);
     if (!environment) continue;
@@ -238,10 +424,15 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
       continue;
     }
     excited.push_back(environment);
-    if (environment->type == Environment::Type::sine) sines.push_back(environment);
+    if (of_psd &&
+        (environment->type == Environment::Type::sine || !environment->on.empty() || each->text.ends_with(".combined")))
+      problems.add(*each, map.subject(), fmt::format("{} has no PSD of its own", each->text),
+                   "name a random environment, or one of its axes");
     if (notch && each->text.ends_with(".combined"))
       problems.add(*each, map.subject(), "cases that are combined are not notched together",
                    fmt::format("write in: {}", environment->name));
+    if (limit.take_random.form == Take::Form::largest && environment->type == Environment::Type::random)
+      refuse_largest(*each, *environment, request, map, problems);
     const bool on = !environment->on.empty();
     const bool sine = environment->type == Environment::Type::sine && !on;
     if (on && takes.random && takes.random->form == Take::Form::sigma)
@@ -290,8 +481,9 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
                  fmt::format("{} is a ratio to the input, to which nothing static adds", limit.of), "leave with out");
   else if (with)
     read_with(*with, excited, limit, reading);
+  if (with && of_psd) problems.add(*with, map.subject(), "nothing static adds to a PSD", "leave with out");
   if (!notch) return;
-  read_notch(*notch, sines, limit, reading);
+  read_notch(*notch, excited, limit, reading);
   if (limit.notch && request && (request->quantity->per_input() || request->quantity->keyword == "clearance"))
     problems.add(*notch, map.subject(),
                  request->quantity->per_input()
@@ -338,6 +530,30 @@ void read_factors(const Tree& section, Reading& reading) {
   }
 }
 
+void read_scatter(const Tree& section, Reading& reading) {
+  Scatter& scatter = reading.plan.scatter;
+  MapReader map(section, "scatter", reading.problems);
+  if (!map.is_map()) return;
+  const Tree* const frequencies = map.optional("frequencies");
+  const Tree* const damping = map.optional("damping");
+  map.done();
+  if (!frequencies && !damping)
+    reading.problems.add(section, "scatter", "nothing is said to scatter",
+                         "write frequencies: 5 %, or damping: [1 %, 3 %]");
+  if (frequencies) {
+    constexpr double widest = 0.5;
+    scatter.frequencies =
+        read_quantity(*frequencies, kind::ratio, "scatter frequencies", reading.problems, Sign::positive).value_or(0);
+    if (scatter.frequencies > widest)
+      reading.problems.add(*frequencies, "scatter",
+                           fmt::format("frequencies that are off by {} say nothing", frequencies->text),
+                           "write up to 50 %");
+  }
+  for (const Tree* each : damping ? one_or_more(*damping) : std::vector<const Tree*>{})
+    if (const auto ratio = read_quantity(*each, kind::ratio, "scatter damping", reading.problems, Sign::positive))
+      scatter.damping.push_back(*ratio);
+}
+
 void read_limits(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) {
     MapReader map(entry.value, "limit " + entry.key, reading.problems);
@@ -345,15 +561,23 @@ void read_limits(const Tree& section, Reading& reading) {
     Limit limit;
     limit.name = entry.key;
     const Tree* const of = map.required("of", "tip.acceleration");
-    if (of && of->is_text() && of->text == "frequency")
+    const std::string subject = of ? of->text : "";
+    if (subject == "frequency")
       read_frequency_limit(map, limit);
-    else if (of && of->is_text() && of->text == "mass")
+    else if (subject == "mass")
       read_mass_limit(map, limit, reading);
+    else if (subject == "life" || subject == "damage")
+      read_life_limit(map, subject == "life" ? Limit::Of::life : Limit::Of::damage, limit, reading);
+    else if (subject == "interaction")
+      read_interaction(map, limit, reading);
     else if (of)
       read_response_limit(map, *of, limit, reading);
+    if (const Tree* requirement = map.optional("requirement"))
+      limit.requirement = read_text(*requirement, map.subject() + " requirement", reading.problems).value_or("");
     map.done();
     reading.plan.limits.push_back(limit);
   }
+  check_interactions(section, reading);
 }
 
 }  // namespace avrenk

@@ -121,6 +121,8 @@ void read_materials(const Tree& section, Reading& reading) {
       material.ultimate = map.quantity("ultimate", kind::stress, Sign::positive);
     }
     material.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
+    if (const Tree* fatigue = map.optional("fatigue"))
+      material.fatigue = read_fatigue_line(*fatigue, subject + " fatigue", entry.key, material.ultimate, true, reading);
     map.done();
     if (material.loss_factor && *material.loss_factor > 2)
       reading.problems.add(*entry.value.find("loss factor"), subject,

@@ -89,6 +89,8 @@ std::optional<LogLogTable> table_of(const std::vector<Breakpoint>& points, doubl
   }
 }
 
+}  // namespace
+
 std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double decibel_factor,
                                       const std::string& subject, Problems& problems) {
   if (!tree.is_list()) {
@@ -111,6 +113,8 @@ std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double
   }
   return good ? table_of(points, decibel_factor, tree, subject, problems) : std::nullopt;
 }
+
+namespace {
 
 // Branches of a sine profile: tables, and constants that hold over the frequencies of the tables; the lowest governs.
 std::optional<LogLogTable> read_branches(const Tree& tree, const std::string& subject, Profile& profile,

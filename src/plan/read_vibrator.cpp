@@ -11,6 +11,7 @@ void read_vibrator(const Tree& section, Reading& reading) {
   vibrator.random_force = map.quantity("random force", kind::force, Sign::positive);
   vibrator.velocity = map.quantity("velocity", kind::velocity, Sign::positive);
   vibrator.stroke = map.quantity("stroke", kind::length, Sign::positive);
+  vibrator.moment = map.quantity("overturning moment", kind::moment, Sign::positive);
   vibrator.moving_mass = map.required_quantity("moving mass", kind::mass, Sign::not_negative).value_or(0) +
                          map.quantity("table mass", kind::mass, Sign::not_negative).value_or(0);
   vibrator.specimen = map.required_quantity("specimen", kind::mass, Sign::not_negative).value_or(0);

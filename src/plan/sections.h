@@ -34,6 +34,7 @@ struct Reading {
   Declared<int> loads{"load"};       ///< index
   Declared<double> levels{"level"};  ///< dB
   Declared<double> factors{"factor"};
+  Declared<FatigueLine> fatigue_lines{"fatigue line"};
   Declared<int> environments{"environment"};  ///< index
   std::map<std::string, MeshFile> meshes{};   ///< files that parts were taken from, by path, unit and place
   std::set<std::string> broken_watches{};     ///< entries of watch with a problem of their own
@@ -67,6 +68,9 @@ struct Reading {
 /// The same with a sign before an axis: +z, -z.
 [[nodiscard]] std::optional<Vector3> read_signed_direction(const Tree& tree, const std::string& subject,
                                                            Problems& problems);
+/// Points of frequency and level, or of slope, straight on log-log paper.
+[[nodiscard]] std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double decibel_factor,
+                                                    const std::string& subject, Problems& problems);
 /// A table of frequencies, levels and, where the map names their column, phases in a CSV file with units in its header,
 /// as a list of lists of texts.
 [[nodiscard]] std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems);
@@ -91,6 +95,12 @@ bool read_continuum(const std::string& form, const Tree& what, MapReader& part, 
 
 void read_show(const Tree& section, Reading& reading);
 void read_materials(const Tree& section, Reading& reading);
+void read_fatigue_lines(const Tree& section, Reading& reading);
+/// An S–N line: of a material, whose ultimate its rule for mean stress takes, or one by itself.
+[[nodiscard]] std::optional<FatigueLine> read_fatigue_line(const Tree& tree, const std::string& subject,
+                                                           const std::string& name,
+                                                           const std::optional<double>& ultimate_of_material,
+                                                           bool of_material, Reading& reading);
 void read_parts(const Tree& section, Reading& reading);
 /// The joints that make one node of several, before anything refers to nodes.
 void read_merges(const Tree& section, Reading& reading);
@@ -117,8 +127,11 @@ void read_profiles(const Tree& section, Reading& reading);
 void read_levels(const Tree& section, Reading& reading);
 void read_environments(const Tree& section, Reading& reading);
 void read_factors(const Tree& section, Reading& reading);
+void read_scatter(const Tree& section, Reading& reading);
+void read_lives(const Tree& section, Reading& reading);
 void read_limits(const Tree& section, Reading& reading);
 void read_equipment(const Tree& section, Reading& reading);
+void read_test_sheets(const Tree& section, Reading& reading);
 void read_vibrator(const Tree& section, Reading& reading);
 void read_histories(const Tree& section, Reading& reading);
 void read_cross_spectra(const Tree& section, Reading& reading);

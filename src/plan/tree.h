@@ -46,10 +46,11 @@ struct Override {
 
 /// Sections of a plan, all of them maps but title and include.
 inline constexpr const char* section_names[] = {
-    "title",    "document",  "include",       "values",       "show",    "materials", "parts",
-    "places",   "masses",    "base",          "joints",       "loads",   "modes",     "damping",
-    "watch",    "profiles",  "levels",        "environments", "factors", "limits",    "equipment levels",
-    "vibrator", "histories", "cross spectra", "figures"};
+    "title",         "document",    "include",   "values",        "show",     "materials",
+    "fatigue lines", "parts",       "places",    "masses",        "base",     "joints",
+    "loads",         "modes",       "damping",   "watch",         "profiles", "levels",
+    "environments",  "factors",     "scatter",   "life",          "limits",   "equipment levels",
+    "vibrator",      "test sheets", "histories", "cross spectra", "figures"};
 
 /// Splits "path.to.key=VALUE". @throws InputError  no "="
 [[nodiscard]] Override parse_override(const std::string& text);

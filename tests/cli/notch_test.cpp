@@ -79,11 +79,55 @@ TEST(Notches, LeadToAProfileThatMeetsTheLimit) {
   EXPECT_NEAR(cell(summary_of(folder, "shallow"), "notches", "sine.z", "depth"), 2, 0.1);
 }
 
+// Noise: for a PSD, for 3σ and by force limiting; what is applied is a profile whose answers are those of the notched
+// case.
+TEST(Notches, OfNoiseLeadToAProfileToo) {
+  const TemporaryFolder folder;
+  for (const char* limit :
+       {"of: box.acceleration.z, in: random.z, take: PSD, allowable: 0.2 g^2/Hz",
+        "of: mounts.force.z, in: random.z, take: 3 sigma, allowable: 120 N",
+        "of: base.force.z, in: random.z, take: PSD, allowable: {force limit: {C: 1.3, mass: 6.5 kg, "
+        "up to: 60 Hz, beyond: -6 dB/oct}}"}) {
+    (void)folder.write("box.yaml", example("isolated-box.yaml") + fmt::format("  level: {{{}}}\n", limit));
+    EXPECT_EQ(run_program(folder, "run box.yaml --no-figures --audit 0").status, 1) << limit;
+    const auto full = summary_of(folder, "box-results");
+    (void)folder.write("box.yaml", example("isolated-box.yaml") + fmt::format("  level: {{{}, notch: yes}}\n", limit));
+    const Ran ran = run_program(folder, "run box.yaml --audit 0");
+    ASSERT_EQ(ran.status, 0) << ran.err << ran.out;
+    const auto summary = summary_of(folder, "box-results");
+    EXPECT_GE(cell(summary, "limits", "level", "margin"), 0);
+    EXPECT_LE(cell(summary, "limits", "level", "margin"), 13) << "a decibel of a PSD, and what is between";
+    EXPECT_LT(cell(summary, "random.z.notched.rms", "box.acceleration.z", "RMS"),
+              cell(full, "random.z.rms", "box.acceleration.z", "RMS"));
+    EXPECT_NEAR(cell(summary, "random.z.notched.beside", "box.acceleration", "specified"),
+                cell(full, "random.z.rms", "box.acceleration", "RMS"), 1e-6);
+    EXPECT_THAT(ran.out, HasSubstr("RMS under the input specified ("));
+    EXPECT_TRUE(std::filesystem::exists(folder / "box-results/figures/random.z.notched.input.svg"));
+    (void)folder.write("next.yaml",
+                       replaced(example("isolated-box.yaml"), "[[20 Hz, 0.02 g^2/Hz], [2000 Hz, 0.02 g^2/Hz]]",
+                                "{file: box-results/levels/random.z.notched.csv}"));
+    (void)run_program(folder, "run next.yaml --no-figures --audit 0");
+    EXPECT_NEAR(cell(summary_of(folder, "next-results"), "random.z.rms", "box.acceleration.z", "RMS") /
+                    cell(summary, "random.z.notched.rms", "box.acceleration.z", "RMS"),
+                1, 1e-7);
+  }
+}
+
 TEST(Notches, AreRefusedWhereTheyMeanNothing) {
   const TemporaryFolder folder;
   for (const auto& [limit, message] :
-       {std::pair{"of: box.acceleration, in: random, take: 3 sigma, allowable: 8 g, notch: yes",
-                  "only sine inputs are notched, and no sine environment is named"},
+       {std::pair{"of: box.acceleration, in: random, take: 99.73 %, allowable: 8 g, notch: yes",
+                  "environment random is notched for a PSD, an RMS or so many sigma"},
+        {"of: box.acceleration.z, in: [sine, random], take: {sine: peak, random: RMS}, allowable: 8 g, notch: {floor: "
+         "1 g}",
+         "the floor of a sine is no floor of a random input"},
+        {"of: box.acceleration.z, in: random, take: PSD, allowable: 8 g", "\"8 g\" is an acceleration"},
+        {"of: box.acceleration.z, in: sine, take: {random: PSD}, allowable: 8 g^2/Hz", "sine has no PSD of its own"},
+        {"of: box.acceleration.z, in: random, take: PSD, allowable: {force limit: {C: 1, mass: 2 kg, up to: 50 Hz, "
+         "beyond: -6 dB/oct}}",
+         "a force limit is one of a force"},
+        {"of: base.force.z, in: random, take: PSD, allowable: {force limit: {C: 1, mass: 2 kg, up to: 50 Hz}}",
+         "\"beyond\" is missing"},
         {"of: box.acceleration, in: sine, take: peak, allowable: 8 g, notch: maybe", "\"maybe\""},
         {"of: box.acceleration, in: sine, take: peak, allowable: 8 g, notch: {depth: 3 dB}", "\"depth\""},
         {"of: box.acceleration, in: sine, take: peak, allowable: 8 g, notch: {deepest: 3 mm}", "\"3 mm\" is a length"},

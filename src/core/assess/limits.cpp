@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "core/assess/clearance.h"
+#include "core/assess/formula.h"
 #include "core/response/length_distribution.h"
 
 namespace avrenk {
@@ -21,7 +22,8 @@ struct Taken {
   double value = 0, upper = 0;
   std::string where;
   bool gaussian = true, upper_bound = false;
-  double gap = 0;  // of a clearance
+  double gap = 0;         // of a clearance
+  double allowable = -1;  // of a PSD, where it is nearest to it
 };
 
 double sigma_of(const Limit& limit) {
@@ -56,6 +58,26 @@ Taken random_with_static(const Watched& watched, const RandomRow& row, const Sta
   return taken;
 }
 
+// The PSD of a place where it is highest beside what is allowed there.
+Taken take_psd(const AllowedPsd& allowed, const Outcome& outcome, const RandomRow& row) {
+  const std::vector<double>& psd = row.of_place.empty() ? row.psd : row.of_place;
+  const double upper = outcome.environment().upper;
+  Taken taken{0, 0, "", true};
+  double highest = -1;
+  for (std::size_t k = 0; k < psd.size(); ++k) {
+    const double f = outcome.grid()[k];
+    const Excitation& own = *outcome.excitation;
+    const double here = allowed.at(f, (own.specified ? *own.specified : own).spectrum.level(0, f));
+    if (!(here > 0) || psd[k] / here <= highest) continue;
+    highest = psd[k] / here;
+    taken.value = psd[k];
+    taken.upper = upper * upper * psd[k];
+    taken.allowable = here;
+    taken.where = fmt::format("{}, {:.5g} Hz", row.where, f);
+  }
+  return taken;
+}
+
 Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
                 const Outcome* still) {
   const double upper = outcome.environment().upper;
@@ -77,6 +99,15 @@ Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, c
     const double within = row.within[static_cast<std::size_t>(std::lround(limit.take_random.sigma) - 1)];
     const double constant = still ? still->at_rest()->rows[index].value : 0;
     return {constant + within, constant + upper * within, row.where, true, still != nullptr};
+  }
+  if (limit.allowed_psd) return take_psd(*limit.allowed_psd, outcome, row);
+  if (limit.take_random.form == Take::Form::largest) {
+    const double quantile = limit.take_random.quantile;
+    const double largest =
+        quantile > 0 ? row.rms * largest_below(row.moments.zero_crossings(), *outcome.environment().duration, quantile)
+                     : row.largest;
+    const double constant = still ? still->at_rest()->rows[index].value : 0;
+    return {constant + largest, constant + upper * largest, row.where, true, still != nullptr};
   }
   if (still) return random_with_static(watched, row, still->at_rest()->rows[index], sigma, upper);
   return {sigma * row.rms, upper * sigma * row.rms, row.where, watched.is_gaussian()};
@@ -126,7 +157,10 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     result.upper_bound = taken.upper_bound;
     result.allowable = limit.allowable;
     if (limit.at_least) result.allowable = taken.gap - *limit.at_least;
+    result.is_psd = limit.allowed_psd && outcome.random();
+    if (result.is_psd) result.allowable = taken.allowable;
     const auto margin = [&](double value) {
+      if (result.is_psd) return std::sqrt(1 + margin_of(taken.allowable, value)) / limit.factor - 1;
       return found->quantity->is_reciprocal ? value / (limit.factor * limit.allowable) - 1
                                             : margin_of(result.allowable, limit.factor * value);
     };
@@ -134,6 +168,14 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     result.upper_margin =
         outcome.environment().upper > 1 || (on && taken.upper > taken.value) ? margin(taken.upper) : std::nan("");
     result.met = result.deciding() >= 0;
+    if (const auto& duration = outcome.environment().duration; outcome.random() && !outcome.is_combined() && !on &&
+                                                               !result.is_psd && duration && found->is_gaussian() &&
+                                                               limit.with.empty() && !limit.at_least) {
+      const RandomRow& row = outcome.random()->rows[index];
+      if (row.rms > 0)
+        result.exceeded =
+            probability_exceeded(row.moments.zero_crossings(), *duration, limit.allowable / limit.factor / row.rms);
+    }
     if (!worst || result.deciding() < worst->deciding()) worst = result;
   }
   return worst;
@@ -191,6 +233,52 @@ LimitResult check_mass(const Limit& limit, const Assembly& assembly) {
   return result;
 }
 
+// The worst subject of the lives named; none where none of them is known.
+std::optional<LimitResult> check_life(const Limit& limit, const std::vector<Life>& lives) {
+  std::optional<LimitResult> worst;
+  for (const Life& life : lives) {
+    if (std::find(limit.lives.begin(), limit.lives.end(), life.request->name) == limit.lives.end()) continue;
+    const bool times = limit.subject == Limit::Of::life;
+    LimitResult result;
+    result.limit = &limit;
+    result.kind = &kind::number;
+    result.what = fmt::format("{} of {}, {}", times ? "life" : "damage", life.subject->of, life.request->name);
+    result.where = life.where;
+    result.value = times ? life.times() : life.counted_damage();
+    compare(result);
+    result.margin = std::pow(1 + result.margin, 1 / life.subject->line.slope) - 1;
+    if (!worst || result.margin < worst->margin) worst = result;
+  }
+  return worst;
+}
+
+// What limits that were judged make together; none where one of them was not.
+std::optional<LimitResult> check_interaction(const Limit& limit, const std::vector<LimitResult>& judged) {
+  std::vector<std::string> names;
+  std::vector<double> values;
+  std::string of;
+  for (const auto& [name, other] : limit.ratios) {
+    const auto found = std::find_if(judged.begin(), judged.end(),
+                                    [&, &other = other](const LimitResult& each) { return each.limit->name == other; });
+    if (found == judged.end()) return std::nullopt;
+    names.push_back(name);
+    values.push_back(std::max(0.0, 1 / (1 + found->deciding())));
+    of += fmt::format("{}{} {:.3g} of {}", of.empty() ? "" : ", ", name, values.back(), other);
+  }
+  const Formula formula(limit.formula, names);
+  LimitResult result;
+  result.limit = &limit;
+  result.kind = &kind::number;
+  result.what = limit.formula;
+  result.where = of;
+  result.value = formula.at(values);
+  result.allowable = 1;
+  result.margin = load_factor(formula, values) - 1;
+  result.upper_margin = std::nan("");
+  result.met = result.margin >= 0;
+  return result;
+}
+
 }  // namespace
 
 bool covers(const Limit& limit, const Excitation& excitation) {
@@ -202,6 +290,9 @@ bool covers(const Limit& limit, const Excitation& excitation) {
 std::string Take::words() const {
   if (form == Form::peak) return "peak";
   if (form == Form::probability) return fmt::format("{:.4g} %", 100 * probability_within(sigma));
+  if (form == Form::largest)
+    return quantile > 0 ? fmt::format("largest {:.4g} %", 100 * quantile) : std::string("expected largest");
+  if (form == Form::psd) return "PSD";
   return form == Form::rms ? "RMS" : fmt::format("{:g}σ", sigma);
 }
 
@@ -224,17 +315,26 @@ std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitati
 
 std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes,
                                       const std::vector<Watched>& watched, const ModalBasis& basis,
-                                      const Assembly& assembly, const std::vector<OnRandom>& on_random) {
+                                      const Assembly& assembly, const std::vector<OnRandom>& on_random,
+                                      const std::vector<Life>& lives) {
   std::vector<LimitResult> results;
   for (const Limit& limit : limits) {
     if (limit.subject == Limit::Of::frequency) {
       results.push_back(check_frequency(limit, basis));
     } else if (limit.subject == Limit::Of::mass) {
       results.push_back(check_mass(limit, assembly));
+    } else if (limit.subject == Limit::Of::interaction) {
+      continue;  // of the others
+    } else if (limit.subject != Limit::Of::response) {
+      if (auto result = check_life(limit, lives)) results.push_back(std::move(*result));
     } else if (auto result = check_response(limit, outcomes, watched, on_random)) {
       results.push_back(std::move(*result));
     }
   }
+  const std::vector<LimitResult> judged = results;
+  for (const Limit& limit : limits)
+    if (limit.subject == Limit::Of::interaction)
+      if (auto result = check_interaction(limit, judged)) results.push_back(std::move(*result));
   std::stable_sort(results.begin(), results.end(),
                    [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
   return results;

@@ -1,6 +1,7 @@
 /// core/assess/limits.h: does it pass? Margins of responses and frequencies against what is allowed.
 #pragma once
 
+#include "core/assess/life.h"
 #include "core/response/on_random.h"
 #include "core/response/outcome.h"
 #include "core/response/sine_run.h"
@@ -9,23 +10,34 @@ namespace avrenk {
 
 /// What is taken of a response.
 struct Take {
-  enum class Form { peak, rms, sigma, probability };
+  enum class Form { peak, rms, sigma, probability, largest, psd };
   Form form = Form::peak;
-  double sigma = 1;                         ///< multiple of the RMS; of a probability that of 1, 2 or 3σ
-  [[nodiscard]] std::string words() const;  ///< "peak", "RMS", "3σ", "99.73 %"
+  double sigma = 1;     ///< multiple of the RMS; of a probability that of 1, 2 or 3σ
+  double quantile = 0;  ///< of the largest in the duration: what it stays below so often; 0: its mean
+  [[nodiscard]] std::string words() const;  ///< "peak", "RMS", "3σ", "99.73 %", "largest", "largest 95 %"
 };
 
 /// How far an input may be lowered for a limit.
 struct NotchRule {
-  double deepest = 0;  ///< part of what is specified that is left at least; 0: as little as it takes
-  double floor = 0;    ///< SI, of the input
+  double deepest = 0;  ///< part of an amplitude specified that is left at least; 0: as little as it takes
+  double floor = 0;    ///< SI, of the input: an amplitude, or a PSD
+};
+
+/// How large a PSD may be over frequency, (unit of the quantity)²/Hz.
+struct AllowedPsd {
+  LogLogTable table;         ///< outside of it nothing is limited
+  bool times_input = false;  ///< it is multiplied with the PSD of the input: force limiting
+  [[nodiscard]] double at(double frequency, double input) const {
+    return table.at(frequency) * (times_input ? input : 1);
+  }
 };
 
 struct Limit {
-  enum class Of { response, frequency, mass };
+  enum class Of { response, frequency, mass, life, damage, interaction };
   std::string name;
+  std::string requirement{};  ///< what it shows, by the user's identifier
   Of subject = Of::response;
-  double allowable = 0;  ///< SI; of a frequency or mass its bound, of what is upside down the least
+  double allowable = 0;  ///< SI; of a frequency, mass or life its bound, of what is upside down the least
   double factor = 1;     ///< product of the factors of safety on the value
   std::string factors;   ///< "yield 1.25 × model 1.1", for tables
   std::string property;  ///< "yield of strut-alloy", where the allowable is a material's
@@ -36,13 +48,19 @@ struct Limit {
   std::string with;                       ///< the static environment whose answer is added
   std::optional<double> at_least;  ///< m that must be left of a clearance's gap; replaces the allowable of closing
   bool at_upper = false;           ///< the verdict is taken at the upper tolerance of the input
-  std::optional<NotchRule> notch;  ///< sine inputs of bases are lowered where this limit would be passed
+  std::optional<AllowedPsd> allowed_psd{};  ///< of a PSD, in place of the allowable
+  std::optional<NotchRule> notch;           ///< inputs of bases are lowered where this limit would be passed
   // … or a natural frequency: the lowest mode with enough effective mass along a direction …
   int direction = 2;                ///< 0..5
   double effective_mass_above = 0;  ///< fraction of the total
-  bool below = false;               ///< the value must lie below the bound, else above: of frequencies and masses
-  // … or a mass.
+  bool below = false;               ///< the value must lie below the bound, else above: of all but responses
+  // … or a mass …
   std::string part;  ///< empty: of the whole model
+  // … or what is left of a life, or used of it.
+  std::vector<std::string> lives{};  ///< whose worst subject counts
+  // … or what other limits make together: a formula that must not pass 1, of names R = 1/(1 + margin) of limits.
+  std::string formula{};
+  std::vector<std::pair<std::string, std::string>> ratios{};  ///< name in it, limit
 };
 
 struct LimitResult {
@@ -50,13 +68,19 @@ struct LimitResult {
   std::string what;   ///< "tip.acceleration.z, 3σ, random.z"
   std::string where;  ///< node or mode
   const Kind* kind = nullptr;
-  double value = 0;  ///< SI or Hz
+  bool is_psd = false;  ///< value and allowable are PSDs, its margin that of their roots
+  double value = 0;     ///< SI or Hz
   double allowable = 0;
-  double margin = 0;  ///< allowable/(factor × value) − 1; value/(factor × allowable) − 1 of one that must lie above
+  /// allowable/(factor × value) − 1; value/(factor × allowable) − 1 of one that must lie above; of lives and damages
+  /// what amplitudes may grow by, the same to the power of 1/k
+  double margin = 0;
   double upper_margin = 0;  ///< the same at the upper tolerance of the input; NaN if it has none
   bool met = false;
   bool gaussian = true;      ///< false: n sigma of a magnitude has no fixed probability
   bool upper_bound = false;  ///< n sigma added to a static value: never low
+  /// Of a Gaussian response with a duration: with which probability the allowable, over the factor, is passed in it;
+  /// NaN of others.
+  double exceeded = std::nan("");
   /// The margin that decides.
   [[nodiscard]] double deciding() const {
     return limit->at_upper && upper_margin == upper_margin ? upper_margin : margin;
@@ -80,6 +104,7 @@ struct LimitResult {
                                                     const std::vector<Outcome>& outcomes,
                                                     const std::vector<Watched>& watched, const ModalBasis& basis,
                                                     const Assembly& assembly,
-                                                    const std::vector<OnRandom>& on_random = {});
+                                                    const std::vector<OnRandom>& on_random = {},
+                                                    const std::vector<Life>& lives = {});
 
 }  // namespace avrenk

@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "core/excitation/envelope.h"
 #include "core/response/place_envelope.h"
+#include "core/response/random_run.h"
 
 namespace avrenk {
 namespace {
@@ -16,7 +18,7 @@ constexpr double one_point = 1e-6;  // of a frequency: both sides of a step are 
 constexpr int finer = 8;            // times the points around each resonance
 
 // A limit that asks for a notch, and what it leaves of the input.
-struct Demand {
+struct SineDemand {
   const Limit* limit = nullptr;
   const Watched* watched = nullptr;
   double room = 0;              // SI: of the response at its upper tolerance
@@ -27,14 +29,15 @@ struct Demand {
   }
 };
 
-std::vector<Demand> demands_of(const Excited& load, const std::vector<Limit>& limits,
-                               const std::vector<const Outcome*>& at_rest, const std::vector<Watched>& watched) {
-  std::vector<Demand> demands;
+std::vector<SineDemand> sine_demands_of(const Excited& load, const std::vector<Limit>& limits,
+                                        const std::vector<const Outcome*>& at_rest,
+                                        const std::vector<Watched>& watched) {
+  std::vector<SineDemand> demands;
   for (const Limit& limit : limits) {
     if (!limit.notch || limit.subject != Limit::Of::response || !covers(limit, *load.excitation)) continue;
     const Watched* const found = find_watched(watched, limit.of);
     if (!found || !found->quantity->has_meaning(load.excitation->kind)) continue;
-    Demand demand{&limit, found, limit.allowable / limit.factor, envelope_of_place(load, *found, load.grid)};
+    SineDemand demand{&limit, found, limit.allowable / limit.factor, envelope_of_place(load, *found, load.grid)};
     for (const Outcome* still : at_rest)
       if (still->environment().name == limit.with)
         demand.room -= still->at_rest()->rows[static_cast<std::size_t>(found - watched.data())].value;
@@ -45,29 +48,31 @@ std::vector<Demand> demands_of(const Excited& load, const std::vector<Limit>& li
   return demands;
 }
 
-// The part of the input that all demands leave at each point, and whose limit says so (−1: nobody's).
+// The part of the input that is left at each point, and whose limit says so (nullptr: nobody's).
 struct Gains {
+  explicit Gains(std::size_t points) : gain(points, 1), lowest(points, 0), by(points, nullptr) {}
   std::vector<double> gain, lowest;  // the latter as depth and floor of the limit that counts allow it
-  std::vector<int> by;
-  std::vector<bool> cut;  // demands that depth or floor keep from being met
+  std::vector<const Limit*> by;
+  std::set<const Limit*> cut;  // that depth or floor keep from being met
+  void lower(std::size_t point, double to, double allowed, const Limit* limit) {
+    if (to >= gain[point]) return;
+    gain[point] = to;
+    lowest[point] = allowed;
+    by[point] = limit;
+  }
 };
-Gains gains_of(const std::vector<Demand>& demands, const std::vector<double>& specified, double safety) {
-  Gains all{std::vector<double>(specified.size(), 1), std::vector<double>(specified.size(), 0),
-            std::vector<int>(specified.size(), -1), std::vector<bool>(demands.size(), false)};
-  for (std::size_t d = 0; d < demands.size(); ++d)
+Gains gains_of(const std::vector<SineDemand>& demands, const std::vector<double>& specified, double safety) {
+  Gains all(specified.size());
+  for (const SineDemand& demand : demands)
     for (std::size_t k = 0; k < specified.size(); ++k) {
-      const Demand& demand = demands[d];
       if (!(demand.largest[k] > 0) || !(safety * demand.largest[k] > demand.room)) continue;
       const double lowest = demand.lowest(specified[k]);
       double wanted = std::max(0.0, demand.room) / (safety * demand.largest[k]);
       if (wanted < lowest * (1 - 1e-9)) {
-        all.cut[d] = true;
+        all.cut.insert(demand.limit);
         wanted = lowest;
       }
-      if (wanted >= all.gain[k]) continue;
-      all.gain[k] = wanted;
-      all.lowest[k] = lowest;
-      all.by[k] = static_cast<int>(d);
+      all.lower(k, wanted, lowest, demand.limit);
     }
   return all;
 }
@@ -92,9 +97,9 @@ Stretches stretches_of(const std::vector<double>& gain) {
 // Straight lines on log-log paper above one over the gains and within so much of it: each goes as far as any line from
 // the end of the one before can, and stays below one over the least gains but for the digits. Corners are rounded up to
 // three of these.
-LogLogTable lines_above(std::span<const double> grid, std::span<const double> gain,
-                        std::span<const double> least_gain) {
-  const double decibel = std::log(10.0) / 20;
+LogLogTable lines_above(std::span<const double> grid, std::span<const double> gain, std::span<const double> least_gain,
+                        double decibel_factor) {
+  const double decibel = std::log(10.0) / decibel_factor;
   std::vector<double> x(grid.size()), lowest(grid.size()), highest(grid.size());
   for (std::size_t k = 0; k < grid.size(); ++k) {
     x[k] = std::log(grid[k]);
@@ -150,9 +155,8 @@ LogLogTable divided(const LogLogTable& specified, const std::vector<LogLogTable>
   return {points, 20};
 }
 
-std::vector<Notch> notches_of(const Stretches& stretches, const Gains& gains, const std::vector<Demand>& demands,
-                              const std::vector<double>& grid, const std::vector<double>& specified,
-                              const LogLogTable& applied) {
+std::vector<Notch> notches_of(const Stretches& stretches, const Gains& gains, const std::vector<double>& grid,
+                              const std::vector<double>& specified, const LogLogTable& applied, double decibel_factor) {
   std::vector<Notch> notches;
   notches.reserve(stretches.size());
   for (const auto& [first, last] : stretches) {
@@ -160,11 +164,9 @@ std::vector<Notch> notches_of(const Stretches& stretches, const Gains& gains, co
     for (std::size_t i = first; i <= last; ++i)
       if (gains.gain[i] < gains.gain[k]) k = i;
     Notch notch{grid[first], grid[last], grid[k], specified[k], applied.at(grid[k])};
-    notch.depth = 20 * std::log10(notch.specified / notch.applied);
-    const auto take = [&](int demand) {
-      if (demand < 0) return;
-      const Limit* const limit = demands[static_cast<std::size_t>(demand)].limit;
-      if (std::find(notch.limits.begin(), notch.limits.end(), limit) == notch.limits.end())
+    notch.depth = decibel_factor * std::log10(notch.specified / notch.applied);
+    const auto take = [&](const Limit* limit) {
+      if (limit && std::find(notch.limits.begin(), notch.limits.end(), limit) == notch.limits.end())
         notch.limits.push_back(limit);
     };
     take(gains.by[k]);
@@ -174,26 +176,50 @@ std::vector<Notch> notches_of(const Stretches& stretches, const Gains& gains, co
   return notches;
 }
 
+// The specified table over the straight lines of all notches, and what they are.
+void draw_lines(const Gains& gains, const std::vector<double>& levels, const LogLogTable& specified,
+                double decibel_factor, NotchedInput& result) {
+  const Stretches stretches = stretches_of(gains.gain);
+  std::vector<LogLogTable> lines;
+  lines.reserve(stretches.size());
+  for (const auto& [first, last] : stretches) {
+    const auto own = [&, first = first, last = last](const std::vector<double>& all) {
+      return std::span(all).subspan(first, last - first + 1);
+    };
+    lines.push_back(lines_above(own(result.grid), own(gains.gain), own(gains.lowest), decibel_factor));
+  }
+  result.table = divided(specified, lines);
+  result.notches = notches_of(stretches, gains, result.grid, levels, result.table, decibel_factor);
+}
+
 std::shared_ptr<const Excitation> applied_of(const std::shared_ptr<const Excitation>& specified,
                                              const LogLogTable& table) {
   auto made = std::make_shared<Excitation>(*specified);
   made->specified = specified;
   made->along += made->along.empty() ? "notched" : ".notched";
   for (std::string& input : made->inputs) input += ", notched";
-  made->drive = Drive(std::vector<Amplitude>(static_cast<std::size_t>(specified->drive.size()), Amplitude(table)));
+  if (specified->is_random())
+    made->spectrum = SpectralMatrix({table}, {}, specified->names);
+  else
+    made->drive = Drive(std::vector<Amplitude>(static_cast<std::size_t>(specified->drive.size()), Amplitude(table)));
   return made;
 }
 
-}  // namespace
+// Points closer than those of curves, so that lines between them are right.
+std::shared_ptr<const Excitation> with_close_points(const Excitation& specified) {
+  auto close = std::make_shared<Excitation>(specified);
+  close->grid.points_per_resonance = finer * (specified.grid.points_per_resonance - 1) + 1;
+  return close;
+}
 
-std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation>& specified,
-                                          const std::vector<Limit>& limits, const std::vector<const Outcome*>& at_rest,
-                                          const std::vector<Watched>& watched, const System& system,
-                                          const ModalBasis& basis, const ModalDamping& damping) {
-  auto close = std::make_shared<Excitation>(*specified);
-  close->grid.points_per_resonance = finer * (specified->grid.points_per_resonance - 1) + 1;
-  const Excited load(close, system, basis, damping);
-  const std::vector<Demand> demands = demands_of(load, limits, at_rest, watched);
+constexpr int most_attempts = 6;
+
+std::optional<NotchedInput> notched_sine(const std::shared_ptr<const Excitation>& specified,
+                                         const std::vector<Limit>& limits, const std::vector<const Outcome*>& at_rest,
+                                         const std::vector<Watched>& watched, const System& system,
+                                         const ModalBasis& basis, const ModalDamping& damping) {
+  const Excited load(with_close_points(*specified), system, basis, damping);
+  const std::vector<SineDemand> demands = sine_demands_of(load, limits, at_rest, watched);
   NotchedInput result;
   result.specified = specified;
   result.grid = load.grid;
@@ -201,29 +227,19 @@ std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation
   levels.reserve(load.grid.size());
   for (const double f : load.grid) levels.push_back(specified->reference(f));
   double safety = 1;
-  constexpr int most_attempts = 6;
   for (int attempt = 0; attempt < most_attempts; ++attempt) {
     const Gains gains = gains_of(demands, levels, safety);
-    const auto stretches = stretches_of(gains.gain);
-    if (stretches.empty()) return std::nullopt;
-    std::vector<LogLogTable> lines;
-    lines.reserve(stretches.size());
-    for (const auto& [first, last] : stretches)
-      lines.push_back(lines_above(std::span(load.grid).subspan(first, last - first + 1),
-                                  std::span(gains.gain).subspan(first, last - first + 1),
-                                  std::span(gains.lowest).subspan(first, last - first + 1)));
+    if (stretches_of(gains.gain).empty()) return std::nullopt;
     if (attempt == 0)
       for (std::size_t k = 0; k < levels.size(); ++k) result.highest.push_back(levels[k] * gains.gain[k]);
-    result.table = divided(specified->environment->input, lines);
+    draw_lines(gains, levels, result.full(), 20, result);
     result.applied = applied_of(specified, result.table);
-    result.notches = notches_of(stretches, gains, demands, load.grid, levels, result.table);
     // The lines hold at the points of the grid: what lies between them is looked for.
     const Excited applied(result.applied, system, basis, damping);
     double over = 0;
     result.not_kept.clear();
-    for (std::size_t d = 0; d < demands.size(); ++d) {
-      const Demand& demand = demands[d];
-      if (gains.cut[d] || !(demand.room > 0)) {
+    for (const SineDemand& demand : demands) {
+      if (gains.cut.contains(demand.limit) || !(demand.room > 0)) {
         result.not_kept.push_back(demand.limit);
         continue;
       }
@@ -235,6 +251,184 @@ std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation
     safety *= over * (1 + 1e-6);
   }
   return result;
+}
+
+// A random input, whose PSD is lowered for PSDs of responses and for RMS values of theirs.
+class RandomNotch {
+ public:
+  RandomNotch(const std::shared_ptr<const Excitation>& specified, const System& system, const ModalBasis& basis,
+              const ModalDamping& damping)
+      : system_(system),
+        basis_(basis),
+        damping_(damping),
+        load_(with_close_points(*specified), system, basis, damping),
+        levels_(specified->spectrum.levels().front().levels(load_.grid)),
+        widths_(load_.grid.size(), 0) {
+    result_.specified = specified;
+    result_.grid = load_.grid;
+    for (std::size_t k = 0; k + 1 < load_.grid.size(); ++k)
+      for (const std::size_t end : {k, k + 1}) widths_[end] += 0.5 * (load_.grid[k + 1] - load_.grid[k]);
+  }
+
+  std::optional<NotchedInput> find(const std::vector<Limit>& limits, const std::vector<const Outcome*>& at_rest,
+                                   const std::vector<Watched>& watched) {
+    for (const Limit& limit : limits) {
+      if (!limit.notch || limit.subject != Limit::Of::response || !covers(limit, *load_.excitation)) continue;
+      const Watched* const found = find_watched(watched, limit.of);
+      if (!found || found->quantity->per_input()) continue;
+      const double upper = limit.at_upper ? load_.environment().upper : 1;
+      if (limit.allowed_psd) {
+        std::vector<double> psd = envelope_of_place(load_, *found, load_.grid);
+        for (double& each : psd) each *= upper * upper * limit.factor * limit.factor;
+        peaks_.push_back({&limit, found, std::move(psd), 1});
+        continue;
+      }
+      double room = limit.allowable / limit.factor;
+      for (const Outcome* still : at_rest)
+        if (still->environment().name == limit.with)
+          room -= still->at_rest()->rows[static_cast<std::size_t>(found - watched.data())].value;
+      const double sigma = limit.take_random.form == Take::Form::sigma ? limit.take_random.sigma : 1;
+      spreads_.push_back({&limit, found, std::max(0.0, room) / (sigma * upper), {}});
+      look(load_, spreads_.back());
+    }
+    for (int attempt = 0; attempt < most_attempts; ++attempt) {
+      const Gains gains = gains_now();
+      if (stretches_of(gains.gain).empty()) return std::nullopt;
+      if (attempt == 0)
+        for (std::size_t k = 0; k < levels_.size(); ++k) result_.highest.push_back(levels_[k] * gains.gain[k]);
+      draw_lines(gains, levels_, result_.full(), 10, result_);
+      result_.applied = applied_of(result_.specified, result_.table);
+      const Excited applied(result_.applied, system_, basis_, damping_);
+      bool over = false;
+      for (Peak& peak : peaks_) over = look(applied, peak) || over;
+      for (Spread& spread : spreads_) over = look(applied, spread) || over;
+      result_.not_kept.assign(gains.cut.begin(), gains.cut.end());
+      if (!over) break;
+    }
+    return std::move(result_);
+  }
+
+ private:
+  // A limit on a PSD: of the place under what is specified, factors included.
+  struct Peak {
+    const Limit* limit = nullptr;
+    const Watched* watched = nullptr;
+    std::vector<double> psd;
+    double safety = 1;
+  };
+  // A limit on an RMS; the PSDs, per unit PSD of the input, of the candidates that were found to pass it.
+  struct Spread {
+    const Limit* limit = nullptr;
+    const Watched* watched = nullptr;
+    double room = 0;  // of an RMS
+    struct Place {
+      std::size_t candidate = 0;
+      std::vector<double> gain;
+      double safety = 1;
+    };
+    std::vector<Place> places;
+  };
+
+  [[nodiscard]] double lowest(const Limit& limit, std::size_t k) const {
+    constexpr double usual = 0.063;  // of a PSD, 12 dB: for an RMS all that is lowered is lowered so far
+    const NotchRule& rule = *limit.notch;
+    const double deepest = rule.deepest > 0    ? rule.deepest * rule.deepest
+                           : limit.allowed_psd ? deepest_ever * deepest_ever
+                                               : usual;
+    return std::max(deepest, std::min(1.0, rule.floor / levels_[k]));
+  }
+
+  [[nodiscard]] Gains gains_now() const {
+    Gains gains(levels_.size());
+    for (const Peak& peak : peaks_)
+      for (std::size_t k = 0; k < levels_.size(); ++k) {
+        const double allowed = peak.limit->allowed_psd->at(load_.grid[k], levels_[k]);
+        if (!(allowed > 0) || !(peak.safety * peak.psd[k] > allowed)) continue;
+        const double least = lowest(*peak.limit, k);
+        double wanted = allowed / (peak.safety * peak.psd[k]);
+        if (wanted < least * (1 - 1e-9)) {
+          gains.cut.insert(peak.limit);
+          wanted = least;
+        }
+        gains.lower(k, wanted, least, peak.limit);
+      }
+    // Where a unit of the input's area makes most of the variance it is lowered first, as far as it may be: no other
+    // choice loses less area.
+    for (const Spread& spread : spreads_)
+      for (const Spread::Place& place : spread.places) {
+        const auto part = [&](std::size_t k) { return place.gain[k] * levels_[k] * widths_[k]; };
+        double variance = 0;
+        std::vector<std::size_t> order(levels_.size());
+        for (std::size_t k = 0; k < order.size(); ++k) {
+          order[k] = k;
+          variance += part(k) * gains.gain[k];
+        }
+        std::stable_sort(order.begin(), order.end(),
+                         [&](std::size_t a, std::size_t b) { return place.gain[a] > place.gain[b]; });
+        const double room = spread.room * spread.room / place.safety;
+        for (const std::size_t k : order) {
+          if (variance <= room) break;
+          const double least = lowest(*spread.limit, k);
+          if (least >= gains.gain[k]) continue;
+          variance -= part(k) * (gains.gain[k] - least);
+          gains.lower(k, least, least, spread.limit);
+        }
+        if (variance > room * (1 + 1e-9)) gains.cut.insert(spread.limit);
+      }
+    return gains;
+  }
+
+  // Whether it is passed under an input, and by so much more is to be lowered.
+  [[nodiscard]] bool look(const Excited& applied, Peak& peak) const {
+    const std::vector<double> psd = envelope_of_place(applied, *peak.watched, load_.grid);
+    const double factor = peak.limit->factor * (peak.limit->at_upper ? load_.environment().upper : 1);
+    double over = 0;
+    for (std::size_t k = 0; k < psd.size(); ++k)
+      if (const double allowed = peak.limit->allowed_psd->at(load_.grid[k], levels_[k]); allowed > 0)
+        over = std::max(over, factor * factor * psd[k] / allowed);
+    if (over <= 1) return false;
+    peak.safety *= over * (1 + 1e-6);
+    return true;
+  }
+  bool look(const Excited& applied, Spread& spread) const {
+    const Candidates& all = *spread.watched->candidates;
+    const Eigen::VectorXd rms = candidate_rms(
+        *spread.watched, block_covariances(all.rows, all.base_width, *applied.covariance, applied.transfer->layout()));
+    Eigen::Index worst = 0;
+    if (rms.size() == 0 || rms.maxCoeff(&worst) <= spread.room) return false;
+    const double over = rms[worst] / spread.room;
+    for (Spread::Place& place : spread.places)
+      if (place.candidate == static_cast<std::size_t>(worst)) {
+        place.safety *= over * over * (1 + 1e-6);
+        return true;
+      }
+    const SpectralRoots roots = load_.covariance->input.roots(load_.grid);
+    const StateTable states(*load_.transfer, roots.frequencies, roots.columns);
+    Spread::Place place{static_cast<std::size_t>(worst), {}, 1};
+    place.gain = squares_of_points(states.times(spread.watched->measure(place.candidate).rows), roots.first);
+    for (std::size_t k = 0; k < levels_.size(); ++k) place.gain[k] /= levels_[k];
+    spread.places.push_back(std::move(place));
+    return true;
+  }
+
+  const System& system_;
+  const ModalBasis& basis_;
+  const ModalDamping& damping_;
+  Excited load_;
+  std::vector<double> levels_, widths_;
+  std::vector<Peak> peaks_;
+  std::vector<Spread> spreads_;
+  NotchedInput result_;
+};
+
+}  // namespace
+
+std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation>& specified,
+                                          const std::vector<Limit>& limits, const std::vector<const Outcome*>& at_rest,
+                                          const std::vector<Watched>& watched, const System& system,
+                                          const ModalBasis& basis, const ModalDamping& damping) {
+  if (specified->is_random()) return RandomNotch(specified, system, basis, damping).find(limits, at_rest, watched);
+  return notched_sine(specified, limits, at_rest, watched, system, basis, damping);
 }
 
 }  // namespace avrenk

@@ -13,6 +13,7 @@ struct Vibrator {
   std::optional<double> force, random_force;  ///< N: 0 to peak of a sine, RMS
   std::optional<double> velocity;             ///< m/s, 0 to peak
   std::optional<double> stroke;               ///< m, peak to peak
+  std::optional<double> moment;               ///< N m, 0 to peak: overturning, of test sheets
   double moving_mass = 0;                     ///< kg: armature, table and fixture
   double specimen = 0;                        ///< kg
   [[nodiscard]] double mass() const { return moving_mass + specimen; }

@@ -12,6 +12,7 @@
 #include "core/element/beam.h"
 #include "core/element/discrete.h"
 #include "core/element/kinds.h"
+#include "core/model/fatigue_line.h"
 #include "core/model/load.h"
 
 namespace avrenk {
@@ -23,6 +24,7 @@ struct Material {
   double density = 0;                         ///< kg/m³
   std::optional<double> loss_factor;          ///< η; absent: the general damping applies
   std::optional<double> yield{}, ultimate{};  ///< Pa: allowables for limits
+  std::optional<FatigueLine> fatigue{};       ///< cycles that it bears
   std::optional<Orthotropic> orthotropic{};
   Matrix3 axes = Matrix3::Identity();  ///< rows: x, y, z of the orthotropic constants, in the part's own axes
   [[nodiscard]] Elastic elastic() const { return {youngs_modulus, youngs_modulus / (2 * (1 + poissons_ratio))}; }

@@ -512,6 +512,11 @@ double largest_below(double zero_crossings, double duration, double probability)
   return std::sqrt(2 * std::log(cycles / -std::log(probability)));
 }
 
+double probability_exceeded(double zero_crossings, double duration, double multiple) {
+  if (!(multiple > 0)) return 1;
+  return -std::expm1(-2 * zero_crossings * duration * std::exp(-0.5 * multiple * multiple));
+}
+
 std::vector<DominatingBand> dominating_bands(std::span<const double> grid, std::span<const double> psd,
                                              const IntegrationRule& rule, std::span<const double> squares) {
   std::vector<DominatingBand> bands;

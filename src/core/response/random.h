@@ -106,6 +106,10 @@ inline constexpr double fewest_cycles = 10;
 /// Soc. A 237, 1956). NaN where fewer than `fewest_cycles` are expected.
 [[nodiscard]] double largest_below(double zero_crossings, double duration, double probability);
 
+/// With which probability the largest |x| in a duration passes a multiple of its RMS: 1 − exp(−2ν₀T e^{−g²/2}), the
+/// same law.
+[[nodiscard]] double probability_exceeded(double zero_crossings, double duration, double multiple);
+
 /// A stretch of frequencies between two minima of a response PSD, at its maximum, with its part of the variance.
 struct DominatingBand {
   double frequency = 0, from = 0, to = 0;  ///< Hz

@@ -28,13 +28,6 @@ Eigen::MatrixXd covariance_of(const Watched& watched, std::size_t candidate, con
   return mix * own * mix.transpose();
 }
 
-VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
-  VectorXd rms(static_cast<Index>(watched.candidates->items.size()));
-  for (Index k = 0; k < rms.size(); ++k)
-    rms[k] = std::sqrt(std::max(0.0, covariance_of(watched, static_cast<std::size_t>(k), blocks).trace()));
-  return rms;
-}
-
 // What all candidates stay below with the probabilities of 1, 2 and 3σ. A vector of a given RMS stays below between
 // once its RMS and k times, or a tenth more than once: the others need no look.
 std::array<double, 3> lengths_within(const Watched& watched, const VectorXd& rms, const Eigen::MatrixXd& blocks) {
@@ -268,6 +261,13 @@ class RandomRun {
 };
 
 }  // namespace
+
+VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
+  VectorXd rms(static_cast<Index>(watched.candidates->items.size()));
+  for (Index k = 0; k < rms.size(); ++k)
+    rms[k] = std::sqrt(std::max(0.0, covariance_of(watched, static_cast<std::size_t>(k), blocks).trace()));
+  return rms;
+}
 
 RandomAnswers run_random(Excited& excited, const std::vector<Watched>& watched) {
   return RandomRun(excited, watched).run();

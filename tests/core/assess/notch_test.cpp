@@ -143,5 +143,122 @@ TEST(Notch, StopsAtItsDepthAndFloor) {
   EXPECT_GE(none->table.highest(), 2e-3 * 0.98);
 }
 
+// The same mass in noise.
+struct NoisyMass {
+  explicit NoisyMass(const LogLogTable& input)
+      : solved(test::chain({2.5}, {2.5 * std::pow(2 * pi * natural, 2)}), test::count(6), test::ratio(ratio)) {
+    watched =
+        watch(solved.assembly, solved.channels, {WatchRequest{"box", &watched_quantities()[0], {1}, Vector3::Zero()}});
+    noise.name = "noise";
+    noise.type = Environment::Type::random;
+    noise.input = input;
+    noise.axes = {2};
+    noise.upper = 1.2;
+    noise.grid = {input.from(), input.to(), 24, 21, {}};
+    specified = excitation_along(noise, 2, solved.system);
+  }
+  [[nodiscard]] std::optional<NotchedInput> notched(const std::vector<Limit>& own) {
+    limits = own;
+    for (Limit& limit : limits) limit.environments = {"noise"};
+    return notched_input(specified, limits, {}, watched, solved.system, solved.basis, solved.damping);
+  }
+  Solved solved;
+  std::vector<Watched> watched;
+  Environment noise;
+  std::shared_ptr<const Excitation> specified;
+  std::vector<Limit> limits;
+};
+
+// A limit on a PSD, the same everywhere, a table, and force limiting, with a factor at the upper tolerance: the highest
+// input is min(S, limit/|T|²) at each point by the closed form, the applied one nowhere above it at 40 000 frequencies
+// and within a decibel in the notches.
+TEST(NotchOfNoise, KeepsAPsdAndNoMore) {
+  const LogLogTable input({{10, 1, {}}, {39, 4, {}}, {39, 2, {}}, {300, 1, {}}}, 10);
+  const LogLogTable table({{20, 60, {}}, {60, 20, {}}, {60, 200, {}}, {200, 200, {}}}, 10),
+      force({{1e-3, 9, {}}, {45, 9, {}}, {1e6, {}, -6}}, 10);
+  for (const AllowedPsd& allowed :
+       {AllowedPsd{LogLogTable({{1e-3, 40, {}}, {1e6, 40, {}}}, 10)}, AllowedPsd{table}, AllowedPsd{force, true}}) {
+    NoisyMass shaken(input);
+    Limit limit = notched_at(0);
+    limit.take_random.form = Take::Form::psd;
+    limit.allowed_psd = allowed;
+    limit.factor = 1.1;
+    limit.at_upper = true;
+    const auto found = shaken.notched({limit});
+    ASSERT_TRUE(found);
+    const auto highest = [&](double f) {
+      const double room = allowed.at(f, input.at(f)), square = std::pow(1.1 * 1.2 * transmissibility(f), 2);
+      return room > 0 ? std::min(input.at(f), room / square) : input.at(f);
+    };
+    for (std::size_t k = 0; k < found->grid.size(); ++k)
+      EXPECT_NEAR(found->highest[k] / highest(found->grid[k]), 1, 1e-8) << found->grid[k];
+    constexpr int points = 40000;
+    for (int k = 0; k <= points; ++k) {
+      const double f = 10 * std::pow(30, static_cast<double>(k) / points), applied = found->table.at(f);
+      ASSERT_LE(applied, highest(f) * (1 + 1e-3)) << f;  // what lies between the points of the grid is not looked for
+      ASSERT_LE(applied, input.at(f) * (1 + 1e-12)) << f;
+      const bool inside = std::any_of(found->notches.begin(), found->notches.end(),
+                                      [&](const Notch& notch) { return f >= notch.from && f <= notch.to; });
+      // Beside a step of what is allowed the lines slope over one stretch of the grid.
+      if (!inside) {
+        ASSERT_GE(applied, input.at(f) * (1 - 1e-12)) << f;
+      } else if (!allowed.table.stretch_at(60) || std::abs(f - 60) > 3) {
+        ASSERT_GE(applied, highest(f) * std::pow(10, -1.1 / 10)) << f;
+      }
+    }
+    EXPECT_TRUE(found->not_kept.empty());
+    EXPECT_EQ(found->applied->name(), "noise.z.notched");
+    EXPECT_EQ(found->applied->spectrum.levels().front().stretches().size(), found->table.stretches().size());
+  }
+}
+
+// A limit on 3σ: the closed form integrated by Simpson's rule under what is applied meets it, and not by much; the area
+// of the input that is lost is hardly more than the least there is, that of lowering by the depth allowed where |T|² is
+// above the one threshold that does.
+TEST(NotchOfNoise, MeetsAnRmsWithTheLeastAreaLost) {
+  const LogLogTable input({{10, 2, {}}, {300, 2, {}}}, 10);
+  for (const auto& [part, decibel] : {std::pair{0.9, 0.0}, {0.7, 0.0}, {0.5, 0.0}, {0.6, 20.0}}) {
+    NoisyMass shaken(input);
+    const auto integral = [&](const auto& weight) {
+      constexpr int points = 400000;
+      double sum = 0;
+      for (int k = 0; k <= points; ++k) {
+        const double f = 10 + 290.0 * k / points;
+        sum += (k == 0 || k == points ? 0.5 : 1) * weight(f);
+      }
+      return sum * 290 / points;
+    };
+    const auto square = [](double f) { return std::pow(transmissibility(f), 2); };
+    const double full = integral([&](double f) { return 2 * square(f); });
+    Limit limit = notched_at(3 * part * std::sqrt(full));
+    limit.take_random = {Take::Form::sigma, 3};
+    if (decibel > 0) limit.notch->deepest = std::pow(10, -decibel / 20);
+    const auto found = shaken.notched({limit});
+    ASSERT_TRUE(found);
+    EXPECT_TRUE(found->not_kept.empty());
+    const double applied = integral([&](double f) { return found->table.at(f) * square(f); });
+    EXPECT_LE(applied, part * part * full * (1 + 1e-4)) << part;
+    EXPECT_GE(applied, part * part * full * 0.9) << part;
+    const double left = decibel > 0 ? std::pow(10, -decibel / 10) : 0.063;
+    double low = 0, high = 1e4;
+    for (int k = 0; k < 60; ++k) {
+      const double threshold = 0.5 * (low + high);
+      const double variance = integral([&](double f) { return 2 * square(f) * (square(f) > threshold ? left : 1); });
+      (variance > part * part * full ? high : low) = threshold;
+    }
+    const double least = integral([&](double f) { return square(f) > low ? 2 * (1 - left) : 0.0; });
+    const double lost = input.area() - found->table.area();
+    EXPECT_GE(lost, 0.99 * least) << part;
+    EXPECT_LE(lost, 1.2 * least) << part;
+    for (const PowerLaw& line : found->table.stretches()) EXPECT_GE(std::min(line.v1, line.v2), 2 * left * 0.98);
+  }
+  NoisyMass shaken(input);
+  Limit limit = notched_at(0.1);
+  limit.take_random = {Take::Form::rms, 1};
+  const auto impossible = shaken.notched({limit});
+  ASSERT_TRUE(impossible);
+  EXPECT_EQ(impossible->not_kept.size(), 1U) << "12 dB do not do";
+}
+
 }  // namespace
 }  // namespace avrenk

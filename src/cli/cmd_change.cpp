@@ -1,0 +1,174 @@
+// What changes of a plan do to its margins: from the modes that are known, ranked, the best of them run.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "analysis/changes.h"
+#include "cli/commands.h"
+#include "cli/output.h"
+#include "version.h"
+
+namespace avrenk {
+namespace {
+
+constexpr double shown_change = 1.1;  // by which a number grows in tables
+constexpr double farthest = 2;        // beyond half or twice a number a straight line says nothing
+
+std::string with_unit(const PlanNumber& number, double factor = 1) {
+  return fmt::format("{} {}", format_number(factor * number.value, 4), number.unit);
+}
+
+// The factor on a number at which a margin would be zero; NaN where it is far away.
+double factor_to_meet(double margin, double slope) {
+  const double factor = std::exp(-margin / slope);
+  return factor > 1 / farthest && factor < farthest ? factor : std::nan("");
+}
+
+// Of one limit what 10 % more of each number does, that which does most first.
+Table change_table(const ChangeStudy& study, std::size_t limit) {
+  const LimitResult& own = study.limits[limit];
+  Table table{"changes",
+              fmt::format("{}: margin {:+.1f} %, what 10 % more of each number adds to it, and where it would be zero",
+                          own.limit->name, 100 * own.deciding()),
+              {{"limit", ""},
+               {"number", ""},
+               {"is", ""},
+               {"10 % more", "%", 3, true, 2},
+               {"zero at", ""},
+               {"not compared", "", 4, false}},
+              {}};
+  std::vector<std::size_t> order(study.changes.size());
+  std::iota(order.begin(), order.end(), 0);
+  const auto effect = [&](std::size_t k) {
+    const double slope = study.changes[k].slopes[limit];
+    return std::isnan(slope) ? -1 : std::abs(slope);
+  };
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return effect(a) > effect(b); });
+  for (const std::size_t k : order) {
+    const Change& each = study.changes[k];
+    const double factor = factor_to_meet(own.deciding(), each.slopes[limit]);
+    table.rows.push_back({own.limit->name, each.number.path, with_unit(each.number),
+                          100 * each.slopes[limit] * std::log(shown_change),
+                          std::isnan(factor) ? std::string("–") : with_unit(each.number, factor), each.why_not});
+  }
+  return table;
+}
+
+Table confirmed_table(const ChangeStudy& study) {
+  Table table{"confirmed",
+              "The least changes of one number that should do, each run with modes of its own until one does",
+              {{"limit", ""},
+               {"number", ""},
+               {"is", ""},
+               {"would be", ""},
+               {"margin now", "%", 3, true, 1},
+               {"margin then", "%", 3, true, 1},
+               {"exceeded then", "", 3, true, 0}},
+              {}};
+  for (const ConfirmedChange& each : study.confirmed) {
+    const PlanNumber& number = study.changes[each.change].number;
+    table.rows.push_back({study.limits[each.limit].limit->name, number.path, with_unit(number),
+                          with_unit(number, each.factor), 100 * study.limits[each.limit].deciding(), 100 * each.margin,
+                          static_cast<double>(each.exceeded)});
+  }
+  return table;
+}
+
+std::string scatter_in_words(const ScatteredMargin& each) {
+  std::string text = each.frequencies == 0 ? "" : fmt::format("frequencies {:+g} %", 100 * each.frequencies);
+  if (each.damping) text += fmt::format("{}damping {:g} %", text.empty() ? "" : ", ", 100 * *each.damping);
+  return text.empty() ? "as it is" : text;
+}
+
+Table scatter_table(const ChangeStudy& study) {
+  Table table{"scatter",
+              "Margins where frequencies and damping may be others: the lowest first",
+              {{"limit", ""},
+               {"as it is", "%", 3, true, 1},
+               {"lowest", "%", 3, true, 1},
+               {"highest", "%", 3, true, 1},
+               {"lowest with", ""}},
+              {}};
+  for (std::size_t i = 0; i < study.limits.size(); ++i) {
+    const auto by_margin = [&](const ScatteredMargin& a, const ScatteredMargin& b) {
+      return a.margins[i] < b.margins[i];
+    };
+    const auto [low, high] = std::minmax_element(study.scattered.begin(), study.scattered.end(), by_margin);
+    table.rows.push_back({study.limits[i].limit->name, 100 * study.limits[i].deciding(), 100 * low->margins[i],
+                          100 * high->margins[i], scatter_in_words(*low)});
+  }
+  std::stable_sort(table.rows.begin(), table.rows.end(),
+                   [](const auto& a, const auto& b) { return std::get<double>(a[2]) < std::get<double>(b[2]); });
+  return table;
+}
+
+std::string method_in_words() {
+  return "Each number was made half a per cent larger and smaller, with modes in the span of those known and of what "
+         "the "
+         "change bends besides; per cent are those of the margin. A change of more than a few per cent is no straight "
+         "line: what is to be relied on is run.";
+}
+
+}  // namespace
+
+ExitStatus change(const Request& request, Terminal& terminal) {
+  constexpr std::size_t most_words = 1000, shown_limits = 3, shown_numbers = 8;
+  const std::string file = plan_word(request, "change", most_words);
+  const std::vector<PlanNumber> numbers = changeable_numbers(
+      file, request.overrides, std::vector<std::string>(request.words.begin() + 1, request.words.end()));
+  Analysis analysis;
+  load(analysis, file, request);
+  RunFolder folder(result_folder(request, file, "change"));
+  terminal.log_to(folder.path("run.log").string());
+  ChangeStudy study;
+  with_places(analysis, [&] {
+    study = study_changes(analysis, request, numbers, kept_results(request, file, "change"), terminal.reporter());
+  });
+  terminal.end_progress();
+  for (const std::string& note : analysis.plan.notes) terminal.note(note);
+  if (!analysis.modes_note.empty()) terminal.note(analysis.modes_note);
+  for (const std::string& warning : analysis.warnings) terminal.warn(warning);
+  for (const Change& each : study.changes)
+    if (!each.why_not.empty()) terminal.warn(fmt::format("{}: not compared: {}", each.number.path, each.why_not));
+  if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
+
+  for (std::size_t i = 0; i < std::min(shown_limits, study.limits.size()); ++i) {
+    Table shown = without_column(change_table(study, i), "limit");
+    if (shown.rows.size() > shown_numbers) {
+      shown.title += fmt::format(" ({} of {})", shown_numbers, shown.rows.size());
+      shown.rows.resize(shown_numbers);
+    }
+    terminal.table(shown);
+  }
+  if (study.limits.size() > shown_limits)
+    terminal.paragraph(fmt::format("{} more limits: tables/changes.csv.", study.limits.size() - shown_limits));
+  std::vector<Table> tables{change_table(study, 0)};
+  for (std::size_t i = 1; i < study.limits.size(); ++i) {
+    Table more = change_table(study, i);
+    tables[0].rows.insert(tables[0].rows.end(), more.rows.begin(), more.rows.end());
+  }
+  if (!study.confirmed.empty()) tables.push_back(confirmed_table(study));
+  if (!study.scattered.empty()) tables.push_back(scatter_table(study));
+  for (const Table& each : tables)
+    if (each.name == "confirmed" || each.name == "scatter") terminal.table(each);
+  terminal.paragraph(method_in_words());
+
+  for (const Table& table : tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
+  folder.write("summary.json", to_json({avrenk_version,
+                                        "change",
+                                        file,
+                                        analysis.plan.title,
+                                        "",
+                                        analysis.plan.notes,
+                                        analysis.warnings,
+                                        {},
+                                        tables}));
+  terminal.stop_log();
+  folder.commit();
+  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+  return ExitStatus::done;
+}
+
+}  // namespace avrenk

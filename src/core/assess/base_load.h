@@ -1,0 +1,22 @@
+/// core/assess/base_load.h: what one base takes from the vibrator under it while the model vibrates.
+#pragma once
+
+#include "core/response/channels.h"
+#include "core/response/excited.h"
+
+namespace avrenk {
+
+/// Of a sine the largest over frequency and phase, of a random input RMS values.
+struct BaseLoad {
+  double force = 0, force_at = 0;    ///< N, Hz: along the axis, a rigid mass that moves with the base included
+  double moment = 0, moment_at = 0;  ///< N m, Hz: overturning, about the base's point, across the axis
+};
+
+/// F = F_base + m ü along an axis of translation, and the length of the two moments across it: exact over the
+/// resonances of the model, where its mass alone would say little.
+/// @param axis  0, 1, 2
+/// @param mass  kg, of table, fixture and armature
+[[nodiscard]] BaseLoad base_load(const Excited& load, const Channels& channels, const StateLayout& layout, int base,
+                                 const Vector3& point, int axis, double mass);
+
+}  // namespace avrenk

@@ -1,0 +1,38 @@
+/// core/assess/fatigue.h: damage by sine and by Gaussian loads on a straight S–N line (theory, "Life"). Damage adds up
+/// (Palmgren 1924, Miner 1945) and is 1 where it fails.
+#pragma once
+
+#include <array>
+#include <string_view>
+
+#include "core/model/fatigue_line.h"
+#include "core/response/random.h"
+
+namespace avrenk {
+
+/// Cycles that are borne at S₁ with the survival asked for: N₁ 10^(−z s), z the quantile of the normal distribution.
+[[nodiscard]] double counted_cycles(const FatigueLine& line);
+
+/// n cycles of one amplitude: n/N(S). @param amplitude  SI, of the line's kind
+[[nodiscard]] double damage_of_cycles(const FatigueLine& line, double amplitude, double cycles);
+
+/// What amplitudes are multiplied with because a constant stress acts beside them, 1 or more: 1/(1 − σ_m/S_u) by
+/// Goodman's rule, 1/(1 − (σ_m/S_u)²) by Gerber's; a compression never helps. Infinite where σ_m reaches S_u.
+[[nodiscard]] double mean_stress_factor(const FatigueLine& line, double mean);
+
+/// Ways to count the cycles of a Gaussian process from its spectral moments, each compared with rainflow counting of
+/// records in its test.
+enum class Counting { narrow_band, dirlik, tovo_benasciutti };
+inline constexpr std::array<std::string_view, 3> counting_names{"narrow band", "Dirlik", "Tovo-Benasciutti"};
+
+/// Damage a second, by each Counting. With σ² = m₀, ν₀ = √(m₂/m₀), ν_p = √(m₄/m₂), α₁ = m₁/√(m₀m₂), α₂ = m₂/√(m₀m₄):
+///
+///     narrow band        ν₀ (√2 σ)^k Γ(1 + k/2) / (N₁ S₁^k), every cycle as large as its envelope: never low
+///     Dirlik             ν_p σ^k [D₁ Q^k Γ(1 + k) + √2^k Γ(1 + k/2) (D₂ |R|^k + D₃)] / (N₁ S₁^k)
+///     Tovo–Benasciutti   [b + (1 − b) α₂^(k−1)] times the narrow band
+///
+/// Sources: Miles, J. Aeronaut. Sci. 21, 1954; Dirlik, thesis, Warwick 1985; Tovo, Int. J. Fatigue 24, 2002, and
+/// Benasciutti & Tovo, Int. J. Fatigue 27, 2005. Beyond rounding of a narrow band all are that of the narrow band.
+[[nodiscard]] std::array<double, 3> random_damage_rates(const FatigueLine& line, const SpectralMoments& moments);
+
+}  // namespace avrenk

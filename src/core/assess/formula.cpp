@@ -1,0 +1,70 @@
+#include "core/assess/formula.h"
+
+#include <fmt/format.h>
+#include <muParser.h>
+
+#include <boost/math/tools/roots.hpp>
+#include <cmath>
+
+#include "core/error.h"
+
+namespace avrenk {
+
+struct Formula::Parser {
+  mu::Parser parser;
+  std::vector<double> values;
+};
+
+Formula::Formula(const std::string& text, const std::vector<std::string>& names) : parser_(std::make_unique<Parser>()) {
+  parser_->values.assign(names.size(), 1);
+  // The parser knows more than formulas: assignments, comparisons, lists.
+  if (const std::size_t at = text.find_first_of("=<>?!&|;\""); at != std::string::npos)
+    refuse("", fmt::format("\"{}\" is no formula: at character {}, \"{}\"", text, at + 1, text[at]),
+           "write one such as R1^2 + R2, which must not pass 1");
+  try {
+    for (std::size_t k = 0; k < names.size(); ++k) parser_->parser.DefineVar(names[k], &parser_->values[k]);
+    parser_->parser.SetExpr(text);
+    (void)parser_->parser.Eval();
+    if (parser_->parser.GetNumResults() != 1) throw mu::Parser::exception_type(mu::ecUNEXPECTED_ARG_SEP, 0, ",");
+  } catch (const mu::Parser::exception_type& error) {
+    const std::string token = error.GetToken();
+    refuse("",
+           fmt::format("\"{}\" is no formula of these names: at character {}{}", text, error.GetPos() + 1,
+                       token.empty() ? "" : fmt::format(", \"{}\"", token)),
+           "write one such as R1^2 + R2");
+  }
+}
+
+Formula::~Formula() = default;
+
+double Formula::at(const std::vector<double>& values) const {
+  parser_->values = values;
+  const double value = parser_->parser.Eval();
+  return std::isfinite(value) ? value : std::nan("");
+}
+
+bool Formula::uses(const std::string& name) const { return parser_->parser.GetUsedVar().contains(name); }
+
+double load_factor(const Formula& formula, const std::vector<double>& values) {
+  const auto beyond = [&](double factor) {
+    std::vector<double> grown = values;
+    for (double& each : grown) each *= factor;
+    return formula.at(grown) - 1;
+  };
+  constexpr double most = 1e6, least = 1e-6;
+  double high = least;
+  if (!(beyond(high) < 0)) return beyond(high) >= 0 ? 0 : std::nan("");
+  double low = high;
+  while (high < most && beyond(high) < 0) {
+    low = high;
+    high *= 2;
+  }
+  if (!(beyond(high) >= 0)) return HUGE_VAL;
+  constexpr int digits = 50;
+  std::uintmax_t turns = 200;
+  const auto [from, to] =
+      boost::math::tools::toms748_solve(beyond, low, high, boost::math::tools::eps_tolerance<double>(digits), turns);
+  return 0.5 * (from + to);
+}
+
+}  // namespace avrenk

@@ -1,0 +1,487 @@
+#include "core/assess/life.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <boost/math/quadrature/gauss_kronrod.hpp>
+#include <boost/math/tools/minima.hpp>
+#include <cmath>
+#include <numeric>
+
+#include "core/error.h"
+#include "core/parallel.h"
+#include "core/response/random_run.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::ArrayXd;
+using Eigen::ArrayXXd;
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+
+constexpr std::array<int, 4> moment_orders{0, 1, 2, 4};
+constexpr std::ptrdiff_t places_at_once = 256;
+
+// ∫ f^k Z S Zᴴ df, k = 0, 1, 2, 4, from the states at the points of the rule.
+std::array<MatrixXcd, 4> moment_matrices(const ModalCovariance& covariance) {
+  const Index size = covariance.gamma.rows();
+  const MatrixXcd z = covariance.states.times(MatrixXcd::Identity(size, size));
+  Eigen::VectorXd frequency(z.cols());
+  for (std::size_t k = 0; k + 1 < covariance.roots.first.size(); ++k)
+    frequency.segment(covariance.roots.first[k], covariance.roots.first[k + 1] - covariance.roots.first[k])
+        .setConstant(covariance.rule.frequency[k]);
+  std::array<MatrixXcd, 4> all;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const Eigen::VectorXd weight = frequency.array().pow(0.5 * moment_orders[i]);
+    const MatrixXcd scaled = z * weight.asDiagonal();
+    all[i] = scaled * scaled.adjoint();
+  }
+  return all;
+}
+
+double cycles_per_hertz(const Excited& load, const Exposure& exposure) {
+  return exposure.sweeps * sweep_cycles(0, 1, *load.environment().sweep_rate);
+}
+
+// A case of the sequence, ready to be looked at everywhere.
+struct Stage {
+  const LifeCase* own = nullptr;
+  const Exposure* exposure = nullptr;
+  std::array<MatrixXcd, 4> moments;  // of a random one
+  ArrayXd cycles;                    // of a sine: of each frequency at which it is looked at
+  StateTable states;                 // there
+  [[nodiscard]] bool is_random() const { return own->load->covariance.has_value(); }
+};
+
+Stage stage_of(const LifeCase& own, const Exposure& exposure) {
+  Stage stage{&own, &exposure, {}, {}, {}};
+  const Excited& load = *own.load;
+  if (load.covariance) {
+    stage.moments = moment_matrices(*load.covariance);
+    return stage;
+  }
+  std::vector<double> frequencies, cycles;
+  if (exposure.dwell_at > 0) {
+    const GridRequest& band = load.excitation->grid;
+    if (exposure.dwell_at < band.from || exposure.dwell_at > band.to)
+      throw InputError(Problem{"environment " + load.environment().name,
+                               fmt::format("a dwell at {:.5g} Hz is outside its band, {:.5g} to {:.5g} Hz",
+                                           exposure.dwell_at, band.from, band.to),
+                               "dwell inside it", std::nullopt});
+    frequencies = {exposure.dwell_at};
+    cycles = {exposure.dwell_at * exposure.seconds};
+  } else {
+    // Two points of Gauss between those of the grid, which are close at resonances.
+    const double offset = 0.5 / std::sqrt(3.0), per_hertz = cycles_per_hertz(load, exposure);
+    for (std::size_t k = 0; k + 1 < load.grid.size(); ++k) {
+      const double middle = 0.5 * (load.grid[k] + load.grid[k + 1]), width = load.grid[k + 1] - load.grid[k];
+      for (const double side : {-offset, offset}) {
+        frequencies.push_back(middle + side * width);
+        cycles.push_back(0.5 * per_hertz * width);
+      }
+    }
+  }
+  stage.states = StateTable(*load.transfer, frequencies, load.excitation->drive.at(frequencies));
+  stage.cycles = Eigen::Map<const ArrayXd>(cycles.data(), std::ssize(cycles));
+  return stage;
+}
+
+// Damage of amplitudes whose squares are given, each with its cycles.
+class SineSum {
+ public:
+  SineSum(const FatigueLine& line, Index places)
+      : half_slope_(0.5 * line.slope),
+        square_of_strength_(line.strength * line.strength),
+        counted_(counted_cycles(line)),
+        sum_(ArrayXd::Zero(places)) {}
+  template <typename Squares>
+  void add(const Squares& squares, double cycles) {
+    if (cycles > 0) sum_ += cycles / counted_ * (squares / square_of_strength_).pow(half_slope_);
+  }
+  [[nodiscard]] const ArrayXd& sum() const { return sum_; }
+
+ private:
+  double half_slope_, square_of_strength_, counted_;
+  ArrayXd sum_;
+};
+
+double random_damage(const FatigueLine& line, const std::array<double, 4>& m, Counting counting, double factor,
+                     double seconds) {
+  const double square = factor * factor;
+  return seconds * random_damage_rates(line, {square * m[0], square * m[1], square * m[2],
+                                              square * m[3]})[static_cast<std::size_t>(counting)];
+}
+
+// What multiplies amplitudes: factors of safety and the mean stress.
+double amplitude_factor(const LifeRequest& request, const FatigueLine& line, double mean) {
+  return request.factor * mean_stress_factor(line, request.factor * mean);
+}
+
+// The static value of some rows: with its sign, or of a magnitude as a tension.
+double mean_of(const Eigen::VectorXd& values) { return values.size() == 1 ? values[0] : values.norm(); }
+
+// Rows of a place on the modes of one case.
+using RowsOnCase = std::function<MatrixXcd(const LifeCase&)>;
+
+class LifeFinder {
+ public:
+  LifeFinder(const LifeRequest& request, const Assembly& assembly, const std::vector<LifeCase>& cases,
+             const StressStations* stations, int threads)
+      : request_(request), assembly_(assembly), stations_(stations), threads_(threads) {
+    for (const Exposure& exposure : request.through) {
+      const std::size_t before = stages_.size();
+      for (const LifeCase& each : cases)
+        if (!each.load->still.size() && each.load->excitation->is_called(exposure.environment))
+          stages_.push_back(stage_of(each, exposure));
+      complete_ = complete_ && stages_.size() > before;
+    }
+    for (const LifeCase& each : cases)
+      if (each.load->excitation->is_static() && each.load->excitation->is_called(request.with)) still_ = &each;
+    complete_ = complete_ && (request.with.empty() || still_);
+  }
+  [[nodiscard]] bool complete() const { return complete_; }
+
+  [[nodiscard]] Life find(const LifeSubject& subject) const {
+    Life life;
+    life.request = &request_;
+    life.subject = &subject;
+    const auto& all = *stages_.front().own->watched;
+    const auto index = static_cast<std::size_t>(find_watched(all, subject.of) - all.data());
+    const ArrayXd of_candidates = damage_of_candidates(subject, index);
+    double worst = -1;
+    RowsOnCase rows;
+    for (Index k = 0; k < of_candidates.size(); ++k)
+      if (of_candidates[k] > worst) {
+        worst = of_candidates[k];
+        life.where = all[index].candidates->label(static_cast<std::size_t>(k));
+        rows = [index, k](const LifeCase& own) {
+          return (*own.watched)[index].measure(static_cast<std::size_t>(k)).rows;
+        };
+      }
+    if (subject.of_nodes && !subject.parts.empty()) {
+      life.field = damage_of_stations(subject);
+      StressPlace place;
+      double largest = -1;
+      for (Index s = 0; s < life.field.cols(); ++s)
+        for (Index level = 0; level < 3; ++level)
+          if (life.field(level, s) > largest) {
+            largest = life.field(level, s);
+            place = {static_cast<int>(s), static_cast<int>(level)};
+          }
+      if (largest > worst) {
+        life.where = place_in_words(place);
+        rows = [this, place, &subject](const LifeCase& own) { return rows_of(place, *subject.of_nodes, own); };
+      }
+    }
+    explain(rows, life);
+    return life;
+  }
+
+ private:
+  // Of every candidate of what is watched.
+  [[nodiscard]] ArrayXd damage_of_candidates(const LifeSubject& subject, std::size_t index) const {
+    const Candidates& first = *(*stages_.front().own->watched)[index].candidates;
+    const auto count = static_cast<Index>(first.items.size());
+    std::vector<std::vector<Index>> items_of(first.base_labels.size());
+    for (Index k = 0; k < count; ++k)
+      items_of[static_cast<std::size_t>(first.items[static_cast<std::size_t>(k)].base)].push_back(k);
+    ArrayXd factor = ArrayXd::Constant(count, request_.factor);
+    if (still_) {
+      const Watched& watched = (*still_->watched)[index];
+      const MatrixXd values = (watched.candidates->rows * still_->load->still).real();
+      for (Index k = 0; k < count; ++k)
+        factor[k] = amplitude_factor(request_, subject.line,
+                                     mean_of(watched.candidates->of(values, static_cast<std::size_t>(k))
+                                                 .col(0)
+                                                 .segment(watched.first, watched.count)));
+    }
+    ArrayXd damage = ArrayXd::Zero(count);
+    for (const Stage& stage : stages_) {
+      const Watched& watched = (*stage.own->watched)[index];
+      const Candidates& all = *watched.candidates;
+      if (stage.is_random()) {
+        std::array<Eigen::VectorXd, 4> rms;
+        for (std::size_t i = 0; i < rms.size(); ++i) {
+          ModalCovariance of_order;
+          of_order.gamma = stage.moments[i];
+          rms[i] = candidate_rms(
+              watched, block_covariances(all.rows, all.base_width, of_order, stage.own->load->transfer->layout()));
+        }
+        for (Index k = 0; k < count; ++k) {
+          std::array<double, 4> m{};
+          for (std::size_t i = 0; i < m.size(); ++i) m[i] = rms[i][k] * rms[i][k];
+          damage[k] += random_damage(subject.line, m, request_.counting, factor[k], stage.exposure->seconds);
+        }
+        continue;
+      }
+      // A few bases at a time: curves of thousands of fibres do not fit into memory.
+      const auto bases = std::ssize(items_of);
+      run_jobs(static_cast<std::size_t>((bases + places_at_once - 1) / places_at_once), threads_, [&](std::size_t job) {
+        const Index from = static_cast<Index>(job) * places_at_once, own = std::min(places_at_once, bases - from);
+        const MatrixXcd curves = stage.states.times(all.rows.middleRows(from * all.base_width, own * all.base_width));
+        for (Index base = from; base < from + own; ++base)
+          for (const Index k : items_of[static_cast<std::size_t>(base)]) {
+            Candidates::Item item = all.items[static_cast<std::size_t>(k)];
+            const auto block = curves.middleRows((base - from) * all.base_width, all.base_width);
+            const MatrixXcd mixed = item.mix < 0
+                                        ? MatrixXcd(block)
+                                        : MatrixXcd(all.mixes[static_cast<std::size_t>(item.mix)].matrix * block);
+            SineSum sum(subject.line, 1);
+            for (Index p = 0; p < mixed.cols(); ++p) {
+              const double value = factor[k] * largest_over_phase(mixed.col(p).segment(watched.first, watched.count));
+              sum.add(ArrayXd::Constant(1, value * value), stage.cycles[p]);
+            }
+            damage[k] += sum.sum()[0];
+          }
+      });
+    }
+    return damage;
+  }
+
+  // What one stage makes of the columns of strain of one material: real parts, then imaginary parts of a sine; factors
+  // of the four moments of a random one, side by side.
+  struct Columns {
+    MatrixXd matrix;
+    std::array<Index, 5> first{};
+  };
+  [[nodiscard]] static Columns columns_of(const Stage& stage, const MatrixXcd& fold) {
+    Columns columns;
+    if (!stage.is_random()) {
+      const MatrixXcd w = stage.states.times(fold);
+      columns.matrix.resize(w.rows(), 2 * w.cols());
+      columns.matrix << w.real(), w.imag();
+      return columns;
+    }
+    std::array<MatrixXd, 4> factors;
+    for (std::size_t i = 0; i < factors.size(); ++i) {
+      factors[i] = covariance_factor(stage.moments[i], fold);
+      columns.first[i + 1] = columns.first[i] + factors[i].cols();
+    }
+    columns.matrix.resize(fold.rows(), columns.first[4]);
+    for (std::size_t i = 0; i < factors.size(); ++i)
+      columns.matrix.middleCols(columns.first[i], factors[i].cols()) = factors[i];
+    return columns;
+  }
+
+  // Of all stations of the subject's parts at all their levels.
+  [[nodiscard]] Eigen::Matrix3Xd damage_of_stations(const LifeSubject& subject) const {
+    Eigen::Matrix3Xd field = Eigen::Matrix3Xd::Constant(3, static_cast<Index>(stations_->size()), std::nan(""));
+    for (const int part : subject.parts) {
+      const auto [from, to] = stations_->of_part(part);
+      if (from == to) continue;
+      const auto& loss_factor = assembly_.material_of(part).loss_factor;
+      const auto fold_of = [&](const LifeCase& own) {
+        const Index columns = own.channels->strain_columns();
+        return own.channels->from_strain(MatrixXd::Identity(columns, columns), loss_factor);
+      };
+      std::vector<Columns> columns;
+      for (const Stage& stage : stages_) columns.push_back(columns_of(stage, fold_of(*stage.own)));
+      const Eigen::VectorXd at_rest =
+          still_ ? Eigen::VectorXd((fold_of(*still_) * still_->load->still).real()) : Eigen::VectorXd();
+      std::vector<int> all;
+      for (std::size_t s = from; s < to; ++s)
+        if (subject.nodes.empty() ||
+            std::binary_search(subject.nodes.begin(), subject.nodes.end(), stations_->all()[s].node))
+          all.push_back(static_cast<int>(s));
+      const auto count = std::ssize(all);
+      run_jobs(static_cast<std::size_t>((count + places_at_once - 1) / places_at_once), threads_, [&](std::size_t job) {
+        const auto begin = all.begin() + static_cast<std::ptrdiff_t>(job) * places_at_once;
+        const std::vector<int> own(begin, begin + std::min<std::ptrdiff_t>(places_at_once, all.end() - begin));
+        add_stretch(subject, own, columns, at_rest, field);
+      });
+    }
+    return field;
+  }
+
+  void add_stretch(const LifeSubject& subject, const std::vector<int>& own, const std::vector<Columns>& columns,
+                   const Eigen::VectorXd& at_rest, Eigen::Matrix3Xd& field) const {
+    const Index n = std::ssize(own);
+    const StressStation& kind = stations_->all()[static_cast<std::size_t>(own.front())];
+    const Channels* rows_for = nullptr;  // whose modes the rows are on
+    MatrixXd rows;
+    const auto rows_on = [&](const LifeCase& each) -> const MatrixXd& {
+      if (rows_for != each.channels)
+        rows = stations_->rows(own, each.channels->strain_rows(), StressStations::Order::by_component);
+      rows_for = each.channels;
+      return rows;
+    };
+    const int levels = levels_of(kind);
+    ArrayXXd factor = ArrayXXd::Constant(n, levels, request_.factor);
+    std::vector<MatrixXd> look;  // of each level, on the six components
+    for (int level = 0; level < levels; ++level) look.push_back(quantity_rows(kind, level, *subject.of_nodes));
+    if (still_) {
+      const MatrixXd values = (rows_on(*still_) * at_rest).reshaped(n, 6);
+      for (int level = 0; level < levels; ++level)
+        for (Index s = 0; s < n; ++s)
+          factor(s, level) = amplitude_factor(
+              request_, subject.line,
+              mean_of(look[static_cast<std::size_t>(level)] * Eigen::VectorXd(values.row(s).transpose())));
+    }
+    ArrayXXd damage = ArrayXXd::Zero(n, levels);
+    MatrixXd seen, imaginary;  // what is looked at of one column: n x rows
+    for (std::size_t i = 0; i < stages_.size(); ++i) {
+      const Stage& stage = stages_[i];
+      const MatrixXd w = rows_on(*stage.own) * columns[i].matrix;
+      const auto components = [&](Index column) { return Eigen::Map<const MatrixXd>(w.col(column).data(), n, 6); };
+      for (int level = 0; level < levels; ++level) {
+        const MatrixXd turned = look[static_cast<std::size_t>(level)].transpose();
+        if (stage.is_random()) {
+          std::array<ArrayXd, 4> m;
+          for (std::size_t k = 0; k < m.size(); ++k) {
+            m[k].setZero(n);
+            for (Index c = columns[i].first[k]; c < columns[i].first[k + 1]; ++c) {
+              seen.noalias() = components(c) * turned;
+              m[k] += seen.rowwise().squaredNorm().array();
+            }
+          }
+          for (Index s = 0; s < n; ++s)
+            damage(s, level) += random_damage(subject.line, {m[0][s], m[1][s], m[2][s], m[3][s]}, request_.counting,
+                                              factor(s, level), stage.exposure->seconds);
+          continue;
+        }
+        SineSum sum(subject.line, n);
+        const Index points = w.cols() / 2;
+        const ArrayXd square_of_factor = factor.col(level).square();
+        for (Index p = 0; p < points; ++p) {
+          seen.noalias() = components(p) * turned;
+          imaginary.noalias() = components(points + p) * turned;
+          const ArrayXd a = seen.rowwise().squaredNorm(), b = imaginary.rowwise().squaredNorm(),
+                        c = seen.cwiseProduct(imaginary).rowwise().sum();
+          sum.add(square_of_factor * 0.5 * (a + b + ((a - b).square() + 4 * c.square()).sqrt()), stage.cycles[p]);
+        }
+        damage.col(level) += sum.sum();
+      }
+    }
+    for (int level = 0; level < levels; ++level)
+      for (Index s = 0; s < n; ++s) field(level, own[static_cast<std::size_t>(s)]) = damage(s, level);
+  }
+
+  [[nodiscard]] std::string place_in_words(const StressPlace& place) const {
+    const StressStation& station = stations_->all()[static_cast<std::size_t>(place.station)];
+    return assembly_.describe_node(station.node, assembly_.parts[static_cast<std::size_t>(station.part)].name) +
+           (station.shell ? fmt::format(", {}", shell_levels[static_cast<std::size_t>(place.level)]) : "");
+  }
+  [[nodiscard]] MatrixXcd rows_of(const StressPlace& place, StressQuantity quantity, const LifeCase& own) const {
+    const StressStation& station = stations_->all()[static_cast<std::size_t>(place.station)];
+    return own.channels->from_strain(quantity_rows(station, place.level, quantity) *
+                                         stations_->rows(std::array{place.station}, own.channels->strain_rows()),
+                                     assembly_.material_of(station.part).loss_factor);
+  }
+
+  // The worst place by itself.
+  void explain(const RowsOnCase& rows, Life& life) const {
+    if (still_) life.mean = mean_of((rows(*still_) * still_->load->still).real());
+    const FatigueLine& line = life.subject->line;
+    life.mean_factor = mean_stress_factor(line, request_.factor * life.mean);
+    for (const Stage& stage : stages_) {
+      const MatrixXcd own = rows(*stage.own);
+      LifePart part = stage.is_random() ? random_part(stage, own, line, request_.factor * life.mean_factor)
+                                        : sine_part(stage, own, line, request_.factor * life.mean_factor);
+      for (std::size_t i = 0; i < life.damage.size(); ++i) life.damage[i] += part.damage[i];
+      life.parts.push_back(std::move(part));
+    }
+  }
+
+  [[nodiscard]] static LifePart part_of(const Stage& stage) {
+    LifePart part;
+    part.excitation = stage.own->load->excitation;
+    part.exposure = stage.exposure;
+    return part;
+  }
+
+  [[nodiscard]] static LifePart random_part(const Stage& stage, const MatrixXcd& rows, const FatigueLine& line,
+                                            double factor) {
+    const ModalCovariance& covariance = *stage.own->load->covariance;
+    // The kept states hold the roots of the weights already.
+    const IntegrationRule by_point{covariance.rule.frequency, std::vector<double>(covariance.rule.frequency.size(), 1)};
+    const SpectralMoments m =
+        spectral_moments(by_point, squares_of_points(covariance.states.times(rows), covariance.roots.first));
+    LifePart part = part_of(stage);
+    part.amplitude = std::sqrt(m.m0);
+    if (!(m.m0 > 0)) return part;
+    part.cycles = m.zero_crossings() * stage.exposure->seconds;
+    part.irregularity = m.zero_crossings() / m.maxima();
+    const double square = factor * factor;
+    part.damage = random_damage_rates(line, {square * m.m0, square * m.m1, square * m.m2, square * m.m4});
+    for (double& each : part.damage) each *= stage.exposure->seconds;
+    return part;
+  }
+
+  [[nodiscard]] static LifePart sine_part(const Stage& stage, const MatrixXcd& rows, const FatigueLine& line,
+                                          double factor) {
+    const Excited& load = *stage.own->load;
+    const Trace trace(*load.transfer, rows);
+    const auto amplitude = [&](double f) { return largest_over_phase(trace.at(f, load.excitation->drive.at(f))); };
+    LifePart part = part_of(stage);
+    if (stage.exposure->dwell_at > 0) {
+      part.amplitude = amplitude(stage.exposure->dwell_at);
+      part.cycles = stage.cycles[0];
+      part.damage.fill(damage_of_cycles(line, factor * part.amplitude, part.cycles));
+      return part;
+    }
+    const std::vector<double>& grid = load.grid;
+    const double per_hertz = cycles_per_hertz(load, *stage.exposure);
+    part.cycles = per_hertz * (grid.back() - grid.front());
+    std::vector<double> values, damages;  // at the points; of the stretches between them
+    for (const double f : grid) values.push_back(amplitude(f));
+    part.amplitude = *std::max_element(values.begin(), values.end());
+    for (std::size_t k = 0; k + 1 < grid.size(); ++k) {
+      constexpr unsigned deepest = 8;
+      constexpr double tolerance = 1e-10;
+      using Rule = boost::math::quadrature::gauss_kronrod<double, 15>;
+      damages.push_back(
+          Rule::integrate([&](double f) { return damage_of_cycles(line, factor * amplitude(f), per_hertz); }, grid[k],
+                          grid[k + 1], deepest, tolerance));
+    }
+    const double all = std::accumulate(damages.begin(), damages.end(), 0.0);
+    part.damage.fill(all);
+    // From minimum to minimum.
+    for (std::size_t from = 0; from + 1 < grid.size();) {
+      std::size_t top = from;
+      while (top + 1 < grid.size() && values[top + 1] >= values[top]) ++top;
+      std::size_t to = top;
+      while (to + 1 < grid.size() && values[to + 1] <= values[to]) ++to;
+      if (to == from) to = from + 1;
+      SweptResonance own;
+      for (std::size_t k = from; k < to; ++k) own.damage += damages[k];
+      constexpr int digits = 30;
+      const auto [at, less] =
+          boost::math::tools::brent_find_minima([&](double f) { return -amplitude(f); },
+                                                grid[top > from ? top - 1 : top], grid[std::min(top + 1, to)], digits);
+      own.frequency = values[top] >= -less ? grid[top] : at;
+      own.amplitude = std::max(values[top], -less);
+      own.borne = 1 / damage_of_cycles(line, factor * own.amplitude, 1);
+      own.cycles = own.damage * own.borne;
+      part.amplitude = std::max(part.amplitude, own.amplitude);
+      constexpr double least = 1e-3;
+      if (own.damage >= least * all && all > 0) part.resonances.push_back(own);
+      from = to;
+    }
+    return part;
+  }
+
+  const LifeRequest& request_;
+  const Assembly& assembly_;
+  const StressStations* stations_;
+  int threads_;
+  std::vector<Stage> stages_;
+  const LifeCase* still_ = nullptr;
+  bool complete_ = true;
+};
+
+}  // namespace
+
+std::vector<Life> find_lives(const std::vector<LifeRequest>& requests, const Assembly& assembly,
+                             const std::vector<LifeCase>& cases, const StressStations* stations, int threads) {
+  std::vector<Life> lives;
+  for (const LifeRequest& request : requests) {
+    const LifeFinder finder(request, assembly, cases, stations, threads);
+    if (!finder.complete()) continue;
+    for (const LifeSubject& subject : request.subjects) lives.push_back(finder.find(subject));
+  }
+  return lives;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,83 @@
+#include "core/modes/changed_modes.h"
+
+#include <cmath>
+
+#include "core/dense.h"
+#include "core/error.h"
+
+namespace avrenk {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+namespace {
+
+// The span of some columns as one that is orthonormal in K; what depends on others is left out.
+MatrixXd orthonormal_in(const SparseMatrix& stiffness, MatrixXd columns) {
+  MatrixXd products = stiffness * columns;
+  const VectorXd energy = columns.cwiseProduct(products).colwise().sum().cwiseMax(0).transpose();
+  const VectorXd scale = energy.unaryExpr([](double e) { return e > 0 ? 1 / std::sqrt(e) : 0.0; });
+  columns *= scale.asDiagonal();
+  products *= scale.asDiagonal();
+  const SymmetricEigen eigen = symmetric_eigen(MatrixXd(columns.transpose() * products));
+  constexpr double dependent = 1e-13;  // of the largest
+  Index first = 0;
+  while (eigen.values[first] <= dependent * eigen.values[eigen.values.size() - 1]) ++first;
+  const Index kept = eigen.values.size() - first;
+  return columns * (eigen.vectors.rightCols(kept) * eigen.values.tail(kept).cwiseSqrt().cwiseInverse().asDiagonal());
+}
+
+}  // namespace
+
+KnownModes::KnownModes(const Assembly& assembly, const System& system, const ModalBasis& basis)
+    : system_(system), basis_(basis), stiffness_(factorise_stiffness(assembly, system)) {}
+
+ModalBasis KnownModes::of(const System& changed) const {
+  if (changed.free != system_.free || changed.node_of_column != system_.node_of_column ||
+      changed.component_of_column != system_.component_of_column || changed.supports != system_.supports)
+    refuse("model", "the change makes another mesh, or other unknowns, and what is known of the modes does not fit",
+           "change what leaves the mesh alone, or run both plans and compare them");
+  ModalBasis basis;
+  StaticSolution& statics = basis.statics;
+  statics = basis_.statics;
+  const MatrixXd& supports = changed.support_motion;
+  if (statics.moves_rigidly)
+    statics.influence = changed.rigid;
+  else  // one step from the known one
+    statics.influence -= stiffness_.solve(changed.stiffness.ff * statics.influence + changed.stiffness.fs * supports);
+  statics.inertia_load = changed.mass.ff * statics.influence + changed.mass.fs * supports;
+  statics.unit_acceleration +=
+      stiffness_.solve(statics.inertia_load - changed.stiffness.ff * statics.unit_acceleration);
+
+  const VectorXd lambda = basis_.omega.array().isFinite().select(basis_.omega.array().square(), 0);
+  const SparseMatrix stiffer = changed.stiffness.ff - system_.stiffness.ff, heavier = changed.mass.ff - system_.mass.ff;
+  MatrixXd span =
+      basis_.shapes - stiffness_.solve(stiffer * basis_.shapes - (heavier * basis_.shapes) * lambda.asDiagonal());
+  span = orthonormal_in(changed.stiffness.ff, std::move(span));
+  const MatrixXd mass = span.transpose() * (changed.mass.ff * span);
+  const SymmetricEigen eigen = symmetric_eigen(MatrixXd(0.5 * (mass + mass.transpose())));
+  const Index n = eigen.values.size();
+  constexpr double no_mass = 1e-13;  // of the largest
+  basis.omega.resize(n);
+  VectorXd scale = VectorXd::Ones(n);
+  for (Index k = 0; k < n; ++k) {  // values ascend: the last has the lowest frequency
+    const double value = eigen.values[n - 1 - k];
+    const bool bare = !(value > no_mass * eigen.values[n - 1]);
+    basis.omega[k] = bare ? HUGE_VAL : 1 / std::sqrt(value);
+    if (!bare) scale[k] = basis.omega[k];
+    basis.massless += bare ? 1 : 0;
+  }
+  basis.shapes = span * (eigen.vectors.rowwise().reverse() * scale.asDiagonal());
+  basis.modes = std::min<int>(basis_.modes, static_cast<int>(n) - basis.massless);
+  basis.has_feet = basis_.has_feet;
+  basis.foot_influence = basis_.foot_influence;
+  basis.exhausted = basis_.exhausted;
+  basis.proven_below = basis_.proven_below;
+  basis.residual = basis_.residual.head(basis.modes);
+  basis.nonorthogonality = VectorXd::Zero(n);
+  derive(changed, basis);
+  return basis;
+}
+
+}  // namespace avrenk

@@ -1,0 +1,134 @@
+// What changes do to margins: against closed forms, and against whole runs of the changed plan.
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+
+#include "support/program.h"
+#include "support/summary.h"
+
+namespace avrenk {
+namespace {
+
+using test::example;
+using test::Ran;
+using test::replaced;
+using test::run_program;
+using test::summary_of;
+using test::TemporaryFolder;
+using testing::AllOf;
+using testing::HasSubstr;
+
+// Of one number and limit, per cent.
+double effect(const nlohmann::json& summary, const std::string& limit, const std::string& number) {
+  for (const auto& row : summary["tables"]["changes"]["rows"])
+    if (row[0] == limit && row[1] == number) return row[3].is_null() ? std::nan("") : row[3].get<double>();
+  ADD_FAILURE() << limit << ' ' << number;
+  return std::nan("");
+}
+
+double margin_of(const TemporaryFolder& folder, const std::string& results, const std::string& limit) {
+  return test::cell(summary_of(folder, results), "limits", limit, "margin");
+}
+
+// One mass on springs: its frequency goes with √(k/m), so that 10 % more of k on the line of small changes adds half of
+// ln 1.1 of the frequency. What would meet the limit is run, and has the margin of the closed form; frequencies that
+// scatter by 5 % take 5 % of it. Random travel, a limit of life and one that loss factors move: differences of whole
+// runs.
+TEST(Change, IsWhatClosedFormsAndWholeRunsSay) {
+  const TemporaryFolder folder;
+  (void)folder.write("box.yaml", "fatigue lines:\n  rubber: {strength: 300 N, at cycles: 1e6, slope: 5}\n" +
+                                     replaced(example("isolated-box.yaml"), "above: 60 Hz", "above: 65 Hz") +
+                                     "  level: {of: box.acceleration.x, in: random.x, take: RMS, allowable: 10 g}\n"
+                                     "  worn: {of: damage, in: shaken, below: 0.1}\n"
+                                     "life:\n  shaken: {of: {mounts.force.z: rubber}, through: random.z}\n"
+                                     "scatter: {frequencies: 5 %, damping: [1 %, 3 %]}\n");
+  const Ran ran = run_program(folder, "change box.yaml");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("bounce: margin"), HasSubstr("masses.box.mass"), HasSubstr("run with modes")));
+  const auto summary = summary_of(folder, "box-change-results");
+  const double bounce = std::sqrt(4 * 240e3 / 6.5) / (2 * 3.14159265358979323846) / 65 - 1;
+  const double half = 50 * (1 + bounce) * std::log(1.1);
+  EXPECT_NEAR(effect(summary, "bounce", "joints.isolator.spring.each.z"), half, 1e-4 * half);
+  EXPECT_NEAR(effect(summary, "bounce", "masses.box.mass"), -half, 1e-4 * half);
+  EXPECT_NEAR(effect(summary, "bounce", "joints.isolator.spring.loss factor"), 0, 1e-9);
+
+  const auto& confirmed = summary["tables"]["confirmed"]["rows"];
+  ASSERT_EQ(confirmed.size(), 1U);
+  EXPECT_EQ(confirmed[0][0], "bounce");
+  const double factor = std::exp(-bounce / (0.5 * (1 + bounce)));
+  EXPECT_NEAR(confirmed[0][5].get<double>(), 100 * ((1 + bounce) * std::sqrt(factor) - 1), 1e-3);
+
+  for (const auto& row : summary["tables"]["scatter"]["rows"])
+    if (row[0] == "bounce") {
+      EXPECT_NEAR(row[2].get<double>(), 100 * (0.95 * (1 + bounce) - 1), 1e-6);
+      EXPECT_NEAR(row[3].get<double>(), 100 * (1.05 * (1 + bounce) - 1), 1e-6);
+      EXPECT_THAT(row[4].get<std::string>(), HasSubstr("frequencies -5 %"));
+    }
+
+  for (const auto& [number, value, unit] : {std::tuple{"masses.box.mass", 6.5, "kg"},
+                                            {"joints.isolator.spring.loss factor", 15.0, "%"},
+                                            {"joints.isolator.spring.each.z", 240.0, "N/mm"},
+                                            {"joints.isolator.spring.each.x", 180.0, "N/mm"}}) {
+    for (const auto& [name, times] : {std::pair{"less", 0.995}, {"more", 1.005}})
+      (void)run_program(folder, fmt::format("run box.yaml --no-figures --audit 0 --out {} --set \"{}={:.12g} {}\"",
+                                            name, number, times * value, unit));
+    for (const char* limit : {"stroke", "level", "worn"}) {
+      const double due = (margin_of(folder, "more", limit) - margin_of(folder, "less", limit)) /
+                         std::log(1.005 / 0.995) * std::log(1.1);
+      EXPECT_NEAR(effect(summary, limit, number), due, 1e-3 * std::abs(due) + 1e-5) << limit << ' ' << number;
+    }
+  }
+}
+
+// Stress of shells looked at where it was among the worst; a thickness, against whole runs.
+TEST(Change, OfAThicknessMovesStress) {
+  const TemporaryFolder folder;
+  (void)folder.write("panel.yaml", example("panel-under-pressure.yaml"));
+  const Ran ran = run_program(folder, "change panel.yaml parts.panel.thickness materials.panel-alloy.density");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  const auto summary = summary_of(folder, "panel-change-results");
+  for (const auto& [number, value, unit] :
+       {std::tuple{"parts.panel.thickness", 2.0, "mm"}, {"materials.panel-alloy.density", 2810.0, "kg/m^3"}}) {
+    for (const auto& [name, times] : {std::pair{"less", 0.995}, {"more", 1.005}})
+      (void)run_program(folder, fmt::format("run panel.yaml --no-figures --audit 0 --out {} --set \"{}={:.12g} {}\"",
+                                            name, number, times * value, unit));
+    const double due = (margin_of(folder, "more", "stress") - margin_of(folder, "less", "stress")) /
+                       std::log(1.005 / 0.995) * std::log(1.1);
+    EXPECT_NEAR(effect(summary, "stress", number), due, 5e-3 * std::abs(due)) << number;
+  }
+}
+
+TEST(Change, SaysWhatItCannotChange) {
+  const TemporaryFolder folder;
+  const std::string box = example("isolated-box.yaml");
+  (void)folder.write("box.yaml", box);
+  for (const auto& [arguments, message] :
+       {std::pair{"change box.yaml joints.isolater", "the plan has no number with a unit at \"joints.isolater\""},
+        {"change box.yaml title", "no number with a unit at \"title\""},
+        {"change", "change needs a plan"},
+        {"change none.yaml", "none.yaml"},
+        {"change box.yaml --set \"scatter={frequencies: 80 %}\"", "frequencies that are off by 80 % say nothing"},
+        {"change box.yaml --set \"scatter={frequencies: -5 %}\"", "-5 %"},
+        {"change box.yaml --set \"scatter={}\"", "nothing is said to scatter"},
+        {"change box.yaml --audit 2", "audit"}}) {
+    const Ran ran = run_program(folder, arguments);
+    EXPECT_NE(ran.status, 0) << arguments;
+    EXPECT_THAT(ran.err, HasSubstr(message)) << arguments;
+  }
+  (void)folder.write("bare.yaml", box.substr(0, box.find("limits:")));
+  const Ran bare = run_program(folder, "change bare.yaml");
+  EXPECT_EQ(bare.status, 2);
+  EXPECT_THAT(bare.err, HasSubstr("the plan has no limits, and so no margins that could change"));
+  EXPECT_FALSE(std::filesystem::exists(folder / "bare-change-results"));
+  // Another mesh is told and not compared.
+  (void)folder.write("mast.yaml", replaced(replaced(example("mast.yaml"), "divisions: 24", "element: \"${piece}\""),
+                                           "{height: 600 mm}", "{height: 600 mm, piece: 20 mm}"));
+  const Ran mast = run_program(folder, "change mast.yaml values");
+  EXPECT_EQ(mast.status, 0) << mast.err;
+  EXPECT_THAT(mast.err, HasSubstr("values.piece: not compared: the change makes another mesh"));
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  EXPECT_EQ(run_program(folder, "change mast.yaml values").status, 0);
+  EXPECT_LT(effect(summary_of(folder, "mast-change-results"), "first", "values.height"), 0) << "longer is softer";
+}
+
+}  // namespace
+}  // namespace avrenk
