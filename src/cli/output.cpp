@@ -385,6 +385,9 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
     terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
+  if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
+                  [](const LimitResult& result) { return !result.limit->lives.empty(); }))
+    terminal.paragraph("The margin of a life is what amplitudes may grow by.");
 
   if (!analysis.lives.empty()) {
     for (const Table& table : life_tables(analysis.lives, show)) terminal.table(table);

@@ -30,7 +30,9 @@ class SheetWriter {
     for (const NotchedInput& each : analysis.notched)
       if (each.applied == outcome.excitation) notched_ = &each;
     sheet_.name = outcome.name();
-    sheet_.page.title = fmt::format("{}: test sheet", plan_.title.empty() ? outcome.name() : plan_.title);
+    sheet_.page.kind = "Test sheet";
+    sheet_.page.headline = "Case";
+    sheet_.page.title = fmt::format("{}: {}", plan_.title.empty() ? "Test sheet" : plan_.title, outcome.name());
     sheet_.page.document = plan_.document;
     sheet_.page.program_version = avrenk_version;
     sheet_.page.date = date;
@@ -167,7 +169,8 @@ class SheetWriter {
       double allowed = limit.allowable / limit.factor;
       if (random_ && take.form == Take::Form::sigma) allowed /= take.sigma;
       if (random_ && take.form != Take::Form::sigma && take.form != Take::Form::rms) continue;
-      if (allowed < stop.first) stop = {allowed, "limit " + limit.name};
+      if (allowed < stop.first)
+        stop = {allowed, fmt::format("limit {}{}", limit.name, allowed < predicted ? ", below the prediction" : "")};
     }
     return stop;
   }

@@ -234,6 +234,8 @@ data table_data(const Table& table) {
 // Everything of the report; `inside` puts the figures themselves into it.
 data report_data(const Report& report, bool inside) {
   data page;
+  page.set("kind", report.kind);
+  page.set("headline", report.headline);
   page.set("title", report.title);
   data document = list();
   for (const auto& [name, text] : report.document) {

@@ -29,6 +29,7 @@ struct ReportSection {
 };
 
 struct Report {
+  std::string kind{"Vibration report"}, headline{"Verdict"};  ///< over the title, and over the verdict
   std::string title, verdict, program_version, date;
   std::vector<std::pair<std::string, std::string>> document{};  ///< for its head: number, issue, author
   enum class Outcome { met, exceeded, open } outcome = Outcome::open;

@@ -38,9 +38,10 @@ Table level_points(const std::string& name, const LogLogTable& lines, bool rando
   const DisplayUnit frequency = show.unit(kind::frequency), plain = show.unit(kind),
                     unit = random ? psd_unit(plain) : plain;
   Table table{name, "", {{"frequency", frequency.text, 5}, {"level", unit.text}}, {}};
+  constexpr double one_level = 1e-9;  // rounding where branches cross
   const PowerLaw* before = nullptr;
   for (const PowerLaw& line : lines.stretches()) {
-    if (!before || before->v2 != line.v1)  // where it begins, and the other side of a step
+    if (!before || std::abs(before->v2 / line.v1 - 1) > one_level)  // where it begins, and the other side of a step
       table.rows.push_back({frequency.from_si(line.f1), unit.from_si(line.v1)});
     table.rows.push_back({frequency.from_si(line.f2), unit.from_si(line.v2)});
     before = &line;

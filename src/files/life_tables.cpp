@@ -28,7 +28,7 @@ Table life_table(const std::vector<Life>& lives, const Show& show) {
   const bool has_mean =
       std::any_of(lives.begin(), lives.end(), [](const Life& life) { return !life.request->with.empty(); });
   Table table{"life",
-              "Life: damage of one time through, times that it is borne, and by how much amplitudes may grow for one",
+              "Life: damage of one time through, times it is borne, growth of amplitudes until it is borne once",
               {{"life", ""},
                {"of", ""},
                {"damage", "", 3},
@@ -37,7 +37,7 @@ Table life_table(const std::vector<Life>& lives, const Show& show) {
                {"S-N line of", ""},
                {"mean", "", 4, has_mean},
                {"unit", "", 4, has_mean},
-               {"for it", "", 4, has_mean},
+               {"for it", "", 4, false},
                {"survival", "%", 4, false},
                {"counting", "", 4, false},
                {"factors", "", 4, false},
@@ -62,7 +62,7 @@ Table life_part_table(const std::vector<Life>& lives, const Show& show) {
                {"amplitude", "", 4},
                {"unit", ""},
                {"cycles", "", 3},
-               {"α₂", "", 3},
+               {"α₂", "", 3, false},
                {"narrow", "", 3},
                {"Dirlik", "", 3},
                {"T.-B.", "", 3},

@@ -499,27 +499,24 @@ Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   const bool tolerances =
       std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !std::isnan(r.upper_margin); });
-  const bool lives =
-      std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !r.limit->lives.empty(); });
-  Table table{
-      "limits",
-      std::string("Limits, worst first; margin: allowable / (factors × value) − 1, or value / (factors × bound) "
-                  "− 1") +
-          (lives ? "; of a life what amplitudes may grow by" : ""),
-      {{"limit", ""},
-       {"verdict", ""},
-       {"margin", "%", 3, true, 1},
-       {"upper", "%", 3, tolerances, 1},
-       {"value", "", 4},
-       {"factor", "", 3, false},
-       {"allowable", "", 4},
-       {"unit", ""},
-       {"of", ""},
-       {"factors", "", 4, false},
-       {"allowable from", "", 4, false},
-       {"where", "", 4, false},
-       {"remark", "", 4, false}},
-      {}};
+  Table table{"limits",
+              "Limits, worst first; margin: allowable / (factors × value) − 1, or value / (factors × bound) − 1",
+              {{"limit", ""},
+               {"verdict", ""},
+               {"margin", "%", 3, true, 1},
+               {"upper", "%", 3, tolerances, 1},
+               {"value", "", 4},
+               {"factor", "", 3, false},
+               {"allowable", "", 4},
+               {"unit", ""},
+               {"of", ""},
+               {"factors", "", 4, false},
+               {"allowable from", "", 4, false},
+               {"where", "", 4, false},
+               {"remark", "", 4, false},
+               {"exceeded with", "%", 4, false},
+               {"requirement", "", 4, false}},
+              {}};
   for (const LimitResult& result : results) {
     const DisplayUnit plain = show.unit(*result.kind), unit = result.is_psd ? psd_unit(plain) : plain;
     const double factor = result.limit->factor;

@@ -46,7 +46,7 @@ TEST(Margins, OfFormulasDurationsAndRequirements) {
               100 * std::min(margin(summary, "pull"), margin(summary, "shear")), 1e-9);
   EXPECT_NEAR(cell(summary, "compliance", "R-13", "margin"), 100 * margin(summary, "both"), 1e-9);
 
-  const double rms = cell(summary, "random.z.rms", "mounts.force.z", "RMS"),
+  const double rms = cell(summary, "random.z.rms", "mounts.force.z", "RMS=1σ"),
                crossings = cell(summary, "random.z.reasons", "mounts.force.z", "ν₀");
   const double cycles = 2 * crossings * 60;
   EXPECT_NEAR(cell(summary, "limits", "often", "value") / (rms * std::sqrt(2 * std::log(cycles / -std::log(0.95)))), 1,

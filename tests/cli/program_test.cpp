@@ -165,7 +165,7 @@ TEST(Program, WritesTheDemoAndRunsIt) {
   const Ran ran = run_program(folder, "demo trial --no-figures --threads 1");
   EXPECT_EQ(ran.status, 1) << ran.err;  // one limit is exceeded by a little
   EXPECT_EQ(test::read_all(folder / "trial/payload-deck.yaml"), example("payload-deck/payload-deck.yaml"));
-  EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: 1 of 12 limits exceeded; the worst is box-level"),
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: 1 of 13 limits exceeded; the worst is box-level"),
                              HasSubstr("trial/payload-deck-results"), Not(HasSubstr("Report:"))));
   expect_narrow(ran.out);
   const Json summary = Json::parse(test::read_all(folder / "trial/payload-deck-results/summary.json"));

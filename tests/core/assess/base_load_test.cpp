@@ -14,7 +14,7 @@ using test::Solved;
 // sum of both largest values, would be another number.
 TEST(BaseLoad, OfOneMassIsItsClosedForm) {
   constexpr double natural = 40, ratio = 0.05, mass = 2.5, fixture = 6;
-  const auto force = [](double f) {
+  const auto force = [=](double f) {
     const std::complex<double> spring(1, 2 * ratio * f / natural);
     return std::abs(mass * spring / (spring - std::pow(f / natural, 2)) + fixture);
   };
