@@ -30,7 +30,7 @@ double factor_to_meet(double margin, double slope) {
 Table change_table(const ChangeStudy& study, std::size_t limit) {
   const LimitResult& own = study.limits[limit];
   Table table{"changes",
-              fmt::format("{}: margin {:+.1f} %, what 10 % more of each number adds to it, and where it would be zero",
+              fmt::format("{}: margin {:+.1f} %; what 10 % more of a number adds to it, and where it is zero",
                           own.limit->name, 100 * own.deciding()),
               {{"limit", ""},
                {"number", ""},
@@ -65,7 +65,7 @@ Table confirmed_table(const ChangeStudy& study) {
                {"would be", ""},
                {"margin now", "%", 3, true, 1},
                {"margin then", "%", 3, true, 1},
-               {"exceeded then", "", 3, true, 0}},
+               {"exceeded", "", 3, true, 0}},
               {}};
   for (const ConfirmedChange& each : study.confirmed) {
     const PlanNumber& number = study.changes[each.change].number;
@@ -136,6 +136,10 @@ ExitStatus change(const Request& request, Terminal& terminal) {
 
   for (std::size_t i = 0; i < std::min(shown_limits, study.limits.size()); ++i) {
     Table shown = without_column(change_table(study, i), "limit");
+    std::erase_if(shown.rows, [](const std::vector<Cell>& row) {
+      constexpr double nothing = 0.005;  // of a per cent: it prints as zero
+      return !(std::abs(std::get<double>(row[2])) >= nothing);
+    });
     if (shown.rows.size() > shown_numbers) {
       shown.title += fmt::format(" ({} of {})", shown_numbers, shown.rows.size());
       shown.rows.resize(shown_numbers);

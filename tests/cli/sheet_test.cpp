@@ -72,7 +72,7 @@ TEST(TestSheets, SayWhatTheRunSays) {
                           HasSubstr("cycles"), Not(HasSubstr("notched"))));
 
   const Ran notched = run_program(folder,
-                                  "run box.yaml --no-figures --audit 0 --out notched --set limits.level.allowable=\"12 "
+                                  "run box.yaml --no-figures --audit 0 --out notched --set limits.level.allowable=\"9 "
                                   "g\" --set limits.level.notch=yes");
   EXPECT_EQ(notched.status, 0) << notched.err;
   EXPECT_THAT(test::read_all(folder / "notched/sheets/random.z.notched.html"),

@@ -10,7 +10,6 @@
 
 #include "core/error.h"
 #include "core/parallel.h"
-#include "core/response/random_run.h"
 
 namespace avrenk {
 namespace {
@@ -22,22 +21,17 @@ using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 
 constexpr std::array<int, 4> moment_orders{0, 1, 2, 4};
-constexpr std::ptrdiff_t places_at_once = 256;
+constexpr std::ptrdiff_t places_at_once = 256, bases_at_once = 32;
 
-// ∫ f^k Z S Zᴴ df, k = 0, 1, 2, 4, from the states at the points of the rule.
-std::array<MatrixXcd, 4> moment_matrices(const ModalCovariance& covariance) {
-  const Index size = covariance.gamma.rows();
-  const MatrixXcd z = covariance.states.times(MatrixXcd::Identity(size, size));
-  Eigen::VectorXd frequency(z.cols());
+// f^(k/2), k = 0, 1, 2, 4, of each column of the states that a covariance was made from: their squares add up to
+// moments.
+std::array<Eigen::VectorXd, 4> moment_weights(const ModalCovariance& covariance) {
+  ArrayXd frequency(covariance.roots.first.back());
   for (std::size_t k = 0; k + 1 < covariance.roots.first.size(); ++k)
     frequency.segment(covariance.roots.first[k], covariance.roots.first[k + 1] - covariance.roots.first[k])
         .setConstant(covariance.rule.frequency[k]);
-  std::array<MatrixXcd, 4> all;
-  for (std::size_t i = 0; i < all.size(); ++i) {
-    const Eigen::VectorXd weight = frequency.array().pow(0.5 * moment_orders[i]);
-    const MatrixXcd scaled = z * weight.asDiagonal();
-    all[i] = scaled * scaled.adjoint();
-  }
+  std::array<Eigen::VectorXd, 4> all;
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = frequency.pow(0.5 * moment_orders[i]);
   return all;
 }
 
@@ -49,9 +43,10 @@ double cycles_per_hertz(const Excited& load, const Exposure& exposure) {
 struct Stage {
   const LifeCase* own = nullptr;
   const Exposure* exposure = nullptr;
-  std::array<MatrixXcd, 4> moments;  // of a random one
-  ArrayXd cycles;                    // of a sine: of each frequency at which it is looked at
-  StateTable states;                 // there
+  std::array<Eigen::VectorXd, 4> weights;  // of a random one: see moment_weights
+  ArrayXd cycles;                          // of a sine: of each frequency at which it is looked at
+  StateTable swept;                        // there
+  [[nodiscard]] const StateTable& states() const { return is_random() ? own->load->covariance->states : swept; }
   [[nodiscard]] bool is_random() const { return own->load->covariance.has_value(); }
 };
 
@@ -59,7 +54,7 @@ Stage stage_of(const LifeCase& own, const Exposure& exposure) {
   Stage stage{&own, &exposure, {}, {}, {}};
   const Excited& load = *own.load;
   if (load.covariance) {
-    stage.moments = moment_matrices(*load.covariance);
+    stage.weights = moment_weights(*load.covariance);
     return stage;
   }
   std::vector<double> frequencies, cycles;
@@ -83,28 +78,28 @@ Stage stage_of(const LifeCase& own, const Exposure& exposure) {
       }
     }
   }
-  stage.states = StateTable(*load.transfer, frequencies, load.excitation->drive.at(frequencies));
+  stage.swept = StateTable(*load.transfer, frequencies, load.excitation->drive.at(frequencies));
   stage.cycles = Eigen::Map<const ArrayXd>(cycles.data(), std::ssize(cycles));
   return stage;
 }
 
-// Damage of amplitudes whose squares are given, each with its cycles.
-class SineSum {
+// A line made ready for many amplitudes.
+class ReadyLine {
  public:
-  SineSum(const FatigueLine& line, Index places)
-      : half_slope_(0.5 * line.slope),
-        square_of_strength_(line.strength * line.strength),
-        counted_(counted_cycles(line)),
-        sum_(ArrayXd::Zero(places)) {}
-  template <typename Squares>
-  void add(const Squares& squares, double cycles) {
-    if (cycles > 0) sum_ += cycles / counted_ * (squares / square_of_strength_).pow(half_slope_);
+  explicit ReadyLine(const FatigueLine& line)
+      : slope_(line.slope), strength_(line.strength), counted_(counted_cycles(line)) {}
+  // Of one cycle.
+  [[nodiscard]] double damage(double amplitude) const {
+    return amplitude > 0 ? std::pow(amplitude / strength_, slope_) / counted_ : 0;
   }
-  [[nodiscard]] const ArrayXd& sum() const { return sum_; }
+  // The same of amplitudes whose squares are given.
+  template <typename Squares>
+  [[nodiscard]] auto damages(const Squares& squares) const {
+    return (squares / (strength_ * strength_)).pow(0.5 * slope_) / counted_;
+  }
 
  private:
-  double half_slope_, square_of_strength_, counted_;
-  ArrayXd sum_;
+  double slope_, strength_, counted_;
 };
 
 double random_damage(const FatigueLine& line, const std::array<double, 4>& m, Counting counting, double factor,
@@ -197,30 +192,16 @@ class LifeFinder {
                                                  .col(0)
                                                  .segment(watched.first, watched.count)));
     }
+    const ReadyLine line(subject.line);
     ArrayXd damage = ArrayXd::Zero(count);
     for (const Stage& stage : stages_) {
       const Watched& watched = (*stage.own->watched)[index];
       const Candidates& all = *watched.candidates;
-      if (stage.is_random()) {
-        std::array<Eigen::VectorXd, 4> rms;
-        for (std::size_t i = 0; i < rms.size(); ++i) {
-          ModalCovariance of_order;
-          of_order.gamma = stage.moments[i];
-          rms[i] = candidate_rms(
-              watched, block_covariances(all.rows, all.base_width, of_order, stage.own->load->transfer->layout()));
-        }
-        for (Index k = 0; k < count; ++k) {
-          std::array<double, 4> m{};
-          for (std::size_t i = 0; i < m.size(); ++i) m[i] = rms[i][k] * rms[i][k];
-          damage[k] += random_damage(subject.line, m, request_.counting, factor[k], stage.exposure->seconds);
-        }
-        continue;
-      }
       // A few bases at a time: curves of thousands of fibres do not fit into memory.
       const auto bases = std::ssize(items_of);
-      run_jobs(static_cast<std::size_t>((bases + places_at_once - 1) / places_at_once), threads_, [&](std::size_t job) {
-        const Index from = static_cast<Index>(job) * places_at_once, own = std::min(places_at_once, bases - from);
-        const MatrixXcd curves = stage.states.times(all.rows.middleRows(from * all.base_width, own * all.base_width));
+      run_jobs(static_cast<std::size_t>((bases + bases_at_once - 1) / bases_at_once), threads_, [&](std::size_t job) {
+        const Index from = static_cast<Index>(job) * bases_at_once, own = std::min(bases_at_once, bases - from);
+        const MatrixXcd curves = stage.states().times(all.rows.middleRows(from * all.base_width, own * all.base_width));
         for (Index base = from; base < from + own; ++base)
           for (const Index k : items_of[static_cast<std::size_t>(base)]) {
             Candidates::Item item = all.items[static_cast<std::size_t>(k)];
@@ -228,12 +209,16 @@ class LifeFinder {
             const MatrixXcd mixed = item.mix < 0
                                         ? MatrixXcd(block)
                                         : MatrixXcd(all.mixes[static_cast<std::size_t>(item.mix)].matrix * block);
-            SineSum sum(subject.line, 1);
-            for (Index p = 0; p < mixed.cols(); ++p) {
-              const double value = factor[k] * largest_over_phase(mixed.col(p).segment(watched.first, watched.count));
-              sum.add(ArrayXd::Constant(1, value * value), stage.cycles[p]);
+            const auto seen = mixed.middleRows(watched.first, watched.count);
+            if (stage.is_random()) {
+              const Eigen::VectorXd squares = seen.colwise().squaredNorm().transpose();
+              std::array<double, 4> m{};
+              for (std::size_t i = 0; i < m.size(); ++i) m[i] = squares.dot(stage.weights[i].cwiseAbs2());
+              damage[k] += random_damage(subject.line, m, request_.counting, factor[k], stage.exposure->seconds);
+              continue;
             }
-            damage[k] += sum.sum()[0];
+            for (Index p = 0; p < seen.cols(); ++p)
+              damage[k] += stage.cycles[p] * line.damage(factor[k] * largest_over_phase(seen.col(p)));
           }
       });
     }
@@ -248,15 +233,16 @@ class LifeFinder {
   };
   [[nodiscard]] static Columns columns_of(const Stage& stage, const MatrixXcd& fold) {
     Columns columns;
+    const MatrixXcd w = stage.states().times(fold);
     if (!stage.is_random()) {
-      const MatrixXcd w = stage.states.times(fold);
       columns.matrix.resize(w.rows(), 2 * w.cols());
       columns.matrix << w.real(), w.imag();
       return columns;
     }
     std::array<MatrixXd, 4> factors;
     for (std::size_t i = 0; i < factors.size(); ++i) {
-      factors[i] = covariance_factor(stage.moments[i], fold);
+      const MatrixXcd weighted = w * stage.weights[i].asDiagonal();
+      factors[i] = covariance_factor(weighted * weighted.adjoint(), MatrixXcd::Identity(w.rows(), w.rows()));
       columns.first[i + 1] = columns.first[i] + factors[i].cols();
     }
     columns.matrix.resize(fold.rows(), columns.first[4]);
@@ -268,18 +254,25 @@ class LifeFinder {
   // Of all stations of the subject's parts at all their levels.
   [[nodiscard]] Eigen::Matrix3Xd damage_of_stations(const LifeSubject& subject) const {
     Eigen::Matrix3Xd field = Eigen::Matrix3Xd::Constant(3, static_cast<Index>(stations_->size()), std::nan(""));
+    struct OfMaterial {
+      std::vector<Columns> columns;  // of each stage
+      Eigen::VectorXd at_rest;
+    };
+    std::map<std::optional<double>, OfMaterial> known;  // by the loss factor
     for (const int part : subject.parts) {
       const auto [from, to] = stations_->of_part(part);
       if (from == to) continue;
       const auto& loss_factor = assembly_.material_of(part).loss_factor;
-      const auto fold_of = [&](const LifeCase& own) {
-        const Index columns = own.channels->strain_columns();
-        return own.channels->from_strain(MatrixXd::Identity(columns, columns), loss_factor);
-      };
-      std::vector<Columns> columns;
-      for (const Stage& stage : stages_) columns.push_back(columns_of(stage, fold_of(*stage.own)));
-      const Eigen::VectorXd at_rest =
-          still_ ? Eigen::VectorXd((fold_of(*still_) * still_->load->still).real()) : Eigen::VectorXd();
+      const auto [own_material, fresh] = known.try_emplace(loss_factor);
+      OfMaterial& material = own_material->second;
+      if (fresh) {
+        const auto fold_of = [&](const LifeCase& own) {
+          const Index columns = own.channels->strain_columns();
+          return own.channels->from_strain(MatrixXd::Identity(columns, columns), loss_factor);
+        };
+        for (const Stage& stage : stages_) material.columns.push_back(columns_of(stage, fold_of(*stage.own)));
+        if (still_) material.at_rest = (fold_of(*still_) * still_->load->still).real();
+      }
       std::vector<int> all;
       for (std::size_t s = from; s < to; ++s)
         if (subject.nodes.empty() ||
@@ -289,7 +282,7 @@ class LifeFinder {
       run_jobs(static_cast<std::size_t>((count + places_at_once - 1) / places_at_once), threads_, [&](std::size_t job) {
         const auto begin = all.begin() + static_cast<std::ptrdiff_t>(job) * places_at_once;
         const std::vector<int> own(begin, begin + std::min<std::ptrdiff_t>(places_at_once, all.end() - begin));
-        add_stretch(subject, own, columns, at_rest, field);
+        add_stretch(subject, own, material.columns, material.at_rest, field);
       });
     }
     return field;
@@ -319,6 +312,7 @@ class LifeFinder {
               request_, subject.line,
               mean_of(look[static_cast<std::size_t>(level)] * Eigen::VectorXd(values.row(s).transpose())));
     }
+    const ReadyLine line(subject.line);
     ArrayXXd damage = ArrayXXd::Zero(n, levels);
     MatrixXd seen, imaginary;  // what is looked at of one column: n x rows
     for (std::size_t i = 0; i < stages_.size(); ++i) {
@@ -341,7 +335,6 @@ class LifeFinder {
                                               factor(s, level), stage.exposure->seconds);
           continue;
         }
-        SineSum sum(subject.line, n);
         const Index points = w.cols() / 2;
         const ArrayXd square_of_factor = factor.col(level).square();
         for (Index p = 0; p < points; ++p) {
@@ -349,9 +342,9 @@ class LifeFinder {
           imaginary.noalias() = components(points + p) * turned;
           const ArrayXd a = seen.rowwise().squaredNorm(), b = imaginary.rowwise().squaredNorm(),
                         c = seen.cwiseProduct(imaginary).rowwise().sum();
-          sum.add(square_of_factor * 0.5 * (a + b + ((a - b).square() + 4 * c.square()).sqrt()), stage.cycles[p]);
+          const ArrayXd squares = square_of_factor * 0.5 * (a + b + ((a - b).square() + 4 * c.square()).sqrt());
+          damage.col(level) += stage.cycles[p] * line.damages(squares);
         }
-        damage.col(level) += sum.sum();
       }
     }
     for (int level = 0; level < levels; ++level)
@@ -424,6 +417,7 @@ class LifeFinder {
     const std::vector<double>& grid = load.grid;
     const double per_hertz = cycles_per_hertz(load, *stage.exposure);
     part.cycles = per_hertz * (grid.back() - grid.front());
+    const ReadyLine ready(line);
     std::vector<double> values, damages;  // at the points; of the stretches between them
     for (const double f : grid) values.push_back(amplitude(f));
     part.amplitude = *std::max_element(values.begin(), values.end());
@@ -431,9 +425,8 @@ class LifeFinder {
       constexpr unsigned deepest = 8;
       constexpr double tolerance = 1e-10;
       using Rule = boost::math::quadrature::gauss_kronrod<double, 15>;
-      damages.push_back(
-          Rule::integrate([&](double f) { return damage_of_cycles(line, factor * amplitude(f), per_hertz); }, grid[k],
-                          grid[k + 1], deepest, tolerance));
+      damages.push_back(Rule::integrate([&](double f) { return per_hertz * ready.damage(factor * amplitude(f)); },
+                                        grid[k], grid[k + 1], deepest, tolerance));
     }
     const double all = std::accumulate(damages.begin(), damages.end(), 0.0);
     part.damage.fill(all);
