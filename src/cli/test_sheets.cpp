@@ -118,7 +118,7 @@ class SheetWriter {
                  {"at", frequency_.text, 5, !random_},
                  {"input low", unit.text},
                  {"input high", unit.text},
-                 {"of the one along the axis", "%", 3, true, 1},
+                 {"cross-axis", "%", 3, true, 1},
                  {"stop at", unit.text},
                  {"for", ""},
                  {"low level", unit.text, 3, sheets_.low_level.has_value()}},

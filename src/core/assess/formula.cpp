@@ -27,7 +27,7 @@ Formula::Formula(const std::string& text, const std::vector<std::string>& names)
     (void)parser_->parser.Eval();
     if (parser_->parser.GetNumResults() != 1) throw mu::Parser::exception_type(mu::ecUNEXPECTED_ARG_SEP, 0, ",");
   } catch (const mu::Parser::exception_type& error) {
-    const std::string token = error.GetToken();
+    const std::string& token = error.GetToken();
     refuse("",
            fmt::format("\"{}\" is no formula of these names: at character {}{}", text, error.GetPos() + 1,
                        token.empty() ? "" : fmt::format(", \"{}\"", token)),

@@ -303,6 +303,7 @@ class LifeFinder {
     const int levels = levels_of(kind);
     ArrayXXd factor = ArrayXXd::Constant(n, levels, request_.factor);
     std::vector<MatrixXd> look;  // of each level, on the six components
+    look.reserve(static_cast<std::size_t>(levels));
     for (int level = 0; level < levels; ++level) look.push_back(quantity_rows(kind, level, *subject.of_nodes));
     if (still_) {
       const MatrixXd values = (rows_on(*still_) * at_rest).reshaped(n, 6);
