@@ -6,51 +6,13 @@
 #include <cmath>
 #include <set>
 
+#include "analysis/judging.h"
 #include "core/modes/changed_modes.h"
 
 namespace avrenk {
 namespace {
 
 constexpr double step = 0.005;  // of a number, to both sides
-
-// What limits and lives look at, and nothing else.
-void keep_what_is_judged(Plan& plan) {
-  plan.histories.clear();
-  plan.cross_spectra.clear();
-  plan.equipment.clear();
-  plan.figures.clear();
-  std::set<std::string> names;
-  for (const Limit& limit : plan.limits) names.insert(limit.of);
-  for (const LifeRequest& life : plan.lives)
-    for (const LifeSubject& subject : life.subjects) names.insert(subject.of);
-  std::erase_if(plan.watch, [&](const WatchRequest& each) {
-    const std::vector<std::string> own = watched_names({each});
-    return std::none_of(own.begin(), own.end(), [&](const std::string& name) { return names.contains(name); });
-  });
-}
-
-// Environments that limits and lives name, and what acts beside them.
-std::vector<std::string> judged_environments(const Plan& plan) {
-  std::set<std::string> named;
-  const auto add = [&](const std::string& name) {
-    for (const Environment& each : plan.environments)
-      if (!each.is_static() && (name == each.name || name.starts_with(each.name + "."))) {
-        named.insert(each.name);
-        if (!each.on.empty()) named.insert(each.on);
-      }
-  };
-  for (const Limit& limit : plan.limits)
-    for (const std::string& name : limit.environments) add(name);
-  for (const LifeRequest& life : plan.lives)
-    for (const Exposure& exposure : life.through) add(exposure.environment);
-  return {named.begin(), named.end()};
-}
-
-void judge(Analysis& analysis, const AnalysisRequest& request) {
-  const std::vector<std::string> environments = judged_environments(analysis.plan);
-  if (!environments.empty()) excite(analysis, std::nullopt, environments, request);
-  assess(analysis);
-}
 
 // Every elastic stiffness times a factor: natural frequencies times its root.
 void stiffen(Assembly& assembly, double factor) {

@@ -15,6 +15,12 @@
 #include "files/curve_files.h"
 
 namespace avrenk {
+std::pair<std::string, std::string> file_and_case(const std::string& word) {
+  const std::size_t colon = word.rfind(".csv:");
+  if (colon == std::string::npos || std::filesystem::exists(word)) return {word, ""};
+  return {word.substr(0, colon + 4), word.substr(colon + 5)};
+}
+
 namespace {
 
 constexpr std::string_view curves_ending = ".curves.csv";
@@ -35,13 +41,6 @@ ComparedSource open_run(const std::string& word) {
     if (const std::string name = entry.path().filename().string(); name.ends_with(curves_ending))
       opened.curves.emplace(name.substr(0, name.size() - curves_ending.size()), read_curves(entry.path().string()));
   return opened;
-}
-
-// "lid.csv:sine.z": the file, and the case or nothing.
-std::pair<std::string, std::string> file_and_case(const std::string& word) {
-  const std::size_t colon = word.rfind(".csv:");
-  if (colon == std::string::npos || std::filesystem::exists(word)) return {word, ""};
-  return {word.substr(0, colon + 4), word.substr(colon + 5)};
 }
 
 bool is_ratio(const FileCurve& curve) { return curve.si.dimension == Dimension{}; }

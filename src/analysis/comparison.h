@@ -69,6 +69,8 @@ struct Comparison {
 [[nodiscard]] Comparison compare_curves(const std::vector<std::string>& words, bool with_modes, int threads,
                                         const Progress& progress = {});
 
+/// "lid.csv:sine.z": the file, and the case or nothing.
+[[nodiscard]] std::pair<std::string, std::string> file_and_case(const std::string& word);
 /// Whether a word is a measured file, with or without a case.
 [[nodiscard]] bool is_measured(const std::string& word);
 

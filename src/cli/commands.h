@@ -21,6 +21,7 @@ ExitStatus sine(const Request& request, Terminal& terminal);
 ExitStatus random(const Request& request, Terminal& terminal);
 ExitStatus run(const Request& request, Terminal& terminal);
 ExitStatus change(const Request& request, Terminal& terminal);
+ExitStatus update(const Request& request, Terminal& terminal);
 ExitStatus profile(const Request& request, Terminal& terminal);
 ExitStatus ask(const Request& request, Terminal& terminal);
 ExitStatus compare(const Request& request, Terminal& terminal);

@@ -13,15 +13,17 @@ namespace avrenk {
 namespace po = boost::program_options;
 namespace {
 
-constexpr std::string_view every_command = "demo check modes sine random run change ask compare new explain profile",
-                           of_a_plan = "demo check modes sine random run change profile",
-                           with_modes = "demo modes sine random run change", with_responses = "demo sine random run";
+constexpr std::string_view every_command =
+                               "demo check modes sine random run change update ask compare new explain profile",
+                           of_a_plan = "demo check modes sine random run change update profile",
+                           with_modes = "demo modes sine random run change update",
+                           with_responses = "demo sine random run";
 constexpr Option known_options[] = {
-    {"out", "DIR", "demo check modes sine random run change ask compare profile",
+    {"out", "DIR", "demo check modes sine random run change update ask compare profile",
      "folder of results; default: beside the plan, named after it"},
     {"set", "path.to.key=VALUE", of_a_plan, "change one value of the plan; may be repeated"},
     {"mesh", "FILE", "new", "mesh (.vtu) that the new plan starts from"},
-    {"threads", "N", "demo check modes sine random run change ask compare profile",
+    {"threads", "N", "demo check modes sine random run change update ask compare profile",
      "threads to use; default: all cores"},
     {"no-figures", nullptr, "demo check modes sine random run ask compare profile", "write no figures and no fields"},
     {"band", "FROM, TO", "profile", "RMS over a band, as in --band \"20 Hz, 100 Hz\"; may be repeated"},

@@ -1,0 +1,135 @@
+#include "analysis/updates.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "analysis/judging.h"
+#include "core/identify/curve_fit.h"
+#include "core/nearest.h"
+
+namespace avrenk {
+namespace {
+
+// A curve over its input.
+std::vector<CurveMode> modes_in(const CurveFile& file, const FileCurve& curve) {
+  const bool ratio = curve.si.dimension == Dimension{};
+  if (!ratio && !file.input)
+    throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not over its input, which is not known",
+                             "add a column \"input (g)\" with the amplitude at each frequency",
+                             Place{file.file, 0, 0}});
+  std::vector<double> magnitude = curve.magnitude;
+  std::vector<std::complex<double>> response = curve.response;
+  for (std::size_t k = 0; k < magnitude.size(); ++k) {
+    const double input = ratio ? 1 : file.input->magnitude[k];
+    magnitude[k] /= input;
+    if (!std::isfinite(magnitude[k]))
+      throw InputError(Problem{fmt::format("\"{}\"", curve.name), "some of its numbers are missing",
+                               "leave those lines out", Place{file.file, 0, 0}});
+    if (!response.empty()) response[k] /= input;
+  }
+  return response.empty() ? fit_magnitude(file.grid, magnitude) : fit_response(file.grid, response);
+}
+
+struct Pair {
+  double strength = 0;
+  std::size_t measured = 0;
+  int mode = 0;
+};
+
+}  // namespace
+
+UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& request, const CurveFile& measured, int axis,
+                               const std::vector<std::filesystem::path>& kept, const Progress& progress) {
+  if (analysis.plan.limits.empty())
+    throw InputError(Problem{"", "the plan has no limits, and so no margins that could change",
+                             "declare what must be met under limits:", Place{analysis.plan.file, 0, 0}});
+  AnalysisRequest quick = request;
+  quick.figures = false;
+  const std::vector<WatchRequest> all_watched = analysis.plan.watch;
+  keep_what_is_judged(analysis.plan);
+  solve(analysis, kept, progress);
+  tell(progress, "margins as they are");
+  judge(analysis, quick);
+  UpdateStudy study;
+  study.before = analysis.limits;
+
+  tell(progress, "fitting the curves");
+  const ModalBasis& basis = analysis.basis;
+  const Channels channels(analysis.plan.assembly, analysis.system, basis, analysis.damping);
+  const StateLayout layout = layout_of(basis);
+  std::vector<MeasuredMode> found;
+  std::vector<Pair> pairs;
+  for (const FileCurve& curve : measured.curves) {
+    std::vector<WatchRequest> own;
+    for (const WatchRequest& each : all_watched)
+      for (const std::string& name : watched_names({each}))
+        if (name == curve.name) own = {each};
+    if (own.empty() || own[0].quantity->of_nodes)
+      throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not watched as a motion or a force",
+                               suggest_name(curve.name, watched_names(all_watched)), Place{measured.file, 0, 0}});
+    const std::vector<Watched> watched = watch(analysis.plan.assembly, channels, own);
+    const Watched& what = *find_watched(watched, curve.name);
+    const Eigen::MatrixXcd rows = what.measure(0).rows;
+    for (const CurveMode& mode : modes_in(measured, curve)) {
+      if (!mode.is_fitted || !(mode.frequency > 0) || !(mode.damping > 0)) continue;
+      constexpr double farthest = 0.2, usual = 0.07;  // of a frequency: how far, and what model and piece differ by
+      for (int r = 0; r < basis.modes; ++r) {
+        const double off = std::log(basis.frequency(r) / mode.frequency);
+        if (std::abs(off) > farthest) continue;
+        double strength = 0;
+        for (int derivative = 0; derivative < 3; ++derivative)
+          strength += std::pow(basis.omega[r], derivative) * rows.col(layout.modal(derivative) + r).norm();
+        strength *= std::abs(basis.rigid_participation(r, axis)) / std::pow(basis.omega[r], 2);
+        pairs.push_back({strength * std::exp(-std::pow(off / usual, 2)), found.size(), r});
+      }
+      found.push_back(
+          {-1, curve.name, 0, mode.frequency, mode.frequency_error, 0, mode.damping, mode.damping_error, mode.misfit});
+    }
+  }
+  if (found.empty())
+    throw InputError(Problem{"", "no curve shows a mode", "measure with more points around the resonances",
+                             Place{measured.file, 0, 0}});
+  std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.strength > b.strength; });
+  for (const Pair& pair : pairs) {
+    MeasuredMode& own = found[pair.measured];
+    // A curve shows a mode once; several curves may show the same.
+    const bool taken = std::any_of(found.begin(), found.end(), [&](const MeasuredMode& each) {
+      return each.mode == pair.mode && each.from == own.from;
+    });
+    if (own.mode < 0 && !taken && pair.strength > 0) own.mode = pair.mode;
+  }
+  for (const MeasuredMode& each : found)
+    if (each.mode < 0) study.strangers.push_back(each.frequency);
+  std::erase_if(found, [](const MeasuredMode& each) { return each.mode < 0; });
+  // Of several curves the one that knows it best.
+  std::stable_sort(found.begin(), found.end(), [](const MeasuredMode& a, const MeasuredMode& b) {
+    return std::pair(a.mode, a.frequency_error) < std::pair(b.mode, b.frequency_error);
+  });
+  found.erase(std::unique(found.begin(), found.end(),
+                          [](const MeasuredMode& a, const MeasuredMode& b) { return a.mode == b.mode; }),
+              found.end());
+
+  study.updated = std::make_unique<Analysis>();
+  Analysis& updated = *study.updated;
+  load(updated, analysis.plan.file, request);
+  keep_what_is_judged(updated.plan);
+  updated.system = make_system(updated.plan.assembly, request.threads);
+  updated.basis = basis;
+  for (MeasuredMode& each : found) {
+    each.frequency_before = basis.frequency(each.mode);
+    each.damping_before = analysis.damping.effective_ratio(each.mode);
+    updated.basis.omega[each.mode] = 2 * pi * each.frequency;
+    constexpr double alone = 1e-7;  // of a frequency: this mode and no other
+    updated.plan.damping.near.insert(updated.plan.damping.near.begin(), {each.frequency, alone, each.damping, 0});
+  }
+  updated.damping = damp(updated.system, updated.basis, updated.plan.damping);
+  tell(progress, "margins with what was measured");
+  judge(updated, quick);
+  study.modes = std::move(found);
+  return study;
+}
+
+}  // namespace avrenk

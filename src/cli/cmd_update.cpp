@@ -1,0 +1,137 @@
+// A measured low-level run, and the margins of the full level with it: go or no-go.
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "analysis/comparison.h"
+#include "analysis/updates.h"
+#include "cli/commands.h"
+#include "cli/output.h"
+#include "cli/report_of_run.h"
+#include "files/level_tables.h"
+#include "version.h"
+
+namespace avrenk {
+namespace {
+
+Table mode_table(const UpdateStudy& study, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  Table table{"updated-modes",
+              "Modes that the curves show: of the model, and measured",
+              {{"mode", "", 3, true, 0},
+               {"model", frequency.text, 5},
+               {"measured", frequency.text, 5},
+               {"±", frequency.text, 2},
+               {"shift", "%", 3, true, 2},
+               {"model ζ", "%", 3},
+               {"measured ζ", "%", 3},
+               {"± ζ", "%", 2},
+               {"misfit", "%", 2},
+               {"from", ""}},
+              {}};
+  for (const MeasuredMode& each : study.modes)
+    table.rows.push_back({static_cast<double>(each.mode + 1), frequency.from_si(each.frequency_before),
+                          frequency.from_si(each.frequency), frequency.from_si(each.frequency_error),
+                          100 * (each.frequency / each.frequency_before - 1), 100 * each.damping_before,
+                          100 * each.damping, 100 * each.damping_error, 100 * each.misfit, each.from});
+  return table;
+}
+
+Table margin_table(const UpdateStudy& study) {
+  Table table{"updated-margins",
+              "Margins at the level of the plan, with the model as it was and as it was measured",
+              {{"limit", ""}, {"verdict", ""}, {"model", "%", 3, true, 1}, {"measured", "%", 3, true, 1}, {"of", ""}},
+              {}};
+  for (const LimitResult& after : study.updated->limits) {
+    double before = std::nan("");
+    for (const LimitResult& each : study.before)
+      if (each.limit->name == after.limit->name) before = each.deciding();
+    table.rows.push_back({after.limit->name, std::string(after.met ? "met" : "EXCEEDED"), 100 * before,
+                          100 * after.deciding(), after.what});
+  }
+  return table;
+}
+
+// The axis of the case that a curve was measured in.
+int axis_of(const Plan& plan, const std::string& in, const std::string& file) {
+  std::vector<std::string> cases;
+  for (const Environment& environment : plan.environments)
+    if (!environment.is_static() && environment.load_cases.empty())
+      for (const int axis : environment.axes) {
+        cases.push_back(fmt::format("{}.{}", environment.name, axis_names[static_cast<std::size_t>(axis)]));
+        if (cases.back() == in) return axis;
+      }
+  if (in.empty() && cases.size() == 1) {
+    for (int axis = 0; axis < 6; ++axis)
+      if (cases[0].ends_with(fmt::format(".{}", axis_names[static_cast<std::size_t>(axis)]))) return axis;
+  }
+  throw InputError(Problem{
+      "",
+      in.empty() ? fmt::format("{} does not say in which case it was measured", file)
+                 : fmt::format("the plan has no case \"{}\" of motion of its base", in),
+      in.empty() ? fmt::format("write {}:{}", file, cases.empty() ? "sine.x" : cases[0]) : suggest_name(in, cases),
+      std::nullopt});
+}
+
+}  // namespace
+
+ExitStatus update(const Request& request, Terminal& terminal) {
+  const std::string file = plan_word(request, "update", 2);
+  if (request.words.size() < 2)
+    throw InputError(Problem{"", "update needs a measured curve",
+                             "write avrenk update PLAN.yaml CURVE.csv:sine.x, the case of the plan it was measured in",
+                             std::nullopt});
+  const auto [curve_file, in] = file_and_case(request.words[1]);
+  const CurveFile measured = read_curves(curve_file);
+  Analysis analysis;
+  load(analysis, file, request);
+  const int axis = axis_of(analysis.plan, in, curve_file);
+  RunFolder folder(result_folder(request, file, "update"));
+  terminal.log_to(folder.path("run.log").string());
+  UpdateStudy study;
+  with_places(analysis, [&] {
+    study = update_from_curves(analysis, request, measured, axis, kept_results(request, file, "update"),
+                               terminal.reporter());
+  });
+  terminal.end_progress();
+  const Analysis& updated = *study.updated;
+  const Show& show = updated.plan.show;
+  if (!analysis.modes_note.empty()) terminal.note(analysis.modes_note);
+  for (const std::string& warning : updated.warnings) terminal.warn(warning);
+  for (const double stranger : study.strangers)
+    terminal.warn(fmt::format("what was measured at {} is no mode of the model within a fifth of it",
+                              value_text(stranger, show.unit(kind::frequency), 5)));
+  if (!updated.plan.title.empty()) terminal.print(updated.plan.title + "\n");
+  std::vector<Table> tables{mode_table(study, show), margin_table(study)};
+  for (Table& table : notch_tables_of(updated)) tables.push_back(std::move(table));
+  for (const Table& table : tables) {
+    terminal.table(table);
+    folder.write("tables/" + table.name + ".csv", to_csv(table));
+  }
+  for (const NotchedInput& each : updated.notched)
+    folder.write(fmt::format("levels/{}.csv", each.applied->name()),
+                 to_csv(level_points(each.applied->name(), each.table, each.specified->is_random(),
+                                     *each.specified->kind, show)));
+  const std::string verdict = updated.all_met() ? "go: all limits are met with what was measured"
+                                                : fmt::format("no-go: {} is exceeded with what was measured",
+                                                              updated.limits.front().limit->name);
+  terminal.paragraph(
+      "Shapes are those of the model; frequencies and damping of the modes in the table are measured, all else is the "
+      "model's. ±: standard errors.");
+  terminal.print("\n" + terminal.coloured("Verdict: " + verdict, updated.all_met() ? green : red) + "\n");
+  folder.write("summary.json", to_json({avrenk_version,
+                                        "update",
+                                        file,
+                                        updated.plan.title,
+                                        verdict,
+                                        updated.plan.notes,
+                                        updated.warnings,
+                                        {},
+                                        tables}));
+  terminal.stop_log();
+  folder.commit();
+  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+  return updated.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
+}
+
+}  // namespace avrenk

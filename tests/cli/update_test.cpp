@@ -1,0 +1,101 @@
+// A model brought to a measurement: margins are those of the model that the curves were made from.
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+
+#include "support/program.h"
+#include "support/summary.h"
+
+namespace avrenk {
+namespace {
+
+using test::cell;
+using test::example;
+using test::Ran;
+using test::replaced;
+using test::run_program;
+using test::summary_of;
+using test::TemporaryFolder;
+using testing::AllOf;
+using testing::HasSubstr;
+
+double margin_with(const nlohmann::json& summary, const std::string& limit, std::size_t column) {
+  for (const auto& row : summary["tables"]["updated-margins"]["rows"])
+    if (row[0] == limit) return row[column].get<double>();
+  ADD_FAILURE() << limit;
+  return std::nan("");
+}
+
+// The mast of a softer laminate, damped otherwise, is run; its curves are what a bench would measure of it, with and
+// without their phase. The plan of the stiffer one, brought to them, has the frequencies, damping and margins of the
+// softer one: its shapes are the same, so that nothing else differs. Of magnitudes alone the fit is rougher.
+TEST(Update, HasTheMarginsOfWhatWasMeasured) {
+  const TemporaryFolder folder;
+  const std::string mast =
+      replaced(example("mast.yaml"), "[[5 Hz, 0.5 g], [200 Hz, 0.5 g]]", "[[5 Hz, 0.5 g], [500 Hz, 0.5 g]]");
+  (void)folder.write("mast.yaml", mast);
+  const std::string softer = "--set \"materials.laminate.E=54.5 GPa\" --set \"damping.otherwise=1.45 %\"";
+  ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures --audit 0 --out bench " + softer).status, 0);
+  const auto bench = summary_of(folder, "bench");
+  const std::string curves = test::read_all(folder / "bench/tables/sine.x.curves.csv");
+  (void)folder.write("phase.csv", curves);
+  const Ran ran = run_program(folder, "update mast.yaml phase.csv:sine.x");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: go"), HasSubstr("tip.acceleration")));
+  auto summary = summary_of(folder, "mast-update-results");
+  const double first = cell(bench, "limits", "first", "margin");
+  EXPECT_NEAR(margin_with(summary, "first", 3), first, 1e-3);
+  EXPECT_NEAR((1 + margin_with(summary, "travel", 3) / 100) / (1 + cell(bench, "limits", "travel", "margin") / 100), 1,
+              2e-3);
+  EXPECT_GT(std::abs(margin_with(summary, "travel", 2) - margin_with(summary, "travel", 3)), 5) << "it was another";
+  const auto& mode = summary["tables"]["updated-modes"]["rows"][0];
+  EXPECT_NEAR(mode[2].get<double>() / (mode[1].get<double>() * std::sqrt(54.5 / 58)), 1, 1e-5);
+  EXPECT_NEAR(mode[6].get<double>(), 1.45, 0.003);
+  ASSERT_GE(summary["tables"]["updated-modes"]["rows"].size(), 2U) << "the second mode in the band too";
+
+  // Limits decide, and notches are those of what was measured.
+  const Ran refused = run_program(folder, "update mast.yaml phase.csv:sine.x --set \"limits.first.above=28 Hz\"");
+  EXPECT_EQ(refused.status, 1);
+  EXPECT_THAT(refused.out, HasSubstr("Verdict: no-go: first is exceeded"));
+  const std::string notch = " --set \"limits.travel.allowable=3 mm\" --set limits.travel.notch=yes";
+  EXPECT_EQ(run_program(folder, "update mast.yaml phase.csv:sine.x" + notch).status, 0);
+  ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures --audit 0 --out notched " + softer + notch).status, 0);
+  EXPECT_NEAR(cell(summary_of(folder, "mast-update-results"), "notches", "sine.x", "depth"),
+              cell(summary_of(folder, "notched"), "notches", "sine.x", "depth"), 0.05);
+
+  (void)folder.write("mast-on-bench.csv", example("mast-on-bench.csv"));
+  EXPECT_EQ(run_program(folder, "update mast.yaml mast-on-bench.csv:sine.x").status, 0);
+  summary = summary_of(folder, "mast-update-results");
+  EXPECT_NEAR(margin_with(summary, "first", 3), first, 0.1) << "noise of the example";
+  EXPECT_NEAR((1 + margin_with(summary, "travel", 3) / 100) / (1 + cell(bench, "limits", "travel", "margin") / 100), 1,
+              0.05);
+}
+
+TEST(Update, SaysWhatItLacks) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  (void)folder.write("m.csv", example("mast-on-bench.csv"));
+  (void)folder.write("bare.csv", "frequency (Hz),tip.acceleration.x (g)\n10,1\n20,2\n30,1\n40,1\n");
+  (void)folder.write("other.csv", "frequency (Hz),input (g),tap.acceleration.x (g)\n10,1,1\n20,1,2\n30,1,1\n40,1,1\n");
+  (void)folder.write("flat.csv", "frequency (Hz),input (g),tip.acceleration.x (g)\n10,1,1\n20,1,1\n30,1,1\n40,1,1\n");
+  const std::string whole = example("mast.yaml");
+  (void)folder.write("no-limits.yaml", whole.substr(0, whole.find("limits:")));
+  for (const auto& [arguments, message] :
+       {std::pair{"update", "update needs a plan"},
+        {"update mast.yaml", "update needs a measured curve"},
+        {"update mast.yaml m.csv", "m.csv does not say in which case it was measured; write m.csv:sine.x"},
+        {"update mast.yaml m.csv:sine.q", "the plan has no case \"sine.q\" of motion of its base"},
+        {"update mast.yaml none.csv:sine.x", "none.csv: there is no such file"},
+        {"update mast.yaml bare.csv:sine.x", "it is not over its input, which is not known"},
+        {"update mast.yaml other.csv:sine.x", "it is not watched as a motion or a force; write \"tip.acceleration.x\""},
+        {"update mast.yaml flat.csv:sine.x", "no curve shows a mode"},
+        {"update no-limits.yaml m.csv:sine.x", "the plan has no limits"},
+        {"update mast.yaml m.csv:sine.x more", "update does not take \"more\""}}) {
+    const Ran ran = run_program(folder, arguments);
+    EXPECT_GE(ran.status, 2) << arguments;
+    EXPECT_THAT(ran.err, HasSubstr(message)) << arguments;
+  }
+  EXPECT_FALSE(std::filesystem::exists(folder / "mast-update-results"));
+}
+
+}  // namespace
+}  // namespace avrenk
