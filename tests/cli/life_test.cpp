@@ -63,6 +63,12 @@ TEST(Lives, OfTheBoxFollowByHand) {
   EXPECT_NEAR(sum / cell(summary, "life", "campaign", "damage"), 1, 1e-7);
   EXPECT_THAT(test::read_all(folder / "box-results/report.html"), HasSubstr(">Life<"));
   EXPECT_THAT(test::read_all(folder / "box-results/report.md"), Not(HasSubstr("fatigue life")));
+  // What does not respond is not worn, and does not print what rounding leaves.
+  (void)run_program(
+      folder,
+      "run box.yaml --no-figures --audit 0 --out still --set \"life.campaign={of: {mounts.force.y: rubber}, "
+      "through: {sine.z: {sweeps: 1}}}\"");
+  EXPECT_THAT(test::read_all(folder / "still/tables/life.csv"), HasSubstr("campaign,mounts.force.y,0,"));
   // A command that runs half of it says nothing about the whole.
   const Ran half = run_program(folder, "sine box.yaml --no-figures --out half");
   EXPECT_EQ(half.status, 0) << half.err;

@@ -376,6 +376,7 @@ class LifeFinder {
       for (std::size_t i = 0; i < life.damage.size(); ++i) life.damage[i] += part.damage[i];
       life.parts.push_back(std::move(part));
     }
+    if (life.counted_damage() < no_damage) life.damage.fill(0);  // what rounding leaves of no response
   }
 
   [[nodiscard]] static LifePart part_of(const Stage& stage) {

@@ -75,6 +75,9 @@ struct Life {
   [[nodiscard]] double factor_on_stress() const { return std::pow(counted_damage(), -1 / subject->line.slope); }
 };
 
+/// Less damage than this in one time through is none.
+inline constexpr double no_damage = 1e-30;
+
 /// One case as it answers, and the rows of what is watched on its modes.
 struct LifeCase {
   const Excited* load = nullptr;
