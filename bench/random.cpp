@@ -10,7 +10,7 @@
 
 #include "core/dense.h"
 #include "core/freed_pages.h"
-#include "core/response/stress_survey.h"
+#include "core/response/stress_load.h"
 #include "models.h"
 
 namespace {
@@ -80,8 +80,7 @@ void survey_plate(int along) {
           (void)survey_stress(model, system, basis, damping, stations, loads, {{StressQuantity::von_mises, {0}}}, 0);
         }));
   const Channels channels(model, system, basis, damping);
-  const Eigen::MatrixXcd fold = channels.from_strain(
-      Eigen::MatrixXd::Identity(channels.strain_columns(), channels.strain_columns()), std::nullopt);
+  const Eigen::MatrixXcd fold = strain_fold(channels, std::nullopt);
   const Eigen::MatrixXd factor = covariance_factor(loads[0]->covariance->gamma, fold);
   const auto rows = static_cast<Eigen::Index>(6 * stations.size());
   const Eigen::MatrixXd dense = Eigen::MatrixXd::Random(rows, factor.rows());

@@ -28,18 +28,10 @@ void stiffen(Assembly& assembly, double factor) {
 class Study {
  public:
   Study(Analysis& base, const AnalysisRequest& request, const Progress& progress)
-      : base_(base), request_(request), progress_(progress) {
-    request_.figures = false;
-  }
+      : base_(base), request_(request), progress_(progress) {}
 
   ChangeStudy run(const std::vector<PlanNumber>& numbers, const std::vector<std::filesystem::path>& kept) {
-    if (base_.plan.limits.empty())
-      throw InputError(Problem{"", "the plan has no limits, and so no margins that could change",
-                               "declare what must be met under limits:", Place{base_.plan.file, 0, 0}});
-    keep_what_is_judged(base_.plan);
-    solve(base_, kept, progress_);
-    tell(progress_, "margins as they are");
-    judge(base_, request_);
+    judge_as_it_is(base_, request_, kept, progress_);
     ChangeStudy study;
     study.limits = base_.limits;
     for (const StressField& field : base_.stress.fields)
@@ -129,8 +121,8 @@ class Study {
     for (int round = 0; round < 2; ++round) {
       const PlanNumber& number = study.changes[k].number;
       ConfirmedChange confirmed{limit, k, std::exp(change)};
-      tell(progress_, fmt::format("{} with {} times {}", study.limits[limit].limit->name,
-                                  fmt::format("{:.4g}", confirmed.factor), number.path));
+      tell(progress_,
+           fmt::format("{} with {:.4g} times {}", study.limits[limit].limit->name, confirmed.factor, number.path));
       const std::vector<double> margins = margins_with(number.times(confirmed.factor), nullptr);
       confirmed.margin = margins[limit];
       confirmed.exceeded =
@@ -151,16 +143,19 @@ class Study {
     if (scatter.frequencies > 0) frequencies = {-scatter.frequencies, 0, scatter.frequencies};
     std::vector<std::optional<double>> damping{std::nullopt};
     damping.insert(damping.end(), scatter.damping.begin(), scatter.damping.end());
+    std::vector<double> as_it_is;
+    for (const LimitResult& each : study.limits) as_it_is.push_back(each.deciding());
     for (const double shift : frequencies)
       for (const auto& zeta : damping) {
         tell(progress_,
              fmt::format("scatter {} of {}", study.scattered.size() + 1, frequencies.size() * damping.size()));
-        study.scattered.push_back({shift, zeta, margins_with(std::nullopt, &known, shift, zeta)});
+        const bool nothing = shift == 0 && !zeta;
+        study.scattered.push_back({shift, zeta, nothing ? as_it_is : margins_with(std::nullopt, &known, shift, zeta)});
       }
   }
 
   Analysis& base_;
-  AnalysisRequest request_;
+  const AnalysisRequest& request_;
   const Progress& progress_;
   std::set<int> worst_nodes_;
 };

@@ -15,6 +15,7 @@
 #include "files/curve_files.h"
 
 namespace avrenk {
+
 std::pair<std::string, std::string> file_and_case(const std::string& word) {
   const std::size_t colon = word.rfind(".csv:");
   if (colon == std::string::npos || std::filesystem::exists(word)) return {word, ""};
@@ -42,8 +43,6 @@ ComparedSource open_run(const std::string& word) {
       opened.curves.emplace(name.substr(0, name.size() - curves_ending.size()), read_curves(entry.path().string()));
   return opened;
 }
-
-bool is_ratio(const FileCurve& curve) { return curve.si.dimension == Dimension{}; }
 
 // Why a measured file is not of a case; empty: it is.
 std::string obstacle(const CurveFile& measured, const CurveFile& of_run) {

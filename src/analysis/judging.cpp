@@ -10,6 +10,7 @@ void keep_what_is_judged(Plan& plan) {
   plan.cross_spectra.clear();
   plan.equipment.clear();
   plan.figures.clear();
+  plan.test_sheets.reset();
   std::set<std::string> names;
   for (const Limit& limit : plan.limits) names.insert(limit.of);
   for (const LifeRequest& life : plan.lives)
@@ -41,10 +42,22 @@ std::vector<std::string> judged_environments(const Plan& plan) {
 
 }  // namespace
 
-void judge(Analysis& analysis, const AnalysisRequest& request) {
+void judge(Analysis& analysis, AnalysisRequest request) {
+  request.figures = false;
   const std::vector<std::string> environments = judged_environments(analysis.plan);
   if (!environments.empty()) excite(analysis, std::nullopt, environments, request);
   assess(analysis);
+}
+
+void judge_as_it_is(Analysis& analysis, const AnalysisRequest& request, const std::vector<std::filesystem::path>& kept,
+                    const Progress& progress) {
+  if (analysis.plan.limits.empty())
+    throw InputError(Problem{"", "the plan has no limits, and so no margins that could change",
+                             "declare what must be met under limits:", Place{analysis.plan.file, 0, 0}});
+  keep_what_is_judged(analysis.plan);
+  solve(analysis, kept, progress);
+  tell(progress, "margins as they are");
+  judge(analysis, request);
 }
 
 }  // namespace avrenk

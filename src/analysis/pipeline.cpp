@@ -496,38 +496,41 @@ void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector
 }
 
 // Curves that no node of a place exceeds, of those whose equipment levels or limits of PSDs are wanted.
-void draw_places(Analysis& analysis, const Cases& cases, const std::vector<Excited*>& load_of,
+void draw_places(Analysis& analysis, const std::vector<Excited*>& load_of,
                  const std::vector<const AnswerGroup*>& group_of) {
+  const auto draw = [&](std::size_t i, std::size_t index) {
+    Outcome& drawn = analysis.outcomes[i];
+    std::vector<double> curve = envelope_of_place(*load_of[i], group_of[i]->watched[index], drawn.grid());
+    if (auto* const random = std::get_if<RandomAnswers>(&drawn.answers))
+      random->rows[index].of_place = std::move(curve);
+    else
+      std::get<SineAnswers>(drawn.answers).rows[index].of_place = std::move(curve);
+  };
+  // Of a place with several candidates, in all cases that are wanted.
+  const auto draw_all = [&](const std::string& of, const auto& is_wanted, const auto& take) {
+    const Watched* const what = find_watched(analysis.watched, of);
+    if (!what || what->candidates->items.size() < 2) return;
+    for (std::size_t i = 0; i < load_of.size(); ++i)
+      if (load_of[i] && is_wanted(analysis.outcomes[i], *what))
+        take(i, static_cast<std::size_t>(what - analysis.watched.data()));
+  };
   for (const Limit& limit : analysis.plan.limits)
-    for (std::size_t i = 0; limit.allowed_psd && i < cases.size(); ++i) {
-      const Watched* const what = find_watched(analysis.watched, limit.of);
-      if (!load_of[i] || !what || !cases[i]->is_random() || !covers(limit, *cases[i]) ||
-          what->candidates->items.size() < 2)
-        continue;
-      const auto index = static_cast<std::size_t>(what - analysis.watched.data());
-      Outcome& outcome = analysis.outcomes[i];
-      std::get<RandomAnswers>(outcome.answers).rows[index].of_place =
-          envelope_of_place(*load_of[i], group_of[i]->watched[index], outcome.grid());
-    }
+    if (limit.allowed_psd)
+      draw_all(
+          limit.of,
+          [&](const Outcome& outcome, const Watched&) {
+            return outcome.random() && covers(limit, *outcome.excitation);
+          },
+          draw);
   for (const EquipmentRequest& request : analysis.plan.equipment)
-    for (std::size_t i = 0; i < cases.size(); ++i) {
-      Outcome& outcome = analysis.outcomes[i];
-      const Watched* const what = find_watched(analysis.watched, request.of);
-      if (!load_of[i] || !what || !goes_into(request, outcome, *what) || what->candidates->items.size() < 2) continue;
-      const auto index = static_cast<std::size_t>(what - analysis.watched.data());
-      const auto draw = [&](const std::size_t k) {
-        Outcome& drawn = analysis.outcomes[k];
-        const Watched& own = group_of[k]->watched[index];
-        std::vector<double> curve = envelope_of_place(*load_of[k], own, drawn.grid());
-        if (auto* const random = std::get_if<RandomAnswers>(&drawn.answers))
-          random->rows[index].of_place = std::move(curve);
-        else
-          std::get<SineAnswers>(drawn.answers).rows[index].of_place = std::move(curve);
-      };
-      draw(i);
-      if (const Outcome* const below = outcome.random() ? acts_on(outcome, analysis.outcomes) : nullptr)
-        draw(static_cast<std::size_t>(below - analysis.outcomes.data()));
-    }
+    draw_all(
+        request.of, [&](const Outcome& outcome, const Watched& what) { return goes_into(request, outcome, what); },
+        [&](std::size_t i, std::size_t index) {
+          draw(i, index);
+          const Outcome& outcome = analysis.outcomes[i];
+          if (const Outcome* const below = outcome.random() ? acts_on(outcome, analysis.outcomes) : nullptr)
+            draw(static_cast<std::size_t>(below - analysis.outcomes.data()), index);
+        });
 }
 
 // Damage of what was run, by what is applied.
@@ -563,7 +566,7 @@ void weigh_bases(Analysis& analysis, const std::vector<Excited*>& load_of,
     const AnswerGroup& group = *group_of[i];
     const Channels channels(plan.assembly, analysis.system, *group.basis, *group.damping);
     analysis.base_loads[load_of[i]->excitation->name()] =
-        base_load(*load_of[i], channels, load_of[i]->transfer->layout(), 0, plan.assembly.bases[0].point, axis, mass);
+        base_load(*load_of[i], channels, 0, plan.assembly.bases[0].point, axis, mass);
   }
 }
 
@@ -738,7 +741,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
     each_random(wanted.in, [&](const Excited& load, const std::vector<Watched>& watched, const Outcome& outcome) {
       analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
     });
-  draw_places(analysis, cases, load_of, group_of);
+  draw_places(analysis, load_of, group_of);
   count_lives(analysis, load_of, group_of, progress);
   weigh_bases(analysis, load_of, group_of);
   if (request.figures && !analysis.plan.figures.empty()) analysis.figure_answers = answer_figures(analysis);

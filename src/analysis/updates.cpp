@@ -7,30 +7,26 @@
 #include <set>
 
 #include "analysis/judging.h"
-#include "core/identify/curve_fit.h"
+#include "core/identify/curve_comparison.h"
 #include "core/nearest.h"
 
 namespace avrenk {
 namespace {
 
 // A curve over its input.
-std::vector<CurveMode> modes_in(const CurveFile& file, const FileCurve& curve) {
-  const bool ratio = curve.si.dimension == Dimension{};
-  if (!ratio && !file.input)
-    throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not over its input, which is not known",
-                             "add a column \"input (g)\" with the amplitude at each frequency",
-                             Place{file.file, 0, 0}});
-  std::vector<double> magnitude = curve.magnitude;
-  std::vector<std::complex<double>> response = curve.response;
-  for (std::size_t k = 0; k < magnitude.size(); ++k) {
-    const double input = ratio ? 1 : file.input->magnitude[k];
-    magnitude[k] /= input;
-    if (!std::isfinite(magnitude[k]))
-      throw InputError(Problem{fmt::format("\"{}\"", curve.name), "some of its numbers are missing",
-                               "leave those lines out", Place{file.file, 0, 0}});
-    if (!response.empty()) response[k] /= input;
-  }
-  return response.empty() ? fit_magnitude(file.grid, magnitude) : fit_response(file.grid, response);
+std::vector<ResponsePeak> peaks_in(const CurveFile& file, const FileCurve& curve) {
+  const auto refuse_curve = [&](const char* wrong, const char* instead) {
+    throw InputError(Problem{fmt::format("\"{}\"", curve.name), wrong, instead, Place{file.file, 0, 0}});
+  };
+  if (!is_ratio(curve) && !file.input)
+    refuse_curve("it is not over its input, which is not known",
+                 "add a column \"input (g)\" with the amplitude at each frequency");
+  const std::vector<double> input = is_ratio(curve) ? std::vector<double>{} : file.input->magnitude;
+  const auto is_number = [](double value) { return std::isfinite(value); };
+  if (!std::all_of(curve.magnitude.begin(), curve.magnitude.end(), is_number) ||
+      !std::all_of(input.begin(), input.end(), [](double value) { return std::isfinite(value) && value > 0; }))
+    refuse_curve("some of its numbers are missing", "leave those lines out");
+  return response_peaks({file.grid, curve.magnitude, curve.response, is_psd(curve)}, input);
 }
 
 struct Pair {
@@ -43,16 +39,8 @@ struct Pair {
 
 UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& request, const CurveFile& measured, int axis,
                                const std::vector<std::filesystem::path>& kept, const Progress& progress) {
-  if (analysis.plan.limits.empty())
-    throw InputError(Problem{"", "the plan has no limits, and so no margins that could change",
-                             "declare what must be met under limits:", Place{analysis.plan.file, 0, 0}});
-  AnalysisRequest quick = request;
-  quick.figures = false;
   const std::vector<WatchRequest> all_watched = analysis.plan.watch;
-  keep_what_is_judged(analysis.plan);
-  solve(analysis, kept, progress);
-  tell(progress, "margins as they are");
-  judge(analysis, quick);
+  judge_as_it_is(analysis, request, kept, progress);
   UpdateStudy study;
   study.before = analysis.limits;
 
@@ -63,17 +51,15 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
   std::vector<MeasuredMode> found;
   std::vector<Pair> pairs;
   for (const FileCurve& curve : measured.curves) {
-    std::vector<WatchRequest> own;
-    for (const WatchRequest& each : all_watched)
-      for (const std::string& name : watched_names({each}))
-        if (name == curve.name) own = {each};
-    if (own.empty() || own[0].quantity->of_nodes)
+    const WatchRequest* const own = find_request(all_watched, curve.name);
+    if (!own || own->quantity->of_nodes)
       throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not watched as a motion or a force",
                                suggest_name(curve.name, watched_names(all_watched)), Place{measured.file, 0, 0}});
-    const std::vector<Watched> watched = watch(analysis.plan.assembly, channels, own);
+    const std::vector<Watched> watched = watch(analysis.plan.assembly, channels, {*own});
     const Watched& what = *find_watched(watched, curve.name);
     const Eigen::MatrixXcd rows = what.measure(0).rows;
-    for (const CurveMode& mode : modes_in(measured, curve)) {
+    for (const ResponsePeak& peak : peaks_in(measured, curve)) {
+      const CurveMode& mode = peak.mode;
       if (!mode.is_fitted || !(mode.frequency > 0) || !(mode.damping > 0)) continue;
       constexpr double farthest = 0.2, usual = 0.07;  // of a frequency: how far, and what model and piece differ by
       for (int r = 0; r < basis.modes; ++r) {
@@ -127,7 +113,7 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
   }
   updated.damping = damp(updated.system, updated.basis, updated.plan.damping);
   tell(progress, "margins with what was measured");
-  judge(updated, quick);
+  judge(updated, request);
   study.modes = std::move(found);
   return study;
 }

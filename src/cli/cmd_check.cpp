@@ -1,5 +1,4 @@
 // check: is the model right? Findings by grade, each with its remedy; no modes.
-#include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -182,7 +181,7 @@ void write_report(const Analysis& analysis, const Check& check, const std::vecto
   report.title = (plan.title.empty() ? std::filesystem::path(plan.file).stem().string() : plan.title) + ": check";
   report.verdict = verdict_of(check.findings);
   report.program_version = avrenk_version;
-  report.date = fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr)));
+  report.date = now_in_words();
   report.outcome = has_errors(check.findings) ? Report::Outcome::exceeded : Report::Outcome::met;
   report.mark = "Findings:";
   report.summary = check.facts;

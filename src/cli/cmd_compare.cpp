@@ -1,5 +1,4 @@
 // compare: runs and measured curves side by side: what changed in the plan, margins, modes by shape, curves, peaks.
-#include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -388,7 +387,7 @@ class Comparer {
     if (request_.figures) draw(folder);
     report_.title = fmt::format("{} beside one another", fmt::join(labels(), ", "));
     report_.program_version = avrenk_version;
-    report_.date = fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr)));
+    report_.date = now_in_words();
     report_.mark = "Compared:";
     report_.verdict = sources_in_words() + ".";
     folder.write("report.html", to_html(report_));

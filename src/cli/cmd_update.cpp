@@ -8,7 +8,6 @@
 #include "cli/commands.h"
 #include "cli/output.h"
 #include "cli/report_of_run.h"
-#include "files/level_tables.h"
 #include "version.h"
 
 namespace avrenk {
@@ -55,16 +54,15 @@ Table margin_table(const UpdateStudy& study) {
 // The axis of the case that a curve was measured in.
 int axis_of(const Plan& plan, const std::string& in, const std::string& file) {
   std::vector<std::string> cases;
+  std::vector<int> axes;
   for (const Environment& environment : plan.environments)
     if (!environment.is_static() && environment.load_cases.empty())
       for (const int axis : environment.axes) {
         cases.push_back(fmt::format("{}.{}", environment.name, axis_names[static_cast<std::size_t>(axis)]));
+        axes.push_back(axis);
         if (cases.back() == in) return axis;
       }
-  if (in.empty() && cases.size() == 1) {
-    for (int axis = 0; axis < 6; ++axis)
-      if (cases[0].ends_with(fmt::format(".{}", axis_names[static_cast<std::size_t>(axis)]))) return axis;
-  }
+  if (in.empty() && cases.size() == 1) return axes[0];
   throw InputError(Problem{
       "",
       in.empty() ? fmt::format("{} does not say in which case it was measured", file)
@@ -108,10 +106,7 @@ ExitStatus update(const Request& request, Terminal& terminal) {
     terminal.table(table);
     folder.write("tables/" + table.name + ".csv", to_csv(table));
   }
-  for (const NotchedInput& each : updated.notched)
-    folder.write(fmt::format("levels/{}.csv", each.applied->name()),
-                 to_csv(level_points(each.applied->name(), each.table, each.specified->is_random(),
-                                     *each.specified->kind, show)));
+  write_notched_levels(updated, folder);
   const std::string verdict = updated.all_met() ? "go: all limits are met with what was measured"
                                                 : fmt::format("no-go: {} is exceeded with what was measured",
                                                               updated.limits.front().limit->name);

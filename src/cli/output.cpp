@@ -28,8 +28,6 @@ constexpr std::size_t most_driven = 5;      // rows of the modes that loads driv
 constexpr std::size_t most_asked = 12;      // rows of the whole model at frequencies asked for
 constexpr std::size_t overview_modes = 12;  // rows of the mode table that `run` prints
 
-std::string now_in_words() { return fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))); }
-
 std::vector<Fact> facts_of(const Analysis& analysis) {
   const ModalBasis& basis = analysis.basis;
   const Show& show = analysis.plan.show;
@@ -362,6 +360,15 @@ std::vector<std::filesystem::path> kept_results(const Request& request, const st
   return files;
 }
 
+void write_notched_levels(const Analysis& analysis, const RunFolder& folder) {
+  for (const NotchedInput& each : analysis.notched)
+    folder.write(fmt::format("levels/{}.csv", each.applied->name()),
+                 to_csv(level_points(each.applied->name(), each.table, each.specified->is_random(),
+                                     *each.specified->kind, analysis.plan.show)));
+}
+
+std::string now_in_words() { return fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))); }
+
 ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal) {
   StopWatch watch;
@@ -423,10 +430,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   });
   for (const TestSheet& sheet : sheets) folder.write(fmt::format("sheets/{}.html", sheet.name), to_html(sheet.page));
-  for (const NotchedInput& each : analysis.notched)
-    folder.write(fmt::format("levels/{}.csv", each.applied->name()),
-                 to_csv(level_points(each.applied->name(), each.table, each.specified->is_random(),
-                                     *each.specified->kind, show)));
+  write_notched_levels(analysis, folder);
   for (const EquipmentLevel& each : analysis.equipment)
     folder.write(fmt::format("levels/{}.csv", each.request->name),
                  to_csv(level_points(each.request->name, each.envelope.table, each.random, *each.kind, show)));

@@ -18,6 +18,12 @@ namespace avrenk {
 [[nodiscard]] std::vector<std::filesystem::path> kept_results(const Request& request, const std::string& plan,
                                                               const std::string& command);
 
+/// Inputs that limits lower, as profiles: levels/CASE.csv.
+void write_notched_levels(const Analysis& analysis, const RunFolder& folder);
+
+/// "2026-11-29 10:46", for heads of pages.
+[[nodiscard]] std::string now_in_words();
+
 /// What of the analysis a command shows.
 struct Shown {
   const char* command;

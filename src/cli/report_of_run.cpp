@@ -313,7 +313,6 @@ class Writer {
     if (analysis_.lives.empty()) return;
     ReportSection& section = add("life", "Life");
     section.paragraphs.push_back(counting_in_words(analysis_.lives));
-    put_figures(section, "life");
     for (Table& table : life_tables(analysis_.lives, show_)) section.tables.push_back(std::move(table));
   }
 

@@ -42,8 +42,6 @@ class SheetWriter {
 
   TestSheet write() {
     add_input();
-    for (const std::string& line : page().sections.back().paragraphs) page().summary.push_back(line);
-    page().sections.back().paragraphs.clear();
     add_accelerometers();
     add_vibrator();
     add_low_level();
@@ -60,13 +58,20 @@ class SheetWriter {
     return value_text(value, show_.unit(kind), digits);
   }
 
+  // Factors on the level.
+  [[nodiscard]] std::pair<double, double> tolerance() const {
+    return profile_ ? std::pair(profile_->lower, profile_->upper) : std::pair(1.0, 1.0);
+  }
+  [[nodiscard]] const LogLogTable& applied() const {
+    return random_ ? excitation_.spectrum.levels().front() : notched_ ? notched_->table : environment_.input;
+  }
+
   // Breakpoints with their tolerance, how long it lasts.
   void add_input() {
     ReportSection& section = add("input", "Input");
     const DisplayUnit plain = show_.unit(*excitation_.kind), unit = random_ ? psd_unit(plain) : plain;
-    const LogLogTable& full =
-        random_ ? (notched_ ? notched_->full() : excitation_.spectrum.levels().front()) : environment_.input;
-    const double upper = profile_ ? profile_->upper : 1, lower = profile_ ? profile_->lower : 1;
+    const LogLogTable& full = notched_ ? notched_->full() : applied();
+    const double lower = tolerance().first, upper = tolerance().second;
     const auto add_table = [&](const LogLogTable& lines, const std::string& name, const std::string& title) {
       Table table = level_points(name, lines, random_, *excitation_.kind, show_);
       table.title = title;
@@ -86,19 +91,18 @@ class SheetWriter {
       for (const Notch& notch : notched_->notches)
         limits += fmt::format("{}{:.1f} dB at {} for {}", limits.empty() ? "" : "; ", notch.depth,
                               value_text(notch.at, frequency_, 4), notch.limits.front()->name);
-      section.paragraphs.push_back(
+      page().summary.push_back(
           fmt::format("The input is notched: {}. Apply the second table (levels/{}.csv).", limits, outcome_.name()));
       add_table(notched_->table, "applied", "To be applied");
     }
     const double from = full.from(), to = full.to();
     if (random_) {
-      const LogLogTable& applied = excitation_.spectrum.levels().front();
-      section.paragraphs.push_back(fmt::format(
-          "{} RMS{}{}.", in(*excitation_.kind, std::sqrt(applied.area())),
+      page().summary.push_back(fmt::format(
+          "{} RMS{}{}.", in(*excitation_.kind, std::sqrt(applied().area())),
           notched_ ? fmt::format(" applied, {} specified", in(*excitation_.kind, std::sqrt(full.area()))) : "",
           environment_.duration ? fmt::format(", for {:g} s", *environment_.duration) : ""));
     } else if (environment_.sweep_rate) {
-      section.paragraphs.push_back(fmt::format(
+      page().summary.push_back(fmt::format(
           "Sweep at {:g} octaves a minute from {} to {}: {:.0f} s, {:.0f} cycles.", *environment_.sweep_rate,
           value_text(from, frequency_, 4), value_text(to, frequency_, 4),
           60 * std::log2(to / from) / *environment_.sweep_rate, sweep_cycles(from, to, *environment_.sweep_rate)));
@@ -108,7 +112,7 @@ class SheetWriter {
   // What each direction of each accelerometer reads, and at what to stop.
   void add_accelerometers() {
     const DisplayUnit unit = show_.unit(kind::acceleration);
-    const double upper = profile_ ? profile_->upper : 1, lower = profile_ ? profile_->lower : 1;
+    const auto [lower, upper] = tolerance();
     const double low = sheets_.low_level ? std::pow(10, *sheets_.low_level / 20) : std::nan("");
     Table table{"accelerometers." + outcome_.name(),
                 random_ ? "RMS that each accelerometer will read" : "Peak that each accelerometer will read, 0 to peak",
@@ -179,9 +183,6 @@ class SheetWriter {
     const auto load = analysis_.base_loads.find(outcome_.name());
     if (load == analysis_.base_loads.end()) return;
     const Vibrator vibrator = plan_.vibrator.value_or(Vibrator{});
-    const LogLogTable& input = random_    ? excitation_.spectrum.levels().front()
-                               : notched_ ? notched_->table
-                                          : environment_.input;
     Table table{"vibrator." + outcome_.name(),
                 fmt::format("What the vibrator has to give, {} of table and fixture moving with the model{}",
                             in(kind::mass, vibrator.moving_mass), random_ ? "; RMS, velocity 3σ, stroke 6σ" : ""),
@@ -200,7 +201,7 @@ class SheetWriter {
     row("force", kind::force, load->second.force, load->second.force_at,
         random_ ? vibrator.random_force : vibrator.force);
     row("overturning moment", kind::moment, load->second.moment, load->second.moment_at, vibrator.moment);
-    for (const Demand& demand : demands_of(input, random_, vibrator)) {
+    for (const Demand& demand : demands_of(applied(), random_, vibrator)) {
       if (demand.of == Demand::Of::velocity) row("velocity", kind::velocity, demand.value, demand.at, demand.limit);
       if (demand.of == Demand::Of::stroke) row("stroke", kind::length, demand.value, demand.at, demand.limit);
     }

@@ -37,12 +37,11 @@ NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show
   double least = 0, most = 0;
   for (std::size_t i = shown; i-- > 0;) {  // the axis counts from below
     const LimitResult& result = limits[i];
-    const DisplayUnit plain = show.unit(*result.kind), unit = result.is_psd ? psd_unit(plain) : plain;
     const double y = static_cast<double>(shown - i), margin = 100 * result.margin,
                  end = std::clamp(margin, -100.0, widest_margin);
-    panel.y.names.push_back(
-        fmt::format("{}: {}", result.limit->name,
-                    result.kind == &kind::number ? format_number(result.value, 3) : value_text(result.value, unit, 3)));
+    panel.y.names.push_back(fmt::format("{}: {}", result.limit->name,
+                                        result.kind == &kind::number ? format_number(result.value, 3)
+                                                                     : value_text(result.value, result.unit(show), 3)));
     const double thick = std::isnan(result.upper_margin) ? half_bar : 0.22;
     (result.met ? met : exceeded).bars.push_back({std::min(0.0, end), std::max(0.0, end), y - thick, y + half_bar});
     if (!std::isnan(result.upper_margin)) {

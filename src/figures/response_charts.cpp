@@ -501,7 +501,7 @@ NamedChart envelope_chart(const EnvelopeSource& source, const Show& show) {
 }
 
 NamedChart notch_chart(const NotchedInput& input, const Show& show) {
-  const DisplayUnit frequency = show.unit(kind::frequency), unit = input.unit(show.unit(*input.specified->kind));
+  const DisplayUnit frequency = show.unit(kind::frequency), unit = input.unit(show);
   NamedChart named{input.applied->name() + ".input", {}, input.specified->heading()};
   Chart& chart = named.chart;
   chart.title = fmt::format("{}: input", input.applied->name());

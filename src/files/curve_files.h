@@ -33,6 +33,8 @@ struct CurveFile {
 /// @throws InputError  a line is not that: file, line, column
 [[nodiscard]] CurveFile read_curves(const std::string& file);
 
+/// A plain ratio: a response over its input already.
+[[nodiscard]] inline bool is_ratio(const FileCurve& curve) { return curve.si.dimension == Dimension{}; }
 /// Magnitudes as they are: a PSD, where its unit is one per Hz.
 [[nodiscard]] bool is_psd(const FileCurve& curve);
 

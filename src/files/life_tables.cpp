@@ -137,8 +137,7 @@ std::string counting_in_words(const std::vector<Life>& lives) {
   return fmt::format(
       "Cycles of random stress are counted by {}; beside it narrow band, which is never low, Dirlik and "
       "Tovo-Benasciutti (T.-B.). Of von Mises stress and magnitudes an amplitude is the largest of a cycle, and a "
-      "random "
-      "one has the PSD of the sum of squares. Sweeps are taken as slow: a fast one does less.",
+      "random one has the PSD of the sum of squares. Sweeps are taken as slow: a fast one does less.",
       fmt::join(names, ", "));
 }
 

@@ -21,7 +21,7 @@ Table notch_table(const std::vector<NotchedInput>& inputs, const Show& show) {
                {"for limit", ""}},
               {}};
   for (const NotchedInput& input : inputs) {
-    const DisplayUnit unit = input.unit(show.unit(*input.specified->kind));
+    const DisplayUnit unit = input.unit(show);
     for (const Notch& notch : input.notches) {
       std::string limits;
       for (const Limit* each : notch.limits) limits += (limits.empty() ? "" : ", ") + each->name;

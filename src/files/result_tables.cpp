@@ -518,7 +518,7 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
                {"requirement", "", 4, false}},
               {}};
   for (const LimitResult& result : results) {
-    const DisplayUnit plain = show.unit(*result.kind), unit = result.is_psd ? psd_unit(plain) : plain;
+    const DisplayUnit unit = result.unit(show);
     const double factor = result.limit->factor;
     const std::string what = factor == 1 ? result.what : fmt::format("{:.4g} × {}", factor, result.what);
     const std::string remark = result.upper_bound             ? "upper bound: n sigma added to the static value"

@@ -89,10 +89,8 @@ Table worst_stress_table(const Assembly& assembly, const StressFound& found, con
       const WorstStress* const worst = field.worst_of(*found.stations, part);
       if (!worst) continue;
       const StressStation& station = found.stations->all()[static_cast<std::size_t>(worst->place.station)];
-      const std::string level = level_name(station, worst->place.level);
       add(part, *field.excitation, field.quantity, *worst, worst->jump, worst->principal,
-          assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(part)].name) +
-              (level.empty() ? "" : ", " + level));
+          place_in_words(assembly, station, worst->place.level));
     }
     for (const BeamStressField& field : found.beams)
       if (const WorstBeamStress* const worst = field.worst_of(assembly, part))

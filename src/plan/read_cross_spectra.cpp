@@ -45,12 +45,8 @@ void read_cross_spectra(const Tree& section, Reading& reading) {
     for (std::size_t k = 0; k < two.size() && two.size() == 2; ++k) {
       request.of[k] = two[k]->text;
       if (!is_watched(*two[k], map.subject(), reading)) continue;
-      const auto magnitude = [&](const WatchRequest& watch) {
-        const auto names = watched_names({watch});
-        const bool has = std::find(names.begin(), names.end(), two[k]->text) != names.end();
-        return has && watch.quantity->vector && two[k]->text == watch.name + "." + std::string(watch.quantity->keyword);
-      };
-      if (std::any_of(reading.plan.watch.begin(), reading.plan.watch.end(), magnitude))
+      if (const WatchRequest* const watched = find_request(reading.plan.watch, two[k]->text);
+          watched && is_length(*watched, two[k]->text))
         problems.add(*two[k], map.subject(),
                      fmt::format("{} is the length of a vector, which has no phase", two[k]->text),
                      fmt::format("name a component, as in {}.z", two[k]->text));

@@ -1,5 +1,6 @@
 // fatigue lines and life: how many cycles it bears, and what it goes through.
 #include <algorithm>
+#include <tuple>
 
 #include "plan/sections.h"
 
@@ -27,16 +28,15 @@ const Kind* kind_of_strength(const Tree& strength, const std::string& subject, P
 }  // namespace
 
 std::optional<FatigueLine> read_fatigue_line(const Tree& tree, const std::string& subject, const std::string& name,
-                                             const std::optional<double>& ultimate_of_material, bool of_material,
-                                             Reading& reading) {
+                                             const Material* of, Reading& reading) {
   Problems& problems = reading.problems;
   const std::size_t before = problems.count();
   MapReader map(tree, subject, problems);
   if (!map.is_map()) return std::nullopt;
   FatigueLine line;
   line.name = name;
-  if (const Tree* strength = map.required("strength", of_material ? "160 MPa" : "1.8 kN")) {
-    line.kind = of_material ? &kind::stress : kind_of_strength(*strength, subject, problems);
+  if (const Tree* strength = map.required("strength", of ? "160 MPa" : "1.8 kN")) {
+    line.kind = of ? &kind::stress : kind_of_strength(*strength, subject, problems);
     if (line.kind)
       line.strength = read_quantity(*strength, *line.kind, subject + " strength", problems, Sign::positive).value_or(0);
   }
@@ -70,17 +70,17 @@ std::optional<FatigueLine> read_fatigue_line(const Tree& tree, const std::string
                  "write both: scatter: 0.2, survival: 97.7 %");
   }
   const Tree* const mean = map.optional("mean stress");
-  const Tree* const ultimate = of_material ? nullptr : map.optional("ultimate");
+  const Tree* const ultimate = of ? nullptr : map.optional("ultimate");
   map.done();
   if (ultimate && line.kind)
     line.ultimate = read_quantity(*ultimate, *line.kind, subject + " ultimate", problems, Sign::positive).value_or(0);
-  if (of_material) line.ultimate = ultimate_of_material.value_or(0);
+  if (of) line.ultimate = of->ultimate.value_or(0);
   if (mean) {
     if (const auto rule = read_word(*mean, {"none", "Goodman", "Gerber"}, subject + " mean stress", problems))
       line.mean = static_cast<MeanStressRule>(*rule);
     if (line.mean != MeanStressRule::none && line.ultimate == 0)
       problems.add(*mean, subject, "the rule needs an ultimate",
-                   of_material ? "add ultimate to the material" : "add ultimate beside strength");
+                   of ? "add ultimate to the material" : "add ultimate beside strength");
   }
   if (problems.count() > before) return std::nullopt;
   return line;
@@ -88,8 +88,8 @@ std::optional<FatigueLine> read_fatigue_line(const Tree& tree, const std::string
 
 void read_fatigue_lines(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries)
-    reading.fatigue_lines.declare(entry.key, read_fatigue_line(entry.value, "fatigue line " + entry.key, entry.key,
-                                                               std::nullopt, false, reading));
+    reading.fatigue_lines.declare(
+        entry.key, read_fatigue_line(entry.value, "fatigue line " + entry.key, entry.key, nullptr, reading));
 }
 
 namespace {
@@ -116,11 +116,7 @@ class LifeReader {
     }
     if (through) read_through(*through);
     if (with) read_with(*with);
-    for (const Tree* each : factors ? one_or_more(*factors) : std::vector<const Tree*>{})
-      if (const double* const factor = reading_.factors.find(*each, map_.subject() + " factors", problems_)) {
-        request_.factor *= *factor;
-        request_.factors += fmt::format("{}{} {:g}", request_.factors.empty() ? "" : " × ", each->text, *factor);
-      }
+    if (factors) std::tie(request_.factor, request_.factors) = read_factors_named(*factors, map_.subject(), reading_);
     if (counting)
       request_.counting = static_cast<Counting>(
           read_word(*counting, {counting_names.begin(), counting_names.end()}, map_.subject() + " counting", problems_)
@@ -143,10 +139,7 @@ class LifeReader {
       return;
     }
     if (!is_watched(name, map_.subject(), reading_)) return;
-    const WatchRequest* request = nullptr;
-    for (const WatchRequest& each : reading_.plan.watch)
-      for (const std::string& own : watched_names({each}))
-        if (own == name.text) request = &each;
+    const WatchRequest* const request = find_request(reading_.plan.watch, name.text);
     if (!request) return;
     LifeSubject subject{name.text, {}, request->parts, request->quantity->of_nodes};
     if (request->quantity->of_nodes == StressQuantity::principal) {

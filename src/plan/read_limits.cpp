@@ -1,6 +1,7 @@
 // factors and limits: what must be met.
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "core/assess/buckling.h"
 #include "core/assess/formula.h"
@@ -179,8 +180,9 @@ void read_buckling(MapReader& map, const Tree& value, const WatchRequest& reques
       limit.property =
           fmt::format("{}, L/i = {:.3g}, of {}", own.is_johnson ? "Johnson" : "Euler", own.slenderness, part.name);
     };
-    if (beam.taper < 0) look(part.section);
-    if (beam.taper >= 0)
+    if (beam.taper < 0)
+      look(part.section);
+    else
       for (const BeamSection& section : assembly.tapers[static_cast<std::size_t>(beam.taper)]) look(section);
   }
 }
@@ -369,8 +371,7 @@ void refuse_largest(const Tree& in, const Environment& environment, const WatchR
     problems.add(in, map.subject(), fmt::format("the largest of {} is not known", in.text),
                  "name one of its axes, or take 3 sigma");
   const std::string of = map.tree().find("of")->text;
-  if (request && (request->quantity->positive ||
-                  (request->quantity->vector && of == fmt::format("{}.{}", request->name, request->quantity->keyword))))
+  if (request && (request->quantity->positive || is_length(*request, of)))
     problems.add(in, map.subject(), fmt::format("{} is not Gaussian, and how large it grows is not known", of),
                  "name a component, or take 99.73 %");
 }
@@ -379,10 +380,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   Problems& problems = reading.problems;
   limit.of = of.text;
   (void)is_watched(of, map.subject(), reading);
-  const WatchRequest* request = nullptr;
-  for (const WatchRequest& each : reading.plan.watch)
-    for (const std::string& name : watched_names({each}))
-      if (name == of.text) request = &each;
+  const WatchRequest* const request = find_request(reading.plan.watch, of.text);
   const Tree* const in = map.required("in", "random");
   const Tree* const take_tree = map.optional("take");
   const Tree* const factors = map.optional("factors");
@@ -404,12 +402,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   if (take_tree && request && request->quantity->is_reciprocal)
     problems.add(*take_tree, map.subject(), fmt::format("of {} the smallest value is taken", limit.of),
                  "leave take out");
-  for (const Tree* each : factors ? one_or_more(*factors) : std::vector<const Tree*>{}) {
-    const double* const factor = reading.factors.find(*each, map.subject() + " factors", problems);
-    if (!factor) continue;
-    limit.factor *= *factor;
-    limit.factors += fmt::format("{}{} {:g}", limit.factors.empty() ? "" : " × ", each->text, *factor);
-  }
+  if (factors) std::tie(limit.factor, limit.factors) = read_factors_named(*factors, map.subject(), reading);
   if (in && in->is_list() && in->items.empty())
     problems.add(*in, map.subject(), "no environment is named, so nothing is judged", "write in: random, or a list");
   std::vector<const Environment*> excited;
@@ -515,6 +508,17 @@ Environment* find_environment(const Tree& tree, const std::string& subject, Read
     return nullptr;
   }
   return &environment;
+}
+
+std::pair<double, std::string> read_factors_named(const Tree& tree, const std::string& subject, Reading& reading) {
+  std::pair<double, std::string> all{1, ""};
+  for (const Tree* each : one_or_more(tree)) {
+    const double* const factor = reading.factors.find(*each, subject + " factors", reading.problems);
+    if (!factor) continue;
+    all.first *= *factor;
+    all.second += fmt::format("{}{} {:g}", all.second.empty() ? "" : " × ", each->text, *factor);
+  }
+  return all;
 }
 
 void read_factors(const Tree& section, Reading& reading) {

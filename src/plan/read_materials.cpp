@@ -122,7 +122,7 @@ void read_materials(const Tree& section, Reading& reading) {
     }
     material.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
     if (const Tree* fatigue = map.optional("fatigue"))
-      material.fatigue = read_fatigue_line(*fatigue, subject + " fatigue", entry.key, material.ultimate, true, reading);
+      material.fatigue = read_fatigue_line(*fatigue, subject + " fatigue", entry.key, &material, reading);
     map.done();
     if (material.loss_factor && *material.loss_factor > 2)
       reading.problems.add(*entry.value.find("loss factor"), subject,

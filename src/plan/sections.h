@@ -96,11 +96,10 @@ bool read_continuum(const std::string& form, const Tree& what, MapReader& part, 
 void read_show(const Tree& section, Reading& reading);
 void read_materials(const Tree& section, Reading& reading);
 void read_fatigue_lines(const Tree& section, Reading& reading);
-/// An S–N line: of a material, whose ultimate its rule for mean stress takes, or one by itself.
+/// An S–N line. @param of  the material, whose ultimate its rule for mean stress takes; nullptr: a line by itself
 [[nodiscard]] std::optional<FatigueLine> read_fatigue_line(const Tree& tree, const std::string& subject,
-                                                           const std::string& name,
-                                                           const std::optional<double>& ultimate_of_material,
-                                                           bool of_material, Reading& reading);
+                                                           const std::string& name, const Material* of,
+                                                           Reading& reading);
 void read_parts(const Tree& section, Reading& reading);
 /// The joints that make one node of several, before anything refers to nodes.
 void read_merges(const Tree& section, Reading& reading);
@@ -126,6 +125,9 @@ void read_watch(const Tree& section, Reading& reading);
 void read_profiles(const Tree& section, Reading& reading);
 void read_levels(const Tree& section, Reading& reading);
 void read_environments(const Tree& section, Reading& reading);
+/// Factors of safety by name: their product, and "yield 1.25 × model 1.1".
+[[nodiscard]] std::pair<double, std::string> read_factors_named(const Tree& tree, const std::string& subject,
+                                                                Reading& reading);
 void read_factors(const Tree& section, Reading& reading);
 void read_scatter(const Tree& section, Reading& reading);
 void read_lives(const Tree& section, Reading& reading);

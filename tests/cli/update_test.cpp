@@ -2,6 +2,9 @@
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 
+#include <cstdio>
+#include <sstream>
+
 #include "support/program.h"
 #include "support/summary.h"
 
@@ -68,6 +71,31 @@ TEST(Update, HasTheMarginsOfWhatWasMeasured) {
   EXPECT_NEAR(margin_with(summary, "first", 3), first, 0.1) << "noise of the example";
   EXPECT_NEAR((1 + margin_with(summary, "travel", 3) / 100) / (1 + cell(bench, "limits", "travel", "margin") / 100), 1,
               0.05);
+}
+
+// A spectral density over its input's is the square of the same ratio: both forms of one measurement say the same.
+TEST(Update, ReadsPowerSpectralDensitiesAsSquares) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  std::string amplitudes = "frequency (Hz),input (g),tip.acceleration.x (g)\n", densities = amplitudes;
+  for (std::size_t at = 0; (at = densities.find("(g)", at)) != std::string::npos;) densities.replace(at, 3, "(g^2/Hz)");
+  std::istringstream lines(example("mast-on-bench.csv"));
+  std::string line;
+  std::getline(lines, line);
+  while (std::getline(lines, line)) {
+    double frequency = 0, input = 0, tip = 0;
+    ASSERT_EQ(std::sscanf(line.c_str(), "%lf,%lf,%lf", &frequency, &input, &tip), 3) << line;
+    amplitudes += fmt::format("{},{},{}\n", frequency, input, tip);
+    densities += fmt::format("{},{},{}\n", frequency, input * input, tip * tip);
+  }
+  (void)folder.write("amplitudes.csv", amplitudes);
+  (void)folder.write("densities.csv", densities);
+  ASSERT_EQ(run_program(folder, "update mast.yaml amplitudes.csv:sine.x --out amplitudes").status, 0);
+  ASSERT_EQ(run_program(folder, "update mast.yaml densities.csv:sine.x --out densities").status, 0);
+  for (const char* limit : {"first", "travel"})
+    EXPECT_NEAR(margin_with(summary_of(folder, "densities"), limit, 3),
+                margin_with(summary_of(folder, "amplitudes"), limit, 3), 1e-6)
+        << limit;
 }
 
 TEST(Update, SaysWhatItLacks) {

@@ -14,9 +14,10 @@ struct BaseLoad {
 
 /// F = F_base + m ü along an axis of translation, and the length of the two moments across it: exact over the
 /// resonances of the model, where its mass alone would say little.
+/// @param load  a sine or random
 /// @param axis  0, 1, 2
 /// @param mass  kg, of table, fixture and armature
-[[nodiscard]] BaseLoad base_load(const Excited& load, const Channels& channels, const StateLayout& layout, int base,
-                                 const Vector3& point, int axis, double mass);
+[[nodiscard]] BaseLoad base_load(const Excited& load, const Channels& channels, int base, const Vector3& point,
+                                 int axis, double mass);
 
 }  // namespace avrenk

@@ -11,11 +11,6 @@ double counted_cycles(const FatigueLine& line) {
   return line.cycles * std::pow(10, -z * line.scatter);
 }
 
-double damage_of_cycles(const FatigueLine& line, double amplitude, double cycles) {
-  if (!(amplitude > 0) || cycles == 0) return 0;
-  return cycles / counted_cycles(line) * std::pow(amplitude / line.strength, line.slope);
-}
-
 double mean_stress_factor(const FatigueLine& line, double mean) {
   if (line.mean == MeanStressRule::none || !(mean > 0)) return 1;
   const double part = mean / line.ultimate;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <cmath>
 #include <string_view>
 
 #include "core/model/fatigue_line.h"
@@ -13,8 +14,29 @@ namespace avrenk {
 /// Cycles that are borne at S₁ with the survival asked for: N₁ 10^(−z s), z the quantile of the normal distribution.
 [[nodiscard]] double counted_cycles(const FatigueLine& line);
 
-/// n cycles of one amplitude: n/N(S). @param amplitude  SI, of the line's kind
-[[nodiscard]] double damage_of_cycles(const FatigueLine& line, double amplitude, double cycles);
+/// A line made ready for many amplitudes. One cycle of an amplitude S does the damage 1/N(S).
+class ReadyLine {
+ public:
+  explicit ReadyLine(const FatigueLine& line)
+      : slope_(line.slope), strength_(line.strength), counted_(counted_cycles(line)) {}
+  /// @param amplitude  SI, of the line's kind
+  [[nodiscard]] double damage(double amplitude) const {
+    return amplitude > 0 ? std::pow(amplitude / strength_, slope_) / counted_ : 0;
+  }
+  /// The same of amplitudes whose squares are given, an array of them.
+  template <typename Squares>
+  [[nodiscard]] auto damages(const Squares& squares) const {
+    return (squares / (strength_ * strength_)).pow(0.5 * slope_) / counted_;
+  }
+
+ private:
+  double slope_, strength_, counted_;
+};
+
+/// n cycles of one amplitude: n/N(S); none do nothing, whatever their amplitude.
+[[nodiscard]] inline double damage_of_cycles(const FatigueLine& line, double amplitude, double cycles) {
+  return cycles == 0 ? 0 : cycles * ReadyLine(line).damage(amplitude);
+}
 
 /// What amplitudes are multiplied with because a constant stress acts beside them, 1 or more: 1/(1 − σ_m/S_u) by
 /// Goodman's rule, 1/(1 − (σ_m/S_u)²) by Gerber's; a compression never helps. Infinite where σ_m reaches S_u.

@@ -10,6 +10,7 @@
 
 #include "core/error.h"
 #include "core/parallel.h"
+#include "core/response/stress_load.h"
 
 namespace avrenk {
 namespace {
@@ -83,30 +84,9 @@ Stage stage_of(const LifeCase& own, const Exposure& exposure) {
   return stage;
 }
 
-// A line made ready for many amplitudes.
-class ReadyLine {
- public:
-  explicit ReadyLine(const FatigueLine& line)
-      : slope_(line.slope), strength_(line.strength), counted_(counted_cycles(line)) {}
-  // Of one cycle.
-  [[nodiscard]] double damage(double amplitude) const {
-    return amplitude > 0 ? std::pow(amplitude / strength_, slope_) / counted_ : 0;
-  }
-  // The same of amplitudes whose squares are given.
-  template <typename Squares>
-  [[nodiscard]] auto damages(const Squares& squares) const {
-    return (squares / (strength_ * strength_)).pow(0.5 * slope_) / counted_;
-  }
-
- private:
-  double slope_, strength_, counted_;
-};
-
-double random_damage(const FatigueLine& line, const std::array<double, 4>& m, Counting counting, double factor,
+double random_damage(const FatigueLine& line, const SpectralMoments& m, Counting counting, double factor,
                      double seconds) {
-  const double square = factor * factor;
-  return seconds * random_damage_rates(line, {square * m[0], square * m[1], square * m[2],
-                                              square * m[3]})[static_cast<std::size_t>(counting)];
+  return seconds * random_damage_rates(line, m.of(factor))[static_cast<std::size_t>(counting)];
 }
 
 // What multiplies amplitudes: factors of safety and the mean stress.
@@ -147,14 +127,13 @@ class LifeFinder {
     const ArrayXd of_candidates = damage_of_candidates(subject, index);
     double worst = -1;
     RowsOnCase rows;
-    for (Index k = 0; k < of_candidates.size(); ++k)
-      if (of_candidates[k] > worst) {
-        worst = of_candidates[k];
-        life.where = all[index].candidates->label(static_cast<std::size_t>(k));
-        rows = [index, k](const LifeCase& own) {
-          return (*own.watched)[index].measure(static_cast<std::size_t>(k)).rows;
-        };
-      }
+    if (of_candidates.size() > 0) {
+      Index k = 0;
+      worst = of_candidates.maxCoeff(&k);
+      const auto candidate = static_cast<std::size_t>(k);
+      life.where = all[index].candidates->label(candidate);
+      rows = [index, candidate](const LifeCase& own) { return (*own.watched)[index].measure(candidate).rows; };
+    }
     if (subject.of_nodes && !subject.parts.empty()) {
       life.field = damage_of_stations(subject);
       StressPlace place;
@@ -166,7 +145,7 @@ class LifeFinder {
             place = {static_cast<int>(s), static_cast<int>(level)};
           }
       if (largest > worst) {
-        life.where = place_in_words(place);
+        life.where = place_in_words(assembly_, stations_->all()[static_cast<std::size_t>(place.station)], place.level);
         rows = [this, place, &subject](const LifeCase& own) { return rows_of(place, *subject.of_nodes, own); };
       }
     }
@@ -204,7 +183,7 @@ class LifeFinder {
         const MatrixXcd curves = stage.states().times(all.rows.middleRows(from * all.base_width, own * all.base_width));
         for (Index base = from; base < from + own; ++base)
           for (const Index k : items_of[static_cast<std::size_t>(base)]) {
-            Candidates::Item item = all.items[static_cast<std::size_t>(k)];
+            const Candidates::Item& item = all.items[static_cast<std::size_t>(k)];
             const auto block = curves.middleRows((base - from) * all.base_width, all.base_width);
             const MatrixXcd mixed = item.mix < 0
                                         ? MatrixXcd(block)
@@ -214,7 +193,8 @@ class LifeFinder {
               const Eigen::VectorXd squares = seen.colwise().squaredNorm().transpose();
               std::array<double, 4> m{};
               for (std::size_t i = 0; i < m.size(); ++i) m[i] = squares.dot(stage.weights[i].cwiseAbs2());
-              damage[k] += random_damage(subject.line, m, request_.counting, factor[k], stage.exposure->seconds);
+              damage[k] += random_damage(subject.line, {m[0], m[1], m[2], m[3]}, request_.counting, factor[k],
+                                         stage.exposure->seconds);
               continue;
             }
             for (Index p = 0; p < seen.cols(); ++p)
@@ -227,12 +207,12 @@ class LifeFinder {
 
   // What one stage makes of the columns of strain of one material: real parts, then imaginary parts of a sine; factors
   // of the four moments of a random one, side by side.
-  struct Columns {
+  struct Effect {
     MatrixXd matrix;
     std::array<Index, 5> first{};
   };
-  [[nodiscard]] static Columns columns_of(const Stage& stage, const MatrixXcd& fold) {
-    Columns columns;
+  [[nodiscard]] static Effect effect_of(const Stage& stage, const MatrixXcd& fold) {
+    Effect columns;
     const MatrixXcd w = stage.states().times(fold);
     if (!stage.is_random()) {
       columns.matrix.resize(w.rows(), 2 * w.cols());
@@ -255,7 +235,7 @@ class LifeFinder {
   [[nodiscard]] Eigen::Matrix3Xd damage_of_stations(const LifeSubject& subject) const {
     Eigen::Matrix3Xd field = Eigen::Matrix3Xd::Constant(3, static_cast<Index>(stations_->size()), std::nan(""));
     struct OfMaterial {
-      std::vector<Columns> columns;  // of each stage
+      std::vector<Effect> columns;  // of each stage
       Eigen::VectorXd at_rest;
     };
     std::map<std::optional<double>, OfMaterial> known;  // by the loss factor
@@ -266,12 +246,9 @@ class LifeFinder {
       const auto [own_material, fresh] = known.try_emplace(loss_factor);
       OfMaterial& material = own_material->second;
       if (fresh) {
-        const auto fold_of = [&](const LifeCase& own) {
-          const Index columns = own.channels->strain_columns();
-          return own.channels->from_strain(MatrixXd::Identity(columns, columns), loss_factor);
-        };
-        for (const Stage& stage : stages_) material.columns.push_back(columns_of(stage, fold_of(*stage.own)));
-        if (still_) material.at_rest = (fold_of(*still_) * still_->load->still).real();
+        for (const Stage& stage : stages_)
+          material.columns.push_back(effect_of(stage, strain_fold(*stage.own->channels, loss_factor)));
+        if (still_) material.at_rest = (strain_fold(*still_->channels, loss_factor) * still_->load->still).real();
       }
       std::vector<int> all;
       for (std::size_t s = from; s < to; ++s)
@@ -288,7 +265,7 @@ class LifeFinder {
     return field;
   }
 
-  void add_stretch(const LifeSubject& subject, const std::vector<int>& own, const std::vector<Columns>& columns,
+  void add_stretch(const LifeSubject& subject, const std::vector<int>& own, const std::vector<Effect>& columns,
                    const Eigen::VectorXd& at_rest, Eigen::Matrix3Xd& field) const {
     const Index n = std::ssize(own);
     const StressStation& kind = stations_->all()[static_cast<std::size_t>(own.front())];
@@ -352,11 +329,6 @@ class LifeFinder {
       for (Index s = 0; s < n; ++s) field(level, own[static_cast<std::size_t>(s)]) = damage(s, level);
   }
 
-  [[nodiscard]] std::string place_in_words(const StressPlace& place) const {
-    const StressStation& station = stations_->all()[static_cast<std::size_t>(place.station)];
-    return assembly_.describe_node(station.node, assembly_.parts[static_cast<std::size_t>(station.part)].name) +
-           (station.shell ? fmt::format(", {}", shell_levels[static_cast<std::size_t>(place.level)]) : "");
-  }
   [[nodiscard]] MatrixXcd rows_of(const StressPlace& place, StressQuantity quantity, const LifeCase& own) const {
     const StressStation& station = stations_->all()[static_cast<std::size_t>(place.station)];
     return own.channels->from_strain(quantity_rows(station, place.level, quantity) *
@@ -389,17 +361,14 @@ class LifeFinder {
   [[nodiscard]] static LifePart random_part(const Stage& stage, const MatrixXcd& rows, const FatigueLine& line,
                                             double factor) {
     const ModalCovariance& covariance = *stage.own->load->covariance;
-    // The kept states hold the roots of the weights already.
-    const IntegrationRule by_point{covariance.rule.frequency, std::vector<double>(covariance.rule.frequency.size(), 1)};
-    const SpectralMoments m =
-        spectral_moments(by_point, squares_of_points(covariance.states.times(rows), covariance.roots.first));
+    const SpectralMoments m = spectral_moments(
+        covariance.by_point(), squares_of_points(covariance.states.times(rows), covariance.roots.first));
     LifePart part = part_of(stage);
     part.amplitude = std::sqrt(m.m0);
     if (!(m.m0 > 0)) return part;
     part.cycles = m.zero_crossings() * stage.exposure->seconds;
     part.irregularity = m.zero_crossings() / m.maxima();
-    const double square = factor * factor;
-    part.damage = random_damage_rates(line, {square * m.m0, square * m.m1, square * m.m2, square * m.m4});
+    part.damage = random_damage_rates(line, m.of(factor));
     for (double& each : part.damage) each *= stage.exposure->seconds;
     return part;
   }

@@ -63,11 +63,11 @@ Taken take_psd(const AllowedPsd& allowed, const Outcome& outcome, const RandomRo
   const std::vector<double>& psd = row.of_place.empty() ? row.psd : row.of_place;
   const double upper = outcome.environment().upper;
   Taken taken{0, 0, "", true};
+  const Excitation& own = *outcome.excitation;
+  const SpectralMatrix& input = (own.specified ? *own.specified : own).spectrum;
   double highest = -1;
   for (std::size_t k = 0; k < psd.size(); ++k) {
-    const double f = outcome.grid()[k];
-    const Excitation& own = *outcome.excitation;
-    const double here = allowed.at(f, (own.specified ? *own.specified : own).spectrum.level(0, f));
+    const double f = outcome.grid()[k], here = allowed.at(f, input.level(0, f));
     if (!(here > 0) || psd[k] / here <= highest) continue;
     highest = psd[k] / here;
     taken.value = psd[k];
@@ -95,19 +95,16 @@ Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, c
   }
   const RandomRow& row = outcome.random()->rows[index];
   const double sigma = sigma_of(limit);
-  if (limit.take_random.form == Take::Form::probability) {
-    const double within = row.within[static_cast<std::size_t>(std::lround(limit.take_random.sigma) - 1)];
-    const double constant = still ? still->at_rest()->rows[index].value : 0;
-    return {constant + within, constant + upper * within, row.where, true, still != nullptr};
-  }
   if (limit.allowed_psd) return take_psd(*limit.allowed_psd, outcome, row);
-  if (limit.take_random.form == Take::Form::largest) {
-    const double quantile = limit.take_random.quantile;
-    const double largest =
-        quantile > 0 ? row.rms * largest_below(row.moments.zero_crossings(), *outcome.environment().duration, quantile)
-                     : row.largest;
+  const Take& take = limit.take_random;
+  if (take.form == Take::Form::probability || take.form == Take::Form::largest) {
+    const double own =
+        take.form == Take::Form::probability ? row.within[static_cast<std::size_t>(std::lround(take.sigma) - 1)]
+        : take.quantile > 0
+            ? row.rms * largest_below(row.moments.zero_crossings(), *outcome.environment().duration, take.quantile)
+            : row.largest;
     const double constant = still ? still->at_rest()->rows[index].value : 0;
-    return {constant + largest, constant + upper * largest, row.where, true, still != nullptr};
+    return {constant + own, constant + upper * own, row.where, true, still != nullptr};
   }
   if (still) return random_with_static(watched, row, still->at_rest()->rows[index], sigma, upper);
   return {sigma * row.rms, upper * sigma * row.rms, row.where, watched.is_gaussian()};

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/assess/life.h"
+#include "core/quantity/show.h"
 #include "core/response/on_random.h"
 #include "core/response/outcome.h"
 #include "core/response/sine_run.h"
@@ -81,6 +82,10 @@ struct LimitResult {
   /// Of a Gaussian response with a duration: with which probability the allowable, over the factor, is passed in it;
   /// NaN of others.
   double exceeded = std::nan("");
+  /// The unit of value and allowable.
+  [[nodiscard]] DisplayUnit unit(const Show& show) const {
+    return is_psd ? psd_unit(show.unit(*kind)) : show.unit(*kind);
+  }
   /// The margin that decides.
   [[nodiscard]] double deciding() const {
     return limit->at_upper && upper_margin == upper_margin ? upper_margin : margin;

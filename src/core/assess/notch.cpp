@@ -29,6 +29,14 @@ struct SineDemand {
   }
 };
 
+// What a static answer leaves of what is allowed.
+double room_of(const Limit& limit, const std::vector<const Outcome*>& at_rest, std::size_t watched) {
+  double room = limit.allowable / limit.factor;
+  for (const Outcome* still : at_rest)
+    if (still->environment().name == limit.with) room -= still->at_rest()->rows[watched].value;
+  return room;
+}
+
 std::vector<SineDemand> sine_demands_of(const Excited& load, const std::vector<Limit>& limits,
                                         const std::vector<const Outcome*>& at_rest,
                                         const std::vector<Watched>& watched) {
@@ -37,10 +45,8 @@ std::vector<SineDemand> sine_demands_of(const Excited& load, const std::vector<L
     if (!limit.notch || limit.subject != Limit::Of::response || !covers(limit, *load.excitation)) continue;
     const Watched* const found = find_watched(watched, limit.of);
     if (!found || !found->quantity->has_meaning(load.excitation->kind)) continue;
-    SineDemand demand{&limit, found, limit.allowable / limit.factor, envelope_of_place(load, *found, load.grid)};
-    for (const Outcome* still : at_rest)
-      if (still->environment().name == limit.with)
-        demand.room -= still->at_rest()->rows[static_cast<std::size_t>(found - watched.data())].value;
+    SineDemand demand{&limit, found, room_of(limit, at_rest, static_cast<std::size_t>(found - watched.data())),
+                      envelope_of_place(load, *found, load.grid)};
     if (limit.at_upper)
       for (double& each : demand.largest) each *= load.environment().upper;
     demands.push_back(std::move(demand));
@@ -54,7 +60,12 @@ struct Gains {
   std::vector<double> gain, lowest;  // the latter as depth and floor of the limit that counts allow it
   std::vector<const Limit*> by;
   std::set<const Limit*> cut;  // that depth or floor keep from being met
+  // @param to  what a limit wants, @param allowed  how low it may have it
   void lower(std::size_t point, double to, double allowed, const Limit* limit) {
+    if (to < allowed * (1 - 1e-9)) {
+      cut.insert(limit);
+      to = allowed;
+    }
     if (to >= gain[point]) return;
     gain[point] = to;
     lowest[point] = allowed;
@@ -66,13 +77,8 @@ Gains gains_of(const std::vector<SineDemand>& demands, const std::vector<double>
   for (const SineDemand& demand : demands)
     for (std::size_t k = 0; k < specified.size(); ++k) {
       if (!(demand.largest[k] > 0) || !(safety * demand.largest[k] > demand.room)) continue;
-      const double lowest = demand.lowest(specified[k]);
-      double wanted = std::max(0.0, demand.room) / (safety * demand.largest[k]);
-      if (wanted < lowest * (1 - 1e-9)) {
-        all.cut.insert(demand.limit);
-        wanted = lowest;
-      }
-      all.lower(k, wanted, lowest, demand.limit);
+      all.lower(k, std::max(0.0, demand.room) / (safety * demand.largest[k]), demand.lowest(specified[k]),
+                demand.limit);
     }
   return all;
 }
@@ -283,10 +289,7 @@ class RandomNotch {
         peaks_.push_back({&limit, found, std::move(psd), 1});
         continue;
       }
-      double room = limit.allowable / limit.factor;
-      for (const Outcome* still : at_rest)
-        if (still->environment().name == limit.with)
-          room -= still->at_rest()->rows[static_cast<std::size_t>(found - watched.data())].value;
+      const double room = room_of(limit, at_rest, static_cast<std::size_t>(found - watched.data()));
       const double sigma = limit.take_random.form == Take::Form::sigma ? limit.take_random.sigma : 1;
       spreads_.push_back({&limit, found, std::max(0.0, room) / (sigma * upper), {}});
       look(load_, spreads_.back());
@@ -344,13 +347,7 @@ class RandomNotch {
       for (std::size_t k = 0; k < levels_.size(); ++k) {
         const double allowed = peak.limit->allowed_psd->at(load_.grid[k], levels_[k]);
         if (!(allowed > 0) || !(peak.safety * peak.psd[k] > allowed)) continue;
-        const double least = lowest(*peak.limit, k);
-        double wanted = allowed / (peak.safety * peak.psd[k]);
-        if (wanted < least * (1 - 1e-9)) {
-          gains.cut.insert(peak.limit);
-          wanted = least;
-        }
-        gains.lower(k, wanted, least, peak.limit);
+        gains.lower(k, allowed / (peak.safety * peak.psd[k]), lowest(*peak.limit, k), peak.limit);
       }
     // Where a unit of the input's area makes most of the variance it is lowered first, as far as it may be: no other
     // choice loses less area.

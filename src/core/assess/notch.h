@@ -25,8 +25,8 @@ struct NotchedInput {
   /// allowed.
   std::vector<const Limit*> not_kept;
   /// The unit of its levels: that of the input, or of its PSD.
-  [[nodiscard]] DisplayUnit unit(const DisplayUnit& of_input) const {
-    return specified->is_random() ? psd_unit(of_input) : of_input;
+  [[nodiscard]] DisplayUnit unit(const Show& show) const {
+    return specified->is_random() ? psd_unit(show.unit(*specified->kind)) : show.unit(*specified->kind);
   }
   /// What is specified.
   [[nodiscard]] const LogLogTable& full() const {

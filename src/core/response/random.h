@@ -34,6 +34,10 @@ struct ModalCovariance {
   std::vector<IntegrationPanel> panels;  ///< of the rule, in its order
   SpectralRoots roots;                   ///< L at the points of the rule, S = L Lᴴ, times the roots of their weights
   StateTable states;                     ///< Z L there
+  /// The rule for squares of these states, which hold the roots of the weights already: they count once.
+  [[nodiscard]] IntegrationRule by_point() const {
+    return {rule.frequency, std::vector<double>(rule.frequency.size(), 1)};
+  }
 };
 
 /// Σ |w|² over the columns of each point. @param w  rows x columns of all points
@@ -91,6 +95,11 @@ struct SpectralMoments {
   double m0 = 0, m1 = 0, m2 = 0, m4 = 0;
   [[nodiscard]] double zero_crossings() const;  ///< ν₀ = √(m₂/m₀), upward, 1/s
   [[nodiscard]] double maxima() const;          ///< ν_p = √(m₄/m₂), 1/s; depends on the upper end of the band
+  /// Of so many times the process.
+  [[nodiscard]] SpectralMoments of(double factor) const {
+    const double square = factor * factor;
+    return {square * m0, square * m1, square * m2, square * m4};
+  }
 };
 /// @param psd  |w|² per unit PSD on the points of the rule
 [[nodiscard]] SpectralMoments spectral_moments(const IntegrationRule& rule, std::span<const double> squares);

@@ -196,9 +196,7 @@ class RandomRun {
     row.shares = largest_shares(variance_shares(own.measure, covariance_, transfer_.layout()));
     if (each.is_headline())
       row.pairs = largest_pairs(variance_share_pairs(own.measure, covariance_, transfer_.layout()));
-    // The kept states hold the roots of the weights already.
-    const IntegrationRule by_point{covariance_.rule.frequency,
-                                   std::vector<double>(covariance_.rule.frequency.size(), 1)};
+    const IntegrationRule by_point = covariance_.by_point();
     row.moments = spectral_moments(by_point, own.at_rule);
     for (const auto& [from, to] : excitation_.environment->bands) {
       double square = 0;

@@ -249,6 +249,12 @@ std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const
   return all;
 }
 
+std::string place_in_words(const Assembly& assembly, const StressStation& station, int level) {
+  std::string words = assembly.describe_node(station.node, assembly.parts[static_cast<std::size_t>(station.part)].name);
+  if (station.shell) words += ", " + std::string(shell_levels[static_cast<std::size_t>(level)]);
+  return words;
+}
+
 MatrixXd von_mises_rows(const StressStation& station, int level) {
   // x² + y² + z² − xy − yz − zx = (x − (y + z)/2)² + ¾(y − z)²
   const double half = 0.5, root = std::sqrt(0.75), shear = std::sqrt(3.0);

@@ -67,6 +67,9 @@ class StressStations {
 inline constexpr std::array<std::string_view, 3> shell_levels{"bottom", "middle", "top"};
 [[nodiscard]] inline int levels_of(const StressStation& station) { return station.shell ? 3 : 1; }
 
+/// "deck node 12 (0, 0, 180) mm, top": of a solid without a level.
+[[nodiscard]] std::string place_in_words(const Assembly& assembly, const StressStation& station, int level);
+
 /// Rows V, 5 x 6 (3 x 6 of a shell, for one level), with |V σ|² = von Mises stress squared of the six rows of a
 /// station.
 [[nodiscard]] Eigen::MatrixXd von_mises_rows(const StressStation& station, int level);

@@ -28,6 +28,10 @@ std::vector<Index> strongest_first(const MatrixXd& block, const Eigen::VectorXd&
 
 }  // namespace
 
+MatrixXcd strain_fold(const Channels& channels, const std::optional<double>& loss_factor) {
+  return channels.from_strain(MatrixXd::Identity(channels.strain_columns(), channels.strain_columns()), loss_factor);
+}
+
 LoadMatrix load_matrix(const ExcitedLoads& loads, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
   std::vector<MatrixXd> blocks;
   LoadMatrix all;

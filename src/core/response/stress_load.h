@@ -29,6 +29,10 @@ struct LoadMatrix {
   std::vector<Block> blocks;
 };
 
+/// Columns of strain from the state z, damping included. @param loss_factor  of the material; absent: the general
+/// damping
+[[nodiscard]] Eigen::MatrixXcd strain_fold(const Channels& channels, const std::optional<double>& loss_factor);
+
 /// All loads on the columns of strain.
 /// @param fold   columns of strain, damping of one material included, from the state
 /// @param omega  of the modes: their strain energy says which frequencies of a sweep strain most

@@ -105,11 +105,8 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     auto found = matrices.find(loss_factor);
     if (found == matrices.end())
       found = matrices
-                  .emplace(loss_factor, load_matrix(loads,
-                                                    channels.from_strain(MatrixXd::Identity(channels.strain_columns(),
-                                                                                            channels.strain_columns()),
-                                                                         loss_factor),
-                                                    basis.stiffness().cwiseSqrt()))
+                  .emplace(loss_factor,
+                           load_matrix(loads, strain_fold(channels, loss_factor), basis.stiffness().cwiseSqrt()))
                   .first;
     std::vector<int> own;
     for (std::size_t station = from; station < to; ++station)

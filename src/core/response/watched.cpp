@@ -437,6 +437,18 @@ std::vector<std::string> watched_names(const std::vector<WatchRequest>& requests
   return names;
 }
 
+const WatchRequest* find_request(const std::vector<WatchRequest>& requests, std::string_view name) {
+  for (const WatchRequest& each : requests) {
+    const std::vector<std::string> names = watched_names({each});
+    if (std::find(names.begin(), names.end(), name) != names.end()) return &each;
+  }
+  return nullptr;
+}
+
+bool is_length(const WatchRequest& request, std::string_view name) {
+  return request.quantity->vector && name == fmt::format("{}.{}", request.name, request.quantity->keyword);
+}
+
 double smallest_gap(const Assembly& assembly, const WatchRequest& request) {
   double smallest = request.gap.value_or(HUGE_VAL);
   for (const auto& pair : request.pairs) {

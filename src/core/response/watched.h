@@ -115,5 +115,9 @@ struct StressSource {
 
 /// All names that `watch` will make, without the modes: for checking a plan.
 [[nodiscard]] std::vector<std::string> watched_names(const std::vector<WatchRequest>& requests);
+/// The request that makes a name; nullptr if none does.
+[[nodiscard]] const WatchRequest* find_request(const std::vector<WatchRequest>& requests, std::string_view name);
+/// Whether a name of a request is the length of its vector.
+[[nodiscard]] bool is_length(const WatchRequest& request, std::string_view name);
 
 }  // namespace avrenk

@@ -192,7 +192,7 @@ TEST(Life, FindsTheWorstOfAllFibres) {
                                 0.5 * (std::pow(a, 4) + std::pow(b, 4)) * 2 * sweep_cycles(fine[p], fine[p + 1], 2));
       }
       const auto& c = *random.covariance;
-      const IntegrationRule by_point{c.rule.frequency, std::vector<double>(c.rule.frequency.size(), 1)};
+      const IntegrationRule by_point = c.by_point();
       own +=
           60 * random_damage_rates(
                    line, spectral_moments(by_point, squares_of_points(c.states.times(measure.rows), c.roots.first)))[1];
@@ -266,7 +266,7 @@ TEST(Life, OfShellsAndSolidsIsThatOfTheirChannels) {
       const Life life = lived.lives({campaign}).at(0);
       const Excited &still = *lived.loads[0], &sine = *lived.loads[1], &random = *lived.loads[2];
       const auto& c = *random.covariance;
-      const IntegrationRule by_point{c.rule.frequency, std::vector<double>(c.rule.frequency.size(), 1)};
+      const IntegrationRule by_point = c.by_point();
       double largest = 0;
       for (std::size_t s = 0; s < lived.stations->size(); ++s) {
         const StressStation& station = lived.stations->all()[s];

@@ -20,16 +20,18 @@ double transmissibility(double f) {
 }
 
 struct Vibrated {
-  explicit Vibrated(const LogLogTable& input)
+  explicit Vibrated(const LogLogTable& input, Environment::Type type = Environment::Type::sine)
       : solved(test::chain({2.5}, {2.5 * std::pow(2 * pi * natural, 2)}), test::count(6), test::ratio(ratio)) {
     watched =
         watch(solved.assembly, solved.channels, {WatchRequest{"box", &watched_quantities()[0], {1}, Vector3::Zero()}});
-    sine.name = "sine";
-    sine.input = input;
-    sine.axes = {2};
-    sine.upper = 1.1;
-    sine.grid = {input.from(), input.to(), 24, 21, {}};
-    specified = excitation_along(sine, 2, solved.system);
+    const bool random = type == Environment::Type::random;
+    environment.name = random ? "noise" : "sine";
+    environment.type = type;
+    environment.input = input;
+    environment.axes = {2};
+    environment.upper = random ? 1.2 : 1.1;
+    environment.grid = {input.from(), input.to(), 24, 21, {}};
+    specified = excitation_along(environment, 2, solved.system);
   }
   [[nodiscard]] std::optional<NotchedInput> notched(const std::vector<Limit>& own) {
     limits = own;
@@ -37,7 +39,7 @@ struct Vibrated {
   }
   Solved solved;
   std::vector<Watched> watched;
-  Environment sine;
+  Environment environment;
   std::shared_ptr<const Excitation> specified;
   std::vector<Limit> limits;
 };
@@ -46,7 +48,7 @@ Limit notched_at(double allowable, NotchRule rule = {}) {
   Limit limit;
   limit.name = "box-level";
   limit.of = "box.acceleration.z";
-  limit.environments = {"sine"};
+  limit.environments = {"sine", "noise"};
   limit.allowable = allowable;
   limit.notch = rule;
   return limit;
@@ -143,32 +145,6 @@ TEST(Notch, StopsAtItsDepthAndFloor) {
   EXPECT_GE(none->table.highest(), 2e-3 * 0.98);
 }
 
-// The same mass in noise.
-struct NoisyMass {
-  explicit NoisyMass(const LogLogTable& input)
-      : solved(test::chain({2.5}, {2.5 * std::pow(2 * pi * natural, 2)}), test::count(6), test::ratio(ratio)) {
-    watched =
-        watch(solved.assembly, solved.channels, {WatchRequest{"box", &watched_quantities()[0], {1}, Vector3::Zero()}});
-    noise.name = "noise";
-    noise.type = Environment::Type::random;
-    noise.input = input;
-    noise.axes = {2};
-    noise.upper = 1.2;
-    noise.grid = {input.from(), input.to(), 24, 21, {}};
-    specified = excitation_along(noise, 2, solved.system);
-  }
-  [[nodiscard]] std::optional<NotchedInput> notched(const std::vector<Limit>& own) {
-    limits = own;
-    for (Limit& limit : limits) limit.environments = {"noise"};
-    return notched_input(specified, limits, {}, watched, solved.system, solved.basis, solved.damping);
-  }
-  Solved solved;
-  std::vector<Watched> watched;
-  Environment noise;
-  std::shared_ptr<const Excitation> specified;
-  std::vector<Limit> limits;
-};
-
 // A limit on a PSD, the same everywhere, a table, and force limiting, with a factor at the upper tolerance: the highest
 // input is min(S, limit/|T|²) at each point by the closed form, the applied one nowhere above it at 40 000 frequencies
 // and within a decibel in the notches.
@@ -178,7 +154,7 @@ TEST(NotchOfNoise, KeepsAPsdAndNoMore) {
       force({{1e-3, 9, {}}, {45, 9, {}}, {1e6, {}, -6}}, 10);
   for (const AllowedPsd& allowed :
        {AllowedPsd{LogLogTable({{1e-3, 40, {}}, {1e6, 40, {}}}, 10)}, AllowedPsd{table}, AllowedPsd{force, true}}) {
-    NoisyMass shaken(input);
+    Vibrated shaken(input, Environment::Type::random);
     Limit limit = notched_at(0);
     limit.take_random.form = Take::Form::psd;
     limit.allowed_psd = allowed;
@@ -218,7 +194,7 @@ TEST(NotchOfNoise, KeepsAPsdAndNoMore) {
 TEST(NotchOfNoise, MeetsAnRmsWithTheLeastAreaLost) {
   const LogLogTable input({{10, 2, {}}, {300, 2, {}}}, 10);
   for (const auto& [part, decibel] : {std::pair{0.9, 0.0}, {0.7, 0.0}, {0.5, 0.0}, {0.6, 20.0}}) {
-    NoisyMass shaken(input);
+    Vibrated shaken(input, Environment::Type::random);
     const auto integral = [&](const auto& weight) {
       constexpr int points = 400000;
       double sum = 0;
@@ -252,7 +228,7 @@ TEST(NotchOfNoise, MeetsAnRmsWithTheLeastAreaLost) {
     EXPECT_LE(lost, 1.2 * least) << part;
     for (const PowerLaw& line : found->table.stretches()) EXPECT_GE(std::min(line.v1, line.v2), 2 * left * 0.98);
   }
-  NoisyMass shaken(input);
+  Vibrated shaken(input, Environment::Type::random);
   Limit limit = notched_at(0.1);
   limit.take_random = {Take::Form::rms, 1};
   const auto impossible = shaken.notched({limit});
