@@ -6,6 +6,7 @@
 #include <system_error>
 
 #include "cli/commands.h"
+#include "cli/schemas.h"
 #include "cli/shell_help.h"
 #include "cli/stop.h"
 #include "cli/streams.h"
@@ -58,13 +59,21 @@ void print_help() {
       "  4  a file could not be read or written\n  130 stopped by Ctrl-C: nothing half-written is left\n\n\"avrenk "
       "COMMAND --help\" shows an example. Start with: avrenk demo\n"
       "\"avrenk help bash\", \"help zsh\" and \"help man\" print completions for these shells and the page of the "
-      "manual.\n");
+      "manual,\n\"avrenk help plan-schema\" and \"help summary-schema\" what editors check plans with (JSON "
+      "Schema).\n");
 }
 
-// What installs beside the program: completions and the page of the manual.
-void print_for_shell(std::span<const std::string> words) {
+std::string plan_schema(std::span<const Command> /*commands*/) { return schemas::plan; }
+std::string summary_schema(std::span<const Command> /*commands*/) { return schemas::summary; }
+
+// What installs beside the program: completions, the page of the manual, schemas.
+void print_page(std::span<const std::string> words) {
   static constexpr std::pair<std::string_view, std::string (*)(std::span<const Command>)> pages[] = {
-      {"bash", bash_completion}, {"zsh", zsh_completion}, {"man", manual_page}};
+      {"bash", bash_completion},
+      {"zsh", zsh_completion},
+      {"man", manual_page},
+      {"plan-schema", plan_schema},
+      {"summary-schema", summary_schema}};
   for (const auto& [name, page] : pages)
     if (words.size() == 2 && words[1] == name) {
       fmt::print("{}", page(std::span<const Command>(all_commands)));
@@ -82,7 +91,7 @@ void print_help(const Command& command) {
 
 ExitStatus dispatch(std::span<const std::string> words, Terminal& terminal) {
   if (words.size() > 1 && words[0] == "help") {
-    print_for_shell(words);
+    print_page(words);
     return ExitStatus::done;
   }
   if (words.empty() || words[0] == "--help" || words[0] == "help") {

@@ -28,14 +28,14 @@ std::string home_of(const std::string& key, const std::string& subject,
 
 }  // namespace
 
-void Problems::add_unknown_key(const std::string& key, const Place& place, const std::string& subject) {
-  unknown_.push_back({list_.size(), key, subject});
+void Problems::add_unknown_key(const std::string& key, const Place& place, const std::string& subject,
+                               const std::vector<std::string>& keys) {
+  unknown_.push_back({list_.size(), key, subject, keys});
   list_.push_back({subject, fmt::format("unknown key \"{}\"", key), "", place});
 }
 
 void Problems::finish() {
-  for (const auto& [problem, key, subject] : unknown_) {
-    const std::vector<std::string>& keys = known_[subject];
+  for (const auto& [problem, key, subject, keys] : unknown_) {
     std::string& instead = list_[problem].instead;
     const auto nearest = nearest_name(key, keys);
     if (!nearest) instead = home_of(key, subject, known_);
@@ -185,7 +185,7 @@ void MapReader::done() {
   problems_.knows(subject_, asked_);
   for (const Tree::Entry& entry : tree_.entries)
     if (std::find(asked_.begin(), asked_.end(), entry.key) == asked_.end())
-      problems_.add_unknown_key(entry.key, entry.place, subject_);
+      problems_.add_unknown_key(entry.key, entry.place, subject_, asked_);
 }
 
 std::optional<double> MapReader::quantity(const std::string& key, const Kind& kind, Sign sign) {

@@ -27,7 +27,9 @@ class Problems {
     noted_ += said ? 1 : 0;
   }
   /// A key that the map of this subject does not have; what to write instead is said by `finish`.
-  void add_unknown_key(const std::string& key, const Place& place, const std::string& subject);
+  /// @param keys  those that the map has
+  void add_unknown_key(const std::string& key, const Place& place, const std::string& subject,
+                       const std::vector<std::string>& keys);
   /// A map was read that knows these keys.
   void knows(const std::string& subject, const std::vector<std::string>& keys) { known_[subject] = keys; }
   /// Says of each unknown key the nearest known one, else the map of the same thing that has it, else all keys.
@@ -39,6 +41,7 @@ class Problems {
   struct UnknownKey {
     std::size_t problem;  // in the list
     std::string key, subject;
+    std::vector<std::string> keys;
   };
   std::vector<Problem>& list_;
   std::size_t noted_ = 0;  // said before, and still a reason not to go on

@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "support/models.h"
+#include "support/schema.h"
 #include "support/temporary.h"
 
 namespace avrenk {
@@ -61,6 +62,7 @@ std::string problems_of(const std::string& text, const std::vector<Override>& ov
   if (!levels.empty()) (void)folder.write("levels.csv", levels);
   try {
     (void)read_plan(folder.write(name, text), overrides);
+    EXPECT_EQ(test::complaints_of_plan(test::json_of_yaml(text)), "");
   } catch (const InputError& error) {
     std::string all = error.what();
     const std::string where = folder.path().string() + "/";
@@ -326,6 +328,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
   const TemporaryFolder folder;
   (void)folder.write("levels.csv", levels);
   const Plan plan = read_plan(folder.write("bad.yaml", rich), {});
+  EXPECT_EQ(test::complaints_of_plan(test::json_of_yaml(rich)), "");
   const Assembly& model = plan.assembly;
   EXPECT_EQ(model.tapers.size(), 4U);
   EXPECT_TRUE(model.beams[0].released[4]);
@@ -624,7 +627,8 @@ TEST(Plan, MirrorsLinesAndJoinsThemWhereTheyMeet) {
             4 * 3 + 1 + 4);
 }
 
-// Whatever is cut out of a plan, it is read or refused with a place; it never ends the program.
+// Whatever is cut out of a plan, it is read or refused with a place; it never ends the program. What is read satisfies
+// the schema.
 TEST(Plan, SurvivesAnyMutilation) {
   const TemporaryFolder folder;
   std::mt19937 generator(5);
@@ -640,6 +644,7 @@ TEST(Plan, SurvivesAnyMutilation) {
     }
     try {
       (void)read_plan(folder.write("mast.yaml", text), {});
+      EXPECT_EQ(test::complaints_of_plan(test::json_of_yaml(text)), "") << text;
     } catch (const InputError& error) {
       ++refused;
       ASSERT_FALSE(error.problems.empty());

@@ -1,10 +1,13 @@
 /// Runs the built program as a user does: arguments, folder, exit status, both outputs.
 #pragma once
 
+#include <gtest/gtest.h>
 #include <sys/wait.h>
 
 #include <cstdlib>
+#include <sstream>
 
+#include "support/schema.h"
 #include "support/temporary.h"
 
 namespace avrenk::test {
@@ -14,8 +17,27 @@ struct Ran {
   std::string out, err;
 };
 
+/// Plans that a command line names satisfy the schema of plans, and what it wrote that of summaries.
+inline void expect_valid_files(const TemporaryFolder& folder, const std::string& arguments,
+                               std::filesystem::file_time_type since) {
+  std::istringstream words(arguments);
+  for (std::string word; words >> word;) {
+    const std::filesystem::path file = folder / word.substr(0, word.rfind(".yaml") + 5);
+    if (word.find(".yaml") != std::string::npos && std::filesystem::is_regular_file(file)) {
+      EXPECT_EQ(complaints_of_plan_file(file), "") << read_all(file);
+    }
+  }
+  for (const auto& entry : std::filesystem::directory_iterator(folder.path())) {
+    const auto summary = entry.path() / "summary.json";
+    if (std::filesystem::is_regular_file(summary) && std::filesystem::last_write_time(summary) >= since) {
+      EXPECT_EQ(complaints_of_summary(nlohmann::json::parse(read_all(summary))), "");
+    }
+  }
+}
+
 inline Ran run_program(const TemporaryFolder& folder, const std::string& arguments,
                        const std::string& environment = "") {
+  const auto begin = std::filesystem::file_time_type::clock::now();
   const auto out = folder / ".stdout", err = folder / ".stderr";
   const std::string command = "cd '" + folder.path().string() + "' && " + environment + " '" + AVRENK_PROGRAM + "' " +
                               arguments + " >'" + out.string() + "' 2>'" + err.string() + "' </dev/null";
@@ -23,6 +45,7 @@ inline Ran run_program(const TemporaryFolder& folder, const std::string& argumen
   Ran ran{WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_all(out), read_all(err)};
   std::filesystem::remove(out);
   std::filesystem::remove(err);
+  if (ran.status == 0 || ran.status == 1) expect_valid_files(folder, arguments, begin);
   return ran;
 }
 

@@ -8,6 +8,7 @@
 #include "core/mesh/attach.h"
 #include "core/mesh/bolt.h"
 #include "core/mesh/select.h"
+#include "support/checked.h"
 #include "support/solids.h"
 
 namespace avrenk {
@@ -124,7 +125,8 @@ TEST(CylinderOfShellOnABlock, VibratesLikeSolidsThroughout) {
   EXPECT_EQ(join(joined, tube, ring, 0.1e-3), 48);
   test::hold(joined, rim);
   const Eigen::VectorXd found = frequencies(joined, 8);
-  for (int r = 0; r < 8; ++r) EXPECT_NEAR(found[r] / exact[r], 1, 0.015) << r;
+  const test::KnownProblem known("tube of shells attached to a ring of solids", "one mesh of solids throughout");
+  for (int r = 0; r < 8; ++r) known.value(fmt::format("frequency {}, Hz", r + 1), found[r], exact[r], 0.015);
 }
 
 // Two plates, each half as thick, one on the other: loose they bend at half the frequency of one plate; attached all
@@ -144,7 +146,8 @@ TEST(PlateOnPlate, IsOneThickPlateWhenAttached) {
   ASSERT_EQ(join(pair, upper, lower, 1e-6), 18 * 7);
   test::hold(pair, [](const Vector3& x) { return x.x() < -0.1 + 1e-9 && x.z() < 0; });
   const Eigen::VectorXd exact = frequencies(thick, 6), found = frequencies(pair, 6);
-  for (int r = 0; r < 6; ++r) EXPECT_NEAR(found[r] / exact[r], 1, 0.015) << r;
+  const test::KnownProblem known("plate attached on a plate", "one plate twice as thick");
+  for (int r = 0; r < 6; ++r) known.value(fmt::format("frequency {}, Hz", r + 1), found[r], exact[r], 0.015);
 }
 
 // Bolted instead, from bolts of no stiffness to such that hold like a weld.
@@ -175,7 +178,8 @@ TEST(BoltedPlates, StiffenFromALoosePairToOnePlate) {
     EXPECT_GT(ratios.back(), before);
     before = ratios.back();
   }
-  EXPECT_NEAR(ratios.front(), 0.5, 1e-3);  // shear makes the thick plate a little softer
+  const test::KnownProblem known("plate on plate, bolts of no stiffness", "half of the thick plate's frequency");
+  known.value("first frequency over that of the thick plate", ratios.front(), 0.5, 2e-3);  // that shears a little
   EXPECT_GT(ratios.back(), 0.96);
   EXPECT_LT(ratios.back(), 1.005);
 }

@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "core/load/applied.h"
+#include "support/checked.h"
 #include "support/solids.h"
 
 namespace avrenk {
@@ -125,7 +126,11 @@ TEST(UniformLoad, OnASimplySupportedBeamConvergesToItsSineSeries) {
         const test::Solved solved(loaded_beam(c, elements), test::count(1000), {});
         errors.push_back(std::abs(receptance(solved, elements / 2, f) / exact(f) - 1.0));
       }
-      EXPECT_LE(errors[1], 4e-4) << f;
+      const test::KnownProblem known(
+          fmt::format("{} simply supported beam, uniform load, 16 beams", radius < 0.01 ? "slender" : "stubby"),
+          "sine series of Timoshenko's beam");
+      known.error(fmt::format("complex receptance of the middle at {:.2g} of the first frequency", f / first),
+                  errors[1], 4e-4);
       // h⁴; where shear and rotary inertia count h², because the mass follows static shapes.
       EXPECT_GE(errors[0] / errors[1], radius < 0.01 ? 10 : 3.8) << f;
     }
@@ -141,7 +146,10 @@ TEST(UniformPressure, OnASimplySupportedPlateConvergesToItsSineSeries) {
       const test::Solved solved(plate.model(n), test::count(20), {});  // residual vectors carry the rest
       errors.push_back(std::abs(receptance(solved, PressedPlate::centre(n), f) / plate.exact(f) - 1.0));
     }
-    EXPECT_LE(errors[2], 0.03) << f;           // just below resonance ten times the error of the frequency
+    // Just below resonance ten times the error of the frequency.
+    const test::KnownProblem known("simply supported plate, uniform pressure, 24 x 24 shells",
+                                   "double sine series of Mindlin's plate");
+    known.error(fmt::format("complex receptance of the middle at {} of the first frequency", part), errors[2], 0.03);
     EXPECT_GE(errors[0] / errors[1], 3) << f;  // h²
     EXPECT_GE(errors[1] / errors[2], 3) << f;
   }
@@ -187,7 +195,8 @@ TEST(RandomLoad, OnASimplySupportedBeamIsTheIntegralOfItsSineSeries) {
     const test::Solved solved(loaded_beam(c, elements), test::count(1000), {});
     errors.push_back(std::abs(mean_square(solved, elements / 2, f1, f2) / exact - 1));
   }
-  EXPECT_LE(errors[2], 1e-4);
+  const test::KnownProblem known("simply supported beam, random load, 16 beams", "∫ of the sine series' square");
+  known.error("mean square of the middle", errors[2], 1e-4);
   EXPECT_GE(errors[0] / errors[1], 10);  // h⁴
   EXPECT_GE(errors[1] / errors[2], 10);
 }
@@ -201,7 +210,9 @@ TEST(RandomPressure, OnASimplySupportedPlateIsTheIntegralOfItsSineSeries) {
     const test::Solved solved(plate.model(n), test::count(30), {});
     errors.push_back(std::abs(mean_square(solved, PressedPlate::centre(n), f1, f2) / exact - 1));
   }
-  EXPECT_LE(errors[2], 0.02);
+  const test::KnownProblem known("simply supported plate, random pressure, 24 x 24 shells",
+                                 "∫ of the double sine series' square");
+  known.error("mean square of the middle", errors[2], 0.02);
   EXPECT_GE(errors[0] / errors[1], 3);  // h²
   EXPECT_GE(errors[1] / errors[2], 3);
 }

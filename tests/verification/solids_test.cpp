@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/element/solid.h"
+#include "support/checked.h"
 
 namespace avrenk {
 namespace {
@@ -88,10 +89,14 @@ TEST(Solids, SlenderCantilever) {
       {SolidShape::hexahedron20, Cut::parallelogram, {0.967, 0.941}},
   };
   for (const Case& each : cases) {
-    EXPECT_NEAR(tip_ratio(each.shape, each.cut, 0), 1, 0.015);  // extension
+    const char* const cuts[] = {"straight", "trapezoids", "parallelograms"};
+    const auto name = fmt::format("{}, {}", facts_of(each.shape).name, cuts[static_cast<int>(each.cut)]);
+    const test::KnownProblem known("slender cantilever of six solids", "MacNeal & Harder 1985, three digits");
+    known.value(name + ": extension over the closed form", tip_ratio(each.shape, each.cut, 0), 1, 0.015);
     for (Index d = 1; d < 3; ++d)
-      EXPECT_NEAR(tip_ratio(each.shape, each.cut, d), each.published[d - 1], 1e-3)
-          << facts_of(each.shape).name << " " << static_cast<int>(each.cut) << " " << d;
+      known.value(
+          fmt::format("{}: deflection {} over beam theory", name, d == 1 ? "in the plane of the cut" : "across"),
+          tip_ratio(each.shape, each.cut, d), each.published[d - 1], 1e-3 / each.published[d - 1]);
   }
 }
 
