@@ -231,6 +231,24 @@ data table_data(const Table& table) {
   return result;
 }
 
+// A string of CSS, in which nothing of the text ends the string or the style around it.
+std::string css_string(std::string_view text) {
+  std::string quoted = "\"";
+  for (const char c : text) {
+    const bool plain = static_cast<unsigned char>(c) >= ' ' && c != '"' && c != '\\' && c != '<';
+    quoted += plain ? std::string(1, c) : fmt::format("\\{:x} ", static_cast<unsigned char>(c));
+  }
+  return quoted + "\"";
+}
+
+// What stands at the foot of each printed page: the title, and what the document says first, its number and issue.
+std::string foot_of(const Report& report) {
+  std::string foot = report.title;
+  for (std::size_t i = 0; i < std::min<std::size_t>(2, report.document.size()); ++i)
+    foot += fmt::format(", {} {}", report.document[i].first, report.document[i].second);
+  return foot;
+}
+
 // Everything of the report; `inside` puts the figures themselves into it.
 data report_data(const Report& report, bool inside) {
   data page;
@@ -332,7 +350,8 @@ std::string rendered(const char* text, const char* section, data page, bool mark
 
 std::string to_html(const Report& report) {
   data page = report_data(report, true);
-  page.set("style", std::string(report_parts::page_css));
+  page.set("style",
+           fmt::format("{}:root {{ --foot: {}; }}", std::string(report_parts::page_css), css_string(foot_of(report))));
   page.set("script", std::string(report_parts::page_js));
   page.set("chart_style", std::string(report_parts::dygraph_css));
   page.set("chart_script", std::string(report_parts::dygraph_licence) + report_parts::dygraph_js);

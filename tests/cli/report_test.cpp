@@ -120,6 +120,32 @@ TEST(Report, OpensInABrowserWithAndWithoutScripting) {
   EXPECT_GT(pixels_of(folder / "without.png", 0x0072B2), 100);
 }
 
+// On paper each page says whose it is and where it stands; sections begin pages, and no table leaves its head behind.
+TEST(Report, PrintsOnPagesThatSayWhatTheyAreOf) {
+  const TemporaryFolder folder;
+  (void)folder.write("box.yaml",
+                     "document: {number: SD-217, issue: B, author: M. Keller}\n" + example("isolated-box.yaml"));
+  ASSERT_EQ(run_program(folder, "run box.yaml").status, 0);
+  (void)run_browser(folder, "box-results/report.html",
+                    "--virtual-time-budget=8000 --no-pdf-header-footer --print-to-pdf=report.pdf", "written to file");
+  const std::string text = run_shell(folder, "pdftotext -layout report.pdf -").out;
+  std::vector<std::string> pages;
+  std::istringstream whole(text);
+  for (std::string page; std::getline(whole, page, '\f');)
+    if (!page.empty()) pages.push_back(page);
+  ASSERT_GT(pages.size(), 4U) << text;
+  for (std::size_t p = 0; p < pages.size(); ++p)
+    EXPECT_THAT(pages[p], testing::ContainsRegex("number SD-217, issue B .* " + std::to_string(p + 1) + " of " +
+                                                 std::to_string(pages.size()) + "\n"));
+  for (const char* heading : {"Model\n", "Modes\n", "Environment "}) {
+    const bool begins = std::any_of(pages.begin(), pages.end(), [&](const std::string& page) {
+      const std::size_t at = page.find_first_not_of(" \n");
+      return at != std::string::npos && page.compare(at, std::strlen(heading), heading) == 0;
+    });
+    EXPECT_TRUE(begins) << heading;
+  }
+}
+
 // Figures that the plan asks for: each view a picture of its own, of one part alone; what is wrong is said at its
 // place.
 TEST(Figures, ThatThePlanAsksFor) {

@@ -54,6 +54,8 @@ TEST(Report, InterpretsNothingOfTheUsersText) {
   EXPECT_LT(html.find("s-one"), html.find("In short")) << "margins come before the summary";
   EXPECT_THAT(html, HasSubstr("data:image/svg+xml,%3Csvg/%3E"));
   EXPECT_THAT(html, HasSubstr("<dt>number</dt><dd>SD-217</dd>"));
+  EXPECT_THAT(html, HasSubstr("--foot: \"\\3c /script>\\3c script>alert('x')\\3c /script> & \\22 quoted\\22  `id`"));
+  EXPECT_THAT(html, HasSubstr("number SD-217, "));
   const std::string markdown = to_markdown(made_up());
   EXPECT_THAT(markdown, HasSubstr("- number: SD-217\n"));
   EXPECT_THAT(markdown, HasSubstr("# &lt;/script&gt;&lt;script&gt;alert"));
