@@ -13,6 +13,7 @@
 #include "core/mesh/resolution.h"
 #include "core/mesh/surface.h"
 #include "core/modes/mode_content.h"
+#include "core/modes/preload.h"
 #include "core/progress.h"
 #include "core/response/audit.h"
 #include "core/response/driven_modes.h"
@@ -64,6 +65,8 @@ struct Analysis {
   Plan plan;
   SourceFiles sources;  ///< that it was made from
   System system;
+  std::optional<Preload> preload;    ///< the state that modes are taken about
+  std::vector<PreloadLevel> levels;  ///< of that state, as far as the plan asks for them
   ModalBasis basis;
   ModalDamping damping;
   std::optional<StressStations> stations;  ///< of shells and solids
@@ -117,6 +120,9 @@ struct Analysis {
 };
 
 void load(Analysis& analysis, const std::string& file, const AnalysisRequest& request);
+/// Assembles the matrices of the model, about a static state where the plan says so.
+/// @throws InputError  a mechanism, or the model buckles before that state is reached
+void assemble(Analysis& analysis, const Progress& progress = {});
 /// Assembles, and takes the modes from the first of the files that holds those of the same model, or solves for them.
 /// Damping and channels are made anew. @param kept  results of earlier runs, looked at in this order
 void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, const Progress& progress = {});

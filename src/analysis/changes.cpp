@@ -69,7 +69,7 @@ class Study {
       changed.plan.damping.form = DampingRule::Form::ratio;
       changed.plan.damping.value = *damping;
     }
-    changed.system = make_system(changed.plan.assembly, request.threads);
+    assemble(changed);
     changed.basis = known ? known->of(changed.system)
                           : solve_modes(changed.plan.assembly, changed.system, changed.plan.modes, request.threads);
     changed.damping = damp(changed.system, changed.basis, changed.plan.damping);

@@ -52,6 +52,34 @@ void load(Analysis& analysis, const std::string& file, const AnalysisRequest& re
   analysis.times.push_back({"reading the plan", start.seconds()});
 }
 
+void assemble(Analysis& analysis, const Progress& progress) {
+  StopWatch start;
+  const Plan& plan = analysis.plan;
+  analysis.system = make_system(plan.assembly, analysis.threads);
+  analysis.times.push_back({"assembling", start.seconds()});
+  if (plan.modes_about.empty()) return;
+  start = StopWatch();
+  const auto state = std::find_if(plan.environments.begin(), plan.environments.end(),
+                                  [&](const Environment& each) { return each.name == plan.modes_about; });
+  const auto excitation = excitations(*state, plan.assembly, analysis.system).front();
+  analysis.preload = apply_preload(plan.assembly, analysis.system, excitation->loads.rowwise().sum().real(),
+                                   displacement_of(*state, analysis.system.support_motion.cols()), state->acceleration,
+                                   plan.modes.feet, analysis.threads, progress);
+  analysis.times.push_back({"preload", start.seconds()});
+  const Preload& preload = *analysis.preload;
+  if (preload.load_factor <= 1)
+    throw InputError(Problem{
+        "modes about",
+        fmt::format("the model buckles at {:.4g} times {}: {}", preload.load_factor, state->name, preload.buckles),
+        "lower that load, or make what buckles stiffer", std::nullopt});
+  analysis.plan.notes.push_back(
+      fmt::format("modes: about {}, {}{}", state->name,
+                  std::isfinite(preload.load_factor)
+                      ? fmt::format("at {:.4g} times which the model buckles: {}", preload.load_factor, preload.buckles)
+                      : "no multiple of which makes the model buckle",
+                  plan.assembly.beams.empty() ? "" : " (of beams the axial forces count, bending moments do not)"));
+}
+
 namespace {
 
 // What follows a model of fewer unknowns is not worth the threads of BLAS, which go on spinning beside our own.
@@ -103,8 +131,9 @@ void take_or_solve_modes(Analysis& analysis, const std::vector<std::filesystem::
 namespace {
 
 // Whether responses take products with the matrices that no file keeps: of chosen modes, of patterns of pressure, of
-// the full equations, of a load that acts on all mass.
+// the full equations, of a load that acts on all mass, of a preload.
 bool needs_matrices(const Plan& plan, const EnvironmentChoice& is_wanted) {
+  if (!plan.modes_about.empty()) return true;
   const auto has_field = [](const LoadCase& each) {
     return std::any_of(each.loads.begin(), each.loads.end(), [](const DrivenLoad& load) { return load.field; });
   };
@@ -144,12 +173,10 @@ void take_kept_modes(Analysis& analysis, const std::filesystem::path& run, const
                      const EnvironmentChoice& is_wanted) {
   if (take_kept_products(analysis, run, plan, is_wanted)) return;
   const std::filesystem::path file = run / "results.h5";
-  StopWatch start;
-  analysis.system = make_system(analysis.plan.assembly, analysis.threads);
-  analysis.times.push_back({"assembling", start.seconds()});
+  assemble(analysis);
   std::optional<OneBlasThread> held;
   if (analysis.system.free < small_model) held.emplace();
-  start = StopWatch();
+  StopWatch start;
   analysis.model = print_of(analysis.plan.assembly, analysis.system);
   KeptModes found = read_modes(file, analysis.system, analysis.model, analysis.plan.modes);
   if (!found.basis || !found.loads_missing.empty())
@@ -167,8 +194,8 @@ void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, c
   StopWatch start;
   tell(progress, "assembling");
   const Plan& plan = analysis.plan;
-  analysis.system = make_system(plan.assembly, analysis.threads);
-  analysis.times.push_back({"assembling", start.seconds()});
+  assemble(analysis, progress);
+  start = StopWatch();
   std::optional<OneBlasThread> held;
   if (analysis.system.free < small_model) held.emplace();
   take_or_solve_modes(analysis, kept, progress);
@@ -186,6 +213,12 @@ void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, c
   analysis.times.push_back({"energy of the modes", start.seconds()});
   warn_about_modes(analysis);
   warn_about_damping(analysis);
+  start = StopWatch();
+  constexpr int most_at_levels = 10;  // modes
+  for (const double level : plan.modes_levels)
+    analysis.levels.push_back(modes_at_level(analysis.system, level, std::min(analysis.basis.modes, most_at_levels),
+                                             analysis.threads, progress));
+  if (!analysis.levels.empty()) analysis.times.push_back({"levels of the preload", start.seconds()});
 }
 
 namespace {
@@ -333,6 +366,16 @@ void group_cases(Analysis& analysis, const Cases& cases, const Progress& progres
     groups.push_back(environment.direct ? solve_directly(analysis, own, progress)
                                         : choose_modes(analysis, environment));
     groups.back()->cases = own;
+  }
+  if (analysis.preload) {  // what acts at rest is not added to the state that it makes
+    Cases& all = groups[0]->cases;
+    auto still = std::make_unique<AnswerGroup>();
+    std::copy_if(all.begin(), all.end(), std::back_inserter(still->cases),
+                 [](const auto& each) { return each->is_static(); });
+    std::erase_if(all, [](const auto& each) { return each->is_static(); });
+    still->own_basis = analysis.preload->at_rest;
+    still->own_damping = damp(analysis.system, *still->own_basis, {});
+    if (!still->cases.empty()) groups.push_back(std::move(still));
   }
   weigh_grids(analysis, cases);
   const StopWatch start;
@@ -771,9 +814,11 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
   StressSource stress;
   if (analysis.stations) stress = {&*analysis.stations, &analysis.stress};
   for (const auto& group : analysis.groups) {
-    std::vector<const Outcome*> outcomes;
+    if (group->basis->modes == 0) continue;
+    std::vector<const Outcome*> outcomes;  // and what acts at rest: beside it zero is told from rounding
     for (const Outcome& outcome : analysis.outcomes)
-      if (std::find(group->cases.begin(), group->cases.end(), outcome.excitation) != group->cases.end())
+      if (outcome.at_rest() ||
+          std::find(group->cases.begin(), group->cases.end(), outcome.excitation) != group->cases.end())
         outcomes.push_back(&outcome);
     const AuditSource source{
         analysis.plan.assembly, analysis.system, *group->basis,  *group->damping, analysis.plan.damping,

@@ -102,7 +102,7 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
   Analysis& updated = *study.updated;
   load(updated, analysis.plan.file, request);
   keep_what_is_judged(updated.plan);
-  updated.system = make_system(updated.plan.assembly, request.threads);
+  assemble(updated);
   updated.basis = basis;
   for (MeasuredMode& each : found) {
     each.frequency_before = basis.frequency(each.mode);

@@ -97,8 +97,9 @@ void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
                   "A motion of all bases as one body strains nothing (difference {:.1e}): no spring leads to the "
                   "ground.",
                   statics.rigid_difference));
+    if (!assembly.bases.empty()) check.gravity = under_gravity(assembly, analysis.system, statics);
+    if (!analysis.plan.modes_about.empty()) assemble(analysis, {});  // it notes how far that is from buckling
     if (assembly.bases.empty()) return;
-    check.gravity = under_gravity(assembly, analysis.system, statics);
   } catch (const InputError& error) {
     for (const Problem& each : error.problems)
       check.findings.push_back({Finding::Grade::error, each.subject, each.wrong, each.instead});

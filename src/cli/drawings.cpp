@@ -35,6 +35,11 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
   const NamedChart masses = mass_chart(analysis.basis, analysis.plan.show);
   drawings.push_back(
       {"modes", masses.name, "Effective mass of the modes and its running sum.", masses.in_words, masses.chart});
+  if (analysis.levels.size() > 1) {
+    NamedChart levels = preload_chart(analysis.levels, analysis.plan.modes_about, analysis.plan.show);
+    drawings.push_back({"modes", std::move(levels.name), levels.chart.title + ".", std::move(levels.in_words),
+                        std::move(levels.chart)});
+  }
   drawings.push_back({"modes",
                       "modes",
                       "Shapes of the first modes over the model as built.",
@@ -361,6 +366,19 @@ void write_mode_field(const Analysis& analysis, const RunFolder& folder) {
                                           analysis.threads));
 }
 
+// How the model buckles under the state that modes are taken about.
+void write_buckling(const Analysis& analysis, const RunFolder& folder) {
+  const Assembly& assembly = analysis.plan.assembly;
+  Grid grid = model_grid(assembly, analysis.plan.show);
+  const NodeMotions motions =
+      analysis.system.motions(analysis.preload->shape).reshaped(6, static_cast<Eigen::Index>(assembly.nodes.size()));
+  grid.point_arrays.push_back(
+      displacement_array(fmt::format("buckling at {:.4g} times {}: displacement (part of the largest)",
+                                     analysis.preload->load_factor, analysis.plan.modes_about),
+                         assembly, motions, 1));
+  folder.write("fields/buckling.vtu", to_vtu(grid, 1));
+}
+
 // All quantities under one load; what was asked for at single frequencies too.
 void write_stress_fields(const Analysis& analysis, const std::string& load, const RunFolder& folder) {
   const Assembly& assembly = analysis.plan.assembly;
@@ -437,6 +455,8 @@ void write_motion(const Analysis& analysis, const MotionField& field, const RunF
 Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
   Jobs jobs{[&] { write_mode_field(analysis, folder); },
             [&] { folder.write("fields/model.glb", to_glb(turning_model_of(analysis, SIZE_MAX))); }};
+  if (analysis.preload && analysis.preload->shape.size() > 0)
+    jobs.emplace_back([&] { write_buckling(analysis, folder); });
   std::vector<std::string> loads;
   for (const StressField& field : analysis.stress.fields)
     if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());

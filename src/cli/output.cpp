@@ -40,6 +40,8 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
                           {"largest residual of a mode", basis.largest_residual(), ""},
                           {"largest deviation from orthogonality", basis.largest_nonorthogonality(), ""},
                           {"static against rigid motion of the base", basis.statics.rigid_difference, ""}};
+  if (analysis.preload)
+    facts.push_back({"buckling load over " + analysis.plan.modes_about, analysis.preload->load_factor, ""});
   for (const Outcome& outcome : analysis.outcomes) {
     if (!outcome.random() || outcome.is_combined()) continue;
     const Excitation& excitation = *outcome.excitation;
@@ -67,7 +69,10 @@ std::vector<Table> tables_of(const Outcome& outcome, const std::vector<Watched>&
 
 Table gravity_table(const Analysis& analysis) {
   const Assembly& assembly = analysis.plan.assembly;
-  return static_table(assembly, under_gravity(assembly, analysis.system, analysis.basis.statics), analysis.plan.show);
+  return static_table(assembly,
+                      under_gravity(assembly, analysis.system,
+                                    analysis.preload ? analysis.preload->at_rest.statics : analysis.basis.statics),
+                      analysis.plan.show);
 }
 
 std::vector<Table> tables_of(const Analysis& analysis) {
@@ -75,6 +80,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   std::vector<Table> tables{mass_table(analysis.plan.assembly, show),
                             mode_table(analysis.basis, analysis.damping, show)};
   if (analysis.basis.free_motions() == 0) tables.insert(tables.begin() + 1, gravity_table(analysis));
+  if (!analysis.levels.empty()) tables.push_back(preload_table(analysis.levels, analysis.plan.modes_about, show));
   const Assembly& assembly = analysis.plan.assembly;
   tables.push_back(shape_table(assembly, analysis.basis, analysis.contents, analysis.watched, analysis.outcomes, show));
   tables.push_back(strain_energy_table(assembly, analysis.basis, analysis.contents, show));
@@ -141,6 +147,8 @@ void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& term
   terminal.paragraph(
       "Damping from: general, what damping: otherwise says; own η, loss factors of materials and joints by strain "
       "energy; dashpots.");
+  if (!analysis.levels.empty())
+    terminal.table(preload_table(analysis.levels, analysis.plan.modes_about, analysis.plan.show));
   terminal.table(shape_table(analysis.plan.assembly, basis, analysis.contents, analysis.watched, analysis.outcomes,
                              analysis.plan.show),
                  most_rows);

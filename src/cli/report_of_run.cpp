@@ -117,6 +117,13 @@ class Writer {
           "{} modes below {}, none missing by the pivot count, from {} on. The most of the mass "
           "moves {}.",
           basis.modes, in(kind::frequency, basis.proven_below), in(kind::frequency, basis.frequency(0)), weightiest));
+    if (analysis_.preload)
+      text.push_back(fmt::format("Modes and responses are small motions about the state under {}{}.",
+                                 analysis_.plan.modes_about,
+                                 std::isfinite(analysis_.preload->load_factor)
+                                     ? fmt::format(", at {:.4g} times which it buckles: {}",
+                                                   analysis_.preload->load_factor, analysis_.preload->buckles)
+                                     : ""));
     for (const Outcome& outcome : analysis_.outcomes) {
       const int strongest = strongest_peak(outcome, analysis_.watched);
       if (strongest < 0) continue;
@@ -189,6 +196,10 @@ class Writer {
     section.paragraphs.push_back(heading_of(analysis_) + ".");
     put_figures(section, "modes", "effective-mass");
     put_figures(section, "modes", "modes");
+    if (!analysis_.levels.empty()) {
+      put_figures(section, "modes", "preload");
+      section.tables.push_back(preload_table(analysis_.levels, analysis_.plan.modes_about, show_));
+    }
     Table all = mode_table(basis, analysis_.damping, show_), chief = all;
     if (basis.modes > most_chief_modes) {
       chief.title = fmt::format("The first {} modes; effective mass as a part of the whole (Σ running sum), damping",

@@ -110,6 +110,38 @@ NamedChart mass_chart(const ModalBasis& basis, const Show& show) {
   return named;
 }
 
+NamedChart preload_chart(const std::vector<PreloadLevel>& levels, const std::string& about, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  std::vector<const PreloadLevel*> order;
+  order.reserve(levels.size());
+  for (const PreloadLevel& each : levels) order.push_back(&each);
+  std::sort(order.begin(), order.end(), [](const auto* a, const auto* b) { return a->level < b->level; });
+  const PreloadLevel& least = **std::min_element(
+      order.begin(), order.end(), [](const auto* a, const auto* b) { return std::abs(a->level) < std::abs(b->level); });
+  NamedChart named{"preload", {}, ""};
+  Chart& chart = named.chart;
+  chart.title = fmt::format("Natural frequencies under parts of {}", about);
+  chart.subtitle = fmt::format("each over that at {:.4g} %; straight between the levels asked for", 100 * least.level);
+  chart.x = {fmt::format("Part of {} (%)", about), Axis::Scale::linear, 100 * order.front()->level,
+             100 * order.back()->level};
+  Panel panel{{fmt::format("Frequency over that at {:.4g} %", 100 * least.level), Axis::Scale::linear}};
+  constexpr Eigen::Index most = 6;
+  for (Eigen::Index r = 0; r < std::min(most, least.frequency.size()); ++r) {
+    Series line{fmt::format("mode {}, {}", r + 1, value_text(least.frequency[r], frequency, 4)), {}, {}};
+    for (const PreloadLevel* each : order) {
+      if (r >= each->frequency.size() || !(least.frequency[r] > 0)) continue;
+      line.x.push_back(100 * each->level);
+      line.y.push_back(each->frequency[r] / least.frequency[r]);
+    }
+    panel.series.push_back(std::move(line));
+  }
+  named.in_words = fmt::format("The first mode goes from {} at {:.4g} % to {} at {:.4g} %.",
+                               value_text(order.front()->frequency[0], frequency, 4), 100 * order.front()->level,
+                               value_text(order.back()->frequency[0], frequency, 4), 100 * order.back()->level);
+  chart.panels = {std::move(panel)};
+  return named;
+}
+
 NamedChart order_chart(const std::vector<OrderSource>& orders, const ModalBasis& basis, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   const Environment& environment = *orders.front().excitation.environment;

@@ -1,6 +1,7 @@
 /// figures/assessment_charts.h: what decides: margins, effective masses, shares of the modes.
 #pragma once
 
+#include "core/modes/preload.h"
 #include "core/response/driven_modes.h"
 #include "figures/response_charts.h"
 
@@ -18,6 +19,11 @@ struct OrderSource {
   const Excitation& excitation;
   const std::vector<DrivenMode>& driven;
 };
+/// Frequencies of the lowest modes over the level of the state that modes are taken about, each as a part of that at
+/// the smallest level. @pre one level at least
+[[nodiscard]] NamedChart preload_chart(const std::vector<PreloadLevel>& levels, const std::string& about,
+                                       const Show& show);
+
 /// Where the orders of a shaft cross natural frequencies: of each order those of the modes that would move at least a
 /// twentieth of the one that it would move most. @pre not empty
 [[nodiscard]] NamedChart order_chart(const std::vector<OrderSource>& orders, const ModalBasis& basis, const Show& show);

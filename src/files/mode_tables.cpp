@@ -134,6 +134,21 @@ Table participation_table(const Assembly& assembly, const ModalBasis& basis, con
   return table;
 }
 
+Table preload_table(const std::vector<PreloadLevel>& levels, const std::string& about, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  Table table{
+      "mode-preload", fmt::format("Frequencies of the lowest modes under parts of {}", about), {{"mode", ""}}, {}};
+  for (const PreloadLevel& each : levels)
+    table.columns.push_back({fmt::format("{:.6g} %", 100 * each.level), frequency.text, 5});
+  for (Eigen::Index r = 0; r < levels.front().frequency.size(); ++r) {
+    std::vector<Cell> row{fmt::format("{}", r + 1)};
+    for (const PreloadLevel& each : levels)
+      row.emplace_back(r < each.frequency.size() ? frequency.from_si(each.frequency[r]) : std::nan(""));
+    table.rows.push_back(std::move(row));
+  }
+  return table;
+}
+
 Table audit_table(const std::vector<AuditedAnswer>& audit, const std::vector<Watched>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{"audit",

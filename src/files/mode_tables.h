@@ -1,7 +1,7 @@
 /// files/mode_tables.h: what modes are, how they are proven, how they compare, as tables.
 #pragma once
 
-#include "core/modes/mode_content.h"
+#include "core/modes/preload.h"
 #include "core/modes/shape_match.h"
 #include "core/quantity/show.h"
 #include "core/response/audit.h"
@@ -20,6 +20,8 @@ namespace avrenk {
                                          const std::vector<ModeContent>& contents, const Show& show);
 /// Participation of each mode by motion of each base, √kg and √kg m; residual and orthogonality of each.
 [[nodiscard]] Table participation_table(const Assembly& assembly, const ModalBasis& basis, const Show& show);
+/// The lowest frequencies under parts of the state that modes are taken about.
+[[nodiscard]] Table preload_table(const std::vector<PreloadLevel>& levels, const std::string& about, const Show& show);
 /// Modal answers beside the full equations.
 [[nodiscard]] Table audit_table(const std::vector<AuditedAnswer>& audit, const std::vector<Watched>& watched,
                                 const Show& show);

@@ -172,8 +172,7 @@ ModalBasis basis_of(const SealedReader& file, const System& system, const ModeRe
   std::copy(was.data(), was.data() + asked_count, kept_request.begin());
   why = shortcoming(basis, kept_request, request);
   basis.has_feet = request.feet && !request.free_motions;
-  basis.statics.grounded = !(basis.statics.rigid_difference < rigid_tolerance);
-  basis.statics.moves_rigidly = !basis.statics.grounded && system.together.rows() == 6;
+  judge_rigidity(system, basis.statics);
   return basis;
 }
 

@@ -155,6 +155,7 @@ void read_all_sections(const Tree& tree, Reading& reading) {
     if (const Tree* joints = tree.find("joints")) read_merges(*joints, reading);
   }
   map.done();
+  check_about(reading);
 }
 
 // Modes up to 1.5 times the highest frequency that is excited or limited.

@@ -90,7 +90,9 @@ struct Plan {
   std::vector<std::pair<std::string, std::string>> document{};  ///< names and texts for the head of the report
   Show show;
   Assembly assembly;
-  ModeRequest modes;  ///< the default is filled in: 1.5 times the highest frequency excited or limited
+  ModeRequest modes;                 ///< the default is filled in: 1.5 times the highest frequency excited or limited
+  std::string modes_about;           ///< the static environment that modes are taken about; empty: none
+  std::vector<double> modes_levels;  ///< parts of that state under which frequencies are told besides
   bool modes_defaulted = false;
   DampingRule damping;
   std::vector<WatchRequest> watch;

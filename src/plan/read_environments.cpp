@@ -216,6 +216,27 @@ std::optional<Vector3> read_field(const Tree& tree, const std::string& subject, 
   return field;
 }
 
+// {left: {x: 1 mm, rz: 2 mrad}}: bases out of place.
+void read_displacement(const Tree& tree, const std::string& subject, Environment& environment, Reading& reading) {
+  if (!tree.is_map() || tree.entries.empty()) {
+    reading.problems.add(tree, subject, "a map of bases is due", "write displacement: {left: {x: 1 mm}}");
+    return;
+  }
+  for (const Tree::Entry& entry : tree.entries) {
+    const int base = find_base(text_at(entry.key, entry.place), subject, reading);
+    MapReader own(entry.value, subject + " " + entry.key, reading.problems);
+    if (!own.is_map()) continue;
+    Vector6 motion = Vector6::Zero();
+    for (int i = 0; i < 6; ++i)
+      motion[i] = own.quantity(std::string(axis_names[static_cast<std::size_t>(i)]), i < 3 ? kind::length : kind::angle)
+                      .value_or(0);
+    own.done();
+    if (motion.isZero(0))
+      reading.problems.add(entry.value, own.subject(), "it stays where it is", "write {x: 1 mm}, or leave it out");
+    if (base >= 0) environment.displaced[base] = motion;
+  }
+}
+
 std::optional<Environment> read_static(const Tree& tree, const std::string& name, MapReader& map, Reading& reading) {
   Problems& problems = reading.problems;
   const std::size_t before = problems.count();
@@ -226,7 +247,9 @@ std::optional<Environment> read_static(const Tree& tree, const std::string& name
   environment.name = name;
   environment.type = Environment::Type::constant;
   const Tree* const loads = own.optional("loads");
-  if (const Tree* field = loads ? own.optional("acceleration") : own.required("acceleration", "{z: -1 g}"))
+  const Tree* const displaced = own.optional("displacement");
+  if (displaced) read_displacement(*displaced, own.subject() + " displacement", environment, reading);
+  if (const Tree* field = loads || displaced ? own.optional("acceleration") : own.required("acceleration", "{z: -1 g}"))
     environment.acceleration = read_field(*field, own.subject() + " acceleration", problems).value_or(Vector3::Zero());
   if (loads) environment.load_cases = read_load_cases(*loads, own, true, reading);
   own.done();

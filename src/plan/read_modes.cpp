@@ -23,9 +23,36 @@ void read_modes(const Tree& section, Reading& reading) {
   if (const Tree* residual = map.optional("residual vectors"))
     modes.residual_vectors =
         read_word(*residual, {"no", "yes"}, "modes residual vectors", reading.problems).value_or(1) == 1;
+  reading.about = map.optional("about");
+  if (const Tree* levels = map.optional("levels")) {
+    if (!reading.about)
+      reading.problems.add(*levels, "modes levels", "nothing says of which state", "write about: CASE beside it");
+    constexpr double most = 1000;
+    for (const Tree* each : one_or_more(*levels))
+      if (const auto level = read_quantity(*each, kind::ratio, "modes levels", reading.problems)) {
+        if (std::abs(*level) > most)
+          reading.problems.add(*each, "modes levels", fmt::format("{} is more than can be meant", each->text),
+                               "write 50 %");
+        reading.plan.modes_levels.push_back(*level);
+      }
+  }
+  if (reading.about && section.find("free"))
+    reading.problems.add(*reading.about, "modes", "free motions leave no static state", "leave about out, or free");
   if (const Tree* free = map.optional("free"))
     modes.free_motions = read_word(*free, {"no", "yes"}, "modes free", reading.problems).value_or(0) == 1;
   map.done();
+}
+
+void check_about(Reading& reading) {
+  if (!reading.about) return;
+  const Environment* const still = find_environment(*reading.about, "modes about", reading);
+  if (!still) return;
+  if (!still->is_static())
+    reading.problems.add(*reading.about, "modes about",
+                         fmt::format("environment \"{}\" is not static", reading.about->text),
+                         "name one that is written as {static: {acceleration: {z: -1 g}}}");
+  reading.plan.modes_about = still->name;
+  reading.plan.subjects["modes about"] = reading.about->place;
 }
 
 }  // namespace avrenk

@@ -41,7 +41,8 @@ struct Reading {
   std::map<int, const MeshFile*> file_of{};   ///< of parts that come from one
   std::set<std::string> scaled{};             ///< parts whose mass is made that which was weighed
   std::optional<Surface> own_surface{};
-  const Tree* root = nullptr;  ///< the whole plan
+  const Tree* about = nullptr;  ///< the environment that modes are taken about: read before there are any
+  const Tree* root = nullptr;   ///< the whole plan
 
   /// Of all shells and solids; made when it is first asked for, after the parts.
   [[nodiscard]] const Surface& surface() {
@@ -120,6 +121,8 @@ void read_loads(const Tree& section, Reading& reading);
 /// @param map  the environment's, or that of its static load
 [[nodiscard]] std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_rest, Reading& reading);
 void read_modes(const Tree& section, Reading& reading);
+/// The environment that modes are taken about, once environments are read.
+void check_about(Reading& reading);
 void read_damping(const Tree& section, Reading& reading);
 void read_watch(const Tree& section, Reading& reading);
 void read_profiles(const Tree& section, Reading& reading);

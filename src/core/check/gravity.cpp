@@ -17,6 +17,8 @@ using Eigen::VectorXd;
 std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& system, const StaticSolution& statics) {
   const double weight = standard_gravity * total_mass(assembly).mass;
   std::vector<GravityCase> cases;
+  SparseMatrix to_feet = system.stiffness.fs;  // of the elements alone
+  if (system.geometric) to_feet -= system.geometric->fs;
   for (int axis = 0; axis < 3; ++axis) {
     GravityCase own;
     own.axis = axis;
@@ -34,7 +36,7 @@ std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& s
     own.deflection = std::max(0.0, largest);
     // Spring and element forces at the feet, and the mass that sits on them.
     const MatrixXd as_one = system.support_motion * system.together;
-    const VectorXd elastic = as_one.transpose() * (system.stiffness.fs.transpose() * unknowns);
+    const VectorXd elastic = as_one.transpose() * (to_feet.transpose() * unknowns);
     const VectorXd sitting = as_one.transpose() * (system.mass.fs.transpose() * (statics.influence * motions) +
                                                    system.mass.ss * (system.support_motion * motions));
     own.reaction = elastic[axis] + standard_gravity * sitting[axis];

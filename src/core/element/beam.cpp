@@ -60,7 +60,7 @@ constexpr std::array<Plane, 2> planes{Plane{1, 5, +1, [](const BeamSection& s) {
 // Deflection w and rotation θ = w' − γ at ξ per unit (w1, θ1, w2, θ2), in a plane where a positive θ raises +x towards
 // +w. phi = 12 EI / (k G A L²).
 struct BendingShapes {
-  Eigen::RowVector4d deflection, rotation;
+  Eigen::RowVector4d deflection, rotation, slope;  // w'
 };
 BendingShapes bending_shapes(double xi, double length, double phi) {
   const double c = 1 / (1 + phi), x2 = xi * xi, x3 = x2 * xi;
@@ -70,6 +70,8 @@ BendingShapes bending_shapes(double xi, double length, double phi) {
       c * length * (x3 - (1 - 0.5 * phi) * x2 - 0.5 * phi * xi);
   n.rotation << c * 6 * (x2 - xi) / length, c * (3 * x2 - (4 + phi) * xi + 1 + phi), c * 6 * (xi - x2) / length,
       c * (3 * x2 - (2 - phi) * xi);
+  n.slope << c * (6 * x2 - 6 * xi - phi) / length, c * (3 * x2 - (4 + phi) * xi + 1 + 0.5 * phi),
+      c * (-6 * x2 + 6 * xi + phi) / length, c * (3 * x2 - (2 - phi) * xi - 0.5 * phi);
   return n;
 }
 
@@ -116,6 +118,12 @@ Vector2d principal_shear_centre(const BeamSection& section) {
   return Eigen::Rotation2Dd(-section.principal_angle) * section.shear_centre;
 }
 
+// Of the middle section in a plane, for bending_shapes.
+double shear_parameter(const Plane& plane, double length, const BeamProperties& p) {
+  const double shear = p.elastic.shear_modulus * plane.shear_area(p.middle());
+  return shear > 0 ? 12 * p.elastic.youngs_modulus * plane.second_moment(p.middle()) / (shear * length * length) : 0;
+}
+
 // Motion of the centroid and rotations at ξ, from end motions as in principal_stiffness.
 Eigen::Matrix<double, 6, 12> principal_shapes(double xi, double length, const BeamProperties& p) {
   const BeamSection& middle = p.middle();
@@ -125,10 +133,7 @@ Eigen::Matrix<double, 6, 12> principal_shapes(double xi, double length, const Be
     n(bar, bar + 6) = xi;
   }
   for (const Plane& plane : planes) {
-    const double shear = p.elastic.shear_modulus * plane.shear_area(middle);
-    const double phi =
-        shear > 0 ? 12 * p.elastic.youngs_modulus * plane.second_moment(middle) / (shear * length * length) : 0;
-    const BendingShapes shapes = bending_shapes(xi, length, phi);
+    const BendingShapes shapes = bending_shapes(xi, length, shear_parameter(plane, length, p));
     for (int end = 0; end < 2; ++end) {
       n(plane.translation, plane.translation + 6 * end) = shapes.deflection[2 * end];
       n(plane.translation, plane.rotation + 6 * end) = plane.sign * shapes.deflection[2 * end + 1];
@@ -155,6 +160,36 @@ BeamMatrix principal_mass(double length, const BeamProperties& p) {
     m += weight * length * n.transpose() * inertia.asDiagonal() * n;
   });
   return m;
+}
+
+// The same of the slopes v', w' of the centroid and the twist θ_x' (rows 1, 2, 3): 3 x 12.
+Eigen::Matrix<double, 3, 12> principal_slopes(double xi, double length, const BeamProperties& p) {
+  Eigen::Matrix<double, 3, 12> n = Eigen::Matrix<double, 3, 12>::Zero();
+  n(2, 3) = -1 / length;
+  n(2, 9) = 1 / length;
+  for (const Plane& plane : planes) {
+    const BendingShapes shapes = bending_shapes(xi, length, shear_parameter(plane, length, p));
+    for (int end = 0; end < 2; ++end) {
+      n(plane.translation - 1, plane.translation + 6 * end) = shapes.slope[2 * end];
+      n(plane.translation - 1, plane.rotation + 6 * end) = plane.sign * shapes.slope[2 * end + 1];
+    }
+  }
+  const Vector2d centre = principal_shear_centre(p.middle());
+  n.row(0) += centre.y() * n.row(2);
+  n.row(1) -= centre.x() * n.row(2);
+  return n;
+}
+
+// Per unit of axial force, in principal axes, end motions as in principal_stiffness.
+BeamMatrix principal_geometric(double length, const BeamProperties& p) {
+  BeamMatrix k = BeamMatrix::Zero();
+  integrate(p, [&](double xi, double weight) {
+    const Eigen::Matrix<double, 3, 12> slopes = principal_slopes(xi, length, p);
+    const double polar =
+        (along(p, xi, planes[0].second_moment) + along(p, xi, planes[1].second_moment)) / along(p, xi, area);
+    k += weight * length * slopes.transpose() * Eigen::Vector3d(1, 1, polar).asDiagonal() * slopes;
+  });
+  return k;
 }
 
 // From motions of the centroids in the section's axes to principal axes at the shear centre.
@@ -222,6 +257,13 @@ BeamMatrix mass(const BeamGeometry& geometry, const BeamProperties& properties) 
   const BeamMatrix follow = follow_releases(whole_stiffness(geometry.length(), properties), properties.released);
   const BeamMatrix ends = t * follow * rotation_to_local(geometry);
   return ends.transpose() * principal_mass(geometry.length(), properties) * ends;
+}
+
+BeamMatrix geometric_stiffness(const BeamGeometry& geometry, const BeamProperties& properties) {
+  const BeamMatrix t = to_shear_centre(properties);
+  const BeamMatrix follow = follow_releases(whole_stiffness(geometry.length(), properties), properties.released);
+  const BeamMatrix ends = t * follow * rotation_to_local(geometry);
+  return ends.transpose() * principal_geometric(geometry.length(), properties) * ends;
 }
 
 namespace {

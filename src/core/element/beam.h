@@ -57,6 +57,10 @@ using BeamMatrix = Eigen::Matrix<double, 12, 12>;
 [[nodiscard]] BeamMatrix stiffness(const BeamGeometry&, const BeamProperties&);
 /// Consistent mass in global axes: kg, kg m, kg m². Mass is exact, and so is the inertia of every rigid motion.
 [[nodiscard]] BeamMatrix mass(const BeamGeometry&, const BeamProperties&);
+/// Geometric stiffness per unit of an axial force (tension positive) that is the same all along, in global axes: 1/m,
+/// 1, m. ∫ v'² + w'² + (I_y + I_z)/A θ_x'² dx of the centroid, by the shapes of the mass: of Euler's column with one
+/// element a half wave it is 0.8 % high, and the error falls with h⁴. Moments and shear forces make none here.
+[[nodiscard]] BeamMatrix geometric_stiffness(const BeamGeometry&, const BeamProperties&);
 /// Rows N Vy Vz T My Mz at end 1, then the same at end 2 (N, N m), from global displacements of the ends (m, rad), in
 /// the axes of the section as drawn. Forces on the face whose outward normal is +x, so tension is positive and both
 /// ends of a beam in uniform tension read alike; bending moments about the centroid, the torque about the shear centre.

@@ -26,6 +26,10 @@ SpringMatrix spring_matrix(const TravelRows& travel, const Vector6& diagonal) {
   return travel.transpose() * diagonal.asDiagonal() * travel;
 }
 
+Matrix3 arm_geometric_stiffness(const Vector3& arm, const Vector3& force) {
+  return force.dot(arm) * Matrix3::Identity() - 0.5 * (force * arm.transpose() + arm * force.transpose());
+}
+
 Matrix6 mass_at_node(double mass, const Matrix3& inertia, const Vector3& offset) {
   Matrix6 own = Matrix6::Zero();
   own.topLeftCorner<3, 3>() = mass * Matrix3::Identity();

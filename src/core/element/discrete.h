@@ -28,6 +28,10 @@ using TravelRows = Eigen::Matrix<double, 6, 12>;
 /// Gᵀ diag(k) G with the travel rows G: N/m, N, N m in global axes.
 [[nodiscard]] SpringMatrix spring_matrix(const TravelRows& travel, const Vector6& diagonal);
 
+/// Geometric stiffness of a rigid arm d under a force F that keeps its direction at its end, on the rotations of where
+/// it begins: (F·d) I − ½ (F dᵀ + d Fᵀ), from the second-order motion ½ θ × (θ × d). N m.
+[[nodiscard]] Matrix3 arm_geometric_stiffness(const Vector3& arm, const Vector3& force);
+
 /// Mass matrix at a node (kg, kg m, kg m²) of a body whose centre of gravity sits at node + offset.
 /// @param inertia  about the centre of gravity, tensor: off-diagonal terms are −∫xy dm
 [[nodiscard]] Matrix6 mass_at_node(double mass, const Matrix3& inertia, const Vector3& offset);

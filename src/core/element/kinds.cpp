@@ -97,6 +97,13 @@ Eigen::MatrixXd mass(const ElementBlock& block, Index first, Index count) {
   return solid_mass(std::get<SolidBlock>(block), first, count);
 }
 
+Eigen::MatrixXd geometric_stiffness(const ElementBlock& block, Index first, Index count,
+                                    const Eigen::MatrixXd& motions) {
+  if (const auto* shell = std::get_if<ShellBlock>(&block))
+    return shell_geometric_stiffness(*shell, first, count, motions);
+  return solid_geometric_stiffness(std::get<SolidBlock>(block), first, count, motions);
+}
+
 Moments moments(const ElementBlock& block) {
   if (const auto* shell = std::get_if<ShellBlock>(&block)) return shell_moments(*shell);
   return solid_moments(std::get<SolidBlock>(block));

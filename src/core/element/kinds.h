@@ -50,6 +50,11 @@ using ElementBlock = std::variant<ShellBlock, SolidBlock>;
 [[nodiscard]] Eigen::MatrixXd stiffness(const ElementBlock& block, Eigen::Index first, Eigen::Index count);
 [[nodiscard]] Eigen::MatrixXd mass(const ElementBlock& block, Eigen::Index first, Eigen::Index count);
 
+/// The same of the geometric stiffness under what some motions of the nodes strain, those that the kind has, one column
+/// an element.
+[[nodiscard]] Eigen::MatrixXd geometric_stiffness(const ElementBlock& block, Eigen::Index first, Eigen::Index count,
+                                                  const Eigen::MatrixXd& motions);
+
 /// Of all elements of a block: kg, kg m, kg m².
 [[nodiscard]] Moments moments(const ElementBlock& block);
 

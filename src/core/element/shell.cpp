@@ -209,6 +209,11 @@ class Flat {
     return all;
   }
 
+  // Slopes of the functions along x and y.
+  [[nodiscard]] Eigen::Matrix<double, 2, n> gradients(const FlatFunctions<n>& f) const {
+    return jacobian(f).inverse().lazyProduct(f.slope);
+  }
+
   /// Area of the surface itself for each unit of the reference element.
   [[nodiscard]] double area_density(const FlatFunctions<n>& f) const {
     const Vector3d along = global_ * f.slope.row(0).transpose(), across = global_ * f.slope.row(1).transpose();
@@ -217,9 +222,6 @@ class Flat {
 
  private:
   using Gradient = Eigen::Matrix<double, 2, n>;
-  [[nodiscard]] Gradient gradients(const FlatFunctions<n>& f) const {
-    return jacobian(f).inverse().lazyProduct(f.slope);
-  }
   // w,ξ + x,ξ θ_y − y,ξ θ_x along reference axis `axis`.
   [[nodiscard]] ByMotions<1, n> covariant_shear(const Vector2d& p, Index axis) const {
     const FlatFunctions<n> f(p);
@@ -303,6 +305,33 @@ ByMotions<6 * n, n> mass_of(const Eigen::Matrix<double, 3, n>& nodes, const Shel
   return carried<n>(flat, m);
 }
 
+template <int n>
+ByMotions<6 * n, n> geometric_of(const Eigen::Matrix<double, 3, n>& nodes, const ShellSection& section,
+                                 const Eigen::VectorXd& motions) {
+  const Flat<n> flat(nodes, section);
+  const ByMotions<4, n> amplitudes = flat.bubbles();
+  Eigen::Matrix<double, 6 * n, 1> own;
+  for (int i = 0; i < n; ++i) own.template segment<6>(6 * i) = flat.arm(i).lazyProduct(motions.segment<6>(6 * i));
+  ByMotions<6 * n, n> k = ByMotions<6 * n, n>::Zero();
+  for (const QuadraturePoint& point : rule<n>()) {
+    const FlatFunctions<n> f(point.at);
+    const ByMotions<3, n> rows = flat.whole_membrane_rows(f, point.at, amplitudes);
+    const Vector3d strain = rows.lazyProduct(own);
+    const Vector3d stress = section.in_plane.lazyProduct(strain);
+    Matrix2d forces;
+    forces << stress[0], stress[2], stress[2], stress[1];
+    forces *= point.weight * flat.jacobian(f).determinant() * section.thickness;
+    const Eigen::Matrix<double, 2, n> slopes = flat.gradients(f);
+    for (int i = 0; i < n; ++i)
+      for (int j = 0; j < n; ++j) {
+        const Vector2d by_j = forces.lazyProduct(slopes.col(j));
+        const double both = slopes.col(i).dot(by_j);
+        for (const Motion d : {along_x, along_y, along_z}) k(6 * i + d, 6 * j + d) += both;
+      }
+  }
+  return carried<n>(flat, k);
+}
+
 // Calls `work` with the number of nodes as a constant: once a block, so that all inside is compiled for it.
 template <class Work>
 decltype(auto) with_nodes(int nodes, const Work& work) {
@@ -355,6 +384,15 @@ MatrixXd shell_stiffness(const ShellBlock& block, Index first, Index count) {
 
 MatrixXd shell_mass(const ShellBlock& block, Index first, Index count) {
   return with_nodes(block.nodes, [&](auto n) { return side_by_side<n>(block, first, count, mass_of<n>); });
+}
+
+MatrixXd shell_geometric_stiffness(const ShellBlock& block, Index first, Index count, const MatrixXd& motions) {
+  return with_nodes(block.nodes, [&](auto n) {
+    Index element = 0;
+    return side_by_side<n>(block, first, count, [&](const auto& nodes, const ShellSection& section) {
+      return geometric_of<n>(nodes, section, motions.col(element++));
+    });
+  });
 }
 
 Moments shell_moments(const ShellBlock& block) {

@@ -47,6 +47,13 @@ struct ShellBlock {
 /// kg, kg m, kg m². Of a warped quadrilateral the area is that of its ruled surface.
 [[nodiscard]] Eigen::MatrixXd shell_mass(const ShellBlock& block, Eigen::Index first, Eigen::Index count);
 
+/// Geometric stiffness under the membrane forces n that some motions of the nodes make, ∫ Σ_i ∇u_iᵀ n ∇u_i dA over the
+/// three displacements of the middle surface: 6n x 6n each, side by side, global axes; N/m, N, N m. Bending stress
+/// makes none.
+/// @param motions  of the nodes of each element, 6n x count
+[[nodiscard]] Eigen::MatrixXd shell_geometric_stiffness(const ShellBlock& block, Eigen::Index first, Eigen::Index count,
+                                                        const Eigen::MatrixXd& motions);
+
 /// Mass, first and second moments of all elements of a block, with what lies above and below the middle surface.
 [[nodiscard]] Moments shell_moments(const ShellBlock& block);
 

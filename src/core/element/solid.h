@@ -51,6 +51,12 @@ struct SolidBlock {
 /// that are linear along each edge.
 [[nodiscard]] Eigen::MatrixXd solid_nodal_stress_rows(const SolidBlock& block, Eigen::Index element);
 
+/// Geometric stiffness ∫ Gᵀ σ G dV under the stress σ that some displacements of the nodes make, incompatible modes
+/// included there and not in G: 3n x 3n each, side by side; N/m.
+/// @param motions  of the nodes of each element, 3n x count
+[[nodiscard]] Eigen::MatrixXd solid_geometric_stiffness(const SolidBlock& block, Eigen::Index first, Eigen::Index count,
+                                                        const Eigen::MatrixXd& motions);
+
 /// Corners and middle nodes of the reference element, 3 x n.
 [[nodiscard]] Eigen::Matrix3Xd solid_reference_nodes(SolidShape shape);
 

@@ -79,6 +79,29 @@ MatrixXd solid_stress_rows(const SolidBlock& block, Index element, const Vector3
   return SolidStress(block, element).at(point);
 }
 
+MatrixXd solid_geometric_stiffness(const SolidBlock& block, Index first, Index count, const MatrixXd& motions) {
+  const int n = facts_of(block.shape).nodes;
+  const Tabulated table(block.shape, stiffness_rule(block.shape));
+  MatrixXd all = MatrixXd::Zero(3 * n, 3 * n * count);
+  for (Index k = 0; k < count; ++k) {
+    const SolidNodes nodes = nodes_of(block, first + k);
+    const SolidStress rows(block, first + k);
+    for (std::size_t g = 0; g < table.at.size(); ++g) {
+      const Eigen::Matrix<double, 6, 1> s = rows.at(table.rule[g].point) * motions.col(k);
+      Matrix3d stress;
+      stress << s[0], s[3], s[5], s[3], s[1], s[4], s[5], s[4], s[2];
+      const Matrix3d jacobian = jacobian_of(table.at[g], nodes);
+      const SolidNodes slopes = jacobian.inverse().lazyProduct(table.at[g].slope);
+      const Eigen::MatrixXd both =
+          table.rule[g].weight * jacobian.determinant() * slopes.transpose() * MatrixXd(stress * slopes);
+      for (int i = 0; i < n; ++i)
+        for (int j = 0; j < n; ++j)
+          for (int d = 0; d < 3; ++d) all(3 * i + d, 3 * (n * k + j) + d) += both(i, j);
+    }
+  }
+  return all;
+}
+
 MatrixXd solid_nodal_stress_rows(const SolidBlock& block, Index element) {
   const int n = facts_of(block.shape).nodes;
   const MatrixXd& carry = carry_of(block.shape);

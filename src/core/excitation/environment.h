@@ -3,6 +3,7 @@
 
 #include <array>
 #include <complex>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -97,11 +98,15 @@ struct Environment {
   std::optional<double> band_width{};       ///< Hz, of a random one: only such a band of it acts at a time, and sweeps
   std::string after;                        ///< the static environment that acts at the same time
   Vector3 acceleration = Vector3::Zero();   ///< constant: the field of gravity that acts on the model, m/s²
+  std::map<int, Vector6> displaced{};       ///< constant: m and rad that bases are out of place
 
   /// Its grid counts revolutions of a shaft a second.
   [[nodiscard]] bool by_speed() const { return !load_cases.empty() && load_cases.front().order > 0; }
   [[nodiscard]] bool is_static() const { return type == Type::constant; }
 };
+
+/// Motions of all bases that the environment has out of place, n_b; zero of others.
+[[nodiscard]] Eigen::VectorXd displacement_of(const Environment& environment, Eigen::Index motions);
 
 /// Highest frequency that any of them excites, Hz; 0 if none does.
 [[nodiscard]] double highest_excited(const std::vector<Environment>& environments);

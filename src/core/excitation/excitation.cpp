@@ -24,6 +24,12 @@ double highest_order(const Environment& environment) {
 
 }  // namespace
 
+Eigen::VectorXd displacement_of(const Environment& environment, Eigen::Index motions) {
+  Eigen::VectorXd all = Eigen::VectorXd::Zero(motions);
+  for (const auto& [base, motion] : environment.displaced) all.segment<6>(6L * base) = motion;
+  return all;
+}
+
 double highest_excited(const std::vector<Environment>& environments) {
   double highest = 0;
   for (const Environment& environment : environments)

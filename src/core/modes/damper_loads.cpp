@@ -116,8 +116,14 @@ bool differs(const Entries& x, const Entries& k) {
 }
 
 void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& entries, int& columns) {
-  if (system.own_stiffness.ff.nonZeros() == 0 && system.dashpot.ff.nonZeros() == 0) return;
-  const NodeRows own(system.own_stiffness), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
+  Partitioned elements = system.own_stiffness;
+  if (system.geometric) {
+    elements.ff -= system.geometric->ff;
+    elements.fs -= system.geometric->fs;
+    elements.ss -= system.geometric->ss;
+  }
+  if (elements.ff.nonZeros() == 0 && system.dashpot.ff.nonZeros() == 0) return;
+  const NodeRows own(elements), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
       mass(system.mass);
   for (Index next = 0; next < system.free;) {
     const auto [at, count] = unknowns_beside(system, next);

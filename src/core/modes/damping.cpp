@@ -132,8 +132,10 @@ std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const
 }
 
 DampingProducts damping_products(const System& system, const ModalBasis& basis) {
-  return {projected(basis.shapes, system.loss.ff), projected(basis.shapes, system.own_stiffness.ff),
-          projected(basis.shapes, system.dashpot.ff)};
+  DampingProducts products{projected(basis.shapes, system.loss.ff), projected(basis.shapes, system.own_stiffness.ff),
+                           projected(basis.shapes, system.dashpot.ff)};
+  if (system.geometric) products.geometric = projected(basis.shapes, system.geometric->ff).diagonal();
+  return products;
 }
 
 ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule) {
@@ -143,7 +145,7 @@ ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRu
 ModalDamping damp(DampingProducts products, const ModalBasis& basis, const DampingRule& rule) {
   ModalDamping damping;
   damping.products = std::move(products);
-  const auto& [loss, own, dashpots] = damping.products;
+  const auto& [loss, own, dashpots, geometric] = damping.products;
   const auto m = basis.size();
   for (VectorXd* vector : {&damping.zeta, &damping.eta, &damping.general_rate, &damping.general_loss})
     vector->resize(m);
@@ -169,11 +171,14 @@ ModalDamping damp(DampingProducts products, const ModalBasis& basis, const Dampi
     const double ratio = rule.ratio(basis.frequency(r));
     refuse_negative(ratio, r, basis.frequency(r));
     const double from_mass = rule.mass_rate / (2 * omega);
-    const double from_general = from_mass + (ratio - from_mass) * general_share;
+    // A ratio is one of the mode: of its elastic energy, whatever a preload adds to it or takes away.
+    const bool is_of_mode = rule.form == DampingRule::Form::ratio || rule.form == DampingRule::Form::table;
+    const double of_elastic = is_of_mode && geometric.size() > 0 ? omega2 / (omega2 - geometric[r]) : 1;
+    const double from_general = from_mass + (ratio - from_mass) * of_elastic * general_share;
     const double from_dashpots = dashpots(r, r) / (2 * omega);
     damping.zeta[r] = from_general + from_dashpots;
     damping.eta[r] = loss(r, r) / omega2 + damping.base_loss * general_share;
-    damping.general_rate[r] = 2 * (ratio - from_mass) / omega;
+    damping.general_rate[r] = 2 * (ratio - from_mass) * of_elastic / omega;
     damping.general_loss[r] = damping.base_loss;
     damping.source.push_back(describe_source(from_general + 0.5 * damping.base_loss * general_share,
                                              0.5 * loss(r, r) / omega2, from_dashpots));

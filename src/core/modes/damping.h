@@ -37,9 +37,10 @@ struct DampingRule {
 
 /// The damping matrices of the system in the modes, each m x m: what of the model's size damping takes.
 struct DampingProducts {
-  Eigen::MatrixXd loss;      ///< ΦᵀK_ηΦ: 1/s²
-  Eigen::MatrixXd own;       ///< ΦᵀK_ownΦ: 1/s²
-  Eigen::MatrixXd dashpots;  ///< ΦᵀCΦ: 1/s
+  Eigen::MatrixXd loss;         ///< ΦᵀK_ηΦ: 1/s²
+  Eigen::MatrixXd own;          ///< ΦᵀK_ownΦ, with K_σ: 1/s²
+  Eigen::MatrixXd dashpots;     ///< ΦᵀCΦ: 1/s
+  Eigen::VectorXd geometric{};  ///< φᵀK_σφ of each: 1/s²; empty: there is no preload
 };
 [[nodiscard]] DampingProducts damping_products(const System& system, const ModalBasis& basis);
 

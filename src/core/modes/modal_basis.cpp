@@ -39,15 +39,21 @@ void fix_signs(MatrixXd& shapes, const System& system) {
 }
 
 // Modes of one frequency may be mixed at will. They are turned so that the first of them takes all that moves along x,
-// the next all that is left along y, and so on (QR of their participation): a square mast then bends along x and along
-// y.
+// the next all that is left along y, and so on (QR of their participation, of motions that move them at all): a square
+// mast then bends along x and along y.
 void align_repeated(MatrixXd& shapes, const VectorXd& omega, const MatrixXd& inertia_load) {
   constexpr double equal = 1e-7;
   for (Index first = 0; first < omega.size();) {
     Index end = first + 1;
     while (end < omega.size() && omega[end] - omega[end - 1] <= equal * omega[end]) ++end;
     if (end - first > 1) {
-      const MatrixXd participation = shapes.middleCols(first, end - first).transpose() * inertia_load;
+      const MatrixXd whole = shapes.middleCols(first, end - first).transpose() * inertia_load;
+      constexpr double rounding = 1e-9;
+      std::vector<Index> moving;
+      for (Index c = 0; c < whole.cols(); ++c)
+        if (whole.col(c).norm() > rounding * inertia_load.col(c).norm() * shapes.col(first).norm()) moving.push_back(c);
+      if (moving.empty()) moving.push_back(0);
+      const MatrixXd participation = whole(Eigen::all, moving);
       const MatrixXd turn = orthonormal_basis(participation, participation.rows());
       shapes.middleCols(first, end - first) = (shapes.middleCols(first, end - first) * turn).eval();
     }
@@ -247,6 +253,19 @@ Completion completion_of(const Assembly& assembly, const System& system, const F
           static_shapes(system, stiffness, strongest(damper_loads(assembly, system), system, modes))};
 }
 
+// What the motions of each foot do, where there are few.
+void add_feet(const System& system, const Factorisation& stiffness, ModalBasis& basis) {
+  constexpr int feet_at_once = 4;  // each pass through the factor serves several
+  basis.has_feet = true;
+  const bool few = system.supports / 6 <= FootShare::few;
+  for (int first = 0; few && first < system.supports / 6; first += feet_at_once) {
+    const Index columns = 6L * std::min(feet_at_once, system.supports / 6 - first);
+    const MatrixXd influence = -stiffness.solve(MatrixXd(system.stiffness.fs.middleCols(6L * first, columns)));
+    for (Index column = 0; column < columns; column += 6)
+      basis.foot_influence.emplace_back(influence.middleCols<6>(column));
+  }
+}
+
 // The statics, and the modes from the lowest on, by one factorisation of K.
 Completion solve_held(const Assembly& assembly, const System& system, const EliminationOrder& order,
                       const ModeRequest& request, NormalModes& modes, ModalBasis& basis, const Progress& progress) {
@@ -264,16 +283,7 @@ Completion solve_held(const Assembly& assembly, const System& system, const Elim
     note_factor(stiffness, factoring, basis);
     const StopWatch solving;
     basis.statics = solve_statics(system, stiffness);
-    // Several feet at a time: each pass through the factor serves them all.
-    constexpr int feet_at_once = 4;
-    basis.has_feet = request.feet;
-    const bool few = system.supports / 6 <= FootShare::few;
-    for (int first = 0; request.feet && few && first < system.supports / 6; first += feet_at_once) {
-      const Index columns = 6L * std::min(feet_at_once, system.supports / 6 - first);
-      const MatrixXd influence = -stiffness.solve(MatrixXd(system.stiffness.fs.middleCols(6L * first, columns)));
-      for (Index column = 0; column < columns; column += 6)
-        basis.foot_influence.emplace_back(influence.middleCols<6>(column));
-    }
+    if (request.feet) add_feet(system, stiffness, basis);
     basis.statics_seconds = solving.seconds();
     if (!request.near) {
       modes.begin(stiffness, 0, range_of(request));
@@ -341,6 +351,16 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
   if (!request.free_motions && !request.near) append_static_shapes(system, completion, request.residual_vectors, basis);
   tell(progress, "checking the modes");
   add_proof(system, threads, basis);
+  derive(system, basis);
+  return basis;
+}
+
+ModalBasis solve_at_rest(const System& system, const Factorisation& stiffness, bool feet) {
+  ModalBasis basis;
+  basis.shapes.resize(system.free, 0);
+  basis.statics = solve_statics(system, stiffness);
+  if (feet) add_feet(system, stiffness, basis);
+  append_static_shapes(system, {static_shapes(system, stiffness, system.loads), {}}, true, basis);
   derive(system, basis);
   return basis;
 }

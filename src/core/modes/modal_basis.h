@@ -87,6 +87,10 @@ void derive(const System& system, ModalBasis& basis);
 void complete(const Assembly& assembly, const System& system, const ModeRequest& request, int threads,
               ModalBasis& basis, const Progress& progress = {});
 
+/// A basis without any mode, of static shapes alone, which answers every static case of the bases' accelerations and of
+/// the model's loads exactly, and nothing else. @param stiffness  the factors of K_ff
+[[nodiscard]] ModalBasis solve_at_rest(const System& system, const Factorisation& stiffness, bool feet);
+
 /// The same basis with some of its modes only; residual vectors, if wanted, and shapes without mass stay what they
 /// were.
 /// @param modes  from 0, ascending

@@ -227,7 +227,10 @@ std::vector<ModeContent> contents_of_modes(const Assembly& assembly, const Syste
     const KineticEnergy kinetic = kinetic_energy(assembly, motions, threads);
     run_jobs(static_cast<std::size_t>(count), threads, [&](std::size_t k) {
       const auto column = static_cast<Index>(k);
-      const double value = std::pow(basis.omega[first + column], 2), scale = value > 0 ? 2 / value : 0;
+      const double value = std::pow(basis.omega[first + column], 2),
+                   whole = system.geometric ? strain.parts.col(column).sum() + strain.joints.col(column).sum()
+                                            : 0.5 * value,
+                   scale = whole > 0 ? 1 / whole : 0;
       ModeContent& own = contents[static_cast<std::size_t>(first) + k];
       own.strain_parts = scale * strain.parts.col(column);
       own.strain_joints = scale * strain.joints.col(column);

@@ -12,7 +12,8 @@ struct ModeContent {
   std::string what;    ///< "mast bends in x"; "box moves as a body in z"
   std::string energy;  ///< "78 % of the strain energy"; "kinetic energy: box 91 %; strain energy: isolators 88 %"
   [[nodiscard]] std::string in_words() const { return energy.empty() ? what : what + ": " + energy; }
-  Eigen::VectorXd strain_parts, strain_joints;    ///< parts of ½ω²; of a free motion zero
+  /// Parts of ½ω², about a preloaded state of the elastic energy alone; of a free motion zero.
+  Eigen::VectorXd strain_parts, strain_joints;
   Eigen::VectorXd kinetic_parts, kinetic_bodies;  ///< parts of ½ω²
 };
 

@@ -37,6 +37,7 @@ VectorXcd static_state(const Excitation& excitation, const System& system, const
       (basis.rigid_participation * field + basis.load_participation * loads).cwiseQuotient(basis.stiffness());
   z.segment(layout.modal(0), layout.modes) = q.cast<Complex>();
   z.segment(layout.base(2), layout.motions) = (-(system.together * field)).cast<Complex>();
+  z.segment(layout.base(0), layout.motions) = displacement_of(*excitation.environment, layout.motions).cast<Complex>();
   z.tail(layout.loads) = loads.cast<Complex>();
   return z;
 }

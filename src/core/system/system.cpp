@@ -221,6 +221,12 @@ System make_system(const Assembly& assembly, int threads) {
   return system;
 }
 
+void judge_rigidity(const System& system, StaticSolution& statics) {
+  const bool strains = !(statics.rigid_difference < rigid_tolerance);
+  statics.grounded = system.grounded.value_or(strains);
+  statics.moves_rigidly = !strains && !statics.grounded && system.together.rows() == 6;
+}
+
 StaticSolution solve_statics(const System& system, const Factorisation& stiffness) {
   StaticSolution statics;
   const Eigen::MatrixXd load = system.stiffness.fs * system.support_motion;
@@ -235,8 +241,7 @@ StaticSolution solve_statics(const System& system, const Factorisation& stiffnes
   }
   for (int d = 0; d < 6; ++d)
     if (scale[d] > size) statics.rigid_difference = std::max(statics.rigid_difference, worst[d] / scale[d]);
-  statics.grounded = !(statics.rigid_difference < rigid_tolerance);
-  statics.moves_rigidly = !statics.grounded && system.together.rows() == 6;
+  judge_rigidity(system, statics);
   if (statics.moves_rigidly) statics.influence = system.rigid;
   statics.inertia_load = system.mass.ff * statics.influence + system.mass.fs * system.support_motion;
   statics.unit_acceleration = stiffness.solve(statics.inertia_load);

@@ -6,6 +6,7 @@
 /// foot.
 #pragma once
 
+#include <optional>
 #include <vector>
 
 #include "core/error.h"
@@ -48,11 +49,16 @@ struct System {
   /// Columns of the model's loads: what acts on the free unknowns, and on the supports that hold what they act on.
   SparseMatrix loads, support_loads;  ///< n_f x n_l, n_s x n_l
 
-  Partitioned mass;           ///< M
-  Partitioned stiffness;      ///< K
-  Partitioned dashpot;        ///< C: dashpots only
-  Partitioned loss;           ///< K_η = Σ η_e K_e over elements with a loss factor of their own
-  Partitioned own_stiffness;  ///< Σ K_e over elements with a damping source of their own (loss factor or dashpot)
+  Partitioned mass;       ///< M
+  Partitioned stiffness;  ///< K
+  Partitioned dashpot;    ///< C: dashpots only
+  Partitioned loss;       ///< K_η = Σ η_e K_e over elements with a loss factor of their own
+  /// What the general damping has no part in: Σ K_e over elements with a damping source of their own (loss factor or
+  /// dashpot), and K_σ of a preloaded state.
+  Partitioned own_stiffness;
+  /// K_σ, which is in `stiffness` then, and not damped; empty: there is no preload.
+  std::optional<Partitioned> geometric;
+  std::optional<bool> grounded;  ///< found before K_σ was there: dead loads hold a model that turns
 
   /// False of a node of solids alone: it has no rotation.
   [[nodiscard]] bool has_rotation(int node) const {
@@ -103,6 +109,10 @@ struct StaticSolution {
   bool grounded = false;              ///< rigid_difference above rigid_tolerance: something holds besides the bases
   bool moves_rigidly = true;          ///< one base, and not grounded
 };
+
+/// Whether something holds the model besides its bases, and whether these move it rigidly, from how far B is from a
+/// rigid motion.
+void judge_rigidity(const System& system, StaticSolution& statics);
 
 /// |B G − R| below this is rounding: conditioning 1e10 times epsilon 1e-16, and a decade.
 inline constexpr double rigid_tolerance = 1e-5;
