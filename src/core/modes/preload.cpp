@@ -16,50 +16,45 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// The largest eigenvalue μ of −K_σφ = μKφ and its vector, by Lanczos' iteration with full orthogonalisation.
+constexpr double rounding_of_ratio = 1e-12;  // of K_σ to K
+
+// The largest eigenvalue μ of −K_σφ = μKφ and its vector, by Lanczos' iteration with full orthogonalisation; zero where
+// it is no more than rounding.
 std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const SparseMatrix& geometric,
                                           const Factorisation& factor) {
-  constexpr int most = 300;
+  constexpr int most = 200, enough = 60;  // steps: by then what stands apart from the rest shows
+  constexpr double crowd = 1e-6;
   constexpr double tolerance = 1e-10;
   std::mt19937 generator(1);
   VectorXd next(stiffness.rows());
   for (Index i = 0; i < next.size(); ++i)
     next[i] = static_cast<double>(generator()) / static_cast<double>(std::mt19937::max()) - 0.5;
   next = factor.solve(VectorXd(geometric * factor.solve(next).col(0))).col(0);  // smooth, and in the range of K_σ
-  MatrixXd vectors(next.size(), 0), products = vectors;                         // v, Kv
-  std::vector<double> diagonal, beside;
-  for (int step = 0; step < most; ++step) {
-    VectorXd product = stiffness * next;
-    const double norm = std::sqrt(std::max(0.0, next.dot(product)));
-    const auto solved = [&]() -> std::pair<double, VectorXd> {
-      MatrixXd t = MatrixXd::Zero(vectors.cols(), vectors.cols());
-      for (Index k = 0; k < t.rows(); ++k) {
-        t(k, k) = diagonal[static_cast<std::size_t>(k)];
-        if (k > 0) t(k, k - 1) = t(k - 1, k) = beside[static_cast<std::size_t>(k)];
-      }
-      const SymmetricEigen eigen = symmetric_eigen(t);
-      return {eigen.values[t.rows() - 1], eigen.vectors.col(t.rows() - 1)};
-    };
+  MatrixXd vectors(next.size(), 0);
+  MatrixXd projected = MatrixXd::Zero(most, most);  // tridiagonal
+  for (int step = 0;; ++step) {
+    const double norm = std::sqrt(std::max(0.0, next.dot(stiffness * next)));
+    if (step == 0 && norm == 0) return {0, {}};
     if (step > 0) {
-      const auto [value, inner] = solved();
-      const double scale = std::max(std::abs(value), 1e-300), rest = norm * std::abs(inner[inner.size() - 1]);
-      if (rest <= tolerance * scale || step == most - 1) return {value, vectors * inner};
-    } else if (norm == 0) {
-      return {0, VectorXd::Zero(next.size())};
+      const SymmetricEigen eigen = symmetric_eigen(MatrixXd(projected.topLeftCorner(step, step)));
+      const double value = eigen.values[step - 1], rest = norm * std::abs(eigen.vectors(step - 1, step - 1));
+      if (rest <= tolerance * std::abs(value) || norm == 0) return {value, vectors * eigen.vectors.col(step - 1)};
+      // Where nothing is pressed the largest is zero, to which others crowd from below.
+      const double widest = std::max(std::abs(value), std::abs(eigen.values[0]));
+      if (step >= enough && value <= crowd * widest) return {0, {}};
+      if (step == most)
+        throw NumericalError(
+            fmt::format("the buckling load did not settle: its reciprocal is {:.4g} to ± {:.1e} after {} steps", value,
+                        rest, most));
+      projected(step, step - 1) = projected(step - 1, step) = norm;
     }
-    beside.push_back(norm);
-    next /= norm;
-    product /= norm;
-    vectors.conservativeResize(Eigen::NoChange, vectors.cols() + 1);
-    products.conservativeResize(Eigen::NoChange, products.cols() + 1);
-    vectors.rightCols(1) = next;
-    products.rightCols(1) = product;
-    const VectorXd force = -(geometric * next);
-    diagonal.push_back(next.dot(force));
+    vectors.conservativeResize(Eigen::NoChange, step + 1);
+    vectors.col(step) = next / norm;
+    const VectorXd force = -(geometric * vectors.col(step));
+    projected(step, step) = vectors.col(step).dot(force);
     next = factor.solve(force).col(0);
-    for (int pass = 0; pass < 2; ++pass) next -= vectors * (products.transpose() * next);
+    for (int pass = 0; pass < 2; ++pass) next -= vectors * (vectors.transpose() * (stiffness * next));
   }
-  return {0, VectorXd::Zero(next.size())};
 }
 
 // What moves most in a shape, and how, as of a mode.
@@ -101,8 +96,7 @@ Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& 
   Partitioned geometric = geometric_stiffness(assembly, preload.motions, dead, threads);
   tell(progress, "how far the preload is from buckling");
   const auto [ratio, shape] = largest_ratio(system.stiffness.ff, geometric.ff, factor);
-  constexpr double none = 1e-12;  // of K: rounding of K_σ
-  if (ratio > none) {
+  if (ratio > rounding_of_ratio && shape.size() > 0) {
     preload.load_factor = 1 / ratio;
     const VectorXd motions = system.motions(shape);
     double largest = 0;
