@@ -215,9 +215,8 @@ void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, c
   warn_about_damping(analysis);
   start = StopWatch();
   constexpr int most_at_levels = 10;  // modes
-  for (const double level : plan.modes_levels)
-    analysis.levels.push_back(modes_at_level(analysis.system, level, std::min(analysis.basis.modes, most_at_levels),
-                                             analysis.threads, progress));
+  analysis.levels = modes_at_levels(analysis.system, plan.modes_levels, std::min(analysis.basis.modes, most_at_levels),
+                                    analysis.threads, progress);
   if (!analysis.levels.empty()) analysis.times.push_back({"levels of the preload", start.seconds()});
 }
 

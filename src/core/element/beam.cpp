@@ -124,6 +124,16 @@ double shear_parameter(const Plane& plane, double length, const BeamProperties& 
   return shear > 0 ? 12 * p.elastic.youngs_modulus * plane.second_moment(p.middle()) / (shear * length * length) : 0;
 }
 
+// Values per unit (w1, θ1, w2, θ2) of a plane, by the motions of both ends.
+Eigen::Matrix<double, 1, 12> on_ends(const Plane& plane, const Eigen::RowVector4d& values) {
+  Eigen::Matrix<double, 1, 12> row = Eigen::Matrix<double, 1, 12>::Zero();
+  for (int end = 0; end < 2; ++end) {
+    row[plane.translation + 6 * end] = values[2 * end];
+    row[plane.rotation + 6 * end] = plane.sign * values[2 * end + 1];
+  }
+  return row;
+}
+
 // Motion of the centroid and rotations at ξ, from end motions as in principal_stiffness.
 Eigen::Matrix<double, 6, 12> principal_shapes(double xi, double length, const BeamProperties& p) {
   const BeamSection& middle = p.middle();
@@ -134,12 +144,8 @@ Eigen::Matrix<double, 6, 12> principal_shapes(double xi, double length, const Be
   }
   for (const Plane& plane : planes) {
     const BendingShapes shapes = bending_shapes(xi, length, shear_parameter(plane, length, p));
-    for (int end = 0; end < 2; ++end) {
-      n(plane.translation, plane.translation + 6 * end) = shapes.deflection[2 * end];
-      n(plane.translation, plane.rotation + 6 * end) = plane.sign * shapes.deflection[2 * end + 1];
-      n(plane.rotation, plane.translation + 6 * end) = plane.sign * shapes.rotation[2 * end];
-      n(plane.rotation, plane.rotation + 6 * end) = shapes.rotation[2 * end + 1];
-    }
+    n.row(plane.translation) = on_ends(plane, shapes.deflection);
+    n.row(plane.rotation) = plane.sign * on_ends(plane, shapes.rotation);
   }
   const Vector2d centre = principal_shear_centre(middle);
   n.row(1) += centre.y() * n.row(3);  // the centroid turns about the shear centre
@@ -167,13 +173,8 @@ Eigen::Matrix<double, 3, 12> principal_slopes(double xi, double length, const Be
   Eigen::Matrix<double, 3, 12> n = Eigen::Matrix<double, 3, 12>::Zero();
   n(2, 3) = -1 / length;
   n(2, 9) = 1 / length;
-  for (const Plane& plane : planes) {
-    const BendingShapes shapes = bending_shapes(xi, length, shear_parameter(plane, length, p));
-    for (int end = 0; end < 2; ++end) {
-      n(plane.translation - 1, plane.translation + 6 * end) = shapes.slope[2 * end];
-      n(plane.translation - 1, plane.rotation + 6 * end) = plane.sign * shapes.slope[2 * end + 1];
-    }
-  }
+  for (const Plane& plane : planes)
+    n.row(plane.translation - 1) = on_ends(plane, bending_shapes(xi, length, shear_parameter(plane, length, p)).slope);
   const Vector2d centre = principal_shear_centre(p.middle());
   n.row(0) += centre.y() * n.row(2);
   n.row(1) -= centre.x() * n.row(2);
@@ -236,6 +237,12 @@ BeamMatrix rotation_to_local(const BeamGeometry& geometry) {
   return r;
 }
 
+// End motions in principal axes from global motions of the nodes, releases followed.
+BeamMatrix to_principal_ends(const BeamGeometry& geometry, const BeamProperties& properties) {
+  const BeamMatrix follow = follow_releases(whole_stiffness(geometry.length(), properties), properties.released);
+  return to_shear_centre(properties) * follow * rotation_to_local(geometry);
+}
+
 }  // namespace
 
 Eigen::Matrix3d BeamGeometry::axes() const {
@@ -253,16 +260,12 @@ BeamMatrix stiffness(const BeamGeometry& geometry, const BeamProperties& propert
 }
 
 BeamMatrix mass(const BeamGeometry& geometry, const BeamProperties& properties) {
-  const BeamMatrix t = to_shear_centre(properties);
-  const BeamMatrix follow = follow_releases(whole_stiffness(geometry.length(), properties), properties.released);
-  const BeamMatrix ends = t * follow * rotation_to_local(geometry);
+  const BeamMatrix ends = to_principal_ends(geometry, properties);
   return ends.transpose() * principal_mass(geometry.length(), properties) * ends;
 }
 
 BeamMatrix geometric_stiffness(const BeamGeometry& geometry, const BeamProperties& properties) {
-  const BeamMatrix t = to_shear_centre(properties);
-  const BeamMatrix follow = follow_releases(whole_stiffness(geometry.length(), properties), properties.released);
-  const BeamMatrix ends = t * follow * rotation_to_local(geometry);
+  const BeamMatrix ends = to_principal_ends(geometry, properties);
   return ends.transpose() * principal_geometric(geometry.length(), properties) * ends;
 }
 

@@ -116,12 +116,14 @@ bool differs(const Entries& x, const Entries& k) {
 }
 
 void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& entries, int& columns) {
-  Partitioned elements = system.own_stiffness;
+  std::optional<Partitioned> without;  // K_σ
   if (system.geometric) {
-    elements.ff -= system.geometric->ff;
-    elements.fs -= system.geometric->fs;
-    elements.ss -= system.geometric->ss;
+    without = system.own_stiffness;
+    without->ff -= system.geometric->ff;
+    without->fs -= system.geometric->fs;
+    without->ss -= system.geometric->ss;
   }
+  const Partitioned& elements = without ? *without : system.own_stiffness;
   if (elements.ff.nonZeros() == 0 && system.dashpot.ff.nonZeros() == 0) return;
   const NodeRows own(elements), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
       mass(system.mass);

@@ -1,6 +1,7 @@
 #include "core/modes/preload.h"
 
 #include <fmt/format.h>
+
 #include <cmath>
 #include <random>
 
@@ -82,7 +83,7 @@ Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& 
       (basis.rigid_participation * field + basis.load_participation * loads).cwiseQuotient(basis.stiffness());
   VectorXd unknowns(system.free + system.supports);
   unknowns << basis.shapes * q + basis.statics.influence * displaced, system.support_motion * displaced;
-  preload.motions = system.transformation.transpose() * unknowns;
+  const VectorXd motions = system.transformation.transpose() * unknowns;
   DeadLoads dead{acceleration, {}};
   Index column = 0;
   for (const Load& load : assembly.loads)
@@ -93,15 +94,13 @@ Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& 
       for (const auto& [node, force] : forces_on_nodes(assembly, own))
         dead.on_nodes.try_emplace(node, Vector6::Zero()).first->second += amount * force;
     }
-  Partitioned geometric = geometric_stiffness(assembly, preload.motions, dead, threads);
+  Partitioned geometric = geometric_stiffness(assembly, motions, dead, threads);
   tell(progress, "how far the preload is from buckling");
   const auto [ratio, shape] = largest_ratio(system.stiffness.ff, geometric.ff, factor);
-  if (ratio > rounding_of_ratio && shape.size() > 0) {
+  if (ratio > rounding_of_ratio) {
     preload.load_factor = 1 / ratio;
-    const VectorXd motions = system.motions(shape);
-    double largest = 0;
-    for (Index node = 0; node < motions.size() / 6; ++node)
-      largest = std::max(largest, motions.segment<3>(6 * node).norm());
+    const double largest =
+        system.motions(shape).reshaped(6, std::ssize(assembly.nodes)).topRows<3>().colwise().norm().maxCoeff();
     preload.shape = shape / (largest > 0 ? largest : 1);
     preload.buckles = in_words(assembly, system, preload.shape, threads);
   }
@@ -109,21 +108,27 @@ Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& 
   return preload;
 }
 
-PreloadLevel modes_at_level(const System& system, double level, int count, int threads, const Progress& progress) {
-  tell(progress, fmt::format("modes under {:.6g} % of the preload", 100 * level));
-  const SparseMatrix stiffness = system.stiffness.ff + (level - 1) * system.geometric->ff;
+std::vector<PreloadLevel> modes_at_levels(const System& system, const std::vector<double>& levels, int count,
+                                          int threads, const Progress& progress) {
+  std::vector<PreloadLevel> all;
+  if (levels.empty()) return all;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
-  NormalModes modes(stiffness, system.mass.ff, order, threads, {});
-  {
-    const Factorisation factor(stiffness, order);
-    if (factor.negative_pivots() > 0)
-      throw InputError(Problem{"modes about",
-                               fmt::format("the model buckles before {:.6g} % of that state is reached", 100 * level),
-                               "leave that level out", std::nullopt});
-    modes.begin(factor, 0, {std::nullopt, count});
+  for (const double level : levels) {
+    tell(progress, fmt::format("modes under {:.6g} % of the preload", 100 * level));
+    const SparseMatrix stiffness = system.stiffness.ff + (level - 1) * system.geometric->ff;
+    NormalModes modes(stiffness, system.mass.ff, order, threads, {});
+    {
+      const Factorisation factor(stiffness, order);
+      if (factor.negative_pivots() > 0)
+        throw InputError(Problem{"modes about",
+                                 fmt::format("the model buckles before {:.6g} % of that state is reached", 100 * level),
+                                 "leave that level out", std::nullopt});
+      modes.begin(factor, 0, {std::nullopt, count});
+    }
+    modes.complete();
+    all.push_back({level, modes.values.cwiseMax(0).cwiseSqrt() / (2 * pi)});
   }
-  modes.complete();
-  return {level, modes.values.cwiseMax(0).cwiseSqrt() / (2 * pi)};
+  return all;
 }
 
 }  // namespace avrenk

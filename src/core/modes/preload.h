@@ -1,4 +1,4 @@
-/// core/modes/preload.h: the static state that modes are taken about (theory 13).
+/// core/modes/preload.h: the static state that modes are taken about (docs/theory.md, "Preload").
 #pragma once
 
 #include "core/modes/mode_content.h"
@@ -9,7 +9,6 @@ namespace avrenk {
 /// A static state, and how far it is from buckling.
 struct Preload {
   ModalBasis at_rest;             ///< answers static cases without K_σ: no modes, static shapes alone
-  Eigen::VectorXd motions;        ///< of every node in the state, 6 N
   double load_factor = HUGE_VAL;  ///< lowest λ > 0 with (K + λK_σ)φ = 0; infinite: there is none
   Eigen::VectorXd shape;          ///< φ, n_f, the largest translation 1; empty: there is none
   std::string buckles;            ///< "mast bends in x": what moves most in that shape
@@ -20,10 +19,10 @@ struct PreloadLevel {
   double level = 1;           ///< 1: that state
   Eigen::VectorXd frequency;  ///< Hz, of the lowest modes
 };
-/// @param system  about the state
-/// @throws InputError  it buckles before that level
-[[nodiscard]] PreloadLevel modes_at_level(const System& system, double level, int count, int threads = 0,
-                                          const Progress& progress = {});
+/// Each level by itself. @param system  about the state
+/// @throws InputError  it buckles before one of them
+[[nodiscard]] std::vector<PreloadLevel> modes_at_levels(const System& system, const std::vector<double>& levels,
+                                                        int count, int threads = 0, const Progress& progress = {});
 
 /// Solves K u₀ = f₀ for some of the model's loads and a field of acceleration, and puts K_σ of that state into the
 /// system. One factorisation of K; the load factor by Lanczos' iteration with K⁻¹K_σ in the metric of K, to 1e-9.

@@ -1,7 +1,10 @@
 #include "core/system/geometric.h"
 
+#include <algorithm>
+#include <array>
+#include <map>
 #include <memory>
-#include <set>
+#include <optional>
 
 #include "core/system/energy.h"
 #include "core/system/gather.h"
@@ -80,11 +83,12 @@ Partitioned geometric_stiffness(const Assembly& assembly, const VectorXd& motion
     const VectorXd section = force_recovery(beam.geometry, properties) * ends;
     const double axial = 0.5 * (section[0] + section[6]);
     sum.add(axial * (arms.transpose() * geometric_stiffness(beam.geometry, properties) * arms), beam.nodes);
+    const std::array<Vector3, 2> offset{beam.geometry.end1 - assembly.position(beam.nodes[0]),
+                                        beam.geometry.end2 - assembly.position(beam.nodes[1])};
+    if (offset[0].isZero(0) && offset[1].isZero(0)) continue;
     const VectorXd forces = stiffness(beam.geometry, properties) * ends;
     for (const std::size_t end : {0U, 1U})
-      add_arm(sum, beam.nodes[end],
-              (end == 0 ? beam.geometry.end1 : beam.geometry.end2) - assembly.position(beam.nodes[end]),
-              -forces.segment<3>(6 * static_cast<Index>(end)));
+      add_arm(sum, beam.nodes[end], offset[end], -forces.segment<3>(6 * static_cast<Index>(end)));
   }
   for (const ElementGroup& group : assembly.groups) {
     const auto block = std::make_shared<const ElementBlock>(assembly.block(group));

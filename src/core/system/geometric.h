@@ -1,5 +1,5 @@
 /// core/system/geometric.h: K_σ, what the forces of a static state add to the stiffness of small motions about it
-/// (theory 13).
+/// (docs/theory.md, "Preload").
 #pragma once
 
 #include "core/system/system.h"
