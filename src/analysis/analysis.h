@@ -16,6 +16,7 @@
 #include "core/modes/preload.h"
 #include "core/progress.h"
 #include "core/response/audit.h"
+#include "core/response/contact_load.h"
 #include "core/response/driven_modes.h"
 #include "core/response/fields.h"
 #include "core/response/fine_curve.h"
@@ -23,6 +24,7 @@
 #include "core/response/on_random.h"
 #include "core/response/power.h"
 #include "core/response/stress_found.h"
+#include "core/system/equilibrium.h"
 #include "files/model_print.h"
 #include "plan/plan.h"
 
@@ -55,6 +57,13 @@ struct AnswerGroup {
   std::vector<Watched> watched{};
 };
 
+/// Bolts and contacts in one static environment.
+struct SettledCase {
+  std::string environment;
+  bool frees_contacts = false;  ///< what it left open is taken out of the model for all that follows
+  AtRest state;
+};
+
 struct Answers;  // analysis/answers.h
 
 /// Whether an environment is to be answered.
@@ -65,8 +74,10 @@ struct Analysis {
   Plan plan;
   SourceFiles sources;  ///< that it was made from
   System system;
-  std::optional<Preload> preload;    ///< the state that modes are taken about
-  std::vector<PreloadLevel> levels;  ///< of that state, as far as the plan asks for them
+  std::vector<SettledCase> settled;          ///< static environments with tightened bolts, or in which contacts settle
+  std::vector<ContactUnderLoad> contacts{};  ///< that states of the model press, under what vibrates
+  std::optional<Preload> preload;            ///< the state that modes are taken about
+  std::vector<PreloadLevel> levels;          ///< of that state, as far as the plan asks for them
   ModalBasis basis;
   ModalDamping damping;
   std::optional<StressStations> stations;  ///< of shells and solids

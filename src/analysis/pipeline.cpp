@@ -8,6 +8,7 @@
 #include <set>
 
 #include "analysis/answers.h"
+#include "analysis/contact_words.h"
 #include "analysis/warnings.h"
 #include "analysis/words.h"
 #include "core/blas_threads.h"
@@ -52,11 +53,63 @@ void load(Analysis& analysis, const std::string& file, const AnalysisRequest& re
   analysis.times.push_back({"reading the plan", start.seconds()});
 }
 
+namespace {
+
+// Tightens the bolts of static environments, and finds what contacts do in that about which modes are taken: what opens
+// there is taken out of the model.
+void settle(Analysis& analysis, const Progress& progress) {
+  Plan& plan = analysis.plan;
+  std::vector<const Environment*> cases;
+  for (const Environment& each : plan.environments)
+    if (each.settled >= 0) cases.insert(each.name == plan.modes_about ? cases.begin() : cases.end(), &each);
+  if (cases.empty()) return;
+  const StopWatch start;
+  std::optional<Factorisation> factor;
+  for (const Environment* each : cases) {
+    tell(progress, fmt::format("bolts and contacts of {}", each->name));
+    if (!factor) factor.emplace(factorise_stiffness(plan.assembly, analysis.system));
+    const auto excitation = excitations(*each, plan.assembly, analysis.system).front();
+    RestRequest request;
+    request.force = analysis.system.loads * Eigen::VectorXd(excitation->loads.rowwise().sum().real()) +
+                    forces_of_field(analysis.system, each->acceleration).free;
+    request.displaced = displacement_of(*each, analysis.system.support_motion.cols());
+    request.bolts = each->bolts;
+    request.one_by_one = each->one_by_one;
+    const bool about = each->name == plan.modes_about;
+    request.contacts_stay = !about;
+    AtRest state = come_to_rest(plan.assembly, analysis.system, *factor, request, progress);
+    plan.assembly.loads[static_cast<std::size_t>(each->settled)].columns[0] = state.column;
+    if (std::any_of(state.contacts.begin(), state.contacts.end(), [](const auto& own) { return !own.closed; })) {
+      take_out_open(state, plan.assembly);
+      factor.reset();
+      analysis.system = make_system(plan.assembly, analysis.threads);
+    }
+    analysis.settled.push_back({each->name, about, std::move(state)});
+  }
+  refresh_loads(plan.assembly, analysis.system);
+  analysis.times.push_back({"bolts and contacts", start.seconds()});
+  for (const SettledCase& each : analysis.settled) {
+    for (std::string& note : settled_in_words(each, plan.assembly, plan.show)) plan.notes.push_back(std::move(note));
+    if (each.frees_contacts) continue;
+    const auto pull = std::count_if(each.state.contacts.begin(), each.state.contacts.end(),
+                                    [](const ContactAtRest& own) { return own.pressing < 0; });
+    if (pull > 0)
+      analysis.warnings.push_back(fmt::format(
+          "environment {}: {} of the {} contacts that are closed in {} would open in it, and are held: take "
+          "the modes about {} to see them open",
+          each.environment, pull, each.state.contacts.size(), plan.modes_about, each.environment));
+  }
+}
+
+}  // namespace
+
 void assemble(Analysis& analysis, const Progress& progress) {
   StopWatch start;
   const Plan& plan = analysis.plan;
+  analysis.settled.clear();
   analysis.system = make_system(plan.assembly, analysis.threads);
   analysis.times.push_back({"assembling", start.seconds()});
+  settle(analysis, progress);
   if (plan.modes_about.empty()) return;
   start = StopWatch();
   const auto state = std::find_if(plan.environments.begin(), plan.environments.end(),
@@ -134,6 +187,9 @@ namespace {
 // the full equations, of a load that acts on all mass, of a preload.
 bool needs_matrices(const Plan& plan, const EnvironmentChoice& is_wanted) {
   if (!plan.modes_about.empty()) return true;
+  if (std::any_of(plan.environments.begin(), plan.environments.end(),
+                  [](const Environment& each) { return each.settled >= 0; }))
+    return true;
   const auto has_field = [](const LoadCase& each) {
     return std::any_of(each.loads.begin(), each.loads.end(), [](const DrivenLoad& load) { return load.field; });
   };
@@ -575,6 +631,34 @@ void draw_places(Analysis& analysis, const std::vector<Excited*>& load_of,
         });
 }
 
+// What vibrates beside what presses: where a contact would open, close or slide, its answer does not hold.
+void look_at_contacts(Analysis& analysis, const std::vector<Excited*>& load_of,
+                      const std::vector<const AnswerGroup*>& group_of) {
+  const auto state = std::find_if(analysis.settled.begin(), analysis.settled.end(),
+                                  [](const SettledCase& each) { return each.frees_contacts; });
+  if (state == analysis.settled.end() || state->state.contacts.empty()) return;
+  for (std::size_t i = 0; i < load_of.size(); ++i) {
+    if (!load_of[i] || load_of[i]->environment().name == state->environment) continue;
+    if (load_of[i]->environment().settled >= 0) continue;  // it has a state of its own
+    const Channels channels(analysis.plan.assembly, analysis.system, *group_of[i]->basis, *group_of[i]->damping);
+    ContactUnderLoad own = load_contacts(state->state.contacts, analysis.plan.assembly, channels, *load_of[i]);
+    for (const ContactUnderLoad& still : analysis.contacts) {  // which acts at the same time
+      if (still.excitation->name() != load_of[i]->environment().after) continue;
+      for (std::size_t k = 0; k < own.loads.size(); ++k) {
+        own.loads[k].lifting += still.loads[k].lifting;
+        own.loads[k].closing += still.loads[k].closing;
+        own.loads[k].tangential += still.loads[k].tangential;
+      }
+    }
+    analysis.contacts.push_back(std::move(own));
+  }
+  for (const ContactUnderLoad& each : analysis.contacts) {
+    ContactDoubts doubts = doubts_of_contacts(each, state->state.contacts, analysis.plan.assembly, analysis.plan.show);
+    std::move(doubts.warnings.begin(), doubts.warnings.end(), std::back_inserter(analysis.warnings));
+    std::move(doubts.notes.begin(), doubts.notes.end(), std::back_inserter(analysis.plan.notes));
+  }
+}
+
 // Damage of what was run, by what is applied.
 void count_lives(Analysis& analysis, const std::vector<Excited*>& load_of,
                  const std::vector<const AnswerGroup*>& group_of, const Progress& progress) {
@@ -783,6 +867,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
     each_random(wanted.in, [&](const Excited& load, const std::vector<Watched>& watched, const Outcome& outcome) {
       analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
     });
+  look_at_contacts(analysis, load_of, group_of);
   draw_places(analysis, load_of, group_of);
   count_lives(analysis, load_of, group_of, progress);
   weigh_bases(analysis, load_of, group_of);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include "core/modes/completeness.h"
@@ -82,6 +83,16 @@ void look_at_meshes(Analysis& analysis) {
     analysis.findings.push_back({Finding::Grade::warning, subject(part),
                                  "tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough",
                                  "mesh it with tetrahedra of 10 nodes"});
+  std::map<int, double> bounds;
+  for (const Component& component : assembly.components)
+    if (component.bound > 0) bounds[component.part] = component.bound;
+  for (const auto& [part, bound] : bounds)
+    if (bound < reach_asked * highest * (1 - 1e-9))
+      analysis.findings.push_back(
+          {Finding::Grade::warning, subject(part),
+           fmt::format("its own modes are kept to {:.5g} Hz, less than {:g} times the {:.4g} Hz that are excited",
+                       bound, reach_asked, highest),
+           "ask its owner for more of them"});
   analysis.reach = mesh_reach(assembly);
   for (const MeshReach& reach : analysis.reach) {
     if (!(reach.frequency < highest)) continue;

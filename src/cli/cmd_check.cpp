@@ -63,6 +63,11 @@ void add(std::vector<Finding>& all, std::vector<Finding> more) {
   all.insert(all.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
 }
 
+void add_errors(const InputError& error, std::vector<Finding>& findings) {
+  for (const Problem& each : error.problems)
+    findings.push_back({Finding::Grade::error, each.subject, each.wrong, each.instead});
+}
+
 // Equations, statics under 1 g; what moves freely is an error, or a note where the plan means it.
 void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
   const Assembly& assembly = analysis.plan.assembly;
@@ -98,11 +103,9 @@ void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
                   "ground.",
                   statics.rigid_difference));
     if (!assembly.bases.empty()) check.gravity = under_gravity(assembly, analysis.system, statics);
-    if (!analysis.plan.modes_about.empty()) assemble(analysis, {});  // it notes how far that is from buckling
     if (assembly.bases.empty()) return;
   } catch (const InputError& error) {
-    for (const Problem& each : error.problems)
-      check.findings.push_back({Finding::Grade::error, each.subject, each.wrong, each.instead});
+    add_errors(error, check.findings);
     return;
   }
   terminal.progress("stress under 1 g", -1);
@@ -111,6 +114,20 @@ void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
   check.energy = strain_energy(assembly, motions);
   check.stress = highest_stress(assembly, motions);
   add(check.findings, gravity_findings(assembly, check.gravity, check.stress));
+}
+
+// The state that modes are taken about, and bolts that are tightened: notes say how far that is from buckling, and what
+// opens. It changes the model, and so comes last.
+void look_at_states(Analysis& analysis, Check& check, Terminal& terminal) {
+  const Plan& plan = analysis.plan;
+  const bool settles = std::any_of(plan.environments.begin(), plan.environments.end(),
+                                   [](const Environment& each) { return each.settled >= 0; });
+  if (check.gravity.empty() || (plan.modes_about.empty() && !settles)) return;
+  try {
+    assemble(analysis, [&](const Step& step) { terminal.progress(step); });
+  } catch (const InputError& error) {
+    add_errors(error, check.findings);
+  }
 }
 
 Check look(Analysis& analysis, Terminal& terminal) {
@@ -131,6 +148,7 @@ Check look(Analysis& analysis, Terminal& terminal) {
                                       base.feet.size(), point.x(), point.y(), point.z()));
   }
   look_at_statics(analysis, check, terminal);
+  look_at_states(analysis, check, terminal);
   sort_by_grade(check.findings);
   return check;
 }

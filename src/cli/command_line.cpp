@@ -40,6 +40,8 @@ constexpr Command all_commands[] = {
      "avrenk compare payload-deck-results thicker-results --out difference", compare},
     {"new", "[--mesh FILE] [PLAN]", "write a commented starter plan: for a mesh (.vtu), or a small one to change",
      "avrenk new --mesh bracket.vtu", new_plan},
+    {"reduce", "PLAN [PLACE…]", "the model as a component of other plans: interface, modes, and points to be watched",
+     "avrenk reduce box.yaml lid --out box", reduce},
     {"explain", "[TOPIC]", "what the handbook says of a key, an element, a joint, a quantity or a message",
      "avrenk explain attach", explain},
     {"profile", "PLAN[:NAME]|TABLE…", "profiles alone: slopes, RMS, velocity, stroke, envelopes, limits of a vibrator",

@@ -26,6 +26,7 @@ ExitStatus profile(const Request& request, Terminal& terminal);
 ExitStatus ask(const Request& request, Terminal& terminal);
 ExitStatus compare(const Request& request, Terminal& terminal);
 ExitStatus new_plan(const Request& request, Terminal& terminal);
+ExitStatus reduce(const Request& request, Terminal& terminal);
 ExitStatus explain(const Request& request, Terminal& terminal);
 
 /// The plan that a command is given, first of its words. @throws InputError  none, or more words than it takes

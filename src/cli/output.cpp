@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/contact_words.h"
 #include "cli/drawings.h"
 #include "cli/report_of_run.h"
 #include "cli/test_sheets.h"
@@ -88,7 +89,8 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   tables.push_back(participation_table(assembly, analysis.basis, show));
   if (analysis.basis.residual_vectors() > 0) tables.push_back(residual_table(analysis.basis, analysis.damping, show));
   if (!analysis.audit.empty()) tables.push_back(audit_table(analysis.audit, analysis.watched, show));
-  if (!assembly.loads.empty()) tables.push_back(load_table(assembly, show));
+  if (Table loads = load_table(assembly, show); !loads.rows.empty()) tables.push_back(std::move(loads));
+  for (Table& table : rest_tables_of(analysis)) tables.push_back(std::move(table));
   for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) {
     for (Table& table : tables_of(analysis.outcomes[i], analysis.watched, show)) tables.push_back(std::move(table));
     for (Table& table : further_tables(analysis, analysis.outcomes[i])) tables.push_back(std::move(table));
@@ -139,6 +141,23 @@ void print_audit(const Analysis& analysis, Terminal& terminal) {
   }
   terminal.table(table);
   terminal.paragraph(audit_in_words(analysis));
+}
+
+// Bolts, and of contacts those that come nearest to opening.
+void print_rest(const Analysis& analysis, Terminal& terminal) {
+  constexpr std::size_t most_rows = 12;
+  for (Table& table : rest_tables_of(analysis)) {
+    const auto use = std::find_if(table.columns.begin(), table.columns.end(),
+                                  [](const Column& column) { return column.name == "takes most"; });
+    if (use != table.columns.end()) {
+      const auto at = static_cast<std::size_t>(use - table.columns.begin());
+      std::stable_sort(table.rows.begin(), table.rows.end(), [&](const auto& a, const auto& b) {
+        const double first = std::get<double>(a[at]), second = std::get<double>(b[at]);
+        return !std::isnan(first) && (std::isnan(second) || first > second);
+      });
+    }
+    terminal.table(table, most_rows);
+  }
 }
 
 void print_modes(const Analysis& analysis, std::size_t most_rows, Terminal& terminal) {
@@ -320,7 +339,7 @@ void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder&
     avrenk::copy_file(analysis.modes_from, own);
   Eigen::Index loads = 0;
   for (const Load& load : analysis.plan.assembly.loads)
-    if (!load.is_pattern) loads += std::ssize(load.columns);
+    if (load.is_declared()) loads += std::ssize(load.columns);
   write_products(folder.path("products.h5"), own, plan.digest(), analysis.basis, analysis.damping.products, loads);
 }
 
@@ -386,6 +405,7 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   for (const std::string& warning : analysis.warnings) terminal.warn(warning);
   if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
   if (shown.mass) terminal.table(mass_table(analysis.plan.assembly, show));
+  if (shown.modes || shown.overview) print_rest(analysis, terminal);
   if (shown.modes) print_modes(analysis, shown.overview ? overview_modes : 0, terminal);
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
   if (shown.peaks || shown.overview) print_audit(analysis, terminal);

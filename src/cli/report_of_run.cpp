@@ -6,6 +6,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "analysis/contact_words.h"
 #include "cli/turning_views.h"
 #include "files/history_files.h"
 #include "files/level_tables.h"
@@ -200,6 +201,7 @@ class Writer {
       put_figures(section, "modes", "preload");
       section.tables.push_back(preload_table(analysis_.levels, analysis_.plan.modes_about, show_));
     }
+    for (Table& table : rest_tables_of(analysis_)) section.tables.push_back(std::move(table));
     Table all = mode_table(basis, analysis_.damping, show_), chief = all;
     if (basis.modes > most_chief_modes) {
       chief.title = fmt::format("The first {} modes; effective mass as a part of the whole (Σ running sum), damping",

@@ -14,16 +14,17 @@ namespace po = boost::program_options;
 namespace {
 
 constexpr std::string_view every_command =
-                               "demo check modes sine random run change update ask compare new explain profile",
-                           of_a_plan = "demo check modes sine random run change update profile",
-                           with_modes = "demo modes sine random run change update",
+                               "demo check modes sine random run change update reduce ask compare new explain profile",
+                           of_a_plan = "demo check modes sine random run change update reduce profile",
+                           with_modes = "demo modes sine random run change update reduce",
                            with_responses = "demo sine random run";
 constexpr Option known_options[] = {
-    {"out", "DIR", "demo check modes sine random run change update ask compare profile",
+    {"out", "DIR", "demo check modes sine random run change update reduce ask compare profile",
      "folder of results; default: beside the plan, named after it"},
     {"set", "path.to.key=VALUE", of_a_plan, "change one value of the plan; may be repeated"},
     {"mesh", "FILE", "new", "mesh (.vtu) that the new plan starts from"},
-    {"threads", "N", "demo check modes sine random run change update ask compare profile",
+    {"parts", "NAME, NAME", "reduce", "these parts alone, held where the rest of the model is joined to them"},
+    {"threads", "N", "demo check modes sine random run change update reduce ask compare profile",
      "threads to use; default: all cores"},
     {"no-figures", nullptr, "demo check modes sine random run ask compare profile", "write no figures and no fields"},
     {"band", "FROM, TO", "profile", "RMS over a band, as in --band \"20 Hz, 100 Hz\"; may be repeated"},
@@ -116,6 +117,10 @@ Request read_request(std::span<const std::string> words, const std::string& comm
   Request request;
   if (values.contains("words")) request.words = values["words"].as<std::vector<std::string>>();
   if (values.contains("mesh")) request.mesh = values["mesh"].as<std::string>();
+  if (values.contains("parts")) {
+    std::istringstream list(values["parts"].as<std::string>());
+    for (std::string each; std::getline(list, each, ',');) request.parts.emplace_back(trimmed(each));
+  }
   if (values.contains("out")) request.out = values["out"].as<std::string>();
   if (values.contains("threads")) {
     request.threads = values["threads"].as<int>();

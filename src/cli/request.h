@@ -29,7 +29,8 @@ struct Option {
 struct Request : AnalysisRequest {
   std::vector<std::string> words;  ///< positional: plan, environments
   std::optional<std::string> out;
-  std::optional<std::string> mesh;  ///< file that a new plan is for
+  std::optional<std::string> mesh;   ///< file that a new plan is for
+  std::vector<std::string> parts{};  ///< of a group that becomes a component
   bool quiet = false, verbose = false, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
   bool json = false;                ///< answers for programs

@@ -86,6 +86,8 @@ class Drawer {
     paints_.base = scene_.add_paint({0.45, 0.48, 0.53});
     for (std::size_t b = 0; b < assembly.beams.size(); ++b)
       if (shows(assembly.beams[b].part)) add_beam(b);
+    for (const Component& component : assembly.components)
+      if (shows(component.part)) add_component(component);
     if (!assembly.groups.empty()) add_surface(look.surface ? *look.surface : surface_of(assembly));
     if (look.ghost) add_ghost();
     if (look.parts) return;
@@ -248,6 +250,7 @@ class Drawer {
   }
 
   void add_spring(const Spring& spring) {
+    if (spring.one_sided && spring.one_sided->is_open) return;  // it carries nothing
     const int from = spring.nodes[0], to = spring.nodes[1];
     const Vector3 a = moved_.node(from), b = to < 0 ? Vector3(spring.point) : moved_.node(to);
     const auto joint = std::find_if(paints_.joints.begin(), paints_.joints.end(),
@@ -261,8 +264,10 @@ class Drawer {
     const Vector3 from_end = assembly_.position(from), to_end = to < 0 ? Vector3(spring.point) : assembly_.position(to);
     if ((to_end - from_end).norm() < 0.1 * least) {  // both ends at one spot as built: a small cross
       for (int d = 0; d < 3; ++d) {
-        const Vector3 half = 0.5 * least * Vector3::Unit(d);
-        scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), own, 3});
+        // Contacts are many and lie between what would hide them.
+        const Vector3 half = (spring.one_sided ? 0.2 : 0.5) * least * Vector3::Unit(d);
+        scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), own, spring.one_sided ? 2.0 : 3.0,
+                                  true, spring.one_sided.has_value()});
       }
       return;
     }
@@ -278,6 +283,15 @@ class Drawer {
     }
   }
 
+  // A star from the first node of its interface to the others and to its points: its shape is not known.
+  void add_component(const Component& component) {
+    const int hub = component.nodes.front();
+    for (int i = 1; i < component.interface; ++i) add_line(hub, component.nodes[static_cast<std::size_t>(i)]);
+    for (const Follower& follower : assembly_.followers)
+      if (follower.type == Joint::Type::recovery &&
+          std::find(follower.leads.begin(), follower.leads.end(), hub) != follower.leads.end())
+        add_line(hub, follower.node);
+  }
   void add_line(int from, int to) {
     if ((assembly_.position(from) - assembly_.position(to)).norm() < 0.015 * size_) return;  // a speck
     const auto end = [&](int node) {
@@ -397,7 +411,7 @@ std::vector<LoadArrow> load_arrows(const Assembly& assembly) {
   std::map<int, double> bodies;  // radius at their nodes: an arrow ends where it meets one
   for (const PointMass& mass : assembly.masses)
     if (mass.offset.norm() < body_radius(mass, whole)) bodies[mass.node] = body_radius(mass, whole);
-  for (std::size_t l = 0; l < assembly.loads.size() && !assembly.loads[l].is_pattern; ++l)
+  for (std::size_t l = 0; l < assembly.loads.size() && assembly.loads[l].is_declared(); ++l)
     for (const LoadColumn& column : assembly.loads[l].columns)
       for (const bool moment : {false, true}) {
         std::vector<std::pair<Vector3, Vector3>> acting;  // where, and how much

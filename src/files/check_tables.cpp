@@ -19,6 +19,12 @@ std::string elements_in_words(const Assembly& assembly, int part) {
   std::size_t beams = 0;
   for (const BeamElement& beam : assembly.beams) beams += beam.part == part ? 1 : 0;
   std::string words = beams > 0 ? fmt::format("{} beams", beams) : "";
+  int coordinates = 0;
+  for (const Component& component : assembly.components)
+    for (const int node : component.nodes)
+      if (component.part == part && !assembly.nodes[static_cast<std::size_t>(node)].is_place())
+        coordinates += assembly.nodes[static_cast<std::size_t>(node)].coordinates;
+  if (coordinates > 0) words = fmt::format("{} coordinates", coordinates);
   for (const auto& [name, count] : counts) words += fmt::format("{}{} {}", words.empty() ? "" : ", ", count, name);
   return words;
 }
@@ -52,6 +58,10 @@ std::string type_in_words(Joint::Type type) {
       return "bolt";
     case Joint::Type::merge:
       return "merge";
+    case Joint::Type::contact:
+      return "contact";
+    case Joint::Type::recovery:
+      return "recovery";
   }
   return "";
 }
@@ -72,7 +82,8 @@ class JointSummaries {
           spring.nodes[1] < 0 ? 0 : (assembly.position(spring.nodes[1]) - assembly.position(spring.nodes[0])).norm());
     }
     for (const Follower& follower : assembly.followers)
-      of(follower.joint, "average").connect(follower.gap, follower.type == Joint::Type::bolt ? 0 : 1);
+      if (follower.type != Joint::Type::recovery)
+        of(follower.joint, "average").connect(follower.gap, follower.type == Joint::Type::bolt ? 0 : 1);
   }
   [[nodiscard]] const std::vector<JointSummary>& all() const { return all_; }
 
@@ -220,7 +231,7 @@ Table energy_table(const Assembly& assembly, const StrainEnergy& energy) {
   for (std::size_t p = 0; p < assembly.parts.size(); ++p)
     add(assembly.parts[p].name, energy.parts.row(static_cast<Eigen::Index>(p)));
   for (std::size_t j = 0; j < assembly.joints.size(); ++j)
-    if (assembly.joints[j].type == Joint::Type::spring || assembly.joints[j].type == Joint::Type::bolt)
+    if (assembly.joints[j].has_springs())
       add("joint " + assembly.joints[j].name, energy.joints.row(static_cast<Eigen::Index>(j)));
   return table;
 }

@@ -11,7 +11,7 @@ namespace {
 using GlbJson = nlohmann::ordered_json;
 
 // Numbers of the standard.
-enum Component { short_integer = 5122, unsigned_short = 5123, unsigned_integer = 5125, real = 5126 };
+enum ComponentType { short_integer = 5122, unsigned_short = 5123, unsigned_integer = 5125, real = 5126 };
 enum Target { of_vertices = 34962, of_indices = 34963 };
 constexpr int mode_of_lines = 1, mode_of_triangles = 4;
 constexpr std::uint32_t magic = 0x46546C67, version = 2, json_chunk = 0x4E4F534A, binary_chunk = 0x004E4942;

@@ -19,7 +19,7 @@ Table load_table(const Assembly& assembly, const Show& show) {
   for (const char* axis : {"Mx", "My", "Mz"}) table.columns.push_back({axis, moment.text});
   table.columns.push_back({"amount", "", 4, false});
   for (const Load& load : assembly.loads)
-    for (std::size_t k = 0; !load.is_pattern && k < load.columns.size(); ++k) {
+    for (std::size_t k = 0; load.is_declared() && k < load.columns.size(); ++k) {
       const Resultant sum = resultant_of(assembly, load.columns[k], about);
       const DisplayUnit unit = show.unit(load.unbalance ? kind::force : *load.kind);
       const double one = unit.factor;  // of the unit that is shown

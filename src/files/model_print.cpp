@@ -28,6 +28,12 @@ class Pieces {
     for (const Part& part : assembly.parts) add(part);
     for (const BeamElement& beam : assembly.beams) add(beam);
     for (const ElementGroup& group : assembly.groups) add(group);
+    for (const Component& component : assembly.components) {
+      Hash& own = of("part ", assembly.parts[static_cast<std::size_t>(component.part)].name);
+      for (const int node : component.nodes) place(own, node);
+      for (const Eigen::MatrixXd* matrix : {&component.stiffness, &component.mass, &component.dashpot, &component.loss})
+        own.dense(*matrix);
+    }
     for (const PointMass& mass : assembly.masses) add(mass);
     for (const Joint& joint : assembly.joints) of("joint ", joint.name).number(static_cast<int>(joint.type));
     for (const Spring& spring : assembly.springs) add(spring);

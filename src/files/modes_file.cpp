@@ -284,6 +284,41 @@ std::optional<std::pair<ModalBasis, DampingProducts>> read_modes_and_products(co
   return std::pair{std::move(basis), std::move(own)};
 }
 
+GivenShapes read_given_shapes(const std::string& bytes, const std::string& name) {
+  const auto refuse = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", name, why)); };
+  if (const std::string broken = broken_seal_of(bytes, modes_seal); !broken.empty()) refuse(broken);
+  const SealedReader file = SealedReader::from_bytes(bytes);
+  Eigen::MatrixXd nodes, unknowns, omega, shapes, load, numbers;
+  for (const auto& [what, matrix] : std::initializer_list<std::pair<const char*, Eigen::MatrixXd*>>{
+           {"nodes", &nodes}, {"unknowns", &unknowns}, {"omega", &omega}, {"shapes", &shapes}, {"inertia_load", &load}})
+    if (!file.read(what, *matrix))
+      refuse(fmt::format("no HDF5 file with a matrix of floating-point numbers called \"{}\"", what));
+  if (nodes.rows() != 3 || unknowns.rows() < 2 || unknowns.cols() != shapes.rows() || omega.size() != shapes.cols() ||
+      load.rows() != shapes.rows())
+    refuse("its matrices do not fit together");
+  if (load.cols() != 6) refuse(fmt::format("its modes are those of {} bases, one is due", load.cols() / 6));
+  Eigen::Index modes = omega.size();
+  if (file.read("numbers", numbers) && numbers.size() > 0)
+    modes = static_cast<Eigen::Index>(std::clamp(numbers(0), 0.0, static_cast<double>(modes)));
+  GivenShapes given;
+  given.nodes = nodes;
+  given.row = Eigen::MatrixXi::Constant(6, nodes.cols(), -1);
+  for (Eigen::Index i = 0; i < unknowns.cols(); ++i) {
+    const double node = unknowns(0, i), direction = unknowns(1, i);
+    if (!(node >= 0 && node < static_cast<double>(nodes.cols()) && direction >= 0 && direction < 6))
+      refuse("an unknown names a node or a direction that there is not");
+    given.row(static_cast<Eigen::Index>(direction), static_cast<Eigen::Index>(node)) = static_cast<int>(i);
+  }
+  given.frequency = omega.reshaped().head(modes) / (2 * pi);
+  given.shapes = shapes.leftCols(modes);
+  given.participation = given.shapes.transpose() * load;
+  if (!given.frequency.allFinite() || !given.shapes.allFinite() || !given.participation.allFinite() ||
+      (modes > 0 && !(given.frequency.minCoeff() > 0)))
+    refuse("its modes have entries that are no numbers, or a frequency of zero");
+  if (modes == 0) refuse("no mode stands in it");
+  return given;
+}
+
 KeptShapes read_shapes(const std::filesystem::path& path) {
   const auto refuse = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", path.string(), why)); };
   if (const std::string broken = broken_seal(path, modes_seal); !broken.empty())

@@ -53,6 +53,18 @@ void write_products(const std::filesystem::path& file, const std::filesystem::pa
     const std::filesystem::path& modes, const std::filesystem::path& products, const std::string& plan,
     const System& system, const ModeRequest& request);
 
+/// Modes in the layout of results.h5, of a run or of somebody else who wrote no more than this of it: nodes, unknowns,
+/// omega, shapes (mass-normalised) and inertia_load; numbers may be missing, and all columns are modes then.
+struct GivenShapes {
+  Eigen::Matrix3Xd nodes;         ///< m
+  Eigen::MatrixXi row;            ///< 6 x nodes: the row of each motion among the shapes; −1: it has none
+  Eigen::VectorXd frequency;      ///< Hz
+  Eigen::MatrixXd shapes;         ///< rows x modes
+  Eigen::MatrixXd participation;  ///< modes x 6, about the point of the one base
+};
+/// @throws FileError  it is none, or what is in it does not fit together
+[[nodiscard]] GivenShapes read_given_shapes(const std::string& bytes, const std::string& name);
+
 /// Mode shapes of a run as other runs can compare them: motions at the nodes that have translations for unknowns.
 struct KeptShapes {
   std::string print;

@@ -9,6 +9,7 @@
 #include <cstring>
 #include <fstream>
 #include <functional>
+#include <sstream>
 
 #include "core/error.h"
 #include "files/hash.h"
@@ -94,6 +95,17 @@ std::string broken_seal(const std::filesystem::path& path, const SealKind& kind)
   return line == own ? "" : "was changed after it was written";
 }
 
+std::string broken_seal_of(const std::string& bytes, const SealKind& kind) {
+  std::istringstream file(bytes);
+  const std::string line = end_of(file, bytes.size(), kind);
+  if (line.empty()) return "";
+  file.seekg(0);
+  const std::string own = seal_line(kind, hash_of(file, bytes.size() - line.size()));
+  const std::size_t layout = seal_begins(kind).size();
+  if (line.compare(layout, 4, own, layout, 4) != 0) return "was written by another version of avrenk";
+  return line == own ? "" : "was changed after it was written";
+}
+
 std::string seal_of(const std::filesystem::path& path, const SealKind& kind) {
   std::ifstream file(path, std::ios::binary);
   std::error_code bad;
@@ -145,6 +157,20 @@ SealedReader::SealedReader(const std::filesystem::path& file) {
   file_ = std::make_unique<Hdf5Handle>(H5Fopen(file.c_str(), H5F_ACC_RDONLY, H5P_DEFAULT), H5Fclose);
   std::error_code none;
   bytes_ = static_cast<double>(std::filesystem::file_size(file, none));
+}
+
+SealedReader::SealedReader(std::unique_ptr<Hdf5Handle> file, double bytes) : file_(std::move(file)), bytes_(bytes) {}
+
+SealedReader SealedReader::from_bytes(const std::string& bytes) {
+  be_silent();
+  const Hdf5Handle access(H5Pcreate(H5P_FILE_ACCESS), H5Pclose);
+  constexpr std::size_t step = 1U << 20U;
+  hid_t file = -1;
+  std::string copy = bytes;  // HDF5 takes it as its own to change
+  if (access.good() && H5Pset_fapl_core(access.id(), step, 0) >= 0 &&
+      H5Pset_file_image(access.id(), copy.data(), copy.size()) >= 0)
+    file = H5Fopen("in memory", H5F_ACC_RDONLY, access.id());
+  return {std::make_unique<Hdf5Handle>(file, H5Fclose), static_cast<double>(bytes.size())};
 }
 
 SealedReader::~SealedReader() = default;

@@ -23,6 +23,9 @@ struct SealKind {
 /// Its last line, which tells its content from any other; empty where it is none of the kind, whole or not.
 [[nodiscard]] std::string seal_of(const std::filesystem::path& file, const SealKind& kind);
 
+/// The same of the bytes of a file that need not be sealed: empty too where there is no such seal.
+[[nodiscard]] std::string broken_seal_of(const std::string& bytes, const SealKind& kind);
+
 class Hdf5Handle;
 
 class SealedWriter {
@@ -48,6 +51,8 @@ class SealedWriter {
 class SealedReader {
  public:
   explicit SealedReader(const std::filesystem::path& file);
+  /// Of a file that was read into memory, which need not be one of ours.
+  [[nodiscard]] static SealedReader from_bytes(const std::string& bytes);
   ~SealedReader();
   /// False where there is no matrix of the name.
   [[nodiscard]] bool read(const std::string& name, Eigen::MatrixXd& matrix) const;
@@ -57,6 +62,7 @@ class SealedReader {
   [[nodiscard]] std::optional<int> number_attribute(const char* name) const;
 
  private:
+  SealedReader(std::unique_ptr<Hdf5Handle> file, double bytes);
   std::unique_ptr<Hdf5Handle> file_;
   double bytes_ = 0;
 };

@@ -101,7 +101,7 @@ std::string to_vtu(const Grid& grid, int threads) {
 }
 
 Grid model_grid(const Assembly& assembly, const Show& show) {
-  enum CellKind { beam, body, spring, rigid_link, shell, solid, average };
+  enum CellKind { beam, body, spring, rigid_link, shell, solid, average, component };
   const DisplayUnit length = show.unit(kind::length);
   Grid grid;
   GridArray part{"part", 1, {}}, what{"kind", 1, {}};
@@ -118,6 +118,8 @@ Grid model_grid(const Assembly& assembly, const Show& show) {
       part.values.push_back(group.part);
       what.values.push_back(group.kind->is_shell() ? shell : solid);
     }
+  for (const Component& each : assembly.components)
+    for (int i = 0; i < each.interface; ++i) add({each.nodes[static_cast<std::size_t>(i)]}, each.part, component);
   for (std::size_t m = 0; m < assembly.masses.size(); ++m) {
     const PointMass& mass = assembly.masses[m];
     grid.points.emplace_back((assembly.nodes[static_cast<std::size_t>(mass.node)].position + mass.offset) /

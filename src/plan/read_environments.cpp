@@ -247,11 +247,13 @@ std::optional<Environment> read_static(const Tree& tree, const std::string& name
   environment.name = name;
   environment.type = Environment::Type::constant;
   const Tree* const loads = own.optional("loads");
-  const Tree* const displaced = own.optional("displacement");
+  const Tree *const displaced = own.optional("displacement"), *const bolts = own.optional("bolts");
   if (displaced) read_displacement(*displaced, own.subject() + " displacement", environment, reading);
-  if (const Tree* field = loads || displaced ? own.optional("acceleration") : own.required("acceleration", "{z: -1 g}"))
+  if (const Tree* field =
+          loads || displaced || bolts ? own.optional("acceleration") : own.required("acceleration", "{z: -1 g}"))
     environment.acceleration = read_field(*field, own.subject() + " acceleration", problems).value_or(Vector3::Zero());
   if (loads) environment.load_cases = read_load_cases(*loads, own, true, reading);
+  if (bolts) read_tightening(*bolts, own.subject() + " bolts", environment, reading);
   own.done();
   return problems.count() > before ? std::nullopt : std::optional(environment);
 }

@@ -9,7 +9,6 @@
 #include "plan/sections.h"
 
 namespace avrenk {
-namespace {
 
 std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
@@ -35,6 +34,8 @@ std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject
   }
   return inertia;
 }
+
+namespace {
 
 const Nodes* find_one_node(const Tree& tree, const std::string& subject, Reading& reading) {
   const Nodes* const nodes = reading.places.find(tree, subject, reading.problems);
@@ -154,6 +155,7 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
                         .value_or(Vector6::Zero());
   if (const Tree* axes = map.optional("axes"))
     model.axes = read_turned_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
+  if (const Tree* gap = map.optional("gap")) model.one_sided = read_gap(*gap, model.stiffness, subject, problems);
   std::optional<Vector3> point;
   if (const Tree* at = map.optional("acts at")) point = read_vector(*at, kind::length, subject + " acts at", problems);
   map.done();
@@ -339,8 +341,9 @@ void read_joints(const Tree& section, Reading& reading) {
     std::optional<Nodes> springs;
     if (map.is_map()) {
       static constexpr std::pair<const char*, Joint::Type> types[] = {
-          {"rigid", Joint::Type::rigid},   {"average", Joint::Type::average}, {"attach", Joint::Type::attachment},
-          {"spring", Joint::Type::spring}, {"bolt", Joint::Type::bolt},       {"merge", Joint::Type::merge}};
+          {"rigid", Joint::Type::rigid},    {"average", Joint::Type::average}, {"attach", Joint::Type::attachment},
+          {"spring", Joint::Type::spring},  {"bolt", Joint::Type::bolt},       {"merge", Joint::Type::merge},
+          {"contact", Joint::Type::contact}};
       std::vector<std::string> names;
       for (const auto& [name, type] : types) names.emplace_back(name);
       const auto [word, what] = map.one_of(names);
@@ -354,11 +357,13 @@ void read_joints(const Tree& section, Reading& reading) {
         if (word == "attach") read_attachment(*what, entry.key, reading);
         if (word == "spring") springs = read_spring(*what, entry.key, reading);
         if (word == "bolt") springs = read_bolts(*what, entry.key, reading);
+        if (word == "contact") springs = read_contact(*what, entry.key, reading);
       } catch (const InputError& error) {  // the geometry does not allow it
         for (const Problem& problem : error.problems)
           reading.problems.add(*what, problem.subject, problem.wrong, problem.instead);
       }
-      if (word != "spring" && word != "bolt" && what && reading.problems.count() == before) springs = Nodes{};
+      if (word != "spring" && word != "bolt" && word != "contact" && what && reading.problems.count() == before)
+        springs = Nodes{};
     }
     reading.joints.declare(entry.key, springs);
   }

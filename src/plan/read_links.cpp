@@ -18,20 +18,22 @@ std::optional<Nodes> required_nodes(MapReader& map, const std::string& key, Read
   return tree ? read_nodes(*tree, map.subject(), reading) : std::nullopt;
 }
 
-// Parts of shells or solids, whose faces carry others.
+}  // namespace
+
 std::vector<int> read_carriers(const Tree& tree, const std::string& subject, Reading& reading) {
   std::vector<int> parts = read_parts_named(tree, subject, reading);
   for (const int part : parts) {
     const Part& own = reading.plan.assembly.parts[static_cast<std::size_t>(part)];
-    if (own.form != Part::Form::line) continue;
-    reading.problems.add(tree, subject, fmt::format("part {} is made of lines, which have no faces", own.name),
+    const bool component = own.form == Part::Form::component;
+    if (own.form != Part::Form::line && !component) continue;
+    reading.problems.add(tree, subject,
+                         fmt::format("part {} is {}, which {} no faces", own.name,
+                                     component ? "a component" : "made of lines", component ? "has" : "have"),
                          "name a part of shells or solids, or use a rigid joint");
     return {};
   }
   return parts;
 }
-
-}  // namespace
 
 // Links each following node to the nearest leading one.
 void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
@@ -132,6 +134,7 @@ std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& 
   bolt.within = map.quantity("within", kind::length, Sign::positive).value_or(bolt.diameter);
   const auto length = map.quantity("length", kind::length, Sign::positive);
   bolt.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
+  bolt.tension = map.quantity("tension", kind::force, Sign::positive);
   const Tree* const material_tree = map.required("material", "MATERIAL");
   const int* const material = material_tree ? reading.materials.find(*material_tree, subject, problems) : nullptr;
   const Tree* const along_tree = map.optional("along");
@@ -194,6 +197,8 @@ void read_merges(const Tree& section, Reading& reading) {
         for (auto& [placement, nodes] : file.nodes)
           for (int& node : nodes)
             if (node >= 0) node = merged.node[static_cast<std::size_t>(node)];
+      for (auto& [part, points] : reading.recovered)
+        for (auto& [name, node] : points) node = merged.node[static_cast<std::size_t>(node)];
       if (merged.nodes == 0)
         reading.problems.add(map.tree(), map.subject(), "no two nodes of these parts are that near to one another",
                              "write a larger distance within, or leave the joint out");

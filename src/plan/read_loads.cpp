@@ -1,6 +1,7 @@
 // loads: where forces, moments and pressures act, per unit of what drives them, and what an environment makes of them.
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "core/load/applied.h"
 #include "core/mesh/select.h"
@@ -51,6 +52,7 @@ class LoadReader {
       if (form == "line load") read_line_load();
       if (form == "acceleration") read_field();
       if (form == "unbalance") read_unbalance();
+      if (form == "temperature") read_temperature();
     } catch (const InputError& error) {
       for (const Problem& problem : error.problems)
         problems().add(what_, "load " + load_.name, problem.wrong, problem.instead);
@@ -183,6 +185,34 @@ class LoadReader {
     load_.words = fmt::format("acceleration of all mass along {}", given("direction"));
   }
 
+  void read_temperature() {
+    const Tree* const of = map_.required("of", "PART");
+    map_.done();
+    LoadColumn column;
+    if (!of) return;
+    std::vector<int> parts;
+    if (of->is_text() && of->text == "all" && !reading_.parts.knows("all")) {
+      parts.resize(assembly().parts.size());
+      std::iota(parts.begin(), parts.end(), 0);
+    } else {
+      parts = read_parts_named(*of, subject() + " of", reading_);
+      if (of->is_list() && of->items.empty())
+        problems().add(*of, subject(), "no part is named", "write of: [PART, PART], or of: all");
+    }
+    for (const int part : parts) {
+      const Material& material = assembly().material_of(part);
+      if (!material.expansion)
+        problems().add(*of, subject(),
+                       fmt::format("how much {} of part {} expands is not known", material.name,
+                                   assembly().parts[static_cast<std::size_t>(part)].name),
+                       fmt::format("write expansion: {} at the material", kind::expansion.example));
+      column.warmer[part] = 1;
+    }
+    load_.kind = &kind::temperature;
+    load_.columns = {column};
+    load_.words = fmt::format("temperature of {}", given("of"));
+  }
+
   // G 6.3 of ISO 21940-11: eccentricity times the highest service speed, mm/s.
   std::optional<double> read_grade(const Tree& tree) {
     if (tree.is_text() && tree.text.starts_with("G ")) {
@@ -244,7 +274,7 @@ std::optional<Load> read_load(const Tree::Entry& entry, Reading& reading) {
   MapReader map(entry.value, subject, reading.problems);
   if (!map.is_map()) return std::nullopt;
   const auto [form, what] =
-      map.one_of({"force", "moment", "pressure", "traction", "line load", "acceleration", "unbalance"});
+      map.one_of({"force", "moment", "pressure", "traction", "line load", "acceleration", "unbalance", "temperature"});
   map.done();
   if (!what) return std::nullopt;
   return LoadReader(entry, form, *what, reading).read(form);
@@ -311,6 +341,12 @@ class LoadCaseReader {
                        fmt::format("write {}, or {{{}, phase: 90 deg}}", load.name, load.name));
       entry.choices.push_back({.load = *index, .amount = *load.unbalance});
       return entry;
+    }
+    if (load.kind == &kind::temperature && !at_rest_) {
+      problems().add(
+          name, subject_, fmt::format("{} is a temperature, which acts at rest", load.name),
+          fmt::format("write it into a static environment: {{static: {{loads: [{{{}: 40 K}}]}}}}", load.name));
+      return std::nullopt;
     }
     if (!amount) {
       problems().add(name, subject_, fmt::format("how large {} is, is not said", load.name),

@@ -61,6 +61,15 @@ void read_isotropic(MapReader& map, const Tree& modulus, Material& material) {
   check_poissons_ratio(map, material, map.problems());
 }
 
+// One coefficient, or one along each axis of an orthotropic material.
+std::optional<Vector3> read_expansion(const Tree& tree, const Material& material, const std::string& subject,
+                                      Problems& problems) {
+  if (material.orthotropic)
+    return read_three(tree, {"x", "y", "z"}, kind::expansion, Sign::any, subject + " expansion", problems);
+  const auto one = read_quantity(tree, kind::expansion, subject + " expansion", problems);
+  return one ? std::optional<Vector3>(Vector3::Constant(*one)) : std::nullopt;
+}
+
 // What the plan does not say itself is typical of the designation, and told to be so.
 void read_standard(MapReader& map, const Tree& standard, Material& material, Reading& reading) {
   const std::string& subject = map.subject();
@@ -76,7 +85,7 @@ void read_standard(MapReader& map, const Tree& standard, Material& material, Rea
     if (typical > 0) taken += (taken.empty() ? "" : ", ") + std::string(name);
     return typical;
   };
-  const StandardMaterial none{"", 1, 0, 0, 0, 0};
+  const StandardMaterial none{"", 1, 0, 0, 0, 0, 0};
   const StandardMaterial& typical = found ? *found : none;
   material.youngs_modulus = take("E", kind::stress, Sign::positive, typical.youngs_modulus);
   material.poissons_ratio = take("nu", kind::number, Sign::any, typical.poissons_ratio);
@@ -86,6 +95,8 @@ void read_standard(MapReader& map, const Tree& standard, Material& material, Rea
                ultimate = take("ultimate", kind::stress, Sign::positive, typical.ultimate);
   if (yield > 0) material.yield = yield;
   if (ultimate > 0) material.ultimate = ultimate;
+  if (const double expansion = take("expansion", kind::expansion, Sign::any, typical.expansion); expansion != 0)
+    material.expansion = Vector3::Constant(expansion);
   if (found && !taken.empty())
     reading.plan.notes.push_back(
         fmt::format("{}: {} typical of {}, of handbooks; a margin on them is none on a "
@@ -120,6 +131,8 @@ void read_materials(const Tree& section, Reading& reading) {
       material.yield = map.quantity("yield", kind::stress, Sign::positive);
       material.ultimate = map.quantity("ultimate", kind::stress, Sign::positive);
     }
+    if (const Tree* expansion = map.optional("expansion"); expansion && !map.tree().find("standard"))
+      material.expansion = read_expansion(*expansion, material, map.subject(), reading.problems);
     material.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
     if (const Tree* fatigue = map.optional("fatigue"))
       material.fatigue = read_fatigue_line(*fatigue, subject + " fatigue", entry.key, &material, reading);

@@ -345,7 +345,13 @@ bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   const std::size_t before = problems.count();
   MapReader part(tree, "part " + name, problems);
   if (!part.is_map()) return false;
-  const auto [form, what] = part.one_of({"line", "plate", "box", "tube", "cone", "disc", "ribs", "mesh"});
+  const auto [form, what] =
+      part.one_of({"line", "plate", "box", "tube", "cone", "disc", "ribs", "mesh", "component", "supplied modes"});
+  if (form == "component" || form == "supplied modes") {
+    Part made;
+    made.name = name;
+    return read_component_part(form, *what, part, made, before, reading);
+  }
   const Tree* const material_tree =
       part.required("material", reading.materials.names().empty() ? "NAME" : reading.materials.names().front());
   const int* const material =

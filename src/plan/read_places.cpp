@@ -27,9 +27,10 @@ class Selector {
   std::optional<Nodes> read() {
     if (!map_.is_map()) return std::nullopt;
     const bool part_alone = tree_.entries.size() == 1 && tree_.entries.front().key == "part";
-    const auto [how, what] = part_alone ? std::pair<std::string, const Tree*>{"part", tree_.find("part")}
-                                        : map_.one_of({"plane", "nearest", "box", "cylinder", "set", "surface of",
-                                                       "points", "union", "intersection", "difference"});
+    const auto [how, what] = part_alone
+                                 ? std::pair<std::string, const Tree*>{"part", tree_.find("part")}
+                                 : map_.one_of({"plane", "nearest", "box", "cylinder", "set", "surface of", "points",
+                                                "recovered by", "union", "intersection", "difference"});
     if (part_alone) (void)map_.optional("part");
     if (!what) {
       (void)map_.optional("part");  // known, though not enough
@@ -37,6 +38,7 @@ class Selector {
       return std::nullopt;
     }
     if (how == "points") return points(*what);
+    if (how == "recovered by") return recovered(*what);
     if (how == "union" || how == "intersection" || how == "difference") return combine(how, *what);
     std::optional<Nodes> found;
     if (how == "surface of") {
@@ -91,6 +93,43 @@ class Selector {
       reading_.plan.assembly.nodes.push_back({*at, name_});
     }
     return nodes;
+  }
+
+  // Points that components recover: all of a part, or those of some names.
+  std::optional<Nodes> recovered(const Tree& what) {
+    const Tree* const named = map_.optional("named");
+    map_.done();
+    Nodes nodes;
+    for (const int part : read_parts_named(what, subject(), reading_)) {
+      const std::string& name = assembly().parts[static_cast<std::size_t>(part)].name;
+      const auto found = reading_.recovered.find(name);
+      if (found == reading_.recovered.end()) {
+        problems().add(what, subject(), fmt::format("part {} is no component", name),
+                       "name one that is written as {component: FILE}, or choose nodes in another way");
+        return std::nullopt;
+      }
+      std::vector<std::string> names;
+      for (const auto& [point, node] : found->second)
+        if (!point.empty()) names.push_back(point);
+      if (!named)
+        for (const auto& [point, node] : found->second) add_new(nodes, {node});
+      for (const Tree* each : named ? one_or_more(*named) : std::vector<const Tree*>{}) {
+        const std::size_t before = nodes.size();
+        for (const auto& [point, node] : found->second)
+          if (each->is_text() && point == each->text) add_new(nodes, {node});
+        if (nodes.size() > before) continue;
+        problems().add(*each, subject(),
+                       fmt::format("{} recovers no point \"{}\"", name, each->is_text() ? each->text : ""),
+                       names.empty() ? "it recovers none that has a name" : suggest_name(each->text, names));
+        return std::nullopt;
+      }
+      if (nodes.empty()) {
+        problems().add(what, subject(), fmt::format("component {} recovers no point", name),
+                       "its owner must say which motions are to be watched");
+        return std::nullopt;
+      }
+    }
+    return nodes.empty() ? std::nullopt : std::optional(nodes);
   }
 
   static std::vector<const Tree*> point_list(const Tree& tree) {

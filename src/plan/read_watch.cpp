@@ -60,6 +60,13 @@ bool has_stress(const Assembly& assembly, const WatchRequest& request, const Tre
     return false;
   };
   for (const int part : request.parts) {
+    if (assembly.parts[static_cast<std::size_t>(part)].form == Part::Form::component) {
+      problems.add(tree, subject,
+                   fmt::format("part {} is a component, whose {} is not known",
+                               assembly.parts[static_cast<std::size_t>(part)].name, quantity.keyword),
+                   "watch its points: places: {NAME: {recovered by: PART}}");
+      return false;
+    }
     const bool shell = assembly.parts[static_cast<std::size_t>(part)].form == Part::Form::shell;
     if (!quantity.of_nodes || !has_quantity(shell, *quantity.of_nodes))
       return refuse_part(part, shell ? "shells" : "solids",

@@ -39,7 +39,9 @@ struct Reading {
   std::map<std::string, MeshFile> meshes{};   ///< files that parts were taken from, by path, unit and place
   std::set<std::string> broken_watches{};     ///< entries of watch with a problem of their own
   std::map<int, const MeshFile*> file_of{};   ///< of parts that come from one
-  std::set<std::string> scaled{};             ///< parts whose mass is made that which was weighed
+  /// Points of components by their names, of each part that is one.
+  std::map<std::string, std::vector<std::pair<std::string, int>>> recovered{};
+  std::set<std::string> scaled{};  ///< parts whose mass is made that which was weighed
   std::optional<Surface> own_surface{};
   const Tree* about = nullptr;  ///< the environment that modes are taken about: read before there are any
   const Tree* root = nullptr;   ///< the whole plan
@@ -84,6 +86,11 @@ struct Copies {
 [[nodiscard]] Copies read_copies(MapReader& part, Reading& reading);
 /// A part of cells of a mesh file; parameters as of read_continuum.
 bool read_mesh(const Tree& what, MapReader& part, Part made, std::size_t before, Reading& reading);
+/// A part that is known by its dynamics: from a file, or by modes from elsewhere; parameters as of read_continuum.
+bool read_component_part(const std::string& form, const Tree& what, MapReader& part, Part made, std::size_t before,
+                         Reading& reading);
+/// Principal moments and products of a body.
+[[nodiscard]] std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject, Problems& problems);
 /// A part of shells or solids: one of our shapes, ribs, or cells of a file.
 /// @param made    its material −1: not known, which has been said
 /// @param before  problems that there were before this part: where there are more, it is read but not added
@@ -116,6 +123,17 @@ void read_average(const Tree& tree, const std::string& name, Reading& reading);
 void read_attachment(const Tree& tree, const std::string& name, Reading& reading);
 /// @return  the springs that the bolts are
 [[nodiscard]] std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& name, Reading& reading);
+/// Parts of shells or solids, whose faces carry others; empty with a problem noted.
+[[nodiscard]] std::vector<int> read_carriers(const Tree& tree, const std::string& subject, Reading& reading);
+/// Surfaces that press on one another. @return  a one-sided spring for each pair of places
+[[nodiscard]] std::optional<std::vector<int>> read_contact(const Tree& tree, const std::string& name, Reading& reading);
+/// The gap of a spring of that stiffness.
+[[nodiscard]] std::optional<OneSided> read_gap(const Tree& tree, const Vector6& stiffness, const std::string& subject,
+                                               Problems& problems);
+/// Which bolts a static environment tightens.
+void read_tightening(const Tree& tree, const std::string& subject, Environment& environment, Reading& reading);
+/// A load for what bolts and gaps put on the model in each static environment that has them, once all are read.
+void settle_what_opens(Reading& reading);
 void read_loads(const Tree& section, Reading& reading);
 /// What an environment says under loads, one case for each that is to be told apart; none with a problem noted.
 /// @param map  the environment's, or that of its static load

@@ -15,6 +15,7 @@ struct StandardMaterial {
   double poissons_ratio;
   double density;          ///< kg/m³
   double yield, ultimate;  ///< Pa: 0.2 % proof stress and tensile strength; 0: there is no single one
+  double expansion;        ///< 1/K, mean from 20 to 100 °C; 0: there is no single one
 };
 
 [[nodiscard]] std::span<const StandardMaterial> standard_materials();

@@ -121,7 +121,7 @@ TEST(Plan, TakesMaterialsByTheDesignationOfTheirStandard) {
     for (std::size_t at = 0, end = 0; (end = line.find(" |", at + 1)) != std::string::npos; at = end)
       cells.push_back(line.substr(at + 2, end - at - 2));
     for (std::string& cell : cells) cell.erase(0, cell.find_first_not_of("| "));
-    ASSERT_EQ(cells.size(), 6U) << line;
+    ASSERT_EQ(cells.size(), 7U) << line;
     const Plan plan = plan_with("{standard: " + cells[0] + "}");
     const Material& material = plan.assembly.materials.at(0);
     EXPECT_EQ(material.youngs_modulus, parse_as(kind::stress, cells[1])) << line;
@@ -133,6 +133,10 @@ TEST(Plan, TakesMaterialsByTheDesignationOfTheirStandard) {
       EXPECT_EQ(material.ultimate.value_or(0), parse_as(kind::stress, cells[5])) << line;
       EXPECT_LT(*material.yield, *material.ultimate) << line;
     }
+    ASSERT_EQ(material.expansion.has_value(), cells[6] != "—") << line;
+    if (material.expansion) {
+      EXPECT_EQ(*material.expansion, Vector3::Constant(parse_as(kind::expansion, cells[6]))) << line;
+    }
     EXPECT_THAT(plan.notes, testing::Contains(testing::HasSubstr("typical of " + cells[0]))) << line;
   }
   EXPECT_GT(rows, 20);
@@ -142,8 +146,8 @@ TEST(Plan, TakesMaterialsByTheDesignationOfTheirStandard) {
   EXPECT_EQ(material.yield.value_or(0), 470e6);
   EXPECT_EQ(material.density, 2810);
   EXPECT_EQ(material.loss_factor, 0.004);
-  EXPECT_THAT(mixed.notes,
-              testing::Contains(testing::HasSubstr("material alloy: nu, density, ultimate typical of EN AW-7075-T6")));
+  EXPECT_THAT(mixed.notes, testing::Contains(testing::HasSubstr(
+                               "material alloy: nu, density, ultimate, expansion typical of EN AW-7075-T6")));
 }
 
 // One change a case; the whole sentence, with its place.

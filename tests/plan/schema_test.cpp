@@ -103,7 +103,8 @@ TEST(Schema, KnowsTheKeysOfEveryMap) {
   std::size_t asked = 0, listed = 0;
   for (const char* name :
        {"mast.yaml", "pump-on-bench.yaml", "panel-under-pressure.yaml", "wheel-out-of-balance.yaml",
-        "strut-between-fixtures.yaml", "strut-pushed.yaml", "isolated-box.yaml", "strut-receptance.yaml"}) {
+        "strut-between-fixtures.yaml", "strut-pushed.yaml", "isolated-box.yaml", "strut-receptance.yaml",
+        "barrel-on-ring.yaml", "electronics-box.yaml"}) {
     SCOPED_TRACE(name);
     const std::string text = test::read_all(source / "examples" / name);
     std::vector<At> maps;

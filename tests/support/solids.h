@@ -124,7 +124,7 @@ inline std::vector<int> all_of(const StressStations& stations) {
 
 /// Motions of nodes as one column, from those of each.
 inline MotionRows one_by_one(const std::function<Vector6(int node)>& of) {
-  return {1, [of](std::span<const int> nodes) {
+  return {1, {}, [of](std::span<const int> nodes) {
             return [of, own = std::vector<int>(nodes.begin(), nodes.end())](Eigen::Index, Eigen::Index, double* panel) {
               for (const int node : own)
                 for (const double value : of(node)) {

@@ -79,6 +79,8 @@ std::vector<std::vector<int>> parts_of_nodes(const Assembly& assembly) {
     for (const int node : beam.nodes) add(node, beam.part);
   for (const ElementGroup& group : assembly.groups)
     for (const int node : group.nodes) add(node, group.part);
+  for (const Component& component : assembly.components)
+    for (const int node : component.nodes) add(node, component.part);
   const std::vector<std::vector<int>> own = parts;
   const auto lend = [&](int from, int to) {
     if (!own[static_cast<std::size_t>(to)].empty()) return;

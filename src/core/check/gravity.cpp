@@ -25,9 +25,10 @@ std::vector<GravityCase> under_gravity(const Assembly& assembly, const System& s
     own.weight = weight;
     const VectorXd motions = system.together.col(axis);
     const VectorXd unknowns = -standard_gravity * (statics.unit_acceleration * motions);
-    own.motions = system.motions(unknowns);
+    own.motions = system.motions_and_coordinates(unknowns);
     double largest = -1;
     for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node) {
+      if (!assembly.nodes[static_cast<std::size_t>(node)].is_place()) continue;
       const double move = own.motions.segment<3>(6L * node).norm();
       if (!(move > largest * (1 + 1e-9))) continue;
       largest = move;

@@ -9,6 +9,7 @@ namespace avrenk {
 std::vector<Finding> implausible_materials(const Assembly& assembly) {
   std::vector<Finding> doubts;
   for (const Material& m : assembly.materials) {
+    if (m.is_of_component()) continue;
     const auto doubt = [&](bool bad, const std::string& text) {
       if (bad) doubts.push_back({Finding::Grade::warning, "material " + m.name, text, "check the value and its unit"});
     };

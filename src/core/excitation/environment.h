@@ -99,6 +99,9 @@ struct Environment {
   std::string after;                        ///< the static environment that acts at the same time
   Vector3 acceleration = Vector3::Zero();   ///< constant: the field of gravity that acts on the model, m/s²
   std::map<int, Vector6> displaced{};       ///< constant: m and rad that bases are out of place
+  std::vector<int> bolts{};                 ///< constant: springs that are tightened first, in this order
+  bool one_by_one = false;                  ///< of them: see RestRequest
+  int settled = -1;                         ///< constant: the load that bolts and gaps make; −1: there are none
 
   /// Its grid counts revolutions of a shaft a second.
   [[nodiscard]] bool by_speed() const { return !load_cases.empty() && load_cases.front().order > 0; }

@@ -214,7 +214,7 @@ Load rotating_force(const Assembly& assembly, const Surface& surface, const Poin
 
 Resultant resultant_of(const Assembly& assembly, const LoadColumn& column, const Vector3& about) {
   Resultant sum;
-  for (const auto& [node, force] : forces_on_nodes(assembly, column)) {
+  for (const auto& [node, force] : outer_forces(assembly, column)) {
     sum.force += force.head<3>();
     sum.moment += force.tail<3>() + (assembly.position(node) - about).cross(Vector3(force.head<3>()));
   }

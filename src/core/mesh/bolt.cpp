@@ -112,6 +112,12 @@ double middle_of_clamp(const Span& first, const std::optional<Span>& second, dou
   return thick.middle() > thin.middle() ? thin.from + 0.5 * length : thin.to - 0.5 * length;
 }
 
+// Which way along the bolt the second part lies from the first, or the base: 1, −1, or 0 where both are at one height.
+double from_first_to_second(const Span& first, const std::optional<Span>& second, double length) {
+  const double apart = (second ? second->middle() : 0) - first.middle();
+  return std::abs(apart) < 1e-9 * length ? 0 : apart;
+}
+
 }  // namespace
 
 void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
@@ -126,7 +132,7 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
     spring.joint = bolt.joint;
     spring.stiffness = bolt_stiffness(bolt);
     spring.loss_factor = bolt.loss_factor;
-    spring.axes << across.transpose(), third.transpose(), axis.transpose();
+    spring.tension = bolt.tension;
     const std::vector<Vector3> ring = ellipse(place, radius * across, radius * third);
     std::array<std::optional<Span>, 2> spans;
     bool shells = true;
@@ -157,6 +163,15 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
                "let the bolt run across a face");
       assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
     }
+    const double sense = from_first_to_second(*spans[0], spans[1], bolt.length);
+    if (sense == 0 && !along && bolt.tension)
+      refuse("joint " + bolt.joint,
+             fmt::format("which of its two sides the bolt at {} pulls towards the other is not known: both lie at one "
+                         "height",
+                         at_millimetres(place)),
+             "write along, the direction from the first to the second");
+    const double sign = sense < 0 ? -1 : 1;
+    spring.axes << across.transpose(), sign * third.transpose(), sign * axis.transpose();
     spring.point = place + middle_of_clamp(*spans[0], spans[1], bolt.length, shells) * axis;
     assembly.springs.push_back(std::move(spring));
   }

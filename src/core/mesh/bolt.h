@@ -17,6 +17,7 @@ struct Bolt {
   double length = 0;     ///< m, clamped
   Elastic material;
   std::optional<double> loss_factor{};
+  std::optional<double> tension{};  ///< N, that it is tightened to
 };
 
 /// Stiffness of a bolt about the middle of its length, its z along it: x, y: 1/(l³/12EI + l/κGA), z: EA/l, bending
@@ -28,8 +29,11 @@ struct Bolt {
 /// `base`). The spring acts at the middle of the clamped length, wherever along the bolt the point lies: that of what
 /// both parts span along it; where that is longer than the bolt, which then ends in the thicker of them, half a length
 /// below the outer side of the thinner.
+/// Its z runs from the first part to the second, so that a pull is positive; where both lie at one height, along
+/// `along`.
 /// @param along  absent: the normal of the first part there
-/// @throws InputError  a part is too far off: which, and how far
+/// @throws InputError  a part is too far off: which, and how far; or a bolt is to be tightened between two at one
+/// height
 void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
                const std::optional<Vector3>& along, int first_part, int second_part, int base);
 

@@ -69,6 +69,12 @@ Merged merge_nodes(Assembly& assembly, const std::vector<int>& parts, double wit
     for (int& node : beam.nodes) renumber(node);
   for (ElementGroup& group : assembly.groups)
     for (int& node : group.nodes) renumber(node);
+  for (Component& component : assembly.components)
+    for (int& node : component.nodes) renumber(node);
+  for (Follower& follower : assembly.followers) {  // so far those of components alone
+    renumber(follower.node);
+    for (int& node : follower.leads) renumber(node);
+  }
   for (auto& [name, place] : assembly.places)
     for (int& node : place) renumber(node);
   return result;

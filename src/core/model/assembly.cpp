@@ -71,6 +71,7 @@ std::vector<bool> Assembly::used_nodes() const {
   };
   for (const BeamElement& beam : beams) use(beam.nodes);
   for (const ElementGroup& group : groups) use(group.nodes);
+  for (const Component& component : components) use(component.nodes);
   for (const PointMass& mass : masses) use(std::array{mass.node});
   for (const Spring& spring : springs) use(spring.nodes);
   for (const RigidLink& link : links) {
@@ -125,6 +126,26 @@ void MassProperties::add(const Moments& moments) {
   add(moments.mass, own_centre, about_centre.trace() * Matrix3::Identity() - about_centre);
 }
 
+namespace {
+
+// Of the rigid motions of its interface: Rᵀ M R about the origin.
+Moments mass_of(const Component& component, const Assembly& assembly) {
+  Eigen::MatrixXd rigid = Eigen::MatrixXd::Zero(component.mass.rows(), 6);
+  for (int i = 0; i < component.interface; ++i)
+    rigid.middleRows<6>(6 * static_cast<Eigen::Index>(i)) =
+        rigid_arm(Vector3::Zero(), assembly.position(component.nodes[static_cast<std::size_t>(i)]));
+  const Matrix6 mass = rigid.transpose() * component.mass * rigid;
+  Moments moments;
+  moments.mass = mass.topLeftCorner<3, 3>().trace() / 3;
+  const Matrix3 first = mass.topRightCorner<3, 3>();  // −m [c ×]
+  moments.first = 0.5 * Vector3(first(1, 2) - first(2, 1), first(2, 0) - first(0, 2), first(0, 1) - first(1, 0));
+  const Matrix3 inertia = mass.bottomRightCorner<3, 3>();
+  moments.second = 0.5 * inertia.trace() * Matrix3::Identity() - inertia;
+  return moments;
+}
+
+}  // namespace
+
 std::vector<std::pair<std::string, MassProperties>> mass_breakdown(const Assembly& assembly) {
   std::vector<std::pair<std::string, MassProperties>> rows;
   for (const Part& part : assembly.parts) rows.emplace_back(part.name, MassProperties{});
@@ -133,6 +154,8 @@ std::vector<std::pair<std::string, MassProperties>> mass_breakdown(const Assembl
       rows[static_cast<std::size_t>(beam.part)].second.add(slice.mass, slice.centre, slice.inertia);
   for (const ElementGroup& group : assembly.groups)
     rows[static_cast<std::size_t>(group.part)].second.add(moments(assembly.block(group)));
+  for (const Component& component : assembly.components)
+    rows[static_cast<std::size_t>(component.part)].second.add(mass_of(component, assembly));
   for (const PointMass& point : assembly.masses) {
     MassProperties properties;
     properties.add(point.mass, assembly.nodes[static_cast<std::size_t>(point.node)].position + point.offset,

@@ -27,12 +27,18 @@ struct Material {
   std::optional<FatigueLine> fatigue{};       ///< cycles that it bears
   std::optional<Orthotropic> orthotropic{};
   Matrix3 axes = Matrix3::Identity();  ///< rows: x, y, z of the orthotropic constants, in the part's own axes
+  std::optional<Vector3> expansion{};  ///< 1/K along x, y, z of the material: of an isotropic one the same
+  /// Components have none of their own.
+  [[nodiscard]] bool is_of_component() const { return youngs_modulus == 0; }
   [[nodiscard]] Elastic elastic() const { return {youngs_modulus, youngs_modulus / (2 * (1 + poissons_ratio))}; }
 };
 
 struct Node {
+  static constexpr int place = -1;
   Vector3 position;
-  std::string origin;  ///< the part, mass or place that made it
+  std::string origin;       ///< the part, mass or place that made it
+  int coordinates = place;  ///< of a component: so many of its six numbers are coordinates of its inside, no motions
+  [[nodiscard]] bool is_place() const { return coordinates == place; }
 };
 
 struct BeamElement {
@@ -45,7 +51,7 @@ struct BeamElement {
 
 /// Elements of one material: lines with a section, shells of one thickness, or solids.
 struct Part {
-  enum class Form { line, shell, solid };
+  enum class Form { line, shell, solid, component };
   std::string name;
   int material = 0;
   BeamSection section{};            ///< of lines, unless tapered
@@ -74,6 +80,18 @@ struct ElementGroup {
 /// "(12.5, 0, 300) mm", of a position in m; what is rounding at that size is zero.
 [[nodiscard]] std::string at_millimetres(const Vector3& position, int digits = 4);
 
+/// A part that is known by its dynamics alone, on six numbers of each of its nodes.
+struct Component {
+  int part = 0;
+  std::vector<int> nodes;           ///< of its interface, then those that hold its coordinates
+  int interface = 0;                ///< so many are the first
+  Eigen::MatrixXd stiffness, mass;  ///< 6 n x 6 n
+  Eigen::MatrixXd dashpot, loss;    ///< C and K_η; empty: none of its own
+  double bound = 0;                 ///< Hz: see ReducedModel
+  /// Else the general damping applies.
+  [[nodiscard]] bool has_own_damping() const { return dashpot.size() > 0 || loss.size() > 0; }
+};
+
 /// A body that is rigid and small: mass and inertia about its own centre of gravity, which sits at node + offset.
 struct PointMass {
   std::string name;
@@ -86,9 +104,29 @@ struct PointMass {
 
 /// What the plan calls a joint; springs, links and followers name theirs.
 struct Joint {
-  enum class Type { rigid, average, attachment, spring, bolt, merge };
+  enum class Type {
+    rigid,
+    average,
+    attachment,
+    spring,
+    bolt,
+    merge,
+    contact,
+    recovery
+  };  ///< recovery: points of a component
   std::string name;
   Type type = Type::rigid;
+  [[nodiscard]] bool has_springs() const { return type == Type::spring || type == Type::bolt || type == Type::contact; }
+};
+
+/// A spring carries only while it is pressed. It opens by gap + sign · travel along one of its axes; while that is
+/// negative it is closed, and acts in all six ways that it has.
+struct OneSided {
+  int axis = 2;
+  double sign = 1;
+  double gap = 0;                        ///< m, before anything moves
+  std::optional<double> friction_holds;  ///< largest part of the pressing force that friction can bear; absent: unknown
+  bool is_open = false;                  ///< it was found open, and taken out of the model
 };
 
 /// A six-way spring between two nodes, acting at `point` through rigid arms, so that a rigid rotation of both
@@ -101,6 +139,8 @@ struct Spring {
   Vector6 stiffness = Vector6::Zero();  ///< N/m ×3, N m/rad ×3
   Vector6 dashpot = Vector6::Zero();    ///< N s/m ×3, N m s/rad ×3
   std::optional<double> loss_factor;    ///< η of its stiffness; absent: dashpot if given, else the general damping
+  std::optional<OneSided> one_sided{};  ///< absent: it pulls as well as it presses
+  std::optional<double> tension{};      ///< N, along its z, that a bolt is tightened to where an environment says so
   [[nodiscard]] bool has_dashpot() const { return !dashpot.isZero(0); }
 };
 
@@ -143,6 +183,7 @@ struct Assembly {
   std::vector<BeamElement> beams;
   std::vector<ElementGroup> groups;                            ///< shells and solids
   std::vector<std::array<BeamSection, beam_stations>> tapers;  ///< sections along tapered elements
+  std::vector<Component> components;
   std::vector<PointMass> masses;
   std::vector<Spring> springs;
   std::vector<RigidLink> links;

@@ -7,7 +7,8 @@
 
 namespace avrenk {
 
-/// Calls visit(joint, nodes) for every spring, link and follower; −1 among the nodes is the ground.
+/// Calls visit(joint, nodes) for every spring, link and follower, and for every component by the name of its part; −1
+/// among the nodes is the ground.
 template <typename Visit>
 void for_each_connection(const Assembly& assembly, const Visit& visit) {
   std::vector<int> nodes;
@@ -20,6 +21,10 @@ void for_each_connection(const Assembly& assembly, const Visit& visit) {
       nodes = {link.lead, node};
       visit(link.joint, nodes);
     }
+  for (const Component& component : assembly.components) {
+    nodes = component.nodes;
+    visit(assembly.parts[static_cast<std::size_t>(component.part)].name, nodes);
+  }
   for (const Follower& follower : assembly.followers) {
     nodes = follower.leads;
     nodes.push_back(follower.node);

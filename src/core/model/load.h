@@ -14,10 +14,15 @@ namespace avrenk {
 
 /// Forces and moments in global axes that grow and fall together. SI per unit of the load.
 struct LoadColumn {
-  std::map<int, Vector6> on_nodes;  ///< N, N m
-  std::map<int, Vector3> on_beams;  ///< N/m along the centroids of a beam
+  std::map<int, Vector6> on_nodes{};  ///< N, N m
+  std::map<int, Vector3> on_beams{};  ///< N/m along the centroids of a beam
   /// m/s²: an acceleration of all mass as gravity is one; the force is the mass matrix times it.
   std::optional<Vector3> field{};
+  /// What elements would do if nothing held them (see free_motions): K that a part is warmer, and the travel, in a
+  /// spring's own axes, at which it would carry nothing, m and rad. It strains nothing that is free to follow.
+  std::map<int, double> warmer{};
+  std::map<int, Vector6> unstressed_at{};
+  [[nodiscard]] bool is_internal() const { return !warmer.empty() || !unstressed_at.empty(); }
 };
 
 /// A face that a pressure acts on.
@@ -40,6 +45,9 @@ struct Load {
   std::vector<PressedFace> faces{};   ///< of a pressure
   /// The patterns in which a pressure field acts, made from the modes: nobody declared it.
   bool is_pattern = false;
+  /// What bolts and gaps put on the model in one static environment, found when its equilibrium is: nobody declared it.
+  bool is_settled = false;
+  [[nodiscard]] bool is_declared() const { return !is_pattern && !is_settled; }
 };
 
 }  // namespace avrenk

@@ -24,6 +24,14 @@ std::vector<std::vector<int>> nodes_of_parts(const Assembly& assembly) {
     sets[static_cast<std::size_t>(beam.part)].insert(beam.nodes.begin(), beam.nodes.end());
   for (const ElementGroup& group : assembly.groups)
     sets[static_cast<std::size_t>(group.part)].insert(group.nodes.begin(), group.nodes.end());
+  for (const Component& component : assembly.components) {
+    auto& own = sets[static_cast<std::size_t>(component.part)];
+    own.insert(component.nodes.begin(), component.nodes.begin() + component.interface);
+    for (const Follower& follower : assembly.followers)
+      if (follower.type == Joint::Type::recovery &&
+          follower.joint == assembly.parts[static_cast<std::size_t>(component.part)].name)
+        own.insert(follower.node);
+  }
   std::vector<std::vector<int>> lists;
   lists.reserve(sets.size());
   for (const std::set<int>& set : sets) lists.emplace_back(set.begin(), set.end());
@@ -154,6 +162,7 @@ class Describer {
       case Part::Form::shell:
         return (across(assembly_, part, motions) > most ? "bends" : "moves in its plane") + direction(squares);
       case Part::Form::solid:
+      case Part::Form::component:
         return "deforms" + direction(squares);
     }
     return "";
@@ -222,7 +231,7 @@ std::vector<ModeContent> contents_of_modes(const Assembly& assembly, const Syste
   std::vector<ModeContent> contents(static_cast<std::size_t>(basis.modes));
   for (int first = 0; first < basis.modes; first += at_once) {
     const int count = std::min(at_once, basis.modes - first);
-    const MatrixXd motions = system.motions(basis.shapes.middleCols(first, count));
+    const MatrixXd motions = system.motions_and_coordinates(basis.shapes.middleCols(first, count));
     const StrainEnergy strain = strain_energy(assembly, motions, threads);
     const KineticEnergy kinetic = kinetic_energy(assembly, motions, threads);
     run_jobs(static_cast<std::size_t>(count), threads, [&](std::size_t k) {

@@ -58,6 +58,25 @@ std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const S
   }
 }
 
+// All loads by their amounts, in one column.
+LoadColumn all_acting(const Assembly& assembly, const VectorXd& loads, const Vector3& acceleration) {
+  LoadColumn all;
+  all.field = acceleration;
+  Index column = 0;
+  for (const Load& load : assembly.loads)
+    for (const LoadColumn& own : load.columns) {
+      const double amount = loads[column++];
+      if (amount == 0) continue;
+      if (own.field) *all.field += amount * *own.field;
+      for (const auto& [node, force] : outer_forces(assembly, own))
+        all.on_nodes.try_emplace(node, Vector6::Zero()).first->second += amount * force;
+      for (const auto& [part, warmth] : own.warmer) all.warmer[part] += amount * warmth;
+      for (const auto& [spring, travel] : own.unstressed_at)
+        all.unstressed_at.try_emplace(spring, Vector6::Zero()).first->second += amount * travel;
+    }
+  return all;
+}
+
 // What moves most in a shape, and how, as of a mode.
 std::string in_words(const Assembly& assembly, const System& system, const VectorXd& shape, int threads) {
   ModalBasis one;
@@ -84,17 +103,8 @@ Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& 
   VectorXd unknowns(system.free + system.supports);
   unknowns << basis.shapes * q + basis.statics.influence * displaced, system.support_motion * displaced;
   const VectorXd motions = system.transformation.transpose() * unknowns;
-  DeadLoads dead{acceleration, {}};
-  Index column = 0;
-  for (const Load& load : assembly.loads)
-    for (const LoadColumn& own : load.columns) {
-      const double amount = loads[column++];
-      if (amount == 0) continue;
-      if (own.field) dead.acceleration += amount * *own.field;
-      for (const auto& [node, force] : forces_on_nodes(assembly, own))
-        dead.on_nodes.try_emplace(node, Vector6::Zero()).first->second += amount * force;
-    }
-  Partitioned geometric = geometric_stiffness(assembly, motions, dead, threads);
+  const LoadColumn acting = all_acting(assembly, loads, acceleration);
+  Partitioned geometric = geometric_stiffness(assembly, motions, acting, threads);
   tell(progress, "how far the preload is from buckling");
   const auto [ratio, shape] = largest_ratio(system.stiffness.ff, geometric.ff, factor);
   if (ratio > rounding_of_ratio) {

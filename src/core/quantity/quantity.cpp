@@ -70,6 +70,7 @@ constexpr NamedUnit units[] = {
     {"g", standard_gravity, kind::acceleration.dimension},
     {"dB", 1, kind::level.dimension},
     {"oct", 1, dim_octave},
+    {"K", 1, kind::temperature.dimension},
     {"%", 1e-2, none},
     {"1", 1, none},
 };
@@ -198,6 +199,7 @@ constexpr const Kind* known_kinds[] = {&kind::length,
                                        &kind::stress,
                                        &kind::stiffness,
                                        &kind::rotational_stiffness,
+                                       &kind::bedding,
                                        &kind::dashpot,
                                        &kind::frequency,
                                        &kind::rotational_dashpot,
@@ -205,6 +207,8 @@ constexpr const Kind* known_kinds[] = {&kind::length,
                                        &kind::level,
                                        &kind::slope,
                                        &kind::time,
+                                       &kind::temperature,
+                                       &kind::expansion,
                                        &kind::angular_acceleration_psd,
                                        &kind::velocity_psd,
                                        &kind::displacement_psd,
@@ -286,7 +290,7 @@ std::string describe(const Dimension& dimension) {
   if (dimension == none) return "a ratio";
   for (const Kind* known : known_kinds)
     if (known->dimension == dimension) return std::string(known->name);
-  constexpr std::string_view symbols[] = {"m", "kg", "s", "rad", "dB", "oct"};
+  constexpr std::string_view symbols[] = {"m", "kg", "s", "rad", "dB", "oct", "K"};
   std::string text = "a quantity in";
   for (std::size_t i = 0; i < dimension.exponents.size(); ++i) {
     const int exponent = dimension.exponents[i];

@@ -11,10 +11,10 @@ namespace avrenk {
 inline constexpr double pi = 3.141592653589793238462643383279502884;
 inline constexpr double standard_gravity = 9.80665;  ///< m/s², exact (CGPM 1901)
 
-/// Exponents of length, mass, time, angle, level (dB) and octave. Angle is kept apart so that a rotation is not
+/// Exponents of length, mass, time, angle, level (dB), octave and temperature. Angle is kept apart so that a rotation is not
 /// taken for a ratio; Hz is 1/s.
 struct Dimension {
-  std::array<int, 6> exponents{};
+  std::array<int, 7> exponents{};
   bool operator==(const Dimension&) const = default;
 };
 [[nodiscard]] Dimension operator*(const Dimension& a, const Dimension& b);
@@ -49,12 +49,15 @@ inline constexpr Kind force{"a force", {{1, 1, -2, 0, 0, 0}}, "90 N", "N"};
 inline constexpr Kind moment{"a moment", {{2, 1, -2, 0, 0, 0}}, "5 N m", "N m"};
 inline constexpr Kind stress{"a stress", {{-1, 1, -2, 0, 0, 0}}, "71 GPa", "MPa"};
 inline constexpr Kind pressure{"a pressure", {{-1, 1, -2, 0, 0, 0}}, "20 kPa", "kPa"};
+inline constexpr Kind per_length{"a number per length", {{-1, 0, 0, 0, 0, 0}}, "0.02 1/m", "1/m"};
+inline constexpr Kind first_moment{"a mass times a length", {{1, 1, 0, 0, 0, 0}}, "0.4 kg m", "kg m"};
 inline constexpr Kind unbalance{"an unbalance", {{1, 1, 0, 0, 0, 0}}, "0.8 gram cm", "gram mm"};
 inline constexpr Kind receptance{"a displacement per force", {{0, -1, 2, 0, 0, 0}}, "2 mm/kN", "mm/kN"};
 inline constexpr Kind mobility{"a velocity per force", {{0, -1, 1, 0, 0, 0}}, "3 mm/(N s)", "mm/(N s)"};
 inline constexpr Kind accelerance{"an acceleration per force", {{0, -1, 0, 0, 0, 0}}, "0.1 1/kg", "1/kg"};
 inline constexpr Kind line_load{"a force per length", {{0, 1, -2, 0, 0, 0}}, "30 N/m", "N/m"};
 inline constexpr Kind stiffness{"a stiffness", {{0, 1, -2, 0, 0, 0}}, "90 N/mm", "N/mm"};
+inline constexpr Kind bedding{"a stiffness per area", {{-2, 1, -2, 0, 0, 0}}, "5e13 N/m^3", "N/mm^3"};
 inline constexpr Kind rotational_stiffness{"a rotational stiffness", {{2, 1, -2, -1, 0, 0}}, "40 N m/rad", "N m/rad"};
 inline constexpr Kind dashpot{"a dashpot constant", {{0, 1, -1, 0, 0, 0}}, "20 N s/m", "N s/m"};
 inline constexpr Kind rotational_dashpot{
@@ -74,6 +77,8 @@ inline constexpr Kind pressure_psd{"a pressure PSD", {{-2, 2, -3, 0, 0, 0}}, "25
 inline constexpr Kind line_load_psd{"a PSD of a force per length", {{0, 2, -3, 0, 0, 0}}, "4 (N/m)^2/Hz", "(N/m)^2/Hz"};
 inline constexpr Kind level{"a level", {{0, 0, 0, 0, 1, 0}}, "-3 dB", "dB"};
 inline constexpr Kind slope{"a slope", {{0, 0, 0, 0, 1, -1}}, "+6 dB/oct", "dB/oct"};
+inline constexpr Kind temperature{"a temperature difference", {{0, 0, 0, 0, 0, 0, 1}}, "40 K", "K"};
+inline constexpr Kind expansion{"a coefficient of expansion", {{0, 0, 0, 0, 0, 0, -1}}, "23e-6 1/K", "1/K"};
 inline constexpr Kind time{"a time", {{0, 0, 1, 0, 0, 0}}, "120 s", "s"};
 }  // namespace kind
 

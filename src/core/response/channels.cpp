@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "core/system/free_shape.h"
+
 namespace avrenk {
 
 using Eigen::MatrixXcd;
@@ -14,7 +16,11 @@ Channels::Channels(const Assembly& assembly, const System& system, const ModalBa
       basis_(basis),
       damping_(damping),
       layout_(layout_of(basis)),
-      left_to_elements_(1 - damping.given.array()) {}
+      left_to_elements_(1 - damping.given.array()) {
+  each_load([&](const LoadColumn& load, int column) {
+    if (!load.warmer.empty()) warm_.emplace_back(&load, column);
+  });
+}
 
 Channels::ElasticRows Channels::node_rows(int node) const {
   ElasticRows rows{MatrixXd::Zero(6, layout_.modes), MatrixXd::Zero(6, layout_.motions)};
@@ -137,6 +143,9 @@ MatrixXcd Channels::spring_force(int spring) const {
         dashpot.middleCols(layout_.modal(0), layout_.modes) * left_to_elements_.asDiagonal();
     channels.middleCols(layout_.base(1), layout_.motions) += dashpot.middleCols(layout_.base(0), layout_.motions);
   }
+  each_load([&](const LoadColumn& load, int column) {
+    channels.col(column) -= own.stiffness.cwiseProduct(unstressed_at(spring, load)).cast<Complex>();
+  });
   return channels;
 }
 
@@ -149,6 +158,9 @@ MatrixXd Channels::beam_rows(int beam) const {
   each_load([&](const LoadColumn& load, int column) {
     if (const auto on = load.on_beams.find(beam); on != load.on_beams.end())
       rows.col(loads + column) += line_load(own.geometry, assembly_.properties(own)).section * on->second;
+    if (load.warmer.contains(own.part))
+      rows.col(loads + column) -=
+          force_recovery(own.geometry, assembly_.properties(own)) * free_ends(assembly_, own, load);
   });
   return rows;
 }
@@ -210,8 +222,8 @@ namespace {
 // Rows of motions on the unknowns, those of supports after the free ones, and what each column makes of these.
 class StrainPanels {
  public:
-  StrainPanels(const System& system, const ModalBasis& basis, std::span<const int> nodes)
-      : system_(system), basis_(basis) {
+  StrainPanels(const System& system, const ModalBasis& basis, Eigen::Index moving, std::span<const int> nodes)
+      : system_(system), basis_(basis), moving_(moving) {
     begin_.reserve(6 * nodes.size() + 1);
     for (const int node : nodes)
       for (int component = 0; component < 6; ++component) {
@@ -224,8 +236,9 @@ class StrainPanels {
     begin_.push_back(unknowns_.size());
   }
 
-  void operator()(Eigen::Index first, Eigen::Index count, double* panel) const {
+  void operator()(Eigen::Index first, Eigen::Index all, double* panel) const {
     constexpr Eigen::Index in_cache_line = 8;
+    const Eigen::Index count = std::clamp<Eigen::Index>(moving_ - first, 0, all);
     const Eigen::Index next = std::clamp<Eigen::Index>(basis_.shapes.cols() - first - lane, 0, count);
     std::array<const double*, lane> free{}, supports{};  // columns; none: the supports stand still
     for (Eigen::Index j = 0; j < count; ++j) {
@@ -235,7 +248,7 @@ class StrainPanels {
       if (motion >= 0) supports[at] = system_.support_motion.col(motion).data();
     }
     for (std::size_t row = 0; row + 1 < begin_.size(); ++row, panel += lane) {
-      std::fill(panel, panel + count, 0.0);
+      std::fill(panel, panel + all, 0.0);
       for (std::size_t k = begin_[row]; k < begin_[row + 1]; ++k) {
         const double value = values_[k];
         const bool is_free = unknowns_[k] < system_.free;
@@ -257,6 +270,7 @@ class StrainPanels {
  private:
   const System& system_;
   const ModalBasis& basis_;
+  Eigen::Index moving_;             // columns in which nodes move
   std::vector<std::size_t> begin_;  // of each row
   std::vector<Eigen::Index> unknowns_;
   std::vector<double> values_;
@@ -265,16 +279,22 @@ class StrainPanels {
 }  // namespace
 
 MotionRows Channels::strain_rows() const {
-  return {strain_columns(), [&system = system_, &basis = basis_](std::span<const int> nodes) {
-            return StrainPanels(system, basis, nodes);
-          }};
+  MotionRows rows;
+  rows.columns = strain_columns();
+  for (const auto& [load, column] : warm_) rows.free_shapes.push_back(load);
+  rows.of_nodes = [&system = system_, &basis = basis_, moving = layout_.modes + strained_by_bases()](
+                      std::span<const int> nodes) { return StrainPanels(system, basis, moving, nodes); };
+  return rows;
 }
 
 MatrixXcd Channels::from_strain(const MatrixXd& rows, const std::optional<double>& loss_factor) const {
   ElasticRows elastic{rows.leftCols(layout_.modes), MatrixXd::Zero(rows.rows(), layout_.motions)};
-  const Eigen::Index bases = rows.cols() - layout_.modes;
-  elastic.base.leftCols(bases) = rows.rightCols(bases);
-  return with_damping(elastic, loss_factor, false);
+  const Eigen::Index bases = strained_by_bases();
+  elastic.base.leftCols(bases) = rows.middleCols(layout_.modes, bases);
+  MatrixXcd channels = with_damping(elastic, loss_factor, false);
+  Eigen::Index at = layout_.modes + bases;
+  for (const auto& [load, column] : warm_) channels.col(column) += rows.col(at++).cast<Complex>();
+  return channels;
 }
 
 MatrixXcd Channels::reaction_rows(const SupportReaction& reaction, int base, const Vector3& about) const {

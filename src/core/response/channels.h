@@ -62,10 +62,8 @@ class Channels {
   /// damping and inertia included.
   [[nodiscard]] Eigen::MatrixXcd joint_force(const JointSide& side) const;
 
-  /// Columns of strain: q, and the motions of the bases where they strain the model.
-  [[nodiscard]] Eigen::Index strain_columns() const {
-    return layout_.modes + (basis_.statics.moves_rigidly ? 0 : layout_.motions);
-  }
+  /// Columns of strain: q, the motions of the bases where they strain the model, and loads that warm parts of it.
+  [[nodiscard]] Eigen::Index strain_columns() const { return layout_.modes + strained_by_bases() + std::ssize(warm_); }
   /// Motions of nodes as rows on them. Refers to what these channels were made for.
   [[nodiscard]] MotionRows strain_rows() const;
   /// Channels from rows on the columns of strain: stresses, damping included.
@@ -73,7 +71,10 @@ class Channels {
   [[nodiscard]] Eigen::MatrixXcd from_strain(const Eigen::MatrixXd& rows,
                                              const std::optional<double>& loss_factor) const;
   /// False of a point that nothing joins to the model.
-  [[nodiscard]] bool moves(int node) const { return system_.transformation.col(6 * node).nonZeros() > 0; }
+  [[nodiscard]] bool moves(int node) const {
+    return assembly_.nodes[static_cast<std::size_t>(node)].is_place() &&
+           system_.transformation.col(6 * node).nonZeros() > 0;
+  }
   [[nodiscard]] bool has_rotation(int node) const { return system_.has_rotation(node); }
 
   /// Six rows, global axes: force (N) and moment (N m) about a point that one base puts on the model.
@@ -83,6 +84,7 @@ class Channels {
   [[nodiscard]] Eigen::MatrixXcd foot_reaction(int foot, const Vector3& about) const;
 
  private:
+  [[nodiscard]] Eigen::Index strained_by_bases() const { return basis_.statics.moves_rigidly ? 0 : layout_.motions; }
   // Rows on the raw motions of two nodes, as real rows on q (m columns) and u_b (n_b columns).
   struct ElasticRows {
     Eigen::MatrixXd modal, base;
@@ -103,6 +105,7 @@ class Channels {
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   StateLayout layout_;
+  std::vector<std::pair<const LoadColumn*, int>> warm_;  // loads that warm parts, with their columns in the state
   Eigen::VectorXd left_to_elements_;  // 1 of modes whose damping is that of the elements, 0 where it was given
 };
 

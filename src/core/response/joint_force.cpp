@@ -115,6 +115,14 @@ JointRows joint_rows(const Assembly& assembly, const JointSide& side) {
       rows_of_side.add(mass(*block, index, 1), group.element(e), rows.mass);
     }
   }
+  for (const Component& component : assembly.components) {
+    if (!rows_of_side.touches(component.nodes)) continue;
+    rows_of_side.add(component.stiffness, component.nodes,
+                     component.has_own_damping() ? rows.own_stiffness : rows.stiffness);
+    rows_of_side.add(component.mass, component.nodes, rows.mass);
+    if (component.loss.size() > 0) rows_of_side.add(component.loss, component.nodes, rows.loss);
+    if (component.dashpot.size() > 0) rows_of_side.add(component.dashpot, component.nodes, rows.dashpot);
+  }
   for (const Spring& spring : assembly.springs) {
     if (!rows_of_side.touches(spring.nodes)) continue;
     const SpringMatrix k = spring_stiffness(assembly, spring);

@@ -23,7 +23,7 @@ MatrixXd MotionRows::whole(std::span<const int> nodes) const {
 }
 
 MotionRows rows_of_motions(const MatrixXd& motions) {
-  return {motions.cols(), [&](std::span<const int> nodes) {
+  return {motions.cols(), {}, [&](std::span<const int> nodes) {
             return [&motions, own = std::vector<int>(nodes.begin(), nodes.end())](Index first, Index count,
                                                                                   double* panel) {
               for (const int node : own)

@@ -15,9 +15,11 @@ struct MotionRows {
   /// Fills columns `first` to `first + count`, count ≤ lane, of the rows of some nodes: row i begins at panel[lane i].
   using Panels = std::function<void(Eigen::Index first, Eigen::Index count, double* panel)>;
 
-  Eigen::Index columns = 0;
+  Eigen::Index columns = 0;  ///< k
+  /// What the last columns do to the free shape of elements, one each: no node moves in them.
+  std::vector<const LoadColumn*> free_shapes{};
   /// Nodes whose unknowns lie near one another come cheap together.
-  std::function<Panels(std::span<const int> nodes)> of_nodes;
+  std::function<Panels(std::span<const int> nodes)> of_nodes{};
 
   /// Whole rows of some nodes, below one another: 6 n x k.
   [[nodiscard]] Eigen::MatrixXd whole(std::span<const int> nodes) const;

@@ -8,6 +8,7 @@
 #include "core/lane.h"
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"
+#include "core/system/free_shape.h"
 
 namespace avrenk {
 namespace {
@@ -215,12 +216,13 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
   }
   const MotionRows::Panels panels = motions.of_nodes(nodes);
   const Index count = std::ssize(stations);
+  const Index moving = motions.columns - std::ssize(motions.free_shapes);
   const Index of_component = order == Order::by_station ? 1 : count, of_station = order == Order::by_station ? 6 : 1;
   MatrixXd sum(6 * count, motions.columns);
   std::vector<double> panel(6 * lane * nodes.size());
   std::array<double, 6 * lane> values{};
-  for (Index column = 0; column < motions.columns; column += lane) {
-    const Index now = std::min<Index>(lane, motions.columns - column);
+  for (Index column = 0; column < moving; column += lane) {
+    const Index now = std::min<Index>(lane, moving - column);
     panels(column, now, panel.data());
     for (Index s = 0; s < count; ++s) {
       const AroundStation& own_rows = around[static_cast<std::size_t>(s)];
@@ -231,6 +233,30 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
           sum(c * of_component + s * of_station, column + j) = values[static_cast<std::size_t>(c * lane + j)];
     }
   }
+  for (Index k = 0; k < std::ssize(motions.free_shapes); ++k)
+    for (Index s = 0; s < count; ++s) {
+      const Vector6 free = of_free_shape(static_cast<std::size_t>(stations[static_cast<std::size_t>(s)]),
+                                         *motions.free_shapes[static_cast<std::size_t>(k)]);
+      for (Index c = 0; c < 6; ++c) sum(c * of_component + s * of_station, moving + k) = -free[c];
+    }
+  return sum;
+}
+
+Vector6 StressStations::of_free_shape(const Part& part, const StressStation& station, const LoadColumn& column) const {
+  MatrixXd six = MatrixXd::Zero(6, 1);
+  const ElementGroup& group = assembly_.groups[part.group];
+  if (column.warmer.contains(group.part))
+    add_in_station_axes(part, station,
+                        element_rows(part.group, part.element) * free_motions(assembly_, group, part.element, column),
+                        1, six);
+  return six;
+}
+
+Vector6 StressStations::of_free_shape(std::size_t station, const LoadColumn& column) const {
+  Vector6 sum = Vector6::Zero();
+  for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k)
+    sum += of_free_shape(parts_[k], stations_[station], column) /
+           static_cast<double>(begin_[station + 1] - begin_[station]);
   return sum;
 }
 
@@ -245,6 +271,9 @@ std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const
     all.emplace_back(MatrixXd::Zero(6, motions.columns));
     add_in_station_axes(parts_[k], stations_[station], element_rows(parts_[k].group, parts_[k].element) * moves, 1,
                         all.back());
+    Index at = motions.columns - std::ssize(motions.free_shapes);
+    for (const LoadColumn* free : motions.free_shapes)
+      all.back().col(at++) -= of_free_shape(parts_[k], stations_[station], *free);
   }
   return all;
 }

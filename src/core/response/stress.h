@@ -48,6 +48,9 @@ class StressStations {
     std::size_t group, element, local;
     bool turned;  // its normal points the other way
   };
+  // Stress of free motions, which is none: what motions strain less than they seem to.
+  [[nodiscard]] Vector6 of_free_shape(const Part& part, const StressStation& station, const LoadColumn& column) const;
+  [[nodiscard]] Vector6 of_free_shape(std::size_t station, const LoadColumn& column) const;
   // Adds a part of the 6 x k of one node of an element, in the axes of its station.
   void add_in_station_axes(const Part& part, const StressStation& station, const Eigen::MatrixXd& element_rows,
                            double factor, Eigen::Ref<Eigen::MatrixXd, 0, Eigen::OuterStride<>> sum) const;

@@ -101,6 +101,8 @@ StrainEnergy strain_energy(const Assembly& assembly, const MatrixXd& motions, in
     energy.parts.row(beam.part) += strain_energy_of(assembly, beam, motions);
   for (const ElementGroup& group : assembly.groups)
     energy.parts.row(group.part) += energies(assembly, group, &stiffness, motions, threads).colwise().sum();
+  for (const Component& component : assembly.components)
+    energy.parts.row(component.part) += energy_of(component.stiffness, motions_of_nodes(motions, component.nodes, 6));
   std::map<std::string, Index> row;
   for (std::size_t j = 0; j < assembly.joints.size(); ++j) row[assembly.joints[j].name] = static_cast<Index>(j);
   for (const Spring& spring : assembly.springs)
@@ -118,6 +120,8 @@ KineticEnergy kinetic_energy(const Assembly& assembly, const MatrixXd& motions, 
                                              beam_arms(assembly, beam) * motions_of_nodes(motions, beam.nodes, 6));
   for (const ElementGroup& group : assembly.groups)
     energy.parts.row(group.part) += energies(assembly, group, &mass, motions, threads).colwise().sum();
+  for (const Component& component : assembly.components)
+    energy.parts.row(component.part) += energy_of(component.mass, motions_of_nodes(motions, component.nodes, 6));
   for (std::size_t i = 0; i < assembly.masses.size(); ++i) {
     const PointMass& body = assembly.masses[i];
     for (Index c = 0; c < motions.cols(); ++c) {

@@ -14,19 +14,19 @@ namespace {
 constexpr double same_spot = 1e-6;  // m: a link shorter than this has no arm
 constexpr double no_share = 1e-9;   // a rotation that counts less than this in another does not count
 
-TravelRows travel_of(const Assembly& assembly, const Spring& spring) {
+}  // namespace
+
+TravelRows spring_travel_rows(const Assembly& assembly, const Spring& spring) {
   const auto position = [&](int node) { return node < 0 ? spring.point : assembly.position(node); };
   return travel_rows(spring.point, spring.axes, position(spring.nodes[0]), position(spring.nodes[1]));
 }
 
-}  // namespace
-
 SpringMatrix spring_stiffness(const Assembly& assembly, const Spring& spring) {
-  return spring_matrix(travel_of(assembly, spring), spring.stiffness);
+  return spring_matrix(spring_travel_rows(assembly, spring), spring.stiffness);
 }
 
 SpringMatrix spring_dashpot(const Assembly& assembly, const Spring& spring) {
-  return spring_matrix(travel_of(assembly, spring), spring.dashpot);
+  return spring_matrix(spring_travel_rows(assembly, spring), spring.dashpot);
 }
 
 namespace {
@@ -177,7 +177,9 @@ Numbering::Numbering(const Assembly& assembly)
   for (std::size_t node = 0; node < assembly.nodes.size(); ++node) {
     first_.push_back(static_cast<int>(node_of_column.size()));
     if (joints_.index[node] >= 0 || !used[node]) continue;
-    for (std::size_t d = 0; d < (rotations[node] ? 6 : 3); ++d) {
+    const Node& own = assembly.nodes[node];
+    const auto count = own.is_place() ? (rotations[node] ? 6U : 3U) : static_cast<std::size_t>(own.coordinates);
+    for (std::size_t d = 0; d < count; ++d) {
       if (foot_[node] >= 0 && feet_[static_cast<std::size_t>(foot_[node])].second.holds[d]) continue;
       column_[node][d] = static_cast<int>(node_of_column.size());
       node_of_column.push_back(static_cast<int>(node));
@@ -209,6 +211,15 @@ std::vector<bool> Numbering::find_rotations() const {
           both.block<3, 3>(6 * end + 3, 6 * end + 3).cwiseAbs().maxCoeff() > straight)
         use(spring.nodes[static_cast<std::size_t>(end)]);
   }
+  for (const Component& component : assembly_.components)
+    for (std::size_t i = 0; i < component.nodes.size(); ++i) {
+      const auto turns = component.stiffness.middleRows<3>(6 * static_cast<Eigen::Index>(i) + 3);
+      const auto inertia = component.mass.middleRows<3>(6 * static_cast<Eigen::Index>(i) + 3);
+      if (!turns.isZero(0) || !inertia.isZero(0))
+        use(component.nodes[i]);
+      else
+        solid[static_cast<std::size_t>(component.nodes[i])] = true;
+    }
   for (const PointMass& mass : assembly_.masses)
     if (!mass.inertia.isZero(0) || !mass.offset.isZero(0)) use(mass.node);
   std::vector<bool> result(count);

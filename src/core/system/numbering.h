@@ -74,6 +74,8 @@ class Numbering {
 };
 
 /// Stiffness and dashpot matrix of a spring on the six motions of its two nodes.
+/// Travel in its own axes of a spring from the motions of its two nodes: see travel_rows.
+[[nodiscard]] TravelRows spring_travel_rows(const Assembly& assembly, const Spring& spring);
 [[nodiscard]] SpringMatrix spring_stiffness(const Assembly& assembly, const Spring& spring);
 [[nodiscard]] SpringMatrix spring_dashpot(const Assembly& assembly, const Spring& spring);
 

@@ -7,6 +7,7 @@
 
 #include "core/error.h"
 #include "core/memory.h"
+#include "core/system/free_shape.h"
 #include "core/system/gather.h"
 #include "core/system/mechanism.h"
 
@@ -26,7 +27,7 @@ Eigen::Matrix<double, 12, 3> line_load_at_nodes(const Assembly& assembly, const 
   return beam_arms(assembly, beam).transpose() * line_load(beam.geometry, assembly.properties(beam)).at_ends;
 }
 
-std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColumn& column) {
+std::map<int, Vector6> outer_forces(const Assembly& assembly, const LoadColumn& column) {
   std::map<int, Vector6> forces = column.on_nodes;
   for (const auto& [index, per_length] : column.on_beams) {
     const BeamElement& beam = assembly.beams[static_cast<std::size_t>(index)];
@@ -35,6 +36,12 @@ std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColum
       forces.try_emplace(beam.nodes[end], Vector6::Zero()).first->second +=
           ends.segment<6>(6 * static_cast<Eigen::Index>(end));
   }
+  return forces;
+}
+
+std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColumn& column) {
+  std::map<int, Vector6> forces = outer_forces(assembly, column);
+  add_free_shape(assembly, column, forces);
   return forces;
 }
 
@@ -59,6 +66,14 @@ void refuse_lost(const Assembly& assembly, const System& system, const Load& loa
 
 }  // namespace
 
+FieldForces forces_of_field(const System& system, const Vector3& acceleration) {
+  Vector6 motion = Vector6::Zero();
+  motion.head<3>() = acceleration;
+  const Eigen::VectorXd free = system.rigid * motion, supports = system.support_motion * (system.together * motion);
+  return {system.mass.ff * free + system.mass.fs * supports,
+          system.mass.fs.transpose() * free + system.mass.ss * supports};
+}
+
 void refresh_loads(const Assembly& assembly, System& system) {
   std::vector<Eigen::Triplet<double>> raw;
   std::vector<std::pair<int, Vector3>> fields;  // column
@@ -79,13 +94,8 @@ void refresh_loads(const Assembly& assembly, System& system) {
   system.loads = all.topRows(system.free);
   system.support_loads = all.bottomRows(system.supports);
   if (fields.empty()) return;
-  const Eigen::MatrixXd carried = system.support_motion * system.together;
   for (const auto& [at, acceleration] : fields) {
-    Vector6 motion = Vector6::Zero();
-    motion.head<3>() = acceleration;
-    const Eigen::VectorXd free = system.rigid * motion, supports = carried * motion;
-    const Eigen::VectorXd on_free = system.mass.ff * free + system.mass.fs * supports,
-                          on_supports = system.mass.fs.transpose() * free + system.mass.ss * supports;
+    const FieldForces forces = forces_of_field(system, acceleration);
     const auto add = [&, at = at](const Eigen::VectorXd& force, SparseMatrix& to) {
       SparseMatrix own(to.rows(), to.cols());
       std::vector<Eigen::Triplet<double>> entries;
@@ -94,8 +104,8 @@ void refresh_loads(const Assembly& assembly, System& system) {
       own.setFromTriplets(entries.begin(), entries.end());
       to += own;
     };
-    add(on_free, system.loads);
-    add(on_supports, system.support_loads);
+    add(forces.free, system.loads);
+    add(forces.supports, system.support_loads);
   }
 }
 
@@ -142,6 +152,8 @@ System numbered(const Assembly& assembly, const Numbering& numbering) {
   system.transformation.resize(system.free + system.supports, 6 * static_cast<int>(assembly.nodes.size()));
   system.transformation.setFromTriplets(rows_of_t.begin(), rows_of_t.end());
 
+  for (int node = 0; node < static_cast<int>(assembly.nodes.size()); ++node)
+    if (!assembly.nodes[static_cast<std::size_t>(node)].is_place()) system.coordinate_nodes.push_back(node);
   const auto motions = 6 * static_cast<Eigen::Index>(assembly.bases.size());
   system.support_motion = Eigen::MatrixXd::Zero(system.supports, motions);
   system.together.resize(motions, 6);
@@ -155,8 +167,10 @@ System numbered(const Assembly& assembly, const Numbering& numbering) {
   system.rigid.resize(system.free, 6);
   for (int column = 0; column < system.free; ++column) {
     const auto c = static_cast<std::size_t>(column);
-    const Vector3& at = assembly.nodes[static_cast<std::size_t>(system.node_of_column[c])].position;
-    system.rigid.row(column) = rigid_arm(assembly.reference(), at).row(system.component_of_column[c]);
+    const Node& node = assembly.nodes[static_cast<std::size_t>(system.node_of_column[c])];
+    system.rigid.row(column).setZero();  // of a coordinate
+    if (node.is_place())
+      system.rigid.row(column) = rigid_arm(assembly.reference(), node.position).row(system.component_of_column[c]);
   }
   return system;
 }
@@ -199,6 +213,13 @@ System make_system(const Assembly& assembly, int threads) {
       return eta * stiffness(*block, first, count);
     });
     own_sum.add(group, k);
+  }
+  for (const Component& component : assembly.components) {
+    stiffness_sum.add(component.stiffness, component.nodes);
+    mass_sum.add(component.mass, component.nodes);
+    if (component.dashpot.size() > 0) dashpot_sum.add(component.dashpot, component.nodes);
+    if (component.loss.size() > 0) loss_sum.add(component.loss, component.nodes);
+    if (component.has_own_damping()) own_sum.add(component.stiffness, component.nodes);
   }
   for (const Spring& spring : assembly.springs) {
     const SpringMatrix k = spring_stiffness(assembly, spring);

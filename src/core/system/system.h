@@ -45,6 +45,7 @@ struct System {
   Eigen::MatrixXd rigid;            ///< R, n_f x 6: free unknowns when the whole model moves so
   std::vector<int> node_of_column;  ///< for each free unknown
   std::vector<int> component_of_column;  ///< 0..5 = x y z rx ry rz, for each free unknown
+  std::vector<int> coordinate_nodes{};   ///< of components: what they hold is no motion
 
   /// Columns of the model's loads: what acts on the free unknowns, and on the supports that hold what they act on.
   SparseMatrix loads, support_loads;  ///< n_f x n_l, n_s x n_l
@@ -68,12 +69,19 @@ struct System {
   [[nodiscard]] Eigen::SparseVector<double> row(int node, int component) const {
     return transformation.col(6 * node + component);
   }
-  /// T [u_f; 0]: the six motions of every node while the supports stand still, 6 N x k.
+  /// T [u_f; 0]: the six motions of every node while the supports stand still, 6 N x k, and the coordinates of
+  /// components at the nodes that hold them: what energies are made of.
   /// @param unknowns  u_f, n_f x k
-  [[nodiscard]] Eigen::MatrixXd motions(const Eigen::MatrixXd& unknowns) const {
+  [[nodiscard]] Eigen::MatrixXd motions_and_coordinates(const Eigen::MatrixXd& unknowns) const {
     Eigen::MatrixXd all = Eigen::MatrixXd::Zero(free + supports, unknowns.cols());
     all.topRows(free) = unknowns;
     return transformation.transpose() * all;
+  }
+  /// The motions alone: nodes that hold coordinates stand still.
+  [[nodiscard]] Eigen::MatrixXd motions(const Eigen::MatrixXd& unknowns) const {
+    Eigen::MatrixXd all = motions_and_coordinates(unknowns);
+    for (const int node : coordinate_nodes) all.middleRows<6>(6 * static_cast<Eigen::Index>(node)).setZero();
+    return all;
   }
 };
 
@@ -83,7 +91,9 @@ struct System {
 /// Consistent forces on the two nodes of a beam of a force per length along its centroids, N/m: 12 x 3, global axes.
 [[nodiscard]] Eigen::Matrix<double, 12, 3> line_load_at_nodes(const Assembly& assembly, const BeamElement& beam);
 
-/// Forces and moments of one load column on each node that it acts on, a field left out.
+/// Forces and moments of one load column on each node that it acts on, a field left out, from outside the model.
+[[nodiscard]] std::map<int, Vector6> outer_forces(const Assembly& assembly, const LoadColumn& column);
+/// The same, and those that go with the free shape of elements: see free_shape.h.
 [[nodiscard]] std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColumn& column);
 
 /// Numbers the unknowns; K, M and the matrices of damping stay empty. Enough for the motion of every node by modes
@@ -96,6 +106,12 @@ struct System {
 /// or mass beyond all numbers, a load on what has no unknown to take it
 /// @param threads  0: one a processor; the result does not depend on it
 [[nodiscard]] System make_system(const Assembly& assembly, int threads = 0);
+
+/// Forces of an acceleration of all mass, as gravity is one, on the free unknowns and on the supports: M (R a).
+struct FieldForces {
+  Eigen::VectorXd free, supports;
+};
+[[nodiscard]] FieldForces forces_of_field(const System& system, const Vector3& acceleration);
 
 /// The columns of the assembly's loads anew, after some were added.
 void refresh_loads(const Assembly& assembly, System& system);
