@@ -61,8 +61,8 @@ std::vector<std::string> settled_in_words(const SettledCase& settled, const Asse
     notes.push_back(
         fmt::format("environment {}: contact settled after {}: no closed contact pulls by more than {}, no open one "
                     "overlaps by more than {}",
-                    settled.environment, counted(static_cast<std::size_t>(state.steps), "step"),
-                    value_text(state.largest_pull, force, 2), value_text(state.deepest_overlap, length, 2)));
+                    settled.environment, counted(state.steps(), "step"), value_text(state.largest_pull, force, 2),
+                    value_text(state.deepest_overlap, length, 2)));
   return notes;
 }
 

@@ -89,6 +89,10 @@ void settle(Analysis& analysis, const Progress& progress) {
   refresh_loads(plan.assembly, analysis.system);
   analysis.times.push_back({"bolts and contacts", start.seconds()});
   for (const SettledCase& each : analysis.settled) {
+    for (const AtRest::Stage& stage : each.state.stages)
+      if (!each.state.contacts.empty())
+        analysis.log.push_back(
+            fmt::format("contact: {}, {}: closed {}", each.environment, stage.name, fmt::join(stage.closed, ", ")));
     for (std::string& note : settled_in_words(each, plan.assembly, plan.show)) plan.notes.push_back(std::move(note));
     if (each.frees_contacts) continue;
     const auto pull = std::count_if(each.state.contacts.begin(), each.state.contacts.end(),

@@ -49,7 +49,7 @@ double use_of_friction(const ContactAtRest& contact, const ContactLoad& load, co
   const double asked = contact.tangential + load.tangential;
   if (!holds || !contact.closed || !(asked > 0)) return 0;
   const double bears = *holds * (contact.pressing - load.lifting);
-  return bears > 0 ? asked / bears : std::numeric_limits<double>::infinity();
+  return bears > 0 ? asked / bears : 0;  // it opens
 }
 
 ContactUnderLoad load_contacts(const std::vector<ContactAtRest>& contacts, const Assembly& assembly,

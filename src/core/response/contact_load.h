@@ -31,7 +31,8 @@ inline constexpr double deviations_of_contact = 3;
 
 /// How near a contact is to what it must not do: the amplitude over what presses, or over the gap that is left.
 [[nodiscard]] double use_of_contact(const ContactAtRest& contact, const ContactLoad& load);
-/// The same of sliding, tangential force over what friction bears at the worst instant; 0 where that is not known.
+/// The same of sliding, tangential force over what friction bears at the worst instant; 0 where that is not known, and
+/// where it opens.
 [[nodiscard]] double use_of_friction(const ContactAtRest& contact, const ContactLoad& load, const Assembly& assembly);
 
 }  // namespace avrenk

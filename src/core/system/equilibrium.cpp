@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <set>
 
@@ -67,6 +68,7 @@ class Equilibrium {
         const auto at = static_cast<Index>(b);
         wanted_[at] = *spring(request_.bolts[b]).tension;
         if (!request_.one_by_one && b + 1 < bolts) continue;
+        state_.stages.push_back({request_.one_by_one ? fmt::format("bolt {}", b + 1) : "all bolts"});
         travel = settle(nothing);
         if (request_.one_by_one) lock(b);
       }
@@ -75,6 +77,7 @@ class Equilibrium {
       for (std::size_t b = 0; b < bolts; ++b)
         state_.bolts.push_back({request_.bolts[b], *spring(request_.bolts[b]).tension, force[static_cast<Index>(b)]});
     }
+    state_.stages.push_back({"loads"});
     travel = settle(outside_);
     report(travel);
     return std::move(state_);
@@ -240,7 +243,7 @@ class Equilibrium {
 
   std::optional<VectorXd> solve_with(const VectorXd& outside, bool may_be_loose) {
     for (std::size_t c = 0; c < contacts_.size(); ++c) set_closed(c);
-    ++state_.steps;
+    state_.stages.back().closed.push_back(static_cast<std::size_t>(std::count(closed_.begin(), closed_.end(), true)));
     return solve(outside, may_be_loose);
   }
 
@@ -380,6 +383,12 @@ class Equilibrium {
 };
 
 }  // namespace
+
+std::size_t AtRest::steps() const {
+  std::size_t all = 0;
+  for (const Stage& stage : stages) all += stage.closed.size();
+  return all;
+}
 
 AtRest come_to_rest(const Assembly& assembly, const System& system, const Factorisation& stiffness,
                     const RestRequest& request, const Progress& progress) {

@@ -38,7 +38,14 @@ struct AtRest {
   LoadColumn column;
   std::vector<BoltAtRest> bolts;        ///< in the order of the request
   std::vector<ContactAtRest> contacts;  ///< of every one-sided spring
-  int steps = 0;                        ///< sets of closed springs that were tried, in all stages
+  /// How many springs were closed in each set that was tried, stage by stage: the bolts, one by one or all, then the
+  /// loads.
+  struct Stage {
+    std::string name;
+    std::vector<std::size_t> closed{};
+  };
+  std::vector<Stage> stages;
+  [[nodiscard]] std::size_t steps() const;  ///< sets that were tried in all
   /// Proof of complementarity: the largest pull (N) on a closed spring, and the deepest overlap (m) of an open one; of
   /// a state that was found both are rounding.
   double largest_pull = 0, deepest_overlap = 0;
