@@ -2,7 +2,6 @@
 #include <algorithm>
 
 #include "core/mesh/pressed_pairs.h"
-#include "core/mesh/select.h"
 #include "core/words.h"
 #include "plan/sections.h"
 
@@ -39,17 +38,7 @@ std::optional<std::vector<int>> read_contact(const Tree& tree, const std::string
   request.stiffness = map.quantity("stiffness", kind::bedding, Sign::positive);
   request.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
   map.done();
-  if (how == "part") {
-    for (const int part : read_parts_named(*what, map.subject(), reading)) {
-      const std::string& own = assembly.parts[static_cast<std::size_t>(part)].name;
-      request.pressing += (request.pressing.empty() ? "" : ", ") + own;
-      for (const int node : nodes_of_part(assembly, own)) request.nodes.push_back(node);
-    }
-  } else if (how == "place") {
-    for (const Tree* each : one_or_more(*what))
-      request.pressing += (request.pressing.empty() ? "place " : ", ") + each->text;
-    request.nodes = read_nodes(*what, map.subject(), reading).value_or(Nodes{});
-  }
+  if (what) std::tie(request.nodes, request.pressing) = read_side(how, *what, map.subject(), reading);
   if (to) request.to = read_carriers(*to, map.subject(), reading);
   if (problems.count() > before || !what || !to) return std::nullopt;
   const auto first = static_cast<int>(assembly.springs.size());

@@ -35,6 +35,24 @@ std::vector<int> read_carriers(const Tree& tree, const std::string& subject, Rea
   return parts;
 }
 
+std::pair<Nodes, std::string> read_side(const std::string& how, const Tree& what, const std::string& subject,
+                                        Reading& reading) {
+  const Assembly& assembly = reading.plan.assembly;
+  std::pair<Nodes, std::string> side;
+  auto& [nodes, words] = side;
+  if (how == "place") {
+    for (const Tree* each : one_or_more(what)) words += (words.empty() ? "place " : ", ") + each->text;
+    nodes = read_nodes(what, subject, reading).value_or(Nodes{});
+    return side;
+  }
+  for (const int part : read_parts_named(what, subject, reading)) {
+    const std::string& own = assembly.parts[static_cast<std::size_t>(part)].name;
+    words += (words.empty() ? "" : ", ") + own;
+    for (const int node : nodes_of_part(assembly, own)) nodes.push_back(node);
+  }
+  return side;
+}
+
 // Links each following node to the nearest leading one.
 void read_rigid(const Tree& tree, const std::string& name, Reading& reading) {
   MapReader map(tree, "joint " + name, reading.problems);
@@ -101,18 +119,8 @@ void read_attachment(const Tree& tree, const std::string& name, Reading& reading
   const Tree* const to = map.required("to", "PART");
   request.within = map.required_quantity("within", kind::length, Sign::positive).value_or(0);
   map.done();
-  if (how == "part") {
-    for (const int part : read_parts_named(*what, map.subject(), reading)) {
-      const std::string& own = assembly.parts[static_cast<std::size_t>(part)].name;
-      request.followers += (request.followers.empty() ? "" : ", ") + own;
-      for (const int node : nodes_of_part(assembly, own)) request.nodes.push_back(node);
-    }
-  } else if (how == "place") {
-    request.all = true;
-    for (const Tree* each : one_or_more(*what))
-      request.followers += (request.followers.empty() ? "place " : ", ") + each->text;
-    request.nodes = read_nodes(*what, map.subject(), reading).value_or(Nodes{});
-  }
+  request.all = how == "place";
+  if (what) std::tie(request.nodes, request.followers) = read_side(how, *what, map.subject(), reading);
   if (to) request.to = read_carriers(*to, map.subject(), reading);
   if (problems.count() > before || !what || !to) return;
   (void)attach(assembly, reading.surface(), request);

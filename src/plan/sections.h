@@ -125,6 +125,10 @@ void read_attachment(const Tree& tree, const std::string& name, Reading& reading
 [[nodiscard]] std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& name, Reading& reading);
 /// Parts of shells or solids, whose faces carry others; empty with a problem noted.
 [[nodiscard]] std::vector<int> read_carriers(const Tree& tree, const std::string& subject, Reading& reading);
+/// One side of a joint between surfaces: the nodes of parts, or of a place, and what they are called.
+/// @param how  "part" or "place"
+[[nodiscard]] std::pair<Nodes, std::string> read_side(const std::string& how, const Tree& what,
+                                                      const std::string& subject, Reading& reading);
 /// Surfaces that press on one another. @return  a one-sided spring for each pair of places
 [[nodiscard]] std::optional<std::vector<int>> read_contact(const Tree& tree, const std::string& name, Reading& reading);
 /// The gap of a spring of that stiffness.
