@@ -117,7 +117,7 @@ ContactDoubts doubts_of_contacts(const ContactUnderLoad& load, const std::vector
     constexpr double much = 0.01, many = 0.1;  // of the pressing force; of what is open
     if (opens.count > 0)
       say(!(opens.pressing < much * opens.of),
-          fmt::format("{} opens{}, first at {}: {} lifts {} where {} presses; what opens presses with {:.2g} % of all",
+          fmt::format("{} opens{}, first at {}: {} lifts {} where {} presses; what opens presses with {:.3g} % of all",
                       begin, some(opens), at(opens), amplitude, value_text(load.loads[opens.index].lifting, force, 3),
                       value_text(contacts[opens.index].pressing, force, 3),
                       opens.of > 0 ? 100 * opens.pressing / opens.of : 100));
@@ -129,7 +129,7 @@ ContactDoubts doubts_of_contacts(const ContactUnderLoad& load, const std::vector
     if (slides.count > 0)
       say(!(slides.pressing < much * slides.of),
           fmt::format("{} slides{}, first at {}: friction is asked for {:.3g} times what it bears; what slides presses "
-                      "with {:.2g} % of all",
+                      "with {:.3g} % of all",
                       begin, some(slides), at_millimetres(spring_of(assembly, contacts[slides.index]).point),
                       slides.use, slides.of > 0 ? 100 * slides.pressing / slides.of : 100));
   }

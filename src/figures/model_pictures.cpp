@@ -126,10 +126,12 @@ Image model_picture(const Assembly& assembly, const std::string& title, const Sh
   const MassProperties total = total_mass(assembly);
   std::size_t elements = assembly.beams.size();
   for (const ElementGroup& group : assembly.groups) elements += group.elements();
+  const auto places =
+      std::count_if(assembly.nodes.begin(), assembly.nodes.end(), [](const Node& node) { return node.is_place(); });
   Picture picture{
       title.empty() ? "The model" : title,
-      fmt::format("{} nodes, {} elements, {} springs, {} bodies; {} in all", assembly.nodes.size(), elements,
-                  assembly.springs.size(), assembly.masses.size(), value_text(total.mass, show.unit(kind::mass), 4))};
+      fmt::format("{} nodes, {} elements, {} springs, {} bodies; {} in all", places, elements, assembly.springs.size(),
+                  assembly.masses.size(), value_text(total.mass, show.unit(kind::mass), 4))};
   picture.legend = model_legend(assembly);
   picture.legend.emplace_back("base", Colour{0.45, 0.48, 0.53});
   picture.marks = marks;

@@ -283,14 +283,23 @@ class Drawer {
     }
   }
 
-  // A star from the first node of its interface to the others and to its points: its shape is not known.
+  // A star from the middle of its interface to its nodes and points: its shape is not known.
   void add_component(const Component& component) {
-    const int hub = component.nodes.front();
-    for (int i = 1; i < component.interface; ++i) add_line(hub, component.nodes[static_cast<std::size_t>(i)]);
+    const std::span nodes(component.nodes.data(), static_cast<std::size_t>(component.interface));
+    const int home = nodes.front(), own = paint(paints_.parts[static_cast<std::size_t>(component.part)]);
+    Vector3 middle = Vector3::Zero();
+    for (const int node : nodes) middle += assembly_.position(node) / static_cast<double>(nodes.size());
+    const auto add_spoke = [&](int node) {
+      if ((assembly_.position(node) - middle).norm() < 1e-6 * size_) return;
+      scene_.strokes.push_back({scene_.add(moved_.point(home, middle), moved_.value(home, middle), {home, -1}),
+                                scene_.add(moved_.node(node), moved_.value(node, assembly_.position(node)), {node, -1}),
+                                own, 3});
+    };
+    for (const int node : nodes) add_spoke(node);
     for (const Follower& follower : assembly_.followers)
       if (follower.type == Joint::Type::recovery &&
-          std::find(follower.leads.begin(), follower.leads.end(), hub) != follower.leads.end())
-        add_line(hub, follower.node);
+          std::find(follower.leads.begin(), follower.leads.end(), home) != follower.leads.end())
+        add_spoke(follower.node);
   }
   void add_line(int from, int to) {
     if ((assembly_.position(from) - assembly_.position(to)).norm() < 0.015 * size_) return;  // a speck

@@ -82,7 +82,7 @@ class JointSummaries {
           spring.nodes[1] < 0 ? 0 : (assembly.position(spring.nodes[1]) - assembly.position(spring.nodes[0])).norm());
     }
     for (const Follower& follower : assembly.followers)
-      if (follower.type != Joint::Type::recovery)
+      if (follower.type != Joint::Type::recovery && follower.type != Joint::Type::contact)
         of(follower.joint, "average").connect(follower.gap, follower.type == Joint::Type::bolt ? 0 : 1);
   }
   [[nodiscard]] const std::vector<JointSummary>& all() const { return all_; }

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "core/error.h"
+#include "core/mesh/face_samples.h"
 #include "core/mesh/footprint.h"
 #include "core/quantity/quantity.h"
 
@@ -19,46 +20,10 @@ using Eigen::MatrixXd;
 using Eigen::Vector2d;
 using Eigen::VectorXd;
 
-// Points and weights of a facet of the following side, on its corners: faces, or edges with two nodes.
-struct Sample {
-  Vector2d at;
-  double weight;
-};
-
-const std::vector<Sample>& face_samples(bool triangle) {
-  constexpr int s = attachment_samples;
-  static const std::vector<Sample> on_triangle = [] {
-    std::vector<Sample> all;
-    const double h = 1.0 / s, weight = h * h / 6;
-    const auto put = [&](const Vector2d& a, const Vector2d& b, const Vector2d& c) {
-      for (const auto& [u, v, w] : {std::tuple(4.0, 1.0, 1.0), {1.0, 4.0, 1.0}, {1.0, 1.0, 4.0}})
-        all.push_back({(u * a + v * b + w * c) / 6, weight});
-    };
-    for (int i = 0; i < s; ++i)
-      for (int j = 0; i + j < s; ++j) {
-        const Vector2d a(i * h, j * h), right(h, 0), up(0, h);
-        put(a, a + right, a + up);
-        if (i + j + 1 < s) put(a + right, a + right + up, a + up);
-      }
-    return all;
-  }();
-  static const std::vector<Sample> on_square = [] {
-    std::vector<Sample> all;
-    const double h = 2.0 / s, gauss = 0.5 * h / std::sqrt(3.0);
-    for (int i = 0; i < s; ++i)
-      for (int j = 0; j < s; ++j)
-        for (const double x : {-gauss, gauss})
-          for (const double y : {-gauss, gauss})
-            all.push_back({{-1 + (i + 0.5) * h + x, -1 + (j + 0.5) * h + y}, 0.25 * h * h});
-    return all;
-  }();
-  return triangle ? on_triangle : on_square;
-}
-
-const std::vector<Sample>& edge_samples() {
-  static const std::vector<Sample> all = [] {
-    std::vector<Sample> points;
-    constexpr int s = 2 * attachment_samples;
+const std::vector<FaceSample>& edge_samples() {
+  static const std::vector<FaceSample> all = [] {
+    std::vector<FaceSample> points;
+    constexpr int s = 2 * face_sample_stretches;
     const double h = 2.0 / s, gauss = 0.5 * h / std::sqrt(3.0);
     for (int i = 0; i < s; ++i)
       for (const double x : {-gauss, gauss}) points.push_back({{-1 + (i + 0.5) * h + x, 0}, 0.5 * h});
@@ -81,10 +46,6 @@ FaceFunctions facet_functions(const Facet& facet, const Vector2d& at) {
   f.slope << -0.5, 0.5, 0, 0;
   return f;
 }
-
-// With the functions of middle nodes turned partly to the corners, N'_c = N_c + αΣN_m and N'_m = (1 − 2α)N_m, every
-// node has a positive weight of its own.
-constexpr double to_corners = 0.2;
 
 class Attacher {
  public:
@@ -232,11 +193,9 @@ class Attacher {
       Eigen::Matrix3Xd nodes(3, n);
       for (Index i = 0; i < n; ++i) nodes.col(i) = assembly_.position(facet.nodes[static_cast<std::size_t>(i)]);
       // Functions N' = T N, dual ones D M⁻¹ N'.
-      MatrixXd turn = MatrixXd::Identity(n, n);
+      const MatrixXd turn = positive_functions(n, facet.corners);
       for (Index m = facet.corners; m < n; ++m) {
         const Index a = m - facet.corners, b = (a + 1) % facet.corners;
-        turn(a, m) = turn(b, m) = to_corners;
-        turn(m, m) = 1 - 2 * to_corners;
         middles[facet.nodes[static_cast<std::size_t>(m)]] = {facet.nodes[static_cast<std::size_t>(a)],
                                                              facet.nodes[static_cast<std::size_t>(b)]};
       }
@@ -244,7 +203,7 @@ class Attacher {
       MatrixXd gram = MatrixXd::Zero(n, n);
       std::vector<VectorXd> values;
       std::vector<double> areas;
-      for (const Sample& sample : samples) {
+      for (const FaceSample& sample : samples) {
         const FaceFunctions f = facet_functions(facet, sample.at);
         const Eigen::Matrix<double, 3, 2> tangent = nodes * f.slope.transpose();
         areas.push_back(sample.weight *

@@ -18,16 +18,13 @@ struct Attachment {
 /// Lets nodes follow the faces of other parts. A node that belongs to the carrying parts stays out. Faces that lie on
 /// the other side, and edges of shells, follow in the mean over their area or length, weighted by functions dual to
 /// their own (Wohlmuth, SIAM J. Numer. Anal. 38, 2000; for middle nodes Popp et al., SIAM J. Sci. Comput. 34, 2012), so
-/// that a constant stress crosses from mesh to mesh; the integral is sampled (attachment_samples). The edge of
+/// that a constant stress crosses from mesh to mesh; the integral is sampled (face_samples.h). The edge of
 /// a shell on a solid turns with a cross of four points half its thickness off; the end of a line is carried by
 /// points on an ellipse that has the second moments of its section. A single node follows the nearest point.
 /// Rigid motions are exact.
 /// @return  how many nodes follow
 /// @throws InputError  nothing is near enough; a candidate is too far off where all must follow: the distance
 int attach(Assembly& assembly, const Surface& surface, const Attachment& request);
-
-/// Stretches along each side of a face, with Gauss points in each, over which an attachment is integrated.
-inline constexpr int attachment_samples = 4;
 
 /// How far a point is from the real surface at the face point nearest to it, m: half the thickness of shells is taken
 /// off, and of what stands there another half thickness as far as its normal points the same way.

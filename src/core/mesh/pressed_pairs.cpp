@@ -9,42 +9,21 @@
 #include "core/error.h"
 #include "core/mesh/attach.h"
 #include "core/mesh/face.h"
+#include "core/mesh/face_samples.h"
 #include "core/mesh/footprint.h"
 
 namespace avrenk {
 namespace {
 
 using Eigen::Index;
-using Eigen::Vector2d;
 
-// Gauss points of a face, enough for ∫N² of quadratic ones.
-struct Sample {
-  Vector2d at;
-  double weight;
-};
-const std::vector<Sample>& face_samples(bool triangle) {
-  static const std::vector<Sample> square = [] {
-    std::vector<Sample> all;
-    const double g = std::sqrt(0.6);
-    for (const auto& [x, u] : {std::pair(-g, 5.0 / 9), {0.0, 8.0 / 9}, {g, 5.0 / 9}})
-      for (const auto& [y, v] : {std::pair(-g, 5.0 / 9), {0.0, 8.0 / 9}, {g, 5.0 / 9}}) all.push_back({{x, y}, u * v});
-    return all;
-  }();
-  static const std::vector<Sample> three_sided = [] {  // degree 4: Strang & Fix
-    std::vector<Sample> all;
-    for (const auto& [a, weight] :
-         {std::pair(0.445948490915965, 0.223381589678011), {0.091576213509771, 0.109951743655322}})
-      for (const Vector2d& at : {Vector2d(a, a), Vector2d(1 - 2 * a, a), Vector2d(a, 1 - 2 * a)})
-        all.push_back({at, 0.5 * weight});
-    return all;
-  }();
-  return triangle ? three_sided : square;
-}
-
-// A node of the pressing side: its part of the surface, and E/h of what it belongs to.
-struct Pressing {
-  double area = 0;
-  double stiffness = 0;  // N/m³ times area
+// What belongs to a node of the pressing side: sums over the points of its faces that lie near enough.
+struct Sums {
+  Mixture pressing, carrying;  // m² times motions
+  double area = 0;             // m²
+  double stiffness = 0;        // N/m
+  double drawn = 0;            // m³: gap times area
+  Vector3 at = Vector3::Zero(), normal = Vector3::Zero();
 };
 
 class Pairing {
@@ -55,8 +34,12 @@ class Pairing {
   PressedPairs run() {
     if (carrier_.empty())
       refuse("joint " + request_.joint, "what is pressed on has no faces", "name parts of shells or solids");
-    find_faces();
-    find_pairs();
+    integrate();
+    constexpr double sliver = 1e-3;  // of the mean: what is less is left to its neighbours
+    double whole = 0;
+    for (const auto& [node, sums] : sums_) whole += sums.area;
+    for (const auto& [node, sums] : sums_)
+      if (sums.area > sliver * whole / static_cast<double>(sums_.size())) add_pair(sums);
     return made_;
   }
 
@@ -66,128 +49,145 @@ class Pairing {
   }
   [[nodiscard]] double modulus_of(int part) const { return assembly_.material_of(part).youngs_modulus; }
 
-  // Faces of the pressing side that look at the other, and what of them belongs to each node.
-  void find_faces() {
+  // Of a pressing face what its functions N' make of both sides, at each of its points that is near enough.
+  void integrate() {
     const std::set<int> chosen(request_.nodes.begin(), request_.nodes.end());
-    shells_ = shell_sides(assembly_, surface_, [&](int part) { return !carries(part); });
-    for (const Surface::Face& face : surface_.faces) {
-      if (carries(face.part)) continue;
-      if (!std::all_of(face.nodes.begin(), face.nodes.end(), [&](int node) { return chosen.contains(node); })) continue;
-      const Vector3 area = area_vector(assembly_, face);
-      Vector3 centre = Vector3::Zero();
-      for (int i = 0; i < face.corners; ++i)
-        centre += assembly_.position(face.nodes[static_cast<std::size_t>(i)]) / face.corners;
-      const FacePoint point = carrier_.nearest(centre);
-      const bool solid = assembly_.parts[static_cast<std::size_t>(face.part)].form == Part::Form::solid;
-      const bool on_solid = carrier_.part(point).form == Part::Form::solid;
-      constexpr double towards = 0.7;  // within 45° of the other side
-      const double cosine = area.normalized().dot(point.normal);
-      if (solid && on_solid ? cosine > -towards : std::abs(cosine) < towards) continue;
-      share_out(face, area.norm());
-    }
-    if (nodes_.empty())
-      refuse("joint " + request_.joint, fmt::format("no face of {} looks at what it is to press on", request_.pressing),
-             "name a part whose surface lies on the other");
-  }
-
-  void share_out(const Surface::Face& face, double area) {
-    Eigen::VectorXd squares = Eigen::VectorXd::Zero(std::ssize(face.nodes));
-    for (const Sample& sample : face_samples(face.corners == 3))
-      squares += sample.weight * face_functions(face.nodes.size(), sample.at).value.cwiseAbs2();
-    squares *= area / squares.sum();
-    const double stiffness = modulus_of(face.part) / std::sqrt(area);
-    for (std::size_t i = 0; i < face.nodes.size(); ++i) {
-      Pressing& own = nodes_[face.nodes[i]];
-      own.area += squares[static_cast<Index>(i)];
-      own.stiffness += squares[static_cast<Index>(i)] * stiffness;
-    }
-  }
-
-  void find_pairs() {
     std::set<int> own;
     for (const ElementGroup& group : assembly_.groups)
       if (carries(group.part)) own.insert(group.nodes.begin(), group.nodes.end());
-    double nearest = std::numeric_limits<double>::infinity();
-    int nearest_node = -1;
-    for (const auto& [node, pressing] : nodes_) {
-      if (own.contains(node))
-        refuse("joint " + request_.joint,
-               fmt::format("{} belongs to both sides, which cannot open there", assembly_.describe_node(node)),
-               "let the parts have nodes of their own where they touch: leave a merge out, or draw them apart");
-      const Vector3& x = assembly_.position(node);
-      const FacePoint point = carrier_.nearest(x);
-      const ShellSide& shell = shells_.of(node);
-      const double gap = gap_to_face(carrier_, point, x, shell);
-      if (gap < nearest) {
-        nearest = gap;
-        nearest_node = node;
-      }
-      if (gap <= request_.within * (1 + 1e-9) + 1e-12) add_pair(node, pressing, point, shell);
+    const ShellSides shells = shell_sides(assembly_, surface_, [&](int part) { return !carries(part); });
+    bool any = false;
+    for (const Surface::Face& face : surface_.faces) {
+      if (carries(face.part)) continue;
+      if (!std::all_of(face.nodes.begin(), face.nodes.end(), [&](int node) { return chosen.contains(node); })) continue;
+      if (!looks_at_carrier(face)) continue;
+      any = true;
+      for (const int node : face.nodes)
+        if (own.contains(node))
+          refuse("joint " + request_.joint,
+                 fmt::format("{} belongs to both sides, which cannot open there", assembly_.describe_node(node)),
+                 "let the parts have nodes of their own where they touch: leave a merge out, or draw them apart");
+      integrate(face, shells.of(face.nodes.front()).half);
     }
-    if (made_.count == 0)
+    if (!any)
+      refuse("joint " + request_.joint, fmt::format("no face of {} looks at what it is to press on", request_.pressing),
+             "name a part whose surface lies on the other");
+    if (sums_.empty())
       refuse("joint " + request_.joint,
              fmt::format("nothing is near enough: the nearest, {}, is {:.4g} mm off, and only what is within {:.4g} mm "
                          "presses",
-                         assembly_.describe_node(nearest_node), 1e3 * nearest, 1e3 * request_.within),
-             fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest * 1.01));
+                         at_millimetres(nearest_at_), 1e3 * nearest_, 1e3 * request_.within),
+             fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest_ * 1.01));
   }
 
-  void add_pair(int node, const Pressing& pressing, const FacePoint& point, const ShellSide& shell) {
-    const Vector3& x = assembly_.position(node);
-    const Part& carrier = carrier_.part(point);
-    const bool on_shell = carrier.form == Part::Form::shell;
-    const double height = (x - point.position).dot(point.normal) - (on_shell ? carrier.offset : 0);
-    const double halves = shell.half + (on_shell ? 0.5 * carrier.thickness : 0);
-    Vector3 away = point.normal;  // from what carries to what presses
-    if (on_shell) {
-      constexpr double same_plane = 1e-9;  // m
-      if (std::abs(height) < same_plane)
-        refuse("joint " + request_.joint,
-               fmt::format("{} lies in the middle surface of {}, and on which side it presses is not known",
-                           assembly_.describe_node(node), carrier.name),
-               "draw the parts as far apart as half their thicknesses");
-      if (height < 0) away = -away;
+  [[nodiscard]] bool looks_at_carrier(const Surface::Face& face) const {
+    Vector3 centre = Vector3::Zero();
+    for (int i = 0; i < face.corners; ++i)
+      centre += assembly_.position(face.nodes[static_cast<std::size_t>(i)]) / face.corners;
+    const FacePoint point = carrier_.nearest(centre);
+    const bool solids = assembly_.parts[static_cast<std::size_t>(face.part)].form == Part::Form::solid &&
+                        carrier_.part(point).form == Part::Form::solid;
+    constexpr double towards = 0.7;  // within 45° of the other side
+    const double cosine = area_vector(assembly_, face).normalized().dot(point.normal);
+    return solids ? cosine < -towards : std::abs(cosine) > towards;
+  }
+
+  // @param half  of the thickness of shells
+  void integrate(const Surface::Face& face, double half) {
+    const auto n = static_cast<Index>(face.nodes.size());
+    Eigen::Matrix3Xd nodes(3, n);
+    for (Index i = 0; i < n; ++i) nodes.col(i) = assembly_.position(face.nodes[static_cast<std::size_t>(i)]);
+    const Eigen::MatrixXd turn = positive_functions(n, face.corners);
+    const double own = modulus_of(face.part) / std::sqrt(area_vector(assembly_, face).norm());
+    for (const FaceSample& sample : face_samples(face.corners == 3)) {
+      const FaceFunctions f = face_functions(face.nodes.size(), sample.at);
+      const Vector3 x = nodes * f.value;
+      const FacePoint point = carrier_.nearest(x);
+      const Eigen::Matrix<double, 3, 2> tangent = nodes * f.slope.transpose();
+      const Vector3 across = tangent.col(0).cross(tangent.col(1));
+      ShellSide side;
+      if (half > 0) side = {across.normalized(), half};
+      const double gap = gap_to_face(carrier_, point, x, side);
+      if (gap < nearest_) {
+        nearest_ = gap;
+        nearest_at_ = x;
+      }
+      if (gap > request_.within * (1 + 1e-9) + 1e-12) continue;
+      const auto [away, drawn] = side_of(point, x, half);
+      const Vector3 at = x - half * away;  // where the surfaces touch
+      const Mixture carried = carrier_.carry(point, at);
+      const Surface::Face& other = carrier_.face(point);
+      const double stiffness = request_.stiffness.value_or(
+          hundredfold * std::min(own, modulus_of(other.part) / std::sqrt(area_vector(assembly_, other).norm())));
+      made_.least_stiffness = made_.most_stiffness == 0 ? stiffness : std::min(made_.least_stiffness, stiffness);
+      made_.most_stiffness = std::max(made_.most_stiffness, stiffness);
+      Mixture pressing;
+      for (Index j = 0; j < n; ++j) {
+        Matrix6 share = f.value[j] * rigid_arm(x, at);
+        if (half == 0) share.bottomRows<3>().setZero();  // nodes of solids do not turn
+        add(pressing, 1, {{face.nodes[static_cast<std::size_t>(j)], share}});
+      }
+      const Eigen::VectorXd shares = sample.weight * across.norm() * (turn * f.value);
+      for (Index i = 0; i < n; ++i) {
+        Sums& sums = sums_[face.nodes[static_cast<std::size_t>(i)]];
+        const double share = shares[i];
+        add(sums.pressing, share, pressing);
+        add(sums.carrying, share, carried);
+        sums.area += share;
+        sums.stiffness += share * stiffness;
+        sums.drawn += share * drawn;
+        sums.at += share * at;
+        sums.normal += share * away;
+      }
     }
-    const double drawn = std::abs(on_shell ? height : std::max(height, 0.0)) - halves;
-    const double own = pressing.stiffness / pressing.area, other = carrier_stiffness(point),
-                 per_area = request_.stiffness.value_or(softer_hundredfold * std::min(own, other));
+  }
+
+  // From what carries to what presses, and how far their surfaces are apart, less than nothing where they overlap.
+  [[nodiscard]] std::pair<Vector3, double> side_of(const FacePoint& point, const Vector3& x, double half) const {
+    const Part& carrier = carrier_.part(point);
+    if (carrier.form != Part::Form::shell) return {point.normal, (x - point.position).dot(point.normal) - half};
+    const double height = (x - point.position).dot(point.normal) - carrier.offset;
+    constexpr double same_plane = 1e-9;  // m
+    if (std::abs(height) < same_plane)
+      refuse("joint " + request_.joint,
+             fmt::format("{} of {} lies in the middle surface of {}, and on which side it presses is not known",
+                         at_millimetres(x), request_.pressing, carrier.name),
+             "draw the parts as far apart as half their thicknesses");
+    return {height < 0 ? Vector3(-point.normal) : point.normal, std::abs(height) - half - 0.5 * carrier.thickness};
+  }
+
+  void add_pair(const Sums& sums) {
     Spring spring;
     spring.joint = request_.joint;
-    const int carried = static_cast<int>(assembly_.nodes.size());
-    // The surfaces touch half a thickness off the nodes of a shell.
-    spring.point = x - shell.half * away;
-    assembly_.nodes.push_back({spring.point, request_.joint});
-    assembly_.followers.push_back(follower_of(request_.joint, Joint::Type::contact, carried,
-                                              carrier_.carry(point, spring.point), std::max(drawn, 0.0), made_.count));
-    spring.nodes = {carried, node};
-    const Vector3 across = away.unitOrthogonal();
+    spring.point = sums.at / sums.area;
+    for (const std::size_t side : {0U, 1U}) {
+      Mixture mean;
+      add(mean, 1 / sums.area, side == 0 ? sums.carrying : sums.pressing);
+      spring.nodes[side] = static_cast<int>(assembly_.nodes.size());
+      assembly_.nodes.push_back({spring.point, request_.joint});
+      assembly_.followers.push_back(follower_of(request_.joint, Joint::Type::contact, spring.nodes[side], mean,
+                                                std::max(sums.drawn / sums.area, 0.0), made_.count));
+    }
+    const Vector3 away = sums.normal.normalized(), across = away.unitOrthogonal();
     spring.axes << across.transpose(), away.cross(across).transpose(), away.transpose();
-    const double stiffness = per_area * pressing.area;
-    spring.stiffness[2] = stiffness;
-    if (request_.sticks) spring.stiffness.head<2>().setConstant(stiffness);
+    spring.stiffness[2] = sums.stiffness;
+    if (request_.sticks) spring.stiffness.head<2>().setConstant(sums.stiffness);
     spring.loss_factor = request_.loss_factor;
-    spring.one_sided = OneSided{2, 1, request_.gap.value_or(drawn), request_.friction_holds};
+    spring.one_sided = OneSided{2, 1, request_.gap.value_or(sums.drawn / sums.area), request_.friction_holds};
     assembly_.springs.push_back(std::move(spring));
-    made_.least_stiffness = made_.count == 0 ? per_area : std::min(made_.least_stiffness, per_area);
-    made_.most_stiffness = std::max(made_.most_stiffness, per_area);
-    made_.area += pressing.area;
+    made_.area += sums.area;
     ++made_.count;
   }
 
-  // E/h of the face that carries.
-  [[nodiscard]] double carrier_stiffness(const FacePoint& point) const {
-    const Surface::Face& face = carrier_.face(point);
-    return modulus_of(face.part) / std::sqrt(area_vector(assembly_, face).norm());
-  }
-
-  static constexpr double softer_hundredfold = 100;
+  static constexpr double hundredfold = 100;
 
   Assembly& assembly_;
   const Surface& surface_;
   const ContactSurfaces& request_;
   FaceSearch carrier_;
-  ShellSides shells_;
-  std::map<int, Pressing> nodes_;
+  std::map<int, Sums> sums_;  // of each node of the pressing side
+  double nearest_ = std::numeric_limits<double>::infinity();
+  Vector3 nearest_at_ = Vector3::Zero();
   PressedPairs made_;
 };
 

@@ -28,9 +28,10 @@ struct PressedPairs {
   double least_stiffness = 0, most_stiffness = 0;
 };
 
-/// A one-sided spring along the normal of the carrying face at each node of faces that look at the other side, between
-/// the node and what carries it there; as stiff as the part of the surface that belongs to the node. Parts of a face
-/// are shared out among its nodes as ∫N², so that every node has some.
+/// A one-sided spring for each node of the faces that look at the other side, between the means of both sides over its
+/// part of the surface, weighted by its function N' (positive_functions), along the mean normal of the carrying side
+/// and as stiff as that part is large: a constant pressure crosses from mesh to mesh (but for the sampling:
+/// face_samples.h). Points that are too far off have no part in it.
 /// @throws InputError  nothing is near enough, or the sides of shells that lie in one plane are not known
 PressedPairs add_contact(Assembly& assembly, const Surface& surface, const ContactSurfaces& request);
 

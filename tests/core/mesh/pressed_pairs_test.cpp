@@ -47,7 +47,7 @@ Mesh shifted(Mesh mesh, const Vector3& by) {
 }
 
 // A block on a block under a pressure: all contacts are closed, and press with the pressure times their area; what
-// opens under a pull is all of it. With meshes that match the state is that of a bar, to the last digit.
+// opens under a pull is all of it. The state is that of a bar, whether the meshes match or not.
 TEST(PressedBlocks, PassAPressureOn) {
   const Vector3 size(0.06, 0.04, 0.03);
   const double pressure = 2e6, area = size.x() * size.y();
@@ -91,18 +91,13 @@ TEST(PressedBlocks, PassAPressureOn) {
         sum += contact.pressing;
         const double own =
             model.springs[static_cast<std::size_t>(contact.spring)].stiffness[2] / pairs.least_stiffness;  // its area
-        if (divisions == 2 && !quadratic) {
-          EXPECT_NEAR(contact.pressing / (pressure * own), 1, 1e-7);
-        }
+        EXPECT_NEAR(contact.pressing / (pressure * own), 1, 1e-7) << quadratic << divisions;
       }
       EXPECT_NEAR(sum / (pressure * area), 1, 1e-7);
-      if (divisions == 2 && !quadratic) {
-        // p (2 L/E + 1/k) of the top, with no lateral strain.
-        const VectorXd unknowns = factor.solve(request.force).col(0);
-        const VectorXd moved = system.motions(unknowns);
-        const double due = pressure * (2 * size.z() / 71e9 + 1 / pairs.least_stiffness);
-        EXPECT_NEAR(-moved[6 * top[0]->nodes[0] + 2] / due, 1, 1e-7);
-      }
+      // p (2 L/E + 1/k) of the top, with no lateral strain.
+      const VectorXd moved = system.motions(factor.solve(request.force));
+      const double due = pressure * (2 * size.z() / 71e9 + 1 / pairs.least_stiffness);
+      EXPECT_NEAR(-moved[6 * top[0]->nodes[0] + 2] / due, 1, 1e-7);
       request.force *= -1;
       EXPECT_THROW((void)come_to_rest(model, system, factor, request), InputError);
     }
@@ -130,7 +125,7 @@ TEST(PressedPlates, KnowTheGapThatIsDrawn) {
         EXPECT_NEAR(spring.one_sided->gap, apart - side * offset - 3e-3, 1e-12);
         EXPECT_NEAR(spring.axes.row(2).dot(turn.col(2)), side, 1e-9);
         // Its point is where the surface of the plate that presses is.
-        EXPECT_NEAR((spring.point - model.position(spring.nodes[1])).dot(side * turn.col(2)), -1e-3, 1e-12);
+        EXPECT_NEAR((spring.point - Vector3(0.1, 0, 0)).dot(side * turn.col(2)), apart - 1e-3, 1e-12);
       }
     }
 }
