@@ -80,7 +80,7 @@ Table mode_table_of(const ReductionCheck& check, const Show& show) {
 Table input_table_of(const ReductionCheck& check, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{"interface-input",
-              "Driven at the interface: largest error of forces there and of motions of points, of the largest of each",
+              "Driven at the interface: error of forces there and motions of points, of the largest of each",
               {{"frequency", frequency.text, 5}, {"error", "%", 2}},
               {}};
   for (const auto& [f, error] : check.inputs) table.rows.push_back({frequency.from_si(f), 100 * error});
@@ -152,8 +152,9 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
   for (const std::string& each : analysis.warnings) terminal.warn(each);
   for (const std::string& each : notes) terminal.note(each);
   folder.commit();
-  terminal.note(fmt::format("wrote {}; use it as parts: {{NAME: {{component: {}}}}}", folder.target().string(),
-                            (folder.target() / "component.h5").string()));
+  const std::filesystem::path made = folder.target().lexically_proximate(std::filesystem::current_path());
+  terminal.print(fmt::format("Results: {}; use it as parts: {{NAME: {{component: {}}}}}\n", made.string(),
+                             (made / "component.h5").string()));
   return ExitStatus::done;
 }
 

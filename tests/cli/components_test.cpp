@@ -243,6 +243,23 @@ TEST(SuppliedModes, AnswerAsTheModelThatTheyAreOf) {
               1e-9);
 }
 
+// The example: ten modes of the mast in three tables.
+TEST(SuppliedModes, OfTheExampleAnswerAsItsMast) {
+  const TemporaryFolder folder;
+  for (const char* name : {"mast-from-modes.yaml", "modes.csv", "points.csv", "shapes.csv"})
+    (void)folder.write(name, example(std::string("mast-from-modes/") + name));
+  (void)folder.write("mast.yaml", example("mast.yaml"));
+  ASSERT_EQ(run_program(folder, "check mast-from-modes.yaml --no-figures").status, 0);
+  ASSERT_EQ(run_program(folder, "run mast-from-modes.yaml --no-figures --out given").status, 0);
+  ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures --out whole").status, 0);
+  const auto given = summary_of(folder, "given"), whole = summary_of(folder, "whole");
+  for (const char* of : {"tip.acceleration", "tip.relative displacement"})
+    EXPECT_NEAR(cell(given, "sine.x.peaks", of, "peak") / cell(whole, "sine.x.peaks", of, "peak"), 1, 1e-4) << of;
+  EXPECT_NEAR(
+      cell(given, "sine.z.peaks", "tip.acceleration", "peak") / cell(whole, "sine.z.peaks", "tip.acceleration", "peak"),
+      1, 1e-3);
+}
+
 TEST(SuppliedModes, AreRefusedWithTheReason) {
   const Files good{{"modes.csv",
                     "frequency (Hz),modal mass (kg),participation x (kg),participation y "

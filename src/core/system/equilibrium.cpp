@@ -146,9 +146,9 @@ class Equilibrium {
     }
     const MatrixXd scaled =
         MatrixXd::Identity(count, count) - root.asDiagonal() * flexibility_(unknown, unknown) * root.asDiagonal();
-    const Eigen::LDLT<MatrixXd> factor(scaled);
+    const Eigen::LLT<MatrixXd> factor(scaled);
     constexpr double nothing_left = 1e-11;  // of the stiffness taken out: what rounding leaves of nothing
-    if (factor.info() != Eigen::Success || factor.vectorD().minCoeff() < nothing_left) {
+    if (factor.info() != Eigen::Success || factor.matrixLLT().diagonal().minCoeff() < std::sqrt(nothing_left)) {
       if (may_be_loose) return std::nullopt;
       refuse_loose_set(scaled, unknown);
     }
@@ -266,10 +266,10 @@ class Equilibrium {
   // All that is wrong is changed at once; absent where that leaves something loose on the way, or goes round in
   // circles.
   std::optional<VectorXd> settle_in_strides(const VectorXd& outside) {
-    constexpr int most = 50;
+    constexpr int most = 200;
     std::set<std::vector<bool>> seen;
     for (int step = 0; step < most && seen.insert(closed_).second; ++step) {
-      const std::optional<VectorXd> travel = solve_with(outside, true);
+      std::optional<VectorXd> travel = solve_with(outside, true);
       if (!travel) return std::nullopt;
       const Found found = look(*travel);
       std::vector<bool> next = closed_;
@@ -283,41 +283,52 @@ class Equilibrium {
     return std::nullopt;
   }
 
-  // From all closed, that which pulls most is opened; where others would overlap then, the step goes only so far as the
-  // first of them, which is closed again (Lawson & Hanson): the energy falls from step to step.
+  // From all closed, that which pulls most is opened, with what pulls about as much as long as that goes well; where
+  // others would overlap then, the step goes only so far as the first of them, which is closed again (Lawson & Hanson):
+  // the energy falls from step to step.
   VectorXd settle_one_by_one(const VectorXd& outside) {
     closed_.assign(closed_.size(), true);
     VectorXd travel = *solve_with(outside, false), reached = pseudo_;
     const std::size_t most = 100 + 20 * contacts_.size();
+    bool goes_well = true;
     for (std::size_t step = 0; step < most; ++step) {
       const Found found = look(travel);
-      std::size_t worst = contacts_.size();
-      double pull = found.rounding_force;
+      double pull = 0;
       for (std::size_t c = 0; c < contacts_.size(); ++c)
-        if (closed_[c] && -found.normals[c].pressing > pull) {
-          pull = -found.normals[c].pressing;
-          worst = c;
-        }
-      if (worst == contacts_.size()) return travel;
-      closed_[worst] = false;
+        if (closed_[c]) pull = std::max(pull, -found.normals[c].pressing);
+      if (pull <= found.rounding_force) return travel;
+      constexpr double as_much = 0.3;
+      for (std::size_t c = 0; c < contacts_.size(); ++c)
+        if (closed_[c] && -found.normals[c].pressing >= (goes_well ? as_much : 1.0) * pull) closed_[c] = false;
+      goes_well = true;
       for (;; ++step) {
         travel = *solve_with(outside, false);
-        double part = 1;
-        std::vector<double> limit(contacts_.size(), 1);
-        for (std::size_t c = 0; c < contacts_.size(); ++c) {
-          if (closed_[c]) continue;
-          const double was = opened(c, reached), is = opened(c, pseudo_);
-          if (is < -1e-12 * std::abs(was)) limit[c] = std::max(0.0, was / (was - is));
-          part = std::min(part, limit[c]);
-        }
+        const auto [part, first] = reach(reached);
         reached += part * (pseudo_ - reached);
-        if (part == 1) break;
-        for (std::size_t c = 0; c < contacts_.size(); ++c)
-          if (!closed_[c] && limit[c] <= part) close_again(c, reached);
+        if (first.empty()) break;
+        goes_well = false;
+        for (const std::size_t c : first) close_again(c, reached);
       }
     }
     throw NumericalError(
         fmt::format("the contact of {} springs did not settle after {} steps", contacts_.size(), most));
+  }
+
+  // How far from one state of pseudo forces to that just solved for no open contact overlaps, and which would then.
+  [[nodiscard]] std::pair<double, std::vector<std::size_t>> reach(const VectorXd& from) const {
+    double part = 1;
+    std::vector<std::size_t> first;
+    for (std::size_t c = 0; c < contacts_.size(); ++c) {
+      if (closed_[c]) continue;
+      const double was = opened(c, from), is = opened(c, pseudo_);
+      if (!(is < -1e-12 * std::abs(was))) continue;
+      const double limit = std::max(0.0, was / (was - is));
+      if (limit > part) continue;
+      if (limit < part) first.clear();
+      part = limit;
+      first.push_back(c);
+    }
+    return {part, first};
   }
 
   // How far a contact is open times its stiffness, by its pseudo force.
