@@ -31,6 +31,7 @@ UnitTable::UnitTable(const std::string& text, std::string name, const std::vecto
   std::string line;
   if (!std::getline(stream, line)) throw FileError(fmt::format("{}: the file is empty", name_));
   std::vector<std::string> names;
+  names.reserve(columns.size());
   for (const Column& each : columns) names.push_back(each.name);
   std::size_t at = 0;
   for (const auto& [own, unit] : csv_columns(without_return(line))) {

@@ -157,6 +157,7 @@ void take_shapes(const UnitTable& table, const std::map<std::string, Index>& num
     const auto at = point.find(name);
     if (at == point.end()) {
       std::vector<std::string> names;
+      names.reserve(point.size());
       for (const auto& [each, index] : point) names.push_back(each);
       refuse_line(table, row.line(), fmt::format("no point is called \"{}\"; {}", name, suggest_name(name, names)));
     }

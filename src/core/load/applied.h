@@ -47,7 +47,8 @@ struct PressureSide {
 [[nodiscard]] Load rotating_force(const Assembly& assembly, const Surface& surface, const PointLoad& at,
                                   const Vector3& axis, bool positive, const std::optional<Vector3>& mark);
 
-/// Force (N) and moment (N m) about a point of all that a column puts on the model from outside; a field as mass times acceleration.
+/// Force (N) and moment (N m) about a point of all that a column puts on the model from outside; a field as mass times
+/// acceleration.
 struct Resultant {
   Vector3 force = Vector3::Zero(), moment = Vector3::Zero();
 };
