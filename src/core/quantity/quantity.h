@@ -11,8 +11,8 @@ namespace avrenk {
 inline constexpr double pi = 3.141592653589793238462643383279502884;
 inline constexpr double standard_gravity = 9.80665;  ///< m/s², exact (CGPM 1901)
 
-/// Exponents of length, mass, time, angle, level (dB), octave and temperature. Angle is kept apart so that a rotation is not
-/// taken for a ratio; Hz is 1/s.
+/// Exponents of length, mass, time, angle, level (dB), octave and temperature. Angle is kept apart so that a rotation
+/// is not taken for a ratio; Hz is 1/s.
 struct Dimension {
   std::array<int, 7> exponents{};
   bool operator==(const Dimension&) const = default;
