@@ -131,6 +131,8 @@ struct Analysis {
 };
 
 void load(Analysis& analysis, const std::string& file, const AnalysisRequest& request);
+/// Whether the model comes to rest before all else: modes about a static environment, or bolts or contacts that settle.
+[[nodiscard]] bool has_static_state(const Plan& plan);
 /// Assembles the matrices of the model, about a static state where the plan says so.
 /// @throws InputError  a mechanism, or the model buckles before that state is reached
 void assemble(Analysis& analysis, const Progress& progress = {});

@@ -107,6 +107,11 @@ void settle(Analysis& analysis, const Progress& progress) {
 
 }  // namespace
 
+bool has_static_state(const Plan& plan) {
+  return !plan.modes_about.empty() || std::any_of(plan.environments.begin(), plan.environments.end(),
+                                                  [](const Environment& each) { return each.settled >= 0; });
+}
+
 void assemble(Analysis& analysis, const Progress& progress) {
   StopWatch start;
   const Plan& plan = analysis.plan;
@@ -190,10 +195,7 @@ namespace {
 // Whether responses take products with the matrices that no file keeps: of chosen modes, of patterns of pressure, of
 // the full equations, of a load that acts on all mass, of a preload.
 bool needs_matrices(const Plan& plan, const EnvironmentChoice& is_wanted) {
-  if (!plan.modes_about.empty()) return true;
-  if (std::any_of(plan.environments.begin(), plan.environments.end(),
-                  [](const Environment& each) { return each.settled >= 0; }))
-    return true;
+  if (has_static_state(plan)) return true;
   const auto has_field = [](const LoadCase& each) {
     return std::any_of(each.loads.begin(), each.loads.end(), [](const DrivenLoad& load) { return load.field; });
   };

@@ -119,10 +119,7 @@ void look_at_statics(Analysis& analysis, Check& check, Terminal& terminal) {
 // The state that modes are taken about, and bolts that are tightened: notes say how far that is from buckling, and what
 // opens. It changes the model, and so comes last.
 void look_at_states(Analysis& analysis, Check& check, Terminal& terminal) {
-  const Plan& plan = analysis.plan;
-  const bool settles = std::any_of(plan.environments.begin(), plan.environments.end(),
-                                   [](const Environment& each) { return each.settled >= 0; });
-  if (check.gravity.empty() || (plan.modes_about.empty() && !settles)) return;
+  if (check.gravity.empty() || !has_static_state(analysis.plan)) return;
   try {
     assemble(analysis, [&](const Step& step) { terminal.progress(step); });
   } catch (const InputError& error) {

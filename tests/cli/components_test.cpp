@@ -13,25 +13,15 @@ namespace {
 
 using test::cell;
 using test::example;
+using test::Files;
 using test::Ran;
+using test::refusal_of;
 using test::replaced;
 using test::run_program;
 using test::summary_of;
 using test::TemporaryFolder;
 using testing::AllOf;
 using testing::HasSubstr;
-
-using Files = std::map<std::string, std::string>;
-
-// What a plan is refused with.
-std::string problem_of(const std::string& plan, const Files& files) {
-  const TemporaryFolder folder;
-  (void)folder.write("plan.yaml", plan);
-  for (const auto& [name, content] : files) (void)folder.write(name, content);
-  const Ran ran = run_program(folder, "check plan.yaml --no-figures --quiet");
-  EXPECT_TRUE(ran.status == 0 || ran.status == 2) << ran.err;
-  return ran.status == 0 ? "" : ran.err;
-}
 
 // The box on its panel as one model: what box-on-panel.yaml says with the component taken apart again.
 std::string whole_of(const std::string& panel, const std::string& box) {
@@ -267,11 +257,11 @@ TEST(SuppliedModes, AreRefusedWithTheReason) {
                    {"points.csv", "point,x (mm),y (mm),z (mm)\ntip,0,0,600\n"},
                    {"shapes.csv", "mode,point,x,y,z\n1,tip,1,0,0\n2,tip,0,1,0\n"}};
   const std::string plan = replaced(supplied, "MASS", "1 kg");
-  EXPECT_EQ(problem_of(plan, good), "");
+  EXPECT_EQ(refusal_of(plan, good), "");
   const auto with = [&](const std::string& file, const std::string& from, const std::string& to) {
     Files files = good;
     files[file] = replaced(files[file], from, to);
-    return problem_of(plan, files);
+    return refusal_of(plan, files);
   };
   const std::tuple<const char*, const char*, const char*, const char*> cases[] = {
       {"modes.csv", "30,1", "0,1", "modes.csv:2: a frequency is more than zero"},
@@ -298,7 +288,7 @@ TEST(SuppliedModes, AreRefusedWithTheReason) {
       {replaced(plan, "fixture: {base: fixture, quantities: [force]}", "skin: {part: mast, quantities: [von Mises]}"),
        "part mast is a component, whose von Mises is not known"},
       {replaced(plan, "quantities: [acceleration, relative displacement]", "quantities: [relative rotation]"), ""}};
-  for (const auto& [text, said] : plans) EXPECT_THAT(problem_of(text, good), HasSubstr(said));
+  for (const auto& [text, said] : plans) EXPECT_THAT(refusal_of(text, good), HasSubstr(said));
 }
 
 }  // namespace

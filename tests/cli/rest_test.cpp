@@ -10,6 +10,7 @@ namespace {
 using test::cell;
 using test::example;
 using test::Ran;
+using test::refusal_of;
 using test::replaced;
 using test::run_program;
 using test::summary_of;
@@ -17,15 +18,6 @@ using test::TemporaryFolder;
 using testing::AllOf;
 using testing::HasSubstr;
 using testing::Not;
-
-// What a plan is refused with.
-std::string problem_of(const std::string& plan) {
-  const TemporaryFolder folder;
-  (void)folder.write("plan.yaml", plan);
-  const Ran ran = run_program(folder, "check plan.yaml --no-figures --quiet");
-  EXPECT_TRUE(ran.status == 0 || ran.status == 2) << ran.err;
-  return ran.status == 0 ? "" : ran.err;
-}
 
 // A block between two springs on a bench: a screw that presses it on a stop, all along z, by hand.
 const std::string block = R"(
@@ -158,7 +150,7 @@ TEST(RestInAPlan, IsRefusedWithTheReason) {
       {replaced(block, "sine: {profile: sweep, axes: z}",
                 "hum: {loads: {warm: 3 K}, frequencies: {from: 20 Hz, to: 30 Hz}}"),
        "warm is a temperature, which acts at rest"}};
-  for (const auto& [plan, said] : cases) EXPECT_THAT(problem_of(plan), HasSubstr(said));
+  for (const auto& [plan, said] : cases) EXPECT_THAT(refusal_of(plan), HasSubstr(said));
   const std::string ring = example("barrel-on-ring.yaml");
   const std::pair<std::string, std::string> rings[] = {
       {replaced(ring, "part: ring, to: deck", "part: ring, to: ring"), "no face of ring looks at"},
@@ -171,7 +163,7 @@ TEST(RestInAPlan, IsRefusedWithTheReason) {
        "nothing is near enough: the nearest, "},
       {replaced(ring, "position: [0 mm, 0 mm, 2.5 mm]", "position: [0 mm, 0 mm, -3 mm]"),
        "on which side it presses is not known"}};
-  for (const auto& [plan, said] : rings) EXPECT_THAT(problem_of(plan), HasSubstr(said));
+  for (const auto& [plan, said] : rings) EXPECT_THAT(refusal_of(plan), HasSubstr(said));
 }
 
 }  // namespace

@@ -12,9 +12,6 @@
 
 namespace avrenk::test {
 
-/// Other files of a plan by name.
-using Files = std::map<std::string, std::string>;
-
 inline Plan plan_in(const TemporaryFolder& folder, const std::string& text, const Files& files = {}) {
   for (const auto& [name, content] : files) (void)folder.write(name, content);
   Plan plan = read_plan(folder.write("plan.yaml", text), {});

@@ -49,6 +49,16 @@ inline Ran run_program(const TemporaryFolder& folder, const std::string& argumen
   return ran;
 }
 
+/// What the program refuses a plan with; empty if it is taken.
+inline std::string refusal_of(const std::string& plan, const Files& files = {}) {
+  const TemporaryFolder folder;
+  (void)folder.write("plan.yaml", plan);
+  for (const auto& [name, content] : files) (void)folder.write(name, content);
+  const Ran ran = run_program(folder, "check plan.yaml --no-figures --quiet");
+  EXPECT_TRUE(ran.status == 0 || ran.status == 2) << ran.err;
+  return ran.status == 0 ? "" : ran.err;
+}
+
 /// A command line in the folder: status and both outputs.
 inline Ran run_shell(const TemporaryFolder& folder, const std::string& command) {
   const int status = std::system(("cd '" + folder.path().string() + "' && { " + command + "; } >.o 2>.e").c_str());

@@ -6,9 +6,13 @@
 #include <filesystem>
 #include <fstream>
 #include <iterator>
+#include <map>
 #include <string>
 
 namespace avrenk::test {
+
+/// Other files of a plan by name.
+using Files = std::map<std::string, std::string>;
 
 class TemporaryFolder {
  public:
