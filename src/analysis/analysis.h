@@ -18,6 +18,7 @@
 #include "core/response/audit.h"
 #include "core/response/contact_load.h"
 #include "core/response/driven_modes.h"
+#include "core/response/equivalent_springs.h"
 #include "core/response/fields.h"
 #include "core/response/fine_curve.h"
 #include "core/response/motion_survey.h"
@@ -64,6 +65,20 @@ struct SettledCase {
   AtRest state;
 };
 
+/// What springs that depend on amplitude are in one case.
+struct EquivalentCase {
+  std::shared_ptr<const Excitation> excitation;
+  EquivalentSprings springs;
+};
+
+/// The plan with other springs: see judge_variants.
+struct VariantAnswers {
+  std::string name;
+  std::vector<SpringMode> modes;  ///< empty: none of its springs is another
+  std::vector<double> margins;    ///< of each limit, in the order of Analysis::limits; NaN where it has none
+  int exceeded = 0;               ///< limits
+};
+
 struct Answers;  // analysis/answers.h
 
 /// Whether an environment is to be answered.
@@ -89,6 +104,7 @@ struct Analysis {
   std::vector<Finding> findings;                                ///< about materials, masses and meshes
   std::vector<Watched> watched;
   std::vector<std::unique_ptr<AnswerGroup>> groups;  ///< the first: all modes
+  std::vector<EquivalentCase> equivalents;           ///< of each case that vibrates, where springs depend on amplitude
   std::vector<Outcome> outcomes;
   std::vector<MotionField> motions;              ///< of random cases, where somebody looks at fields
   std::vector<MotionShape> shapes;               ///< of sine cases: at the strongest peak, then at what was asked for
@@ -98,6 +114,7 @@ struct Analysis {
   std::map<std::string, BaseLoad> base_loads;    ///< of cases that test sheets are made of, by their name
   std::vector<Life> lives;
   std::vector<LimitResult> limits;
+  std::vector<VariantAnswers> variants;
   std::vector<EquipmentLevel> equipment;
   std::vector<History> histories;
   std::vector<CrossSpectrum> cross_spectra;
@@ -119,7 +136,7 @@ struct Analysis {
   Analysis(const Analysis&) = delete;
   Analysis& operator=(const Analysis&) = delete;
 
-  [[nodiscard]] bool all_met() const;
+  [[nodiscard]] bool all_met() const;  ///< limits, with variants of springs too
   /// Of a single case that vibrates: a watched quantity, by its index, where it has its worst, on points of its own.
   [[nodiscard]] FineCurve curve_of(const Outcome& outcome, std::size_t index) const;
   [[nodiscard]] StressFound found_stress() const {

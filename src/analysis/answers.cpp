@@ -77,6 +77,8 @@ class Answerer {
     if (*question.mode > basis.modes)
       refuse_question(question, fmt::format("mode {} is asked for, and there are {}", *question.mode, basis.modes),
                       fmt::format("write at mode 1 to {}", basis.modes));
+    if (analysis_.damping.springs)
+      return analysis_.damping.with_springs[static_cast<std::size_t>(*question.mode - 1)].frequency;
     return basis.frequency(*question.mode - 1);
   }
 

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "analysis/judging.h"
+#include "analysis/springs.h"
 #include "core/modes/changed_modes.h"
 
 namespace avrenk {
@@ -22,7 +23,14 @@ void stiffen(Assembly& assembly, double factor) {
     material.orthotropic->youngs_modulus *= factor;
     material.orthotropic->shear_modulus *= factor;
   }
-  for (Spring& spring : assembly.springs) spring.stiffness *= factor;
+  for (Spring& spring : assembly.springs) {
+    spring.stiffness *= factor;
+    if (!spring.law) continue;
+    SpringLaw law = *spring.law;
+    for (PointsOverLog& points : law.stiffness)
+      for (auto& [frequency, stiffness] : points) stiffness *= factor;
+    spring.law = std::make_shared<const SpringLaw>(std::move(law));
+  }
 }
 
 class Study {
@@ -73,6 +81,7 @@ class Study {
     changed.basis = known ? known->of(changed.system)
                           : solve_modes(changed.plan.assembly, changed.system, changed.plan.modes, request.threads);
     changed.damping = damp(changed.system, changed.basis, changed.plan.damping);
+    take_springs(changed.plan, changed.system, changed.basis, changed.damping);
     judge(changed, request);
     std::vector<double> margins(base_.limits.size(), std::nan(""));
     for (std::size_t i = 0; i < margins.size(); ++i)

@@ -9,6 +9,7 @@
 
 #include "analysis/answers.h"
 #include "analysis/contact_words.h"
+#include "analysis/springs.h"
 #include "analysis/warnings.h"
 #include "analysis/words.h"
 #include "core/blas_threads.h"
@@ -38,7 +39,8 @@ void count_what_is_not_reached(Analysis& analysis) {
 }  // namespace
 
 bool Analysis::all_met() const {
-  return std::all_of(limits.begin(), limits.end(), [](const LimitResult& result) { return result.met; });
+  return std::all_of(limits.begin(), limits.end(), [](const LimitResult& result) { return result.met; }) &&
+         std::all_of(variants.begin(), variants.end(), [](const VariantAnswers& each) { return each.exceeded == 0; });
 }
 
 void load(Analysis& analysis, const std::string& file, const AnalysisRequest& request) {
@@ -225,6 +227,7 @@ bool take_kept_products(Analysis& analysis, const std::filesystem::path& run, co
   analysis.times.push_back({"reading the modes", start.seconds()});
   start = StopWatch();
   analysis.damping = damp(std::move(kept->second), analysis.basis, analysis.plan.damping);
+  take_springs(analysis.plan, analysis.system, analysis.basis, analysis.damping);
   analysis.times.push_back({"damping", start.seconds()});
   return true;
 }
@@ -249,6 +252,7 @@ void take_kept_modes(Analysis& analysis, const std::filesystem::path& run, const
   analysis.times.push_back({"reading the modes", start.seconds()});
   start = StopWatch();
   analysis.damping = damp(analysis.system, analysis.basis, analysis.plan.damping);
+  take_springs(analysis.plan, analysis.system, analysis.basis, analysis.damping);
   analysis.times.push_back({"damping", start.seconds()});
 }
 
@@ -267,6 +271,7 @@ void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, c
   count_what_is_not_reached(analysis);
   start = StopWatch();
   analysis.damping = damp(analysis.system, analysis.basis, plan.damping);
+  take_springs(plan, analysis.system, analysis.basis, analysis.damping);
   analysis.times.push_back({"damping", start.seconds()});
   analysis.log.push_back(damping_in_words(analysis.damping));
   start = StopWatch();
@@ -320,7 +325,10 @@ void make_fields(Analysis& analysis, const EnvironmentChoice& is_wanted, const P
 Cases cases_of(const Analysis& analysis, const EnvironmentChoice& is_wanted) {
   const Plan& plan = analysis.plan;
   Cases cases;
-  const Eigen::VectorXd natural = analysis.basis.omega.head(analysis.basis.modes) / (2 * pi);
+  Eigen::VectorXd natural = analysis.basis.omega.head(analysis.basis.modes) / (2 * pi);
+  if (analysis.damping.springs)
+    for (Eigen::Index r = 0; r < natural.size(); ++r)
+      natural[r] = analysis.damping.with_springs[static_cast<std::size_t>(r)].frequency;
   for (const bool at_rest : {true, false})
     for (const Environment& environment : plan.environments) {
       if (environment.is_static() != at_rest || !is_wanted(environment)) continue;
@@ -368,10 +376,15 @@ void weigh_grids(Analysis& analysis, const Cases& cases) {
 
 std::unique_ptr<AnswerGroup> solve_directly(Analysis& analysis, const Cases& cases, const Progress& progress) {
   const StopWatch start;
-  DirectBasis direct = direct_basis(analysis.system, analysis.basis, analysis.plan.damping, cases, progress);
+  std::vector<int> columns_of_springs;
+  for (const VaryingSpring& each : varying_springs(analysis.plan.assembly, analysis.plan.variant))
+    columns_of_springs.push_back(each.column);
+  DirectBasis direct =
+      direct_basis(analysis.system, analysis.basis, analysis.plan.damping, cases, columns_of_springs, progress);
   auto group = std::make_unique<AnswerGroup>();
   group->own_basis = std::move(direct.basis);
   group->own_damping = std::move(direct.damping);
+  take_springs(analysis.plan, analysis.system, *group->own_basis, *group->own_damping);
   const bool ratio = analysis.plan.damping.form == DampingRule::Form::ratio;
   analysis.plan.notes.push_back(fmt::format(
       "environment {}: the full equations are solved at {} frequencies; the last of them differed by {:.1e} from what "
@@ -404,6 +417,7 @@ std::unique_ptr<AnswerGroup> choose_modes(Analysis& analysis, const Environment&
   group->modes.assign(chosen.begin(), chosen.end());
   group->own_basis = with_modes(analysis.system, basis, group->modes, choice.residual_vectors);
   group->own_damping = damp(analysis.system, *group->own_basis, analysis.plan.damping);
+  take_springs(analysis.plan, analysis.system, *group->own_basis, *group->own_damping);
   analysis.plan.notes.push_back(fmt::format("environment {}: {} of {} modes are used, {} residual vectors",
                                             environment.name, group->modes.size(), basis.modes,
                                             choice.residual_vectors ? "with the" : "without"));
@@ -436,6 +450,7 @@ void group_cases(Analysis& analysis, const Cases& cases, const Progress& progres
     std::erase_if(all, [](const auto& each) { return each->is_static(); });
     still->own_basis = analysis.preload->at_rest;
     still->own_damping = damp(analysis.system, *still->own_basis, {});
+    take_springs(analysis.plan, analysis.system, *still->own_basis, *still->own_damping);
     if (!still->cases.empty()) groups.push_back(std::move(still));
   }
   weigh_grids(analysis, cases);
@@ -443,6 +458,9 @@ void group_cases(Analysis& analysis, const Cases& cases, const Progress& progres
   for (const auto& group : groups) {
     group->basis = group->own_basis ? &*group->own_basis : &analysis.basis;
     group->damping = group->own_damping ? &*group->own_damping : &analysis.damping;
+  }
+  part_by_amplitude(analysis, progress);
+  for (const auto& group : groups) {
     group->loads.resize(group->cases.size());
     // Several cases side by side; one alone in parts.
     const int threads_each = group->cases.size() > 1 ? 1 : analysis.threads;
@@ -880,6 +898,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   if (request.figures && !analysis.plan.figures.empty()) analysis.figure_answers = answer_figures(analysis);
   for (const auto& group : analysis.groups) group->loads.clear();
   warn_about_coupling(analysis);
+  speak_of_springs(analysis);
   analysis.times.push_back({"responses", start.seconds()});
 }
 
@@ -926,8 +945,9 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
 }
 
 void assess(Analysis& analysis) {
-  analysis.limits = check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis,
-                                 analysis.plan.assembly, analysis.on_random, analysis.lives);
+  analysis.limits =
+      check_limits(analysis.plan.limits, analysis.outcomes, analysis.watched, analysis.basis, analysis.plan.assembly,
+                   analysis.on_random, analysis.lives, analysis.damping.with_springs);
   analysis.equipment = equipment_levels(analysis.plan.equipment, analysis.outcomes, analysis.watched);
 }
 

@@ -44,6 +44,12 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
   UpdateStudy study;
   study.before = analysis.limits;
 
+  if (analysis.damping.springs)
+    throw InputError(Problem{"",
+                             "springs of the plan depend on frequency or amplitude, and measured frequencies cannot "
+                             "be given to modes that move with them",
+                             "give these springs the one stiffness that they had in the test",
+                             Place{analysis.plan.file, 0, 0}});
   tell(progress, "fitting the curves");
   const ModalBasis& basis = analysis.basis;
   const Channels channels(analysis.plan.assembly, analysis.system, basis, analysis.damping);

@@ -148,6 +148,11 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
   notes.push_back(model.loss.size() > 0 || model.dashpot.size() > 0
                       ? "its dashpots and loss factors go with it, the general damping of the plan does not"
                       : "no damping goes with it: the general damping of whoever uses it applies");
+  if (std::any_of(plan.assembly.springs.begin(), plan.assembly.springs.end(),
+                  [](const Spring& spring) { return spring.law != nullptr; }))
+    notes.push_back(
+        "its springs that depend on frequency or amplitude go with it as they are at rest: leave them out of "
+        "the component, and join it by them where it is used");
   if (!check.why_no_modes.empty()) notes.push_back("not compared with nothing held: " + check.why_no_modes);
   for (const std::string& each : analysis.warnings) terminal.warn(each);
   for (const std::string& each : notes) terminal.note(each);

@@ -1,6 +1,7 @@
 // modes, sine, random, run and demo: one pipeline, stopped and shown at different stages.
 #include <fmt/format.h>
 
+#include "analysis/variants.h"
 #include "cli/commands.h"
 #include "cli/demo_files.h"
 #include "cli/output.h"
@@ -25,6 +26,7 @@ ExitStatus analyse(const std::string& plan, const Request& request, Terminal& te
       audit_truncation(analysis, request, terminal.reporter());
     }
     assess(analysis);
+    if (!type && chosen.empty()) judge_variants(analysis, request, until == Until::responses, terminal.reporter());
   });
   for (const std::string& line : analysis.log) terminal.log(line);
   if (request.figures) analysis.surface = surface_of(analysis.plan.assembly);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/springs.h"
 #include "cli/answer_drawings.h"
 #include "cli/turning_views.h"
 #include "core/parallel.h"
@@ -272,6 +273,11 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
   if (!analysis.limits.empty()) {
     const NamedChart margins = margin_chart(analysis.limits, plan.show);
     drawings.push_back({"margins", margins.name, "Margins, worst first.", margins.in_words, margins.chart});
+    if (const auto variants = margins_of_variants(analysis); !variants.empty()) {
+      NamedChart others = variant_chart(analysis.limits, variants);
+      drawings.push_back({"margins", std::move(others.name), others.chart.title + ".", std::move(others.in_words),
+                          std::move(others.chart)});
+    }
   }
   if (request.model) {
     std::string names;

@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "analysis/contact_words.h"
+#include "analysis/springs.h"
 #include "cli/drawings.h"
 #include "cli/report_of_run.h"
 #include "cli/test_sheets.h"
@@ -91,6 +92,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   if (!analysis.audit.empty()) tables.push_back(audit_table(analysis.audit, analysis.watched, show));
   if (Table loads = load_table(assembly, show); !loads.rows.empty()) tables.push_back(std::move(loads));
   for (Table& table : rest_tables_of(analysis)) tables.push_back(std::move(table));
+  for (Table& table : spring_tables_of(analysis)) tables.push_back(std::move(table));
   for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) {
     for (Table& table : tables_of(analysis.outcomes[i], analysis.watched, show)) tables.push_back(std::move(table));
     for (Table& table : further_tables(analysis, analysis.outcomes[i])) tables.push_back(std::move(table));
@@ -105,6 +107,8 @@ std::vector<Table> tables_of(const Analysis& analysis) {
     tables.push_back(std::move(clearances));
   if (Table stress = stress_of(analysis); !stress.rows.empty()) tables.push_back(std::move(stress));
   if (!analysis.limits.empty()) tables.push_back(limit_table(analysis.limits, show));
+  if (const auto variants = margins_of_variants(analysis); !variants.empty())
+    tables.push_back(variant_table(analysis.limits, variants));
   if (Table table = compliance_table(analysis.plan.limits, analysis.limits); !table.rows.empty())
     tables.push_back(std::move(table));
   for (Table& table : notch_tables_of(analysis)) tables.push_back(std::move(table));
@@ -275,6 +279,14 @@ std::string verdict_of(const Analysis& analysis) {
       std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return r.met && r.upper_margin < 0; });
   if (at_upper > 0)
     text += fmt::format("; {} met at the nominal level would be exceeded at the upper tolerance", at_upper);
+  for (const VariantAnswers& each : analysis.variants)
+    if (each.exceeded > 0) {
+      const auto worst = std::min_element(each.margins.begin(), each.margins.end(), [](double a, double b) {
+        return a < b || (!std::isnan(a) && std::isnan(b));
+      });
+      text += fmt::format("; with {} springs {} exceeded, the worst is {}", each.name, each.exceeded,
+                          limits[static_cast<std::size_t>(worst - each.margins.begin())].limit->name);
+    }
   if (open > 0) text += fmt::format("; {} more need environments that were not run", open);
   return text;
 }
@@ -339,7 +351,7 @@ void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder&
     avrenk::copy_file(analysis.modes_from, own);
   Eigen::Index loads = 0;
   for (const Load& load : analysis.plan.assembly.loads)
-    if (load.is_declared()) loads += std::ssize(load.columns);
+    if (!load.is_pattern) loads += std::ssize(load.columns);  // patterns come last, and are made anew
   write_products(folder.path("products.h5"), own, plan.digest(), analysis.basis, analysis.damping.products, loads);
 }
 
@@ -407,6 +419,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (shown.mass) terminal.table(mass_table(analysis.plan.assembly, show));
   if (shown.modes || shown.overview) print_rest(analysis, terminal);
   if (shown.modes) print_modes(analysis, shown.overview ? overview_modes : 0, terminal);
+  if (shown.modes || shown.peaks || shown.overview)
+    for (const Table& table : spring_tables_of(analysis)) terminal.table(table, shown.overview ? overview_modes : 0);
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
   if (shown.peaks || shown.overview) print_audit(analysis, terminal);
   if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show);
@@ -414,6 +428,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
     terminal.table(clearances);
   print_stress(analysis, terminal);
   if (!analysis.limits.empty()) terminal.table(limit_table(analysis.limits, show));
+  if (const auto variants = margins_of_variants(analysis); !variants.empty())
+    terminal.table(variant_table(analysis.limits, variants));
   if (const Table table = compliance_table(analysis.plan.limits, analysis.limits); !table.rows.empty())
     terminal.table(table);
   for (const Table& table : notch_tables_of(analysis)) terminal.table(table);

@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "analysis/contact_words.h"
+#include "analysis/springs.h"
 #include "cli/turning_views.h"
 #include "files/history_files.h"
 #include "files/level_tables.h"
@@ -158,6 +159,8 @@ class Writer {
     if (Table table = compliance_table(analysis_.plan.limits, analysis_.limits); !table.rows.empty())
       section.tables.push_back(std::move(table));
     section.tables.push_back(limit_table(analysis_.limits, show_));
+    if (const auto variants = margins_of_variants(analysis_); !variants.empty())
+      section.tables.push_back(variant_table(analysis_.limits, variants));
   }
 
   void add_notches() {
@@ -202,6 +205,7 @@ class Writer {
       section.tables.push_back(preload_table(analysis_.levels, analysis_.plan.modes_about, show_));
     }
     for (Table& table : rest_tables_of(analysis_)) section.tables.push_back(std::move(table));
+    for (Table& table : spring_tables_of(analysis_)) section.tables.push_back(std::move(table));
     Table all = mode_table(basis, analysis_.damping, show_), chief = all;
     if (basis.modes > most_chief_modes) {
       chief.title = fmt::format("The first {} modes; effective mass as a part of the whole (Σ running sum), damping",

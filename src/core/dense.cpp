@@ -21,6 +21,9 @@ void zgees_(const char* jobvs, const char* sort, void* select, const int* n, std
             const int* lwork, double* rwork, int* bwork, int* info);
 void dsysv_(const char* uplo, const int* n, const int* nrhs, double* a, const int* lda, int* ipiv, double* b,
             const int* ldb, double* work, const int* lwork, int* info);
+void dgetrf_(const int* m, const int* n, double* a, const int* lda, int* ipiv, int* info);
+void dgetrs_(const char* trans, const int* n, const int* nrhs, const double* a, const int* lda, const int* ipiv,
+             double* b, const int* ldb, int* info);
 void zgetrf_(const int* m, const int* n, std::complex<double>* a, const int* lda, int* ipiv, int* info);
 void zgetrs_(const char* trans, const int* n, const int* nrhs, const std::complex<double>* a, const int* lda,
              const int* ipiv, std::complex<double>* b, const int* ldb, int* info);
@@ -138,6 +141,28 @@ Eigen::MatrixXcd ComplexLu::solve(Eigen::MatrixXcd b) const {
   int info = 0;
   if (n > 0 && count > 0) zgetrs_("N", &n, &count, factors_.data(), &n, pivots_.data(), b.data(), &n, &info);
   return b;
+}
+
+RealLu::RealLu(Eigen::MatrixXd a) : factors_(std::move(a)), pivots_(static_cast<std::size_t>(factors_.rows())) {
+  const int n = size(factors_.rows());
+  int info = 0;
+  if (n > 0) dgetrf_(&n, &n, factors_.data(), &n, pivots_.data(), &info);
+}
+
+Eigen::MatrixXd RealLu::solve(Eigen::MatrixXd b) const {
+  const int n = size(factors_.rows()), count = size(b.cols());
+  int info = 0;
+  if (n > 0 && count > 0) dgetrs_("N", &n, &count, factors_.data(), &n, pivots_.data(), b.data(), &n, &info);
+  return b;
+}
+
+bool RealLu::has_positive_determinant() const {
+  bool positive = true;
+  for (Eigen::Index i = 0; i < factors_.rows(); ++i) {
+    if (factors_(i, i) == 0) return false;
+    positive = positive == ((factors_(i, i) > 0) == (pivots_[static_cast<std::size_t>(i)] == i + 1));
+  }
+  return positive;
 }
 
 Eigen::MatrixXd orthonormal_basis(Eigen::MatrixXd a, Eigen::Index columns) {

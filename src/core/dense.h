@@ -52,6 +52,19 @@ class ComplexLu {
   std::vector<int> pivots_;
 };
 
+/// A = P L U, n x n.
+class RealLu {
+ public:
+  explicit RealLu(Eigen::MatrixXd a);
+  /// A⁻¹B, n x k.
+  [[nodiscard]] Eigen::MatrixXd solve(Eigen::MatrixXd b) const;
+  [[nodiscard]] bool has_positive_determinant() const;
+
+ private:
+  Eigen::MatrixXd factors_;
+  std::vector<int> pivots_;
+};
+
 /// The first columns of Q of A = QR (Householder): an orthonormal basis of the columns of A, m x n, extended where more
 /// are wanted by what is orthogonal to them.
 /// @param columns  at most m

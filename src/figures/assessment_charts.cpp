@@ -66,6 +66,56 @@ NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show
   return named;
 }
 
+NamedChart variant_chart(const std::vector<LimitResult>& limits, const std::vector<NamedMargins>& variants) {
+  NamedChart named{"variants", {}, ""};
+  Chart& chart = named.chart;
+  std::vector<double> stated;
+  for (const LimitResult& each : limits) stated.push_back(each.deciding());
+  std::vector<NamedMargins> all{{"as stated", stated}};
+  all.insert(all.end(), variants.begin(), variants.end());
+  const auto lowest = [&](std::size_t i) {
+    double least = HUGE_VAL;
+    for (const NamedMargins& each : all)
+      if (each.margins[i] < least) least = each.margins[i];
+    return least;
+  };
+  std::vector<std::size_t> order(limits.size());
+  std::iota(order.begin(), order.end(), 0);
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return lowest(a) < lowest(b); });
+  constexpr std::size_t most_bars = 36;
+  const std::size_t shown = std::min(order.size(), std::max<std::size_t>(1, most_bars / all.size()));
+  chart.title = "Margins with springs that are others, the lowest first";
+  chart.subtitle = shown < order.size() ? fmt::format("the {} smallest of {} are shown", shown, order.size())
+                                        : "from the modes of the springs as stated";
+  Panel panel{{"", Axis::Scale::named}};
+  const double thick = 2 * half_bar / static_cast<double>(all.size());
+  double least = 0, most = 0;
+  for (std::size_t k = 0; k < all.size(); ++k) {
+    Series series{all[k].name, {}, {}, Series::Style::bars, {}, {}, k == 0 ? palette_size : static_cast<int>(k - 1)};
+    for (std::size_t row = 0; row < shown; ++row) {
+      const double margin = 100 * all[k].margins[order[row]];
+      if (std::isnan(margin)) continue;
+      const double end = std::clamp(margin, -100.0, widest_margin),
+                   top = static_cast<double>(shown - row) + half_bar - thick * static_cast<double>(k);
+      series.bars.push_back({std::min(0.0, end), std::max(0.0, end), top - 0.9 * thick, top});
+      panel.texts.push_back({end, top - 0.5 * thick, percent(margin) + (margin > widest_margin ? ", bar cut" : ""),
+                             margin < 0 ? FixedText::Side::left : FixedText::Side::right});
+      least = std::min(least, end);
+      most = std::max(most, end);
+    }
+    panel.series.push_back(std::move(series));
+  }
+  for (std::size_t row = shown; row-- > 0;) panel.y.names.push_back(limits[order[row]].limit->name);
+  for (std::size_t row = 0; row < shown; ++row)
+    named.in_words += fmt::format("{}{} {} at the least", row ? "; " : "", limits[order[row]].limit->name,
+                                  percent(100 * lowest(order[row])));
+  const double span = std::max(most - least, 10.0);
+  chart.x = {"Margin (%)", Axis::Scale::linear, least - (least < 0 ? 0.14 : 0.02) * span, most + 0.3 * span};
+  chart.uprights.push_back({0, "0"});
+  chart.panels = {std::move(panel)};
+  return named;
+}
+
 NamedChart mass_chart(const ModalBasis& basis, const Show& show) {
   NamedChart named{"effective-mass", {}, ""};
   Chart& chart = named.chart;

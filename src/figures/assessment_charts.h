@@ -4,11 +4,16 @@
 #include "core/modes/preload.h"
 #include "core/response/driven_modes.h"
 #include "figures/response_charts.h"
+#include "files/spring_tables.h"
 
 namespace avrenk {
 
 /// Margins as bars, worst on top, with that at the upper tolerance beside it. @pre there are results
 [[nodiscard]] NamedChart margin_chart(const std::vector<LimitResult>& limits, const Show& show);
+
+/// Margins as stated and with each variant of the springs side by side, the lowest of all on top. @pre there are both
+[[nodiscard]] NamedChart variant_chart(const std::vector<LimitResult>& limits,
+                                       const std::vector<NamedMargins>& variants);
 
 /// Effective mass along x, y, z of each mode as a part of the whole, and its running sum. Of more than 40 modes those
 /// are shown that carry the most.

@@ -81,8 +81,8 @@ Json case_of(const Outcome& outcome, const NodeCurveSource& source, Arrays& arra
 }  // namespace
 
 bool has_node_curves(const Outcome& outcome, const ModalDamping& damping) {
-  if (!damping.modes.is_diagonal() || outcome.is_combined() || outcome.at_rest() || outcome.grid().empty() ||
-      outcome.environment().direct || outcome.environment().modes)
+  if (!damping.modes.is_diagonal() || damping.springs || outcome.is_combined() || outcome.at_rest() ||
+      outcome.grid().empty() || outcome.environment().direct || outcome.environment().modes)
     return false;
   constexpr Index most_columns = 12;
   constexpr double most_numbers = 60000;  // amplitudes over the grid

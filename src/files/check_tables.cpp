@@ -78,6 +78,7 @@ class JointSummaries {
       JointSummary& own = of(spring.joint, "spring");
       if (own.type == "spring" && spring.loss_factor) own.type = "spring, loss factor";
       if (own.type == "spring" && spring.has_dashpot()) own.type = "spring, dashpot";
+      if (spring.law && spring.law->has_tables()) own.type = "spring, by tables";
       own.connect(
           spring.nodes[1] < 0 ? 0 : (assembly.position(spring.nodes[1]) - assembly.position(spring.nodes[0])).norm());
     }

@@ -157,6 +157,7 @@ void read_all_sections(const Tree& tree, Reading& reading) {
   map.done();
   check_about(reading);
   settle_what_opens(reading);
+  add_columns_of_springs(reading.plan.assembly);
 }
 
 // Modes up to 1.5 times the highest frequency that is excited or limited.

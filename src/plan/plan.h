@@ -105,6 +105,8 @@ struct Plan {
   std::vector<CrossRequest> cross_spectra{};
   std::vector<LifeRequest> lives{};
   Scatter scatter{};
+  std::vector<std::string> variants{};        ///< of springs, by name, in the order of the plan
+  std::string variant{};                      ///< that which the springs are; empty: what their joints say
   std::vector<EquipmentRequest> equipment{};  ///< responses that become specifications
   std::vector<FigureRequest> figures{};
   std::vector<std::string> notes;         ///< defaults that the run prints

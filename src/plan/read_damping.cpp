@@ -1,15 +1,11 @@
 // damping: the general rule, and what is known near a frequency.
-#include <functional>
-
 #include "plan/sections.h"
 
 namespace avrenk {
 namespace {
 
-using ReadRatio = std::function<std::optional<double>(const Tree&)>;
-
 // What a test found near one frequency: a ratio, a loss factor or Q.
-void read_near(const Tree& tree, DampingRule& rule, const ReadRatio& ratio, Problems& problems) {
+void read_near(const Tree& tree, DampingRule& rule, const ReadNumber& ratio, Problems& problems) {
   MapReader map(tree, "damping near", problems);
   if (!map.is_map()) return;
   NearDamping near;
@@ -28,7 +24,7 @@ void read_near(const Tree& tree, DampingRule& rule, const ReadRatio& ratio, Prob
 }
 
 // [[30 Hz, 1 %], [300 Hz, 2 %]]: α and β through two pairs.
-void read_rayleigh(const Tree& tree, DampingRule& rule, const ReadRatio& ratio, Problems& problems) {
+void read_rayleigh(const Tree& tree, DampingRule& rule, const ReadNumber& ratio, Problems& problems) {
   std::vector<std::pair<double, double>> pairs;
   const bool two = tree.is_list() && tree.items.size() == 2 && tree.items[0].is_list() && tree.items[1].is_list() &&
                    tree.items[0].items.size() == 2 && tree.items[1].items.size() == 2;
@@ -74,22 +70,7 @@ void read_damping(const Tree& section, Reading& reading) {
   if (!otherwise) return;
   if (otherwise->is_list()) {
     rule.form = DampingRule::Form::table;
-    for (const Tree& row : otherwise->items) {
-      if (!row.is_list() || row.items.size() != 2) {
-        problems.add(row, "damping", "a point is a frequency and a ratio", "write [20 Hz, 1 %]");
-        continue;
-      }
-      const auto frequency = read_quantity(row.items[0], kind::frequency, "damping", problems, Sign::positive);
-      const auto value = ratio(row.items[1]);
-      if (!frequency || !value) continue;
-      if (!rule.table.empty() && *frequency <= rule.table.back().first)
-        problems.add(row, "damping",
-                     fmt::format("frequencies do not rise from {:g} to {:g} Hz", rule.table.back().first, *frequency),
-                     "write them in rising order");
-      rule.table.emplace_back(*frequency, *value);
-    }
-    if (otherwise->items.empty())
-      problems.add(*otherwise, "damping", "the table is empty", "write [[20 Hz, 1 %], [2000 Hz, 2 %]]");
+    rule.table = read_points(*otherwise, kind::frequency, ratio, "damping", "[20 Hz, 1 %]", problems);
   } else if (otherwise->is_map()) {
     MapReader form(*otherwise, "damping otherwise", problems);
     const auto [name, value] = form.one_of({"loss factor", "Q", "rayleigh"});

@@ -47,16 +47,15 @@ const Nodes* find_one_node(const Tree& tree, const std::string& subject, Reading
   return nodes;
 }
 
-// x, y, z, rx, ry, rz of a spring: three constants and three rotational ones.
-std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, const Kind& straight,
-                                const Kind& rotational, Problems& problems) {
+// x, y, z, rx, ry, rz of a dashpot: three constants and three rotational ones.
+std::optional<Vector6> read_six(const Tree& tree, const std::string& subject, Problems& problems) {
   MapReader map(tree, subject, problems);
   if (!map.is_map()) return std::nullopt;
   const std::size_t before = problems.count();
   Vector6 six = Vector6::Zero();
   for (int i = 0; i < 6; ++i)
-    six[i] = map.quantity(std::string(axis_names[static_cast<std::size_t>(i)]), i < 3 ? straight : rotational,
-                          Sign::not_negative)
+    six[i] = map.quantity(std::string(axis_names[static_cast<std::size_t>(i)]),
+                          i < 3 ? kind::dashpot : kind::rotational_dashpot, Sign::not_negative)
                  .value_or(0);
   map.done();
   if (problems.count() > before) return std::nullopt;
@@ -147,15 +146,17 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
   const Tree* const from_tree = map.required("from", "PLACE");
   const Tree* const to_tree = map.required("to", "PLACE");
   if (const Tree* each = map.required("each", "{x: 90 N/mm, y: 90 N/mm, z: 140 N/mm}"))
-    model.stiffness = read_six(*each, subject + " each", kind::stiffness, kind::rotational_stiffness, problems)
-                          .value_or(Vector6::Zero());
-  model.loss_factor = map.quantity("loss factor", kind::ratio, Sign::not_negative);
+    read_spring_law(map, *each, model, reading);
   if (const Tree* dashpot = map.optional("dashpot"))
-    model.dashpot = read_six(*dashpot, subject + " dashpot", kind::dashpot, kind::rotational_dashpot, problems)
-                        .value_or(Vector6::Zero());
+    model.dashpot = read_six(*dashpot, subject + " dashpot", problems).value_or(Vector6::Zero());
   if (const Tree* axes = map.optional("axes"))
     model.axes = read_turned_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
-  if (const Tree* gap = map.optional("gap")) model.one_sided = read_gap(*gap, model.stiffness, subject, problems);
+  if (const Tree* gap = map.optional("gap")) {
+    model.one_sided = read_gap(*gap, model.stiffness, subject, problems);
+    if (model.law)
+      problems.add(*gap, subject, "a spring that opens and closes has one stiffness and one loss factor",
+                   "leave its tables and variants out, or give it a spring beside it");
+  }
   std::optional<Vector3> point;
   if (const Tree* at = map.optional("acts at")) point = read_vector(*at, kind::length, subject + " acts at", problems);
   map.done();

@@ -1,6 +1,8 @@
 /// plan/sections.h: the sections of a plan, each read by its own file, in the order in which they build on one another.
 #pragma once
 
+#include <functional>
+
 #include "core/excitation/excitation.h"
 #include "core/mesh/mesh.h"
 #include "core/mesh/surface.h"
@@ -74,6 +76,12 @@ struct Reading {
 /// Points of frequency and level, or of slope, straight on log-log paper.
 [[nodiscard]] std::optional<LogLogTable> read_table(const Tree& tree, const Kind& kind, double decibel_factor,
                                                     const std::string& subject, Problems& problems);
+using ReadNumber = std::function<std::optional<double>(const Tree&)>;
+/// Points of a positive quantity, rising, and a value. @param example  of one: "[20 Hz, 1 %]"
+[[nodiscard]] PointsOverLog read_points(const Tree& tree, const Kind& over, const ReadNumber& value,
+                                        const std::string& subject, const std::string& example, Problems& problems);
+/// The stiffness and the loss factor of a spring, constant or not. @param each  its stiffness
+void read_spring_law(MapReader& map, const Tree& each, Spring& spring, Reading& reading);
 /// A table of frequencies, levels and, where the map names their column, phases in a CSV file with units in its header,
 /// as a list of lists of texts.
 [[nodiscard]] std::optional<Tree> read_csv_table(const Tree& tree, const std::string& subject, Problems& problems);

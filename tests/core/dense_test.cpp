@@ -36,6 +36,9 @@ TEST(Dense, DecompositionsAreWhatTheySay) {
     const MatrixXd right = random_matrix(n, 3, 2);
     EXPECT_LE((a * solve_symmetric(a, right) - right).norm(), 1e3 * near);
     const MatrixXcd c = any.cast<std::complex<double>>() + std::complex<double>(0, 1) * b;
+    const RealLu real(c.real());
+    EXPECT_LE((c.real() * real.solve(right) - right).norm(), 1e3 * near);
+    EXPECT_EQ(real.has_positive_determinant(), c.real().determinant() > 0);
     EXPECT_LE((c * ComplexLu(c).solve(right.cast<std::complex<double>>()) - right).norm(), 1e3 * near);
     // The sum and the product of the eigenvalues are trace and determinant.
     const ComplexEigen eigen = complex_eigen(c);

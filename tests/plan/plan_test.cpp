@@ -598,7 +598,7 @@ TEST(Plan, TakesDampingInAllItsForms) {
   EXPECT_THAT(problems_of(mast_on_bracket, {{"damping.otherwise", "[]"}}),
               testing::HasSubstr("damping: the table is empty"));
   EXPECT_THAT(problems_of(mast_on_bracket, {{"damping.otherwise", "[[50 Hz, 1 %], [20 Hz, 1 %]]"}}),
-              testing::HasSubstr("frequencies do not rise from 50 to 20 Hz"));
+              testing::HasSubstr("its points do not rise from 50 Hz to 20 Hz"));
   EXPECT_THAT(problems_of(mast_on_bracket, {{"damping.otherwise", "{eta: 3 %}"}}),
               testing::HasSubstr("unknown key \"eta\""));
 }

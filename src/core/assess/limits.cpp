@@ -188,7 +188,7 @@ void compare(LimitResult& result) {
   result.met = result.margin >= 0;
 }
 
-LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
+LimitResult check_frequency(const Limit& limit, const ModalBasis& basis, std::span<const SpringMode> with_springs) {
   const double total = basis.rigid_mass(limit.direction, limit.direction);
   LimitResult result;
   result.limit = &limit;
@@ -199,11 +199,14 @@ LimitResult check_frequency(const Limit& limit, const ModalBasis& basis) {
           : fmt::format(" along {}, {:.3g} % of the mass", axis_names[static_cast<std::size_t>(limit.direction)],
                         100 * limit.effective_mass_above);
   for (int r = 0; r < basis.modes; ++r) {
-    const double fraction = basis.effective_mass(r, limit.direction) / total;
+    const SpringMode* const own = with_springs.empty() ? nullptr : &with_springs[static_cast<std::size_t>(r)];
+    const double mass = own ? std::pow(basis.rigid_participation.col(limit.direction).dot(own->shape), 2)
+                            : basis.effective_mass(r, limit.direction),
+                 fraction = mass / total;
     if (fraction < limit.effective_mass_above) continue;
     result.what = "frequency" + along;
     result.where = fmt::format("mode {}, {:.1f} %", r + 1, 100 * fraction);
-    result.value = basis.frequency(r);
+    result.value = own ? own->frequency : basis.frequency(r);
     compare(result);
     return result;
   }
@@ -313,11 +316,11 @@ std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitati
 std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes,
                                       const std::vector<Watched>& watched, const ModalBasis& basis,
                                       const Assembly& assembly, const std::vector<OnRandom>& on_random,
-                                      const std::vector<Life>& lives) {
+                                      const std::vector<Life>& lives, std::span<const SpringMode> with_springs) {
   std::vector<LimitResult> results;
   for (const Limit& limit : limits) {
     if (limit.subject == Limit::Of::frequency) {
-      results.push_back(check_frequency(limit, basis));
+      results.push_back(check_frequency(limit, basis, with_springs));
     } else if (limit.subject == Limit::Of::mass) {
       results.push_back(check_mass(limit, assembly));
     } else if (limit.subject == Limit::Of::interaction) {

@@ -104,12 +104,11 @@ struct LimitResult {
 
 /// One result a limit: the worst over its environments and axes that were run, and over all places of a watched
 /// quantity; of an input that is notched what is applied, not what is specified. Worst margin first. A limit none of
-/// whose environments was run gives no result. Of what acts on a random environment both together are judged.
-[[nodiscard]] std::vector<LimitResult> check_limits(const std::vector<Limit>& limits,
-                                                    const std::vector<Outcome>& outcomes,
-                                                    const std::vector<Watched>& watched, const ModalBasis& basis,
-                                                    const Assembly& assembly,
-                                                    const std::vector<OnRandom>& on_random = {},
-                                                    const std::vector<Life>& lives = {});
+/// whose environments was run gives no result. Of what acts on a random environment both together are judged. A
+/// frequency is that of the modes with springs as they are at it, where there are such.
+[[nodiscard]] std::vector<LimitResult> check_limits(
+    const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
+    const ModalBasis& basis, const Assembly& assembly, const std::vector<OnRandom>& on_random = {},
+    const std::vector<Life>& lives = {}, std::span<const SpringMode> with_springs = {});
 
 }  // namespace avrenk

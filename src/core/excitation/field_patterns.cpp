@@ -68,7 +68,7 @@ std::vector<FieldReport> make_patterns(Assembly& assembly, System& system, Modal
   for (Environment* const environment : environments)
     for (LoadCase& loads : environment->load_cases)
       for (DrivenLoad& driven : loads.loads) {
-        if (!driven.field) continue;
+        if (!driven.field || driven.acceptances) continue;  // none, or made already
         const Load load = assembly.loads[static_cast<std::size_t>(driven.load)];
         if (load.faces.size() > most_faces)
           refuse("load " + load.name,

@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <array>
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -14,6 +15,7 @@
 #include "core/element/kinds.h"
 #include "core/model/fatigue_line.h"
 #include "core/model/load.h"
+#include "core/model/spring_law.h"
 
 namespace avrenk {
 
@@ -141,6 +143,8 @@ struct Spring {
   std::optional<double> loss_factor;    ///< η of its stiffness; absent: dashpot if given, else the general damping
   std::optional<OneSided> one_sided{};  ///< absent: it pulls as well as it presses
   std::optional<double> tension{};      ///< N, along its z, that a bolt is tightened to where an environment says so
+  /// Absent: it is what it is at every frequency and amplitude.
+  std::shared_ptr<const SpringLaw> law{};
   [[nodiscard]] bool has_dashpot() const { return !dashpot.isZero(0); }
 };
 

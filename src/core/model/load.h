@@ -47,7 +47,10 @@ struct Load {
   bool is_pattern = false;
   /// What bolts and gaps put on the model in one static environment, found when its equilibrium is: nobody declared it.
   bool is_settled = false;
-  [[nodiscard]] bool is_declared() const { return !is_pattern && !is_settled; }
+  /// Of springs that follow a law: a column for each of their axes, unstressed at a travel of 1. What it takes for a
+  /// spring to be another than its stiffness says is found with the response: see SpringVariation.
+  bool is_of_springs = false;
+  [[nodiscard]] bool is_declared() const { return !is_pattern && !is_settled && !is_of_springs; }
 };
 
 }  // namespace avrenk

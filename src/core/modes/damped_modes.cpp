@@ -264,15 +264,21 @@ MatrixXcd DampedModes::respond(double omega, const MatrixXcd& b) const {
   return c;
 }
 
-MatrixXcd DampedModes::respond_slope(double omega, const MatrixXcd& c) const {
-  // dG/dω b = G (−d(G⁻¹)/dω) G b
+MatrixXcd DampedModes::resistance(double omega) const {
+  if (form_ != Form::triangular) return gain(omega).inverse().matrix().asDiagonal();
+  MatrixXcd all = -triangle_;
+  all.diagonal().array() += imaginary * omega;
+  return all;
+}
+
+MatrixXcd DampedModes::slope_forces(double omega, const MatrixXcd& c) const {
   ArrayXcd factor = ArrayXcd::Constant(coordinates(), form_ == Form::hysteretic ? Complex(2 * omega) : -imaginary);
   if (form_ == Form::uncoupled) {
     factor = 2 * omega * inertia_ + 0.0 * imaginary;
     factor -= imaginary * viscous_;
   }
   factor.tail(static_).setZero();
-  return respond(omega, factor.matrix().asDiagonal() * c);
+  return factor.matrix().asDiagonal() * c;
 }
 
 void DampedModes::respond_each(std::span<const double> omegas, MatrixXcd& b) const {

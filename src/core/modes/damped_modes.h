@@ -62,8 +62,10 @@ class DampedModes {
   [[nodiscard]] Eigen::MatrixXcd respond(double omega, const Eigen::MatrixXcd& b) const;
   /// Of a diagonal G the coefficients of 1/G_r = a_r + b_r ω + c_r ω², k x 3.
   [[nodiscard]] Eigen::MatrixXcd denominators() const;
-  /// dG/dω b from c = G b.
-  [[nodiscard]] Eigen::MatrixXcd respond_slope(double omega, const Eigen::MatrixXcd& c) const;
+  /// G(ω)⁻¹, k x k.
+  [[nodiscard]] Eigen::MatrixXcd resistance(double omega) const;
+  /// −d(G⁻¹)/dω c: dG/dω b = G of it, of c = G b.
+  [[nodiscard]] Eigen::MatrixXcd slope_forces(double omega, const Eigen::MatrixXcd& c) const;
   /// Column i of b at frequency i, in place: k x frequencies. Of the triangular form in blocks.
   void respond_each(std::span<const double> omegas, Eigen::MatrixXcd& b) const;
 

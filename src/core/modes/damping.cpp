@@ -59,13 +59,7 @@ double DampingRule::ratio(double frequency) const {
     return mass_rate / (2 * omega) + stiffness_rate * omega / 2;
   }
   if (form != Form::table) return 0;
-  if (frequency <= table.front().first) return table.front().second;
-  if (frequency >= table.back().first) return table.back().second;
-  const auto above =
-      std::upper_bound(table.begin(), table.end(), frequency, [](double f, const auto& row) { return f < row.first; });
-  const auto below = above - 1;
-  const double part = std::log(frequency / below->first) / std::log(above->first / below->first);
-  return below->second + part * (above->second - below->second);
+  return over_log(table, frequency);
 }
 
 DampingRule rayleigh_through(double frequency1, double zeta1, double frequency2, double zeta2) {
@@ -123,8 +117,10 @@ std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> ModalDamping::force_rows(const Mod
 }
 
 std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {
-  if (damping.coupled()) return damping.modes.resonances();
   std::vector<std::pair<double, double>> all;
+  for (const SpringMode& each : damping.with_springs) all.emplace_back(each.frequency, each.ratio);
+  if (damping.springs) return all;
+  if (damping.coupled()) return damping.modes.resonances();
   all.reserve(static_cast<std::size_t>(basis.size()));
   for (int r = 0; r < basis.with_mass(); ++r) all.emplace_back(basis.frequency(r), damping.effective_ratio(r));
   std::sort(all.begin(), all.end());
@@ -204,6 +200,17 @@ ModalDamping damp(DampingProducts products, const ModalBasis& basis, const Dampi
   return damping;
 }
 
+ModalDamping with_springs(ModalDamping damping, const ModalBasis& basis,
+                          std::shared_ptr<const SpringVariation> springs) {
+  damping.with_springs.clear();
+  damping.springs = std::move(springs);
+  if (!damping.springs) return damping;
+  damping.with_springs = damping.coupled()
+                             ? modes_with_springs(basis, *damping.springs, damping.viscous, damping.hysteretic)
+                             : modes_with_springs(basis, *damping.springs, damping.alone_viscous, damping.alone_loss);
+  return damping;
+}
+
 void require_damping(const ModalBasis& basis, const ModalDamping& damping, double from, double to) {
   const auto refuse_undamped = [&](const std::string& which, double f) {
     refuse("damping",
@@ -212,6 +219,12 @@ void require_damping(const ModalBasis& basis, const ModalDamping& damping, doubl
                        which, f, from, to),
            "give the model a damping ratio, or its materials or joints a loss factor");
   };
+  if (damping.springs) {
+    for (const auto& [f, ratio] : resonances(basis, damping))
+      if (f >= from && f <= to && !(ratio > least_damping))
+        refuse_undamped("a mode of the model as its springs are", f);
+    return;
+  }
   for (int r = 0; r < basis.modes; ++r) {
     const double f = basis.frequency(r);
     if (f >= from && f <= to && !(damping.effective_ratio(r) > least_damping))

@@ -2,11 +2,14 @@
 #pragma once
 
 #include <cmath>
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "core/modes/damped_modes.h"
 #include "core/modes/modal_basis.h"
+#include "core/modes/spring_variation.h"
+#include "core/over_log.h"
 
 namespace avrenk {
 
@@ -22,9 +25,8 @@ struct NearDamping {
 struct DampingRule {
   enum class Form { none, ratio, table, loss_factor, rayleigh };
   Form form = Form::none;
-  double value = 0;  ///< ζ (ratio) or η (loss factor)
-  /// ζ over Hz: linear in log frequency between points, constant outside. Ascending.
-  std::vector<std::pair<double, double>> table{};
+  double value = 0;                          ///< ζ (ratio) or η (loss factor)
+  PointsOverLog table{};                     ///< ζ over Hz
   double mass_rate = 0, stiffness_rate = 0;  ///< Rayleigh's α (1/s) and β (s): C = αM + βK
   std::vector<NearDamping> near{};
   bool coupled = true;  ///< keep what couples the modes
@@ -65,7 +67,10 @@ struct ModalDamping {
   /// damping is general, which couples nothing.
   Eigen::MatrixXd viscous, hysteretic;
   DampingProducts products;  ///< that it was made from
-  DampedModes modes;         ///< how the modal equations are solved: whole where coupled, else mode by mode
+  /// Springs that are not what the matrices hold: responses take them as they are. nullptr: there are none.
+  std::shared_ptr<const SpringVariation> springs{};
+  std::vector<SpringMode> with_springs{};  ///< the modes with them
+  DampedModes modes;  ///< how the modal equations are solved: whole where coupled, else mode by mode
 
   /// B (Λ + iD) and B V of rows B, coupled or not as responses take it: j x m each.
   [[nodiscard]] std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> force_rows(const ModalBasis& basis,
@@ -78,8 +83,8 @@ struct ModalDamping {
   [[nodiscard]] double amplification(int r) const { return 1 / (2 * effective_ratio(r)); }  ///< Q
 };
 
-/// Where resonances lie and how wide they are: of the modes, or the poles of the coupled system. Hz, and fraction of
-/// critical damping; in the order of frequency.
+/// Where resonances lie and how wide they are: of the modes, or the poles of the coupled system, or of the modes with
+/// springs as they are at their frequency. Hz, and fraction of critical damping; in the order of frequency.
 [[nodiscard]] std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping);
 
 /// Modal strain energy method (Johnson & Kienholz, AIAA J. 20(9), 1982):
@@ -93,6 +98,10 @@ struct ModalDamping {
 /// @throws NumericalError  the eigenvalue problem of the damped modes does not converge
 [[nodiscard]] ModalDamping damp(DampingProducts products, const ModalBasis& basis, const DampingRule& rule);
 [[nodiscard]] ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule);
+
+/// The same damping with springs that are not what the matrices hold. @param springs  nullptr: as they hold them
+[[nodiscard]] ModalDamping with_springs(ModalDamping damping, const ModalBasis& basis,
+                                        std::shared_ptr<const SpringVariation> springs);
 
 /// Less of critical damping than this is what rounding leaves of none.
 inline constexpr double least_damping = 1e-12;

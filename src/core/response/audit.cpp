@@ -7,6 +7,7 @@
 #include <map>
 #include <optional>
 
+#include "core/dense.h"
 #include "core/quantity/quantity.h"
 #include "core/response/channels.h"
 #include "core/response/direct_solution.h"
@@ -122,6 +123,31 @@ class JointAnswers {
   std::map<std::string, std::vector<JointRows>> sides_;  // of each joint
 };
 
+// Adds to inputs and answers what springs do that are not what the matrices hold: e = −X δ.
+void close_springs(const SpringVariation& springs, const DirectSolution& full, const System& system, double frequency,
+                   MatrixXcd& solutions, InputColumns& inputs) {
+  const Index r = springs.size();
+  const double omega = 2 * pi * frequency;
+  InputColumns unit{MatrixXcd::Zero(inputs.base.rows(), r), MatrixXcd::Zero(inputs.loads.rows(), r)};
+  springs.put(MatrixXcd::Identity(r, r), unit.loads);
+  const MatrixXcd per_unstressed = full.solve(unit);
+  const auto travel = [&](const MatrixXcd& of) {
+    MatrixXcd all(r, of.cols());
+    for (Index i = 0; i < r; ++i) {
+      const VaryingSpring& own = springs.springs()[static_cast<std::size_t>(i)];
+      all.row(i) = VectorXd(system.loads.col(own.column)).transpose() * of / own.stiffness;
+    }
+    return all;
+  };
+  const VectorXcd x = springs.excess(frequency);
+  MatrixXcd inner = x.asDiagonal() * travel(per_unstressed);
+  inner.diagonal().array() += 1;
+  const MatrixXcd carried = springs.base_travel() * (inputs.base * (-1 / (omega * omega)));
+  const MatrixXcd unstressed = ComplexLu(std::move(inner)).solve(-(x.asDiagonal() * (travel(solutions) + carried)));
+  solutions += per_unstressed * unstressed;
+  springs.put(unstressed, inputs.loads);
+}
+
 }  // namespace
 
 std::vector<double> frequencies_that_matter(const AuditSource& source, int most) {
@@ -181,7 +207,10 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     }
     if (looked_at.empty()) continue;
     const DirectSolution full(system, source.basis, source.damping, source.rule, order, frequency);
-    const MatrixXcd solutions = full.solve(inputs);
+    MatrixXcd solutions = full.solve(inputs);
+    const MatrixXcd open = inputs.loads;
+    if (const auto& springs = source.damping.springs)
+      close_springs(*springs, full, system, frequency, solutions, inputs);
     // Real and imaginary parts of all answers stand in for modes, so that what is watched has the same rows.
     const Index count = solutions.cols();
     ModalBasis parts;
@@ -221,7 +250,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
         z_direct.rightCols(1) = state;
         moves.push_back(full.motions(solutions.col(k), inputs.base.col(k)));
       }
-      const Transfer transfer(source.basis, source.damping, own_inputs);
+      const Transfer transfer(source.basis, source.damping, {own_inputs.base, open.middleCols(begin[o], columns)});
       const MatrixXcd z = transfer.state(frequency), z_coupled = transfer.with_coupling().state(frequency);
       MatrixXcd z_modes = z_coupled;
       const Index extra = source.basis.size() - source.basis.modes;

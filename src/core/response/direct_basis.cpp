@@ -143,7 +143,8 @@ std::vector<double> candidates(const ModalBasis& modes, double from, double to) 
 }  // namespace
 
 DirectBasis direct_basis(const System& system, const ModalBasis& modes, const DampingRule& rule,
-                         const std::vector<std::shared_ptr<const Excitation>>& cases, const Progress& progress) {
+                         const std::vector<std::shared_ptr<const Excitation>>& cases,
+                         const std::vector<int>& columns_of_springs, const Progress& progress) {
   const DampingRule own = on_elements(rule);
   const ModalDamping on_modes = damp(system, modes, own);  // only what acts on the quasi-static motion is used
   InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
@@ -156,6 +157,14 @@ DirectBasis direct_basis(const System& system, const ModalBasis& modes, const Da
       all->rightCols(more->cols()) = *more;
     }
   }
+  // What springs that are not what the matrices hold may add.
+  const auto varying = std::ssize(columns_of_springs);
+  inputs.base.conservativeResize(Eigen::NoChange, inputs.base.cols() + varying);
+  inputs.loads.conservativeResize(Eigen::NoChange, inputs.loads.cols() + varying);
+  inputs.base.rightCols(varying).setZero();
+  inputs.loads.rightCols(varying).setZero();
+  for (Index i = 0; i < varying; ++i)
+    inputs.loads(columns_of_springs[static_cast<std::size_t>(i)], inputs.loads.cols() - varying + i) = 1;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   std::vector<double> open = candidates(modes, from, to);
   Span span(system, own);

@@ -25,10 +25,11 @@ inline constexpr double direct_tolerance = 1e-9;
 /// @param modes  of the same system: statics and, where they are kept, feet; its frequencies are tried among others
 /// @param rule   damping of elements. A ratio, which is a property of modes, is taken as the loss factor 2ζ
 /// @param cases  sine cases that are solved together
+/// @param columns_of_springs  loads that springs which are not what the matrices hold put on the model
 /// @throws InputError      damping that only modes can have: a ratio over frequency, or values near a frequency
 /// @throws NumericalError  not settled after 150 solutions, or not enough memory
 [[nodiscard]] DirectBasis direct_basis(const System& system, const ModalBasis& modes, const DampingRule& rule,
                                        const std::vector<std::shared_ptr<const Excitation>>& cases,
-                                       const Progress& progress = {});
+                                       const std::vector<int>& columns_of_springs = {}, const Progress& progress = {});
 
 }  // namespace avrenk

@@ -26,20 +26,35 @@ void require_enough_modes(const Excitation& excitation, const ModalBasis& basis)
 
 }  // namespace
 
-VectorXcd static_state(const Excitation& excitation, const System& system, const ModalBasis& basis) {
+VectorXcd static_state(const Excitation& excitation, const System& system, const ModalBasis& basis,
+                       const SpringVariation* springs) {
   const StateLayout layout = layout_of(basis);
   // Gravity g acts on the model as a base acceleration of −g would, seen from the base.
   Vector6 field = Vector6::Zero();
   field.head<3>() = excitation.environment->acceleration;
-  const VectorXd loads = excitation.loads.rowwise().sum().real();
-  VectorXcd z = VectorXcd::Zero(layout.size());
-  const VectorXd q =
-      (basis.rigid_participation * field + basis.load_participation * loads).cwiseQuotient(basis.stiffness());
+  const VectorXd loads = excitation.loads.rowwise().sum().real(),
+                 displaced = displacement_of(*excitation.environment, layout.motions);
+  VectorXcd z = VectorXcd::Zero(layout.size()), all_loads = loads.cast<Complex>();
+  VectorXd q = (basis.rigid_participation * field + basis.load_participation * loads).cwiseQuotient(basis.stiffness());
+  if (springs) {
+    const VectorXd unstressed = springs->at_rest(basis, q, springs->base_travel() * displaced);
+    q += (springs->forces() * unstressed).cwiseQuotient(basis.stiffness());
+    Eigen::MatrixXcd columns = all_loads;
+    springs->put(unstressed.cast<Complex>(), columns);
+    all_loads = columns;
+  }
   z.segment(layout.modal(0), layout.modes) = q.cast<Complex>();
   z.segment(layout.base(2), layout.motions) = (-(system.together * field)).cast<Complex>();
-  z.segment(layout.base(0), layout.motions) = displacement_of(*excitation.environment, layout.motions).cast<Complex>();
-  z.tail(layout.loads) = loads.cast<Complex>();
+  z.segment(layout.base(0), layout.motions) = displaced.cast<Complex>();
+  z.tail(layout.loads) = all_loads;
   return z;
+}
+
+std::vector<double> curve_points(const Excitation& excitation, const ModalDamping& damping) {
+  std::vector<double> all = excitation.curve_points();
+  if (damping.springs)
+    for (const double f : damping.springs->breakpoints()) all.push_back(f);
+  return once_inside(std::move(all), excitation.grid.from, excitation.grid.to);
 }
 
 void require_response(const Excitation& excitation, const ModalBasis& basis, const ModalDamping& damping) {
@@ -52,7 +67,7 @@ GridCost grid_cost(const Excitation& excitation, const ModalBasis& basis, const 
                    std::size_t rows) {
   if (excitation.is_static()) return {};
   const double points =
-      most_points(excitation.grid, excitation.curve_points().size(), resonances(basis, damping).size());
+      most_points(excitation.grid, curve_points(excitation, damping).size(), resonances(basis, damping).size());
   // Three derivatives of coordinates and bases, real and imaginary parts; the coordinates once more while they are
   // made, twice as many as modes where the equations are of first order; the curves.
   const double states = 3 * static_cast<double>(basis.size() + basis.statics.influence.cols()) +
@@ -65,11 +80,11 @@ Excited::Excited(std::shared_ptr<const Excitation> applied, const System& system
     : excitation(std::move(applied)) {
   require_response(*excitation, basis, damping);
   if (excitation->is_static()) {
-    still = static_state(*excitation, system, basis);
+    still = static_state(*excitation, system, basis, damping.springs.get());
     return;
   }
   transfer.emplace(basis, damping, InputColumns{excitation->base, excitation->loads});
-  grid = frequency_grid(excitation->grid, excitation->curve_points(), resonances(basis, damping));
+  grid = frequency_grid(excitation->grid, curve_points(*excitation, damping), resonances(basis, damping));
   std::vector<double> cuts;
   for (const auto& [from, to] : environment().bands) cuts.insert(cuts.end(), {from, to});
   if (excitation->is_random())

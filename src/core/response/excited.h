@@ -11,9 +11,12 @@
 namespace avrenk {
 
 /// The state z of a static environment: q = Λ⁻¹Φᵀ(M R g + f), the base acceleration that acts as gravity does, and the
-/// loads.
-[[nodiscard]] Eigen::VectorXcd static_state(const Excitation& excitation, const System& system,
-                                            const ModalBasis& basis);
+/// loads. @param springs  that are not what the matrices hold, as they are at 0 Hz; nullptr: there are none
+[[nodiscard]] Eigen::VectorXcd static_state(const Excitation& excitation, const System& system, const ModalBasis& basis,
+                                            const SpringVariation* springs = nullptr);
+
+/// Frequencies at which curves need a point, Hz: those of all tables of what acts and of springs.
+[[nodiscard]] std::vector<double> curve_points(const Excitation& excitation, const ModalDamping& damping);
 
 /// @throws InputError  an undamped mode inside the band of an environment, or a residual vector inside it (too few
 /// modes)

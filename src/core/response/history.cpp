@@ -236,6 +236,10 @@ History make_history(const HistoryRequest& request, const Excited& excited, cons
   if (!statics.moves_rigidly && !translates)
     refuse(subject, "the model stands on bases that strain it when they move by themselves",
            "a record in time is made for one base, or for loads");
+  if (transfer.damping().springs)
+    refuse(subject,
+           "springs of the model depend on frequency or amplitude, and a record in time is made for constant ones",
+           "give them one stiffness and loss factor, or leave the record out");
   const InputColumns& inputs = transfer.inputs();
   if (!inputs.base.imag().isZero(0) || !inputs.loads.imag().isZero(0))
     refuse(subject, "an input has a phase of its own, which a record in time does not have",

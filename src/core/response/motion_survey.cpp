@@ -42,7 +42,12 @@ struct Driven {
     GridRequest request = own.excitation->grid;
     request.per_octave = per_octave;
     request.points_per_resonance = points_per_resonance;
-    points = frequency_grid(request, own.excitation->curve_points(), resonances(transfer.basis(), transfer.damping()));
+    points = frequency_grid(request, curve_points(*own.excitation, transfer.damping()),
+                            resonances(transfer.basis(), transfer.damping()));
+    if (const auto& springs = transfer.damping().springs) {
+      for (const double f : springs->breakpoints()) edges.push_back(f);
+      std::sort(edges.begin(), edges.end());
+    }
     const MatrixXcd still = selection(transfer.layout(), 0), accelerated = selection(transfer.layout(), 2);
     displacement = covariance_factor(own.covariance->gamma, still);
     acceleration = covariance_factor(own.covariance->gamma, accelerated);

@@ -24,7 +24,13 @@ PowerBalance power_balance(const Excitation& excitation, const Assembly& assembl
     VectorXcd motion = basis.load_participation.transpose() * q;
     motion += system.loads.transpose() * (basis.statics.influence * base).eval();
     motion += system.support_loads.transpose() * (system.support_motion * base).eval();
-    power.put_in += 0.5 * (imaginary * omega * z.tail(layout.loads).dot(motion)).real();
+    VectorXcd applied = z.tail(layout.loads);
+    if (damping.springs)  // their columns are no input: what they put in is what they do not dissipate
+      for (const VaryingSpring& own : damping.springs->springs()) {
+        power.dissipated -= 0.5 * (imaginary * omega * std::conj(applied[own.column]) * motion[own.column]).real();
+        applied[own.column] = 0;
+      }
+    power.put_in += 0.5 * (imaginary * omega * applied.dot(motion)).real();
   }
   for (std::size_t b = 0; b < assembly.bases.size(); ++b) {
     const VectorXcd force = channels.base_reaction(static_cast<int>(b), assembly.bases[b].point) * z,
@@ -37,7 +43,7 @@ PowerBalance power_balance(const Excitation& excitation, const Assembly& assembl
   else
     own = (damping.alone_loss + omega * damping.alone_viscous).cwiseProduct(q.cwiseAbs2());
   const double sum = own.sum();
-  power.dissipated = 0.5 * omega * sum;
+  power.dissipated += 0.5 * omega * sum;
   if (basis.modes > 0 && sum > 0) {
     Index most = 0;
     own.head(basis.modes).maxCoeff(&most);

@@ -8,11 +8,13 @@
 namespace avrenk {
 
 struct PowerBalance {
-  double frequency = 0;   ///< Hz
-  double put_in = 0;      ///< W: ½ Re Σ F* v over the loads where they act, and F_b* v_b of the bases
-  double dissipated = 0;  ///< W: ½ ω (qᴴ D q + ω qᴴ V q); NaN where bases that move apart strain the model
-  int mode = 0;           ///< that dissipates most, by itself …
-  double share = 0;       ///< … and its part
+  double frequency = 0;  ///< Hz
+  double put_in = 0;     ///< W: ½ Re Σ F* v over the loads where they act, and F_b* v_b of the bases
+  /// W: ½ ω (qᴴ D q + ω qᴴ V q), and ½ ω k₀ Im x |δ|² of springs that are not what the matrices hold; NaN where bases
+  /// that move apart strain the model.
+  double dissipated = 0;
+  int mode = 0;      ///< that dissipates most, by itself …
+  double share = 0;  ///< … and its part
 };
 
 /// @param transfer  of the columns of the excitation

@@ -80,6 +80,8 @@ std::vector<Panel> first_panels(const Transfer& transfer, const SpectralMatrix& 
   std::vector<Panel> panels;
   std::vector<double> edges = input.edges();
   edges.insert(edges.end(), cuts.begin(), cuts.end());
+  if (const auto& springs = transfer.damping().springs)
+    for (const double f : springs->breakpoints()) edges.push_back(f);
   edges = once_inside(std::move(edges), input.from(), input.to());
   for (std::size_t k = 0; k + 1 < edges.size(); ++k) {
     double from = edges[k];
@@ -187,7 +189,7 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, c
   const StateLayout& layout = transfer.layout();
   const Index m = layout.modes, n = layout.motions, loads = layout.loads, columns = roots.columns.cols();
   const Eigen::RowVectorXd omega = 2 * pi * Eigen::Map<const Eigen::RowVectorXd>(roots.frequencies.data(), columns);
-  const MatrixXcd q = states.coordinates();
+  const MatrixXcd q = states.coordinates(), applied = states.loads();
   MatrixXcd gamma = MatrixXcd::Zero(layout.size(), layout.size());
   const std::array<MatrixXcd, 5> moments = moments_of(states, omega, threads);
   for (int d = 0; d < 3; ++d)
@@ -215,11 +217,9 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, c
       for (int e = 0; e < 3; ++e) {
         put(layout.modal(d), layout.base(e), sum(q, d, base, e - 2));
         gamma.block(layout.base(d), layout.base(e), n, n) = sum(base, d - 2, base, e - 2);
-        if (d == 0 && loads > 0)
-          put(layout.base(e), layout.load(), sum(base, e - 2, transfer.inputs().applied(roots.columns), 0));
+        if (d == 0 && loads > 0) put(layout.base(e), layout.load(), sum(base, e - 2, applied, 0));
       }
-  if (loads == 0) return gamma;
-  if (const MatrixXcd applied = transfer.inputs().applied(roots.columns); !applied.isZero(0)) {
+  if (loads > 0 && !applied.isZero(0)) {
     for (int d = 0; d < 3; ++d) put(layout.modal(d), layout.load(), sum(q, d, applied, 0));
     gamma.block(layout.load(), layout.load(), loads, loads) = sum(applied, 0, applied, 0);
   }

@@ -69,11 +69,19 @@ class Reasons {
     const bool moves = !base.isZero(0);
     if (moves && !measure.rows.middleCols(layout.base(0), 2L * layout.motions).isZero(0)) return HUGE_VAL;
     const ModalBasis& basis = transfer_.basis();
-    const VectorXcd q =
+    VectorXcd q =
         basis.stiffness().cwiseInverse().asDiagonal() * (basis.load_participation * loads - basis.participation * base);
+    MatrixXcd all_loads = loads;
+    if (const auto& springs = transfer_.damping().springs) {
+      const VectorXd still = VectorXd::Zero(springs->size());  // bases that move are left out above
+      const VectorXcd unstressed =
+          springs->at_rest(basis, q.real(), still) + imaginary * springs->at_rest(basis, q.imag(), still);
+      q += basis.stiffness().cwiseInverse().asDiagonal() * (springs->forces() * unstressed);
+      springs->put(unstressed, all_loads);
+    }
     const VectorXcd w = measure.rows.middleCols(layout.modal(0), layout.modes).real() * q +
                         measure.rows.middleCols(layout.base(2), layout.motions).real() * base +
-                        measure.rows.middleCols(layout.load(), layout.loads).real() * loads;
+                        measure.rows.middleCols(layout.load(), layout.loads).real() * all_loads.col(0);
     return largest_over_phase(w);
   }
 
@@ -83,6 +91,14 @@ class Reasons {
     const auto main = std::find_if(row.shares.begin(), row.shares.end(), [](const auto& s) { return s.first >= 0; });
     if (main == row.shares.end() || main->second < 0.1 || main->first >= transfer_.basis().with_mass()) return;
     const ModalDamping& damping = transfer_.damping();
+    if (damping.springs) {  // of the nearest mode as the springs are there; nothing in time is made of them
+      const SpringMode* nearest = &damping.with_springs.front();
+      for (const SpringMode& each : damping.with_springs)
+        if (std::abs(each.frequency - row.peak.frequency) < std::abs(nearest->frequency - row.peak.frequency))
+          nearest = &each;
+      row.sweep_parameter = sweep_parameter(*environment_.sweep_rate, 0.5 / nearest->ratio, nearest->frequency);
+      return;
+    }
     row.sweep_parameter = sweep_parameter(*environment_.sweep_rate, damping.amplification(main->first),
                                           transfer_.basis().frequency(main->first));
     if (row.sweep_parameter <= slow_sweep) return;

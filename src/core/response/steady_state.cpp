@@ -174,8 +174,9 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
       if (left >= grid_.size() || left + 1 >= grid_.size()) continue;  // also i − 1 of the first point
       const double a = grid_[left], b = grid_[left + 1];
       const auto slope = [&](double f) {
-        const auto [amplitude, amplitude_slope] = with_slope(measure, f, 0.5 * (a + b));
-        const auto [unscaled, unscaled_slope] = trace.with_slope(f, amplitude, amplitude_slope);
+        const double inside = 0.5 * (a + b);
+        const auto [amplitude, amplitude_slope] = with_slope(measure, f, inside);
+        const auto [unscaled, unscaled_slope] = trace.with_slope(f, inside, amplitude, amplitude_slope);
         const VectorXcd w = scale * unscaled, dw = scale * unscaled_slope;
         if (!with_static) return slope_of_square(w, dw);
         const double instant = largest_with_static(constant, w).instant;  // stationary: only dw counts

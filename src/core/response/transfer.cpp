@@ -26,6 +26,12 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
     }
   }
   damped_.constant = damping.modes.forces(modal_.constant);
+  spring_base_ = MatrixXcd::Zero(0, columns);
+  if (damping.springs) {
+    spring_forces_ = damping.modes.forces(damping.springs->forces());
+    spring_rows_ = damping.modes.rows(damping.springs->travel());
+    spring_base_ = damping.springs->base_travel() * inputs_.base;
+  }
   if (modal_.velocity.size() == 0) return;
   damped_.velocity = damping.modes.forces(modal_.velocity);
   damped_.displacement = damping.modes.forces(modal_.displacement);
@@ -57,13 +63,50 @@ Complex power(double omega, int derivative) {
 
 MatrixXcd Transfer::modal_force(double frequency) const { return modal_.at(2 * pi * frequency); }
 
+MatrixXcd Transfer::closed(double frequency, const MatrixXcd& forces, const MatrixXcd& carried,
+                           const MatrixXcd& more) const {
+  const double omega = 2 * pi * frequency;
+  const DampedModes& modes = damping_.modes;
+  if (!damping_.springs) return modes.respond(omega, forces);
+  const VectorXcd x = damping_.springs->excess(frequency);
+  const Index k = modes.coordinates(), r = x.size();
+  if (r > k) {  // (G⁻¹ + L W X G_q R) c
+    MatrixXcd free = -(x.asDiagonal() * carried);
+    if (more.size() > 0) free += more;
+    return ComplexLu(modes.resistance(omega) + spring_forces_ * (x.asDiagonal() * spring_rows_))
+        .solve(forces + spring_forces_ * free);
+  }
+  MatrixXcd c = modes.respond(omega, forces);
+  const MatrixXcd per_unstressed = modes.respond(omega, spring_forces_);
+  MatrixXcd inner = x.asDiagonal() * (spring_rows_ * per_unstressed);
+  inner.diagonal().array() += 1;
+  MatrixXcd e = -(x.asDiagonal() * (spring_rows_ * c + carried));
+  if (more.size() > 0) e += more;
+  c += per_unstressed * ComplexLu(std::move(inner)).solve(std::move(e));
+  return c;
+}
+
+MatrixXcd Transfer::unstressed(double frequency, const MatrixXcd& coordinates, const MatrixXcd& amplitudes) const {
+  return -(damping_.springs->excess(frequency).asDiagonal() *
+           (damping_.springs->travel() * coordinates + carried(2 * pi * frequency, amplitudes)));
+}
+
 MatrixXcd Transfer::coordinates(double frequency) const {
   const double omega = 2 * pi * frequency;
-  if (!directly_) return damping_.modes.modal(damping_.modes.respond(omega, damped_.at(omega)));
+  const Index columns = inputs_.base.cols();
+  const MatrixXcd own = carried(omega, MatrixXcd::Identity(columns, columns));
+  if (!directly_) return damping_.modes.modal(closed(frequency, damped_.at(omega), own));
   MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
   stiffness.diagonal() += basis_.stiffness();
   stiffness.diagonal().head(basis_.with_mass()).array() -= omega * omega;
-  return ComplexLu(std::move(stiffness)).solve(modal_force(frequency));
+  MatrixXcd forces = modal_force(frequency);
+  if (damping_.springs) {
+    const VectorXcd x = damping_.springs->excess(frequency);
+    const MatrixXcd per_travel = damping_.springs->forces() * x.asDiagonal();
+    stiffness += per_travel * damping_.springs->travel();
+    forces -= per_travel * own;
+  }
+  return ComplexLu(std::move(stiffness)).solve(std::move(forces));
 }
 
 MatrixXcd Transfer::coordinates(std::span<const double> frequencies, const MatrixXcd& amplitudes) const {
@@ -79,30 +122,50 @@ MatrixXcd Transfer::coordinates(std::span<const double> frequencies, const Matri
   MatrixXcd c = damped_.constant * amplitudes;
   for (Index k = 0; k < points && damped_.velocity.size() > 0; ++k)
     c.col(k) = damped_.at(omegas[static_cast<std::size_t>(k)]) * amplitudes.col(k);
-  damping_.modes.respond_each(omegas, c);
+  if (!damping_.springs) {
+    damping_.modes.respond_each(omegas, c);
+    return damping_.modes.modal(c);
+  }
+  for (Index first = 0, end = 0; first < points; first = end) {  // columns at one frequency together
+    const double f = frequencies[static_cast<std::size_t>(first)];
+    while (end < points && frequencies[static_cast<std::size_t>(end)] == f) ++end;
+    const auto own = c.middleCols(first, end - first);
+    const MatrixXcd of_bases = carried(2 * pi * f, amplitudes.middleCols(first, end - first));
+    c.middleCols(first, end - first) = closed(f, own, of_bases);
+  }
   return damping_.modes.modal(c);
 }
 
-VectorXcd Transfer::damped(double frequency, const VectorXcd& amplitudes) const {
+Transfer::Damped Transfer::damped(double frequency, const VectorXcd& amplitudes) const {
   const double omega = 2 * pi * frequency;
-  return damping_.modes.respond(omega, damped_.at(omega) * amplitudes).col(0);
+  const MatrixXcd own = carried(omega, amplitudes);
+  Damped at{closed(frequency, damped_.at(omega) * amplitudes, own).col(0), {}};
+  if (damping_.springs)
+    at.unstressed = -damping_.springs->excess(frequency).cwiseProduct(spring_rows_ * at.coordinates + own.col(0));
+  return at;
 }
 
-VectorXcd Transfer::damped_slope(double frequency, const VectorXcd& c, const VectorXcd& amplitudes,
-                                 const VectorXcd& slopes) const {
+Transfer::Damped Transfer::damped_slope(double frequency, double inside, const Damped& at, const VectorXcd& amplitudes,
+                                        const VectorXcd& slopes) const {
   const double omega = 2 * pi * frequency;
-  VectorXcd slope = damping_.modes.respond_slope(omega, c).col(0);
-  const bool varies = damped_.velocity.size() > 0, grows = !slopes.isZero(0);
-  if (!varies && !grows) return slope;
-  VectorXcd change = damped_.at(omega) * slopes;
-  if (varies) change += damped_.slope_at(omega) * amplitudes;
-  return slope + damping_.modes.respond(omega, change).col(0);
+  VectorXcd forces = damping_.modes.slope_forces(omega, at.coordinates);
+  if (!slopes.isZero(0)) forces += damped_.at(omega) * slopes;
+  if (damped_.velocity.size() > 0) forces += damped_.slope_at(omega) * amplitudes;
+  if (!damping_.springs) return {damping_.modes.respond(omega, forces).col(0), {}};
+  // e' = −X (G c' + δ_b') − X' (G c + δ_b)
+  const VectorXcd x = damping_.springs->excess(frequency),
+                  x_slope = damping_.springs->excess_slope(frequency, inside) / (2 * pi),
+                  of_bases = carried(omega, slopes) - (2 / omega) * carried(omega, amplitudes),
+                  more = -x_slope.cwiseProduct(spring_rows_ * at.coordinates + carried(omega, amplitudes));
+  Damped slope{closed(frequency, forces, of_bases, more).col(0), {}};
+  slope.unstressed = more - x.cwiseProduct(spring_rows_ * slope.coordinates + of_bases);
+  return slope;
 }
 
 Eigen::ArrayXd Transfer::squares(double frequency, const MatrixXcd& amplitudes) const {
   constexpr double well_conditioned = 100;
   const DampedModes& modes = damping_.modes;
-  const bool cheap = !directly_ && modes.is_diagonal() && modes.condition() <= well_conditioned;
+  const bool cheap = !directly_ && !damping_.springs && modes.is_diagonal() && modes.condition() <= well_conditioned;
   if (!cheap) return (coordinates(frequency) * amplitudes).cwiseAbs2().rowwise().sum().array();
   if (amplitudes.cols() == 0) return Eigen::ArrayXd::Zero(modes.coordinates());  // where no input acts
   const double omega = 2 * pi * frequency;
@@ -124,7 +187,12 @@ MatrixXcd Transfer::state(double frequency) const {
     z.middleRows(layout_.base(derivative), layout_.motions) =
         power(omega, derivative) * (-1 / (omega * omega)) * inputs_.base;
   }
-  z.bottomRows(layout_.loads) = inputs_.loads;
+  MatrixXcd loads = inputs_.loads;
+  if (damping_.springs) {
+    const Index columns = inputs_.base.cols();
+    damping_.springs->put(unstressed(frequency, q, MatrixXcd::Identity(columns, columns)), loads);
+  }
+  z.bottomRows(layout_.loads) = loads;
   return z;
 }
 
@@ -137,6 +205,11 @@ Trace::Trace(const Transfer& transfer, const MatrixXcd& rows) : transfer_(transf
     on_inputs_[k] = rows.middleCols(layout.base(derivative), layout.motions) * transfer.inputs().base;
   }
   on_inputs_[2] += rows.middleCols(layout.load(), layout.loads) * transfer.inputs().loads;
+  if (!transfer.damping().springs) return;
+  const std::vector<VaryingSpring>& springs = transfer.damping().springs->springs();
+  on_unstressed_.resize(rows.rows(), std::ssize(springs));
+  for (Index i = 0; i < on_unstressed_.cols(); ++i)
+    on_unstressed_.col(i) = rows.col(layout.load() + springs[static_cast<std::size_t>(i)].column);
 }
 
 VectorXcd Trace::at(double frequency, const VectorXcd& amplitudes) const {
@@ -144,30 +217,34 @@ VectorXcd Trace::at(double frequency, const VectorXcd& amplitudes) const {
   return from(transfer_.damped(frequency, amplitudes), omega, amplitudes);
 }
 
-VectorXcd Trace::from(const VectorXcd& c, double omega, const VectorXcd& amplitudes) const {
+VectorXcd Trace::from(const Transfer::Damped& at, double omega, const VectorXcd& amplitudes) const {
   VectorXcd w = VectorXcd::Zero(on_inputs_[0].rows());
   for (int derivative = 0; derivative < 3; ++derivative) {
     const auto k = static_cast<std::size_t>(derivative);
     const Complex factor = power(omega, derivative);
-    if (on_modes_[k].size() > 0) w += factor * (on_modes_[k] * c);
+    if (on_modes_[k].size() > 0) w += factor * (on_modes_[k] * at.coordinates);
     w += factor * (-1 / (omega * omega)) * (on_inputs_[k] * amplitudes);
   }
+  if (on_unstressed_.size() > 0) w += on_unstressed_ * at.unstressed;
   return w;
 }
 
-std::pair<VectorXcd, VectorXcd> Trace::with_slope(double frequency, const VectorXcd& amplitudes,
+std::pair<VectorXcd, VectorXcd> Trace::with_slope(double frequency, double inside, const VectorXcd& amplitudes,
                                                   const VectorXcd& slopes) const {
   const double omega = 2 * pi * frequency;
-  const VectorXcd by_omega = slopes / (2 * pi), c = transfer_.damped(frequency, amplitudes),
-                  c_slope = transfer_.damped_slope(frequency, c, amplitudes, by_omega);
+  const VectorXcd by_omega = slopes / (2 * pi);
+  const Transfer::Damped at = transfer_.damped(frequency, amplitudes),
+                         changing = transfer_.damped_slope(frequency, inside, at, amplitudes, by_omega);
   VectorXcd slope = VectorXcd::Zero(on_inputs_[0].rows());
   for (int derivative = 0; derivative < 3; ++derivative) {
     const auto k = static_cast<std::size_t>(derivative);
     const Complex factor = power(omega, derivative);
-    if (on_modes_[k].size() > 0) slope += factor * (on_modes_[k] * (c_slope + (derivative / omega) * c));
+    if (on_modes_[k].size() > 0)
+      slope += factor * (on_modes_[k] * (changing.coordinates + (derivative / omega) * at.coordinates));
     slope += factor * (-1 / (omega * omega)) * (on_inputs_[k] * (by_omega + ((derivative - 2) / omega) * amplitudes));
   }
-  return {from(c, omega, amplitudes), 2 * pi * slope};
+  if (on_unstressed_.size() > 0) slope += on_unstressed_ * changing.unstressed;
+  return {from(at, omega, amplitudes), 2 * pi * slope};
 }
 
 StateTable::StateTable(const Transfer& transfer, std::span<const double> frequencies, const MatrixXcd& amplitudes)
@@ -177,9 +254,17 @@ StateTable::StateTable(const Transfer& transfer, std::span<const double> frequen
     parts_[block].resize(values.rows(), 2 * points_);
     parts_[block] << values.real(), values.imag();
   };
-  keep(0, transfer.coordinates(frequencies, amplitudes));
+  const MatrixXcd q = transfer.coordinates(frequencies, amplitudes);
+  keep(0, q);
   keep(3, (transfer.inputs().base * amplitudes) * (-omega.cwiseAbs2().cwiseInverse()).asDiagonal());
-  keep(6, transfer.inputs().applied(amplitudes));
+  MatrixXcd loads = transfer.inputs().applied(amplitudes);
+  if (const auto& springs = transfer.damping().springs) {
+    MatrixXcd unstressed(springs->size(), points_);
+    for (Index k = 0; k < points_; ++k)
+      unstressed.col(k) = transfer.unstressed(frequencies[static_cast<std::size_t>(k)], q.col(k), amplitudes.col(k));
+    springs->put(unstressed, loads);
+  }
+  keep(6, loads);
   const Eigen::RowVectorXd twice = omega.replicate(1, 2);
   for (const std::size_t block : {0U, 3U}) {
     MatrixXd& velocity = parts_[block + 1];
@@ -233,11 +318,12 @@ MatrixXd StateTable::largest_in_stretches(std::span<const double> over) const {
   return largest.cwiseSqrt();
 }
 
-MatrixXcd StateTable::coordinates() const {
-  MatrixXcd q(layout_.modes, points_);
-  q.real() = parts_[0].leftCols(points_);
-  q.imag() = parts_[0].rightCols(points_);
-  return q;
+MatrixXcd StateTable::block(std::size_t index) const {
+  const MatrixXd& part = parts_[index];
+  MatrixXcd values(part.rows(), points_);
+  values.real() = part.leftCols(points_);
+  values.imag() = part.rightCols(points_);
+  return values;
 }
 
 }  // namespace avrenk

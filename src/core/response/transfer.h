@@ -44,8 +44,12 @@ struct InputColumns {
 ///
 ///     p = −L ü_b − Φᵀ(C_ff B + C_fb) u̇_b − i Φᵀ(K_η,ff B + K_η,fb) u_b + Φᵀf_f l
 ///
-/// The two terms in the middle vanish for a base that moves the model rigidly. Holds references: basis and damping must
-/// outlive it.
+/// The two terms in the middle vanish for a base that moves the model rigidly. Springs that are not what the matrices
+/// hold (ModalDamping::springs) add W e to them, and their columns of the loads as they are applied are e = −x δ:
+///
+///     (1 + X G_q Φ̂ W) e = −X (G_q Φ̂ p + G_b u_b),   Φ̂ p = q of p without them
+///
+/// Holds references: basis and damping must outlive it.
 class Transfer {
  public:
   /// With the damping as `damping.modes` has it.
@@ -79,19 +83,35 @@ class Transfer {
   [[nodiscard]] const Forces& damped_forces() const { return damped_; }
   /// Modal forces per unit input, m x s.
   [[nodiscard]] Eigen::MatrixXcd modal_force(double frequency) const;
-  /// c = G L p a of all columns together, k; and dc/dω from it. With the damping as `damping.modes` has it.
+  /// What all columns do together: c = G L (p a + W e), k, and e, r; or their derivatives by ω. With the damping as
+  /// `damping.modes` has it.
+  struct Damped {
+    Eigen::VectorXcd coordinates, unstressed;
+  };
+  [[nodiscard]] Damped damped(double frequency, const Eigen::VectorXcd& amplitudes) const;
   /// @param amplitudes, slopes  a and da/dω, s
-  [[nodiscard]] Eigen::VectorXcd damped(double frequency, const Eigen::VectorXcd& amplitudes) const;
-  [[nodiscard]] Eigen::VectorXcd damped_slope(double frequency, const Eigen::VectorXcd& c,
-                                              const Eigen::VectorXcd& amplitudes, const Eigen::VectorXcd& slopes) const;
+  /// @param inside  Hz, of the stretch of frequencies whose laws hold
+  [[nodiscard]] Damped damped_slope(double frequency, double inside, const Damped& at,
+                                    const Eigen::VectorXcd& amplitudes, const Eigen::VectorXcd& slopes) const;
+  /// e of q, r x n: of any number of columns at one frequency. @param amplitudes  s x n
+  [[nodiscard]] Eigen::MatrixXcd unstressed(double frequency, const Eigen::MatrixXcd& coordinates,
+                                            const Eigen::MatrixXcd& amplitudes) const;
 
  private:
+  // c, k x n, under forces L p and what bases alone make the springs travel, with e = −X (travel of all) + more.
+  [[nodiscard]] Eigen::MatrixXcd closed(double frequency, const Eigen::MatrixXcd& forces,
+                                        const Eigen::MatrixXcd& carried, const Eigen::MatrixXcd& more = {}) const;
+  [[nodiscard]] Eigen::MatrixXcd carried(double omega, const Eigen::MatrixXcd& amplitudes) const {
+    return spring_base_ * (amplitudes * (-1 / (omega * omega)));
+  }
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   InputColumns inputs_;
   StateLayout layout_;
   bool directly_ = false;  // what couples the modes is kept, but not transformed
   Forces modal_, damped_;  // p, and L p
+  // Of the springs of the damping: L W, k x r; rows of their travel on c, r x k, and per unit of the inputs' ü, r x s.
+  Eigen::MatrixXcd spring_forces_, spring_rows_, spring_base_;
 };
 
 /// A row: one real quantity, linear in the state. Complex where a loss factor acts.
@@ -112,15 +132,17 @@ class Trace {
   /// w = rows · z at a frequency, Hz. @param amplitudes  a of the columns, s
   [[nodiscard]] Eigen::VectorXcd at(double frequency, const Eigen::VectorXcd& amplitudes) const;
   /// w, and dw/df, 1/Hz: the exact derivative of the same expression. @param slopes  da/df, 1/Hz
-  [[nodiscard]] std::pair<Eigen::VectorXcd, Eigen::VectorXcd> with_slope(double frequency,
+  /// @param inside  Hz, of the stretch of frequencies whose laws hold
+  [[nodiscard]] std::pair<Eigen::VectorXcd, Eigen::VectorXcd> with_slope(double frequency, double inside,
                                                                          const Eigen::VectorXcd& amplitudes,
                                                                          const Eigen::VectorXcd& slopes) const;
 
  private:
-  [[nodiscard]] Eigen::VectorXcd from(const Eigen::VectorXcd& c, double omega,
+  [[nodiscard]] Eigen::VectorXcd from(const Transfer::Damped& at, double omega,
                                       const Eigen::VectorXcd& amplitudes) const;
   const Transfer& transfer_;
   std::array<Eigen::MatrixXcd, 3> on_modes_;   // rows on c, iωc, −ω²c; empty where they vanish
+  Eigen::MatrixXcd on_unstressed_;             // rows on e; empty where they vanish
   std::array<Eigen::MatrixXcd, 3> on_inputs_;  // on the bases' u, u̇, ü (and the loads, in the last): per unit input
 };
 
@@ -136,8 +158,8 @@ class StateTable {
   /// Largest |z_j| in each of 32 stretches of the frequencies, z divided by `over` at each where that is not zero;
   /// empty: as it is.
   [[nodiscard]] Eigen::MatrixXd largest_in_stretches(std::span<const double> over) const;
-  /// q, m x frequencies.
-  [[nodiscard]] Eigen::MatrixXcd coordinates() const;
+  [[nodiscard]] Eigen::MatrixXcd coordinates() const { return block(0); }  ///< q, m x frequencies
+  [[nodiscard]] Eigen::MatrixXcd loads() const { return block(6); }        ///< as they are applied, n_l x frequencies
   /// The same as real numbers, m x 2 frequencies: real parts, then imaginary parts.
   [[nodiscard]] const Eigen::MatrixXd& coordinates_side_by_side() const { return parts_[0]; }
 
@@ -145,7 +167,8 @@ class StateTable {
   StateLayout layout_;
   Eigen::Index points_ = 0;
   [[nodiscard]] int first(std::size_t block) const;  // of its entries in z
-  std::array<Eigen::MatrixXd, 7> parts_;             // the blocks of z, real parts then imaginary parts side by side
+  [[nodiscard]] Eigen::MatrixXcd block(std::size_t index) const;
+  std::array<Eigen::MatrixXd, 7> parts_;  // the blocks of z, real parts then imaginary parts side by side
 };
 
 }  // namespace avrenk

@@ -1,0 +1,186 @@
+#include "analysis/springs.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/parallel.h"
+#include "core/response/sweep.h"
+#include "files/spring_tables.h"
+
+namespace avrenk {
+
+void take_springs(const Plan& plan, const System& system, const ModalBasis& basis, ModalDamping& damping) {
+  if (plan.modes.free_motions || basis.missing_below > 0) return;  // there is no response
+  std::vector<VaryingSpring> springs = varying_springs(plan.assembly, plan.variant);
+  if (springs.empty()) return;
+  damping = with_springs(std::move(damping), basis,
+                         std::make_shared<const SpringVariation>(std::move(springs), system, basis));
+}
+
+void part_by_amplitude(Analysis& analysis, const Progress& progress) {
+  const Assembly& assembly = analysis.plan.assembly;
+  analysis.equivalents.clear();
+  if (std::none_of(assembly.springs.begin(), assembly.springs.end(),
+                   [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); }))
+    return;
+  struct Own {
+    AnswerGroup* from;
+    std::shared_ptr<const Excitation> excitation;
+    std::unique_ptr<AnswerGroup> group;
+    EquivalentSprings springs;
+  };
+  std::vector<Own> all;
+  for (const auto& group : analysis.groups) {
+    for (const auto& each : group->cases)
+      if (!each->is_static()) all.push_back({group.get(), each, nullptr, {}});
+    std::erase_if(group->cases, [](const auto& each) { return !each->is_static(); });
+  }
+  if (all.empty()) return;
+  tell(progress, "amplitudes of springs");
+  const std::vector<VaryingSpring> springs = varying_springs(assembly, analysis.plan.variant);
+  const int threads_each = all.size() > 1 ? 1 : analysis.threads;
+  run_jobs(all.size(), analysis.threads, [&](std::size_t i) {
+    Own& own = all[i];
+    own.springs = linearise(*own.excitation, assembly, analysis.system, *own.from->basis, *own.from->damping, springs,
+                            threads_each);
+    own.group = std::make_unique<AnswerGroup>();
+    own.group->basis = own.from->basis;
+    own.group->modes = own.from->modes;
+    own.group->cases = {own.excitation};
+    own.group->own_damping =
+        with_springs(*own.from->damping, *own.from->basis,
+                     std::make_shared<const SpringVariation>(own.springs.springs, analysis.system, *own.from->basis));
+    own.group->damping = &*own.group->own_damping;
+  });
+  for (Own& own : all) {
+    analysis.groups.push_back(std::move(own.group));
+    analysis.equivalents.push_back({own.excitation, std::move(own.springs)});
+  }
+}
+
+std::vector<Table> spring_tables_of(const Analysis& analysis) {
+  const Plan& plan = analysis.plan;
+  std::vector<Table> tables;
+  std::vector<NamedModes> modes{{"as stated", &analysis.damping.with_springs}};
+  for (const VariantAnswers& each : analysis.variants) modes.push_back({each.name, &each.modes});
+  if (Table all = spring_mode_table(analysis.basis, analysis.damping, modes, plan.show); !all.rows.empty())
+    tables.push_back(std::move(all));
+  for (const auto& [excitation, springs] : analysis.equivalents)
+    for (Table& table : equivalent_tables(*excitation, springs, plan.assembly, plan.show))
+      tables.push_back(std::move(table));
+  return tables;
+}
+
+std::vector<NamedMargins> margins_of_variants(const Analysis& analysis) {
+  std::vector<NamedMargins> variants;
+  for (const VariantAnswers& each : analysis.variants)
+    if (std::any_of(each.margins.begin(), each.margins.end(), [](double margin) { return !std::isnan(margin); }))
+      variants.push_back({each.name, each.margins});
+  return variants;
+}
+
+namespace {
+
+// Beyond their last points tables are constant, which is somebody's guess.
+void speak_of_ends(Analysis& analysis) {
+  const Assembly& assembly = analysis.plan.assembly;
+  double from = HUGE_VAL, to = 0;
+  for (const Outcome& outcome : analysis.outcomes) {
+    if (outcome.grid().empty()) continue;
+    from = std::min(from, outcome.grid().front());
+    to = std::max(to, outcome.grid().back());
+  }
+  const std::string* said = nullptr;
+  for (const Spring& spring : assembly.springs) {
+    if (!spring.law || (said && *said == spring.joint)) continue;
+    said = &spring.joint;
+    std::vector<const PointsOverLog*> tables{&spring.law->loss};
+    for (const PointsOverLog& each : spring.law->stiffness) tables.push_back(&each);
+    double first = 0, last = HUGE_VAL;
+    for (const PointsOverLog* each : tables)
+      if (each->size() > 1) {
+        first = std::max(first, each->front().first);
+        last = std::min(last, each->back().first);
+      }
+    if (to > last || from < first)
+      analysis.plan.notes.push_back(
+          fmt::format("joint {}: its tables reach from {:.5g} to {:.5g} Hz, and what was run from {:.5g} to {:.5g} Hz: "
+                      "beyond them it is as at their ends",
+                      spring.joint, first, last, from, to));
+  }
+  for (const auto& [excitation, springs] : analysis.equivalents) {
+    std::string joint;
+    double worst = 1;
+    const bool random = excitation->is_random();
+    constexpr double often = 2;  // times the RMS: an amplitude that is passed one time in seven
+    for (const EquivalentSpring& each : springs.found) {
+      const Spring& spring = assembly.springs[static_cast<std::size_t>(each.spring)];
+      const std::size_t turns = each.axis > 2 ? 1 : 0;
+      for (const PointsOverLog* table : {&spring.law->softening[turns], &spring.law->loss_growth[turns]})
+        if (table->size() > 1)
+          if (const double over = (random ? often : 1) * each.amplitude / table->back().first; over > worst) {
+            worst = over;
+            joint = spring.joint;
+          }
+    }
+    if (!joint.empty())
+      analysis.warnings.push_back(
+          fmt::format("environment {}: joint {} moves {:.3g} times as far{} as its tables over "
+                      "amplitude reach, beyond which they are constant",
+                      excitation->name(), joint, worst, random ? " at twice the RMS" : ""));
+  }
+}
+
+}  // namespace
+
+void speak_of_springs(Analysis& analysis) {
+  speak_of_ends(analysis);
+  if (analysis.damping.springs && !analysis.plan.modes.residual_vectors)
+    analysis.warnings.push_back(
+        "springs that depend on frequency or amplitude bend what no mode of the basis does: leave residual vectors: no "
+        "out of modes:");
+  for (const auto& [excitation, springs] : analysis.equivalents) {
+    const std::string name = excitation->name();
+    if (springs.found.empty()) continue;
+    if (excitation->is_random())
+      analysis.plan.notes.push_back(
+          fmt::format("environment {}: springs that depend on amplitude are linear ones for its RMS, settled in {} "
+                      "rounds to {:.0e} of stiffness and loss factor",
+                      name, springs.rounds, springs.change));
+    else
+      analysis.plan.notes.push_back(fmt::format(
+          "environment {}: springs that depend on amplitude are balanced at {} frequencies, each in at most {} rounds "
+          "to {:.0e}; between two of them stiffness and loss factor are off by {:.0e} at most",
+          name, springs.points, springs.rounds, springs.change, springs.between));
+    for (const AmplitudeJump& jump : springs.jumps)
+      analysis.warnings.push_back(
+          jump.is_of_direction
+              ? fmt::format(
+                    "environment {}: between {:.5g} and {:.5g} Hz the springs have two amplitudes, up to {:.3g} "
+                    "times apart: what is told is a sweep upwards, one downwards finds the other",
+                    name, jump.from, jump.to, jump.ratio)
+              : fmt::format("environment {}: at {:.5g} Hz the amplitude of the springs jumps to {:.3g} times what it "
+                            "was, or that part of it",
+                            name, jump.to, jump.ratio));
+  }
+  for (const Outcome& outcome : analysis.outcomes) {
+    if (!outcome.sine() || outcome.is_combined()) continue;
+    double worst = slow_sweep;
+    std::size_t of = 0;
+    const std::vector<SineRow>& rows = outcome.sine()->rows;
+    for (std::size_t i = 0; i < rows.size(); ++i)
+      if (rows[i].sweep_parameter > worst && !rows[i].swept) {
+        worst = rows[i].sweep_parameter;
+        of = i;
+      }
+    if (worst > slow_sweep)
+      analysis.warnings.push_back(
+          fmt::format("environment {}: its sweep is fast for the peak of {} (S = {:.2g}), and with springs that depend "
+                      "on frequency or amplitude the swept response is not computed: the steady one is an upper bound",
+                      outcome.name(), analysis.watched[of].name, worst));
+  }
+}
+
+}  // namespace avrenk

@@ -1,0 +1,256 @@
+#include "core/modes/spring_variation.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "core/dense.h"
+#include "core/quantity/quantity.h"
+
+namespace avrenk {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
+
+std::complex<double> VaryingSpring::excess(double frequency) const {
+  const double k = stiffness_at(frequency), eta = loss_at(frequency);
+  return {k / stiffness - 1, k * eta / stiffness - loss};
+}
+
+std::complex<double> VaryingSpring::excess_slope(double frequency, double inside) const {
+  const double k = over_log(stiffness_over, frequency), s = over_log(softening, frequency),
+               k_slope = slope_over_log(stiffness_over, frequency, inside) * s +
+                         k * slope_over_log(softening, frequency, inside);
+  const double eta = over_log(loss_over, frequency), l = over_log(growth, frequency),
+               eta_slope =
+                   slope_over_log(loss_over, frequency, inside) * l + eta * slope_over_log(growth, frequency, inside);
+  return {k_slope / stiffness, (k_slope * eta * l + k * s * eta_slope) / stiffness};
+}
+
+SpringVariation::SpringVariation(std::vector<VaryingSpring> springs, const System& system, const ModalBasis& basis)
+    : springs_(std::move(springs)) {
+  const auto r = std::ssize(springs_);
+  forces_.resize(basis.size(), r);
+  travel_.resize(r, basis.size());
+  base_ = MatrixXd::Zero(r, basis.statics.influence.cols());
+  for (Index i = 0; i < r; ++i) {
+    const VaryingSpring& own = springs_[static_cast<std::size_t>(i)];
+    forces_.col(i) = basis.load_participation.col(own.column);
+    travel_.row(i) = forces_.col(i).transpose() / own.stiffness;
+    if (basis.statics.moves_rigidly) continue;
+    base_.row(i) = (VectorXd(system.loads.col(own.column)).transpose() * basis.statics.influence +
+                    VectorXd(system.support_loads.col(own.column)).transpose() * system.support_motion) /
+                   own.stiffness;
+  }
+}
+
+VectorXcd SpringVariation::excess(double frequency) const {
+  VectorXcd x(size());
+  for (Index i = 0; i < size(); ++i) x[i] = springs_[static_cast<std::size_t>(i)].excess(frequency);
+  return x;
+}
+
+VectorXcd SpringVariation::excess_slope(double frequency, double inside) const {
+  VectorXcd x(size());
+  for (Index i = 0; i < size(); ++i) x[i] = springs_[static_cast<std::size_t>(i)].excess_slope(frequency, inside);
+  return x;
+}
+
+std::vector<double> SpringVariation::breakpoints() const {
+  std::vector<double> all;
+  for (const VaryingSpring& own : springs_)
+    for (const PointsOverLog* points : {&own.stiffness_over, &own.loss_over, &own.softening, &own.growth})
+      if (points->size() > 1)
+        for (const auto& [f, value] : *points) all.push_back(f);
+  std::sort(all.begin(), all.end());
+  all.erase(std::unique(all.begin(), all.end()), all.end());
+  return all;
+}
+
+void SpringVariation::put(const MatrixXcd& unstressed, MatrixXcd& loads) const {
+  for (Index i = 0; i < size(); ++i) loads.row(springs_[static_cast<std::size_t>(i)].column) = unstressed.row(i);
+}
+
+VectorXd SpringVariation::at_rest(const ModalBasis& basis, const VectorXd& coordinates, const VectorXd& carried) const {
+  constexpr double at_zero = 1e-300;  // Hz: tables are constant below their first point
+  const VectorXd x = excess(at_zero).real();
+  // (1 + X G Λ⁻¹ W) e = −X δ₀
+  MatrixXd inner = x.asDiagonal() * (travel_ * (basis.stiffness().cwiseInverse().asDiagonal() * forces_));
+  inner.diagonal().array() += 1;
+  return RealLu(std::move(inner)).solve(-(x.asDiagonal() * (travel_ * coordinates + carried)));
+}
+
+void add_columns_of_springs(Assembly& assembly) {
+  for (std::size_t first = 0, end = 0; first < assembly.springs.size(); first = end) {
+    const std::string& joint = assembly.springs[first].joint;
+    while (end < assembly.springs.size() && assembly.springs[end].joint == joint) ++end;
+    Load load;
+    load.name = "springs of " + joint;
+    load.kind = &kind::ratio;
+    load.words = "springs that are others than at rest";
+    load.is_of_springs = true;
+    for (std::size_t i = first; i < end; ++i)
+      for (Index axis = 0; assembly.springs[i].law && axis < 6; ++axis) {
+        if (assembly.springs[i].stiffness[axis] == 0) continue;
+        load.columns.emplace_back().unstressed_at[static_cast<int>(i)] = Vector6::Unit(axis);
+        load.factors.emplace_back(1);
+      }
+    if (!load.columns.empty()) assembly.loads.push_back(std::move(load));
+  }
+}
+
+std::vector<VaryingSpring> varying_springs(const Assembly& assembly, const std::string& variant) {
+  std::vector<VaryingSpring> all;
+  int column = 0;
+  for (const Load& load : assembly.loads)
+    for (const LoadColumn& own : load.columns) {
+      const int at = column++;
+      if (!load.is_of_springs) continue;
+      const auto& [index, travel] = *own.unstressed_at.begin();
+      const Spring& spring = assembly.springs[static_cast<std::size_t>(index)];
+      const SpringLaw& law = *spring.law;
+      VaryingSpring each;
+      each.column = at;
+      each.spring = index;
+      while (travel[each.axis] == 0) ++each.axis;
+      each.stiffness = spring.stiffness[each.axis];
+      each.loss = spring.loss_factor.value_or(0);
+      const auto chosen = std::find_if(law.variants.begin(), law.variants.end(),
+                                       [&](const SpringLaw::Variant& one) { return one.name == variant; });
+      const double stiffer = chosen == law.variants.end() ? 1 : chosen->stiffness,
+                   more_loss = chosen == law.variants.end() ? 1 : chosen->loss;
+      const bool turns = each.axis > 2;
+      const PointsOverLog &over = law.stiffness[static_cast<std::size_t>(each.axis)], &soft = law.softening[turns],
+                          &grown = law.loss_growth[turns];
+      if (!soft.empty()) each.softening = {{1, soft.front().second}};
+      if (!grown.empty()) each.growth = {{1, grown.front().second}};
+      const auto scaled = [](PointsOverLog points, double otherwise, double factor) {
+        if (points.empty()) points = {{1, otherwise}};
+        for (auto& [f, value] : points) value *= factor;
+        return points;
+      };
+      each.stiffness_over = scaled(over, each.stiffness / each.softening.front().second, stiffer);
+      each.loss_over = scaled(law.loss, each.loss, more_loss);
+      constexpr double rounding = 1e-14;
+      if (over.size() < 2 && law.loss.size() < 2 && soft.size() < 2 && grown.size() < 2 &&
+          std::abs(each.excess(1)) < rounding)
+        continue;
+      all.push_back(std::move(each));
+    }
+  return all;
+}
+
+namespace {
+
+// Modes with the springs as they are at one frequency: 1/ω² ascending from the last, of those with mass.
+struct Frozen {
+  VectorXd frequency;  // Hz, ascending
+  MatrixXd shapes;     // m x with mass, with mass 1
+};
+
+Frozen frozen_at(const ModalBasis& basis, const SpringVariation& variation, double frequency) {
+  const Index m = basis.size(), moving = basis.with_mass(), bare = m - moving;
+  MatrixXd k = variation.forces() * (variation.excess(frequency).real().asDiagonal() * variation.travel());
+  k = (0.5 * (k + k.transpose())).eval();
+  k.diagonal() += basis.stiffness();
+  MatrixXd follow;  // what has no mass follows: −K_bb⁻¹ K_bm
+  if (bare > 0) {
+    follow = -solve_symmetric(k.bottomRightCorner(bare, bare), k.bottomLeftCorner(bare, moving));
+    k.topLeftCorner(moving, moving) += k.topRightCorner(moving, bare) * follow;
+  }
+  const SymmetricEigen eigen = symmetric_eigen(MatrixXd(k.topLeftCorner(moving, moving)));
+  Frozen own;
+  own.frequency = eigen.values.cwiseMax(0).cwiseSqrt() / (2 * pi);
+  own.shapes.resize(m, moving);
+  own.shapes.topRows(moving) = eigen.vectors;
+  if (bare > 0) own.shapes.bottomRows(bare) = follow * eigen.vectors;
+  return own;
+}
+
+}  // namespace
+
+std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const SpringVariation& variation,
+                                           const MatrixXd& viscous, const MatrixXd& hysteretic) {
+  const Index moving = basis.with_mass();
+  if (moving == 0) return {};
+  // The laws are looked at where they change and at half octaves between; a mode lies where its frequency, which
+  // changes slowly with that of the laws, is the frequency itself.
+  constexpr double half_octave = 1.4142135623730951;
+  constexpr std::size_t most = 48;
+  std::vector<double> at;
+  for (const double f : variation.breakpoints()) {
+    while (!at.empty() && f > at.back() * half_octave) at.push_back(at.back() * half_octave);
+    at.push_back(f);
+  }
+  if (at.empty()) at = {1};
+  if (at.size() > most) {
+    std::vector<double> fewer;
+    for (std::size_t k = 0; k < most; ++k) fewer.push_back(at[k * (at.size() - 1) / (most - 1)]);
+    at = std::move(fewer);
+  }
+  std::vector<Frozen> frozen;
+  for (const double f : at) frozen.push_back(frozen_at(basis, variation, f));
+  std::map<double, Frozen> refined;
+  const auto over = [&](std::size_t k, Index j) { return frozen[k].frequency[j] - at[k]; };
+  std::vector<SpringMode> modes;
+  for (Index j = 0; j < moving; ++j) {
+    const Frozen* own = &frozen.back();
+    double f = frozen.back().frequency[j];
+    if (over(0, j) <= 0) {
+      own = &frozen.front();
+      f = own->frequency[j];
+    } else {
+      for (std::size_t k = 0; k + 1 < at.size(); ++k) {
+        if (!(over(k, j) > 0 && over(k + 1, j) <= 0)) continue;
+        double low = at[k], high = at[k + 1], low_over = over(k, j), high_over = over(k + 1, j);
+        own = &frozen[k];
+        constexpr double settled = 1e-9, straight = 1e-6;  // parts of a frequency
+        constexpr int most_steps = 60;
+        if (std::abs(frozen[k].frequency[j] / frozen[k + 1].frequency[j] - 1) < straight) {
+          f = (low * high_over - high * low_over) / (high_over - low_over);
+          break;
+        }
+        // The Illinois rule: regula falsi that halves what stands still.
+        int side = 0;
+        for (int step = 0; step < most_steps; ++step) {
+          f = (low * high_over - high * low_over) / (high_over - low_over);
+          const auto found = refined.find(f);
+          own = &(found != refined.end() ? found : refined.emplace(f, frozen_at(basis, variation, f)).first)->second;
+          const double above = own->frequency[j] - f;
+          if (std::abs(above) <= settled * f || high - low <= settled * f) break;
+          if (above > 0) {
+            low = f;
+            low_over = above;
+            if (side == 1) high_over *= 0.5;
+            side = 1;
+          } else {
+            high = f;
+            high_over = above;
+            if (side == -1) low_over *= 0.5;
+            side = -1;
+          }
+        }
+        break;
+      }
+    }
+    SpringMode mode{f, 0, own->shapes.col(j)};
+    const VectorXd& y = mode.shape;
+    const double omega = 2 * pi * f;
+    const VectorXd travel = variation.travel() * y, force = variation.forces().transpose() * y;
+    const auto part = [&](const MatrixXd& matrix) {
+      return matrix.cols() == 1 ? matrix.col(0).dot(y.cwiseAbs2()) : y.dot(matrix * y);
+    };
+    const double eta =
+        (part(hysteretic) + force.dot(variation.excess(f).imag().cwiseProduct(travel))) / (omega * omega);
+    mode.ratio = omega > 0 ? part(viscous) / (2 * omega) + 0.5 * eta : 0;
+    modes.push_back(std::move(mode));
+  }
+  std::sort(modes.begin(), modes.end(),
+            [](const SpringMode& a, const SpringMode& b) { return a.frequency < b.frequency; });
+  return modes;
+}
+
+}  // namespace avrenk

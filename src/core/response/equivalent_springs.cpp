@@ -1,0 +1,493 @@
+#include "core/response/equivalent_springs.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <boost/math/quadrature/gauss.hpp>
+#include <cmath>
+#include <map>
+
+#include "core/dense.h"
+#include "core/error.h"
+#include "core/quantity/quantity.h"
+#include "core/response/random.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+using Eigen::MatrixXd;
+using Eigen::VectorXcd;
+using Eigen::VectorXd;
+
+double at_amplitude(const PointsOverLog& factors, double amplitude) {
+  return factors.empty() ? 1 : over_log(factors, amplitude);
+}
+
+// Springs that depend on their amplitude, and by which laws.
+struct Soft {
+  std::size_t index;  // among all that vary
+  const PointsOverLog *softening, *growth;
+};
+std::vector<Soft> soft_ones(const Assembly& assembly, const std::vector<VaryingSpring>& springs) {
+  std::vector<Soft> all;
+  for (std::size_t i = 0; i < springs.size(); ++i) {
+    const SpringLaw& law = *assembly.springs[static_cast<std::size_t>(springs[i].spring)].law;
+    const bool turns = springs[i].axis > 2;
+    if (law.softening[turns].size() > 1 || law.loss_growth[turns].size() > 1)
+      all.push_back({i, &law.softening[turns], &law.loss_growth[turns]});
+  }
+  return all;
+}
+
+// Parts by which factors differ from others, the largest.
+double largest_change(const VectorXd& now, const VectorXd& before) {
+  double largest = 0;
+  for (Index k = 0; k < now.size(); ++k)
+    if (now[k] != before[k]) largest = std::max(largest, std::abs(now[k] - before[k]) / std::abs(before[k]));
+  return largest;
+}
+
+// x = g(x) by Anderson's mixing (J. ACM 12(4), 1965): of the last few steps the combination whose change is the least.
+class Mixing {
+ public:
+  VectorXd next(const VectorXd& x, const VectorXd& image) {
+    constexpr Index most = 4;
+    const VectorXd step = image - x;
+    VectorXd result = image;
+    if (steps_.cols() > 0) {
+      const MatrixXd changes = (-steps_).colwise() + step;
+      if (changes.rows() >= changes.cols() && !changes.isZero(0)) {
+        const VectorXd weights = least_squares(changes, step);
+        for (Index k = 0; k < weights.size(); ++k) result -= weights[k] * (image - images_.col(k));
+      }
+    }
+    if (!result.allFinite()) result = image;
+    const Index kept = std::min(most - 1, steps_.cols());
+    MatrixXd steps(x.size(), kept + 1), images(x.size(), kept + 1);
+    steps << steps_.rightCols(kept), step;
+    images << images_.rightCols(kept), image;
+    steps_ = std::move(steps);
+    images_ = std::move(images);
+    return result;
+  }
+
+ private:
+  MatrixXd steps_, images_;
+};
+
+class RandomSprings {
+ public:
+  RandomSprings(const Excitation& excitation, const System& system, const ModalBasis& basis,
+                const ModalDamping& damping, const std::vector<Soft>& soft, int threads)
+      : excitation_(excitation), system_(system), basis_(basis), damping_(damping), soft_(soft), threads_(threads) {}
+
+  EquivalentSprings settle(std::vector<VaryingSpring> springs) {
+    constexpr double settled = 1e-8;
+    constexpr int most = 60;
+    EquivalentSprings found;
+    found.springs = std::move(springs);
+    VectorXd factors = factors_of(VectorXd::Zero(std::ssize(soft_)));
+    Mixing mixing;
+    VectorXd rms;
+    for (;;) {
+      put(factors, found.springs);
+      rms = travel_of(found.springs);
+      const VectorXd image = factors_of(rms);
+      found.change = largest_change(image, factors);
+      if (++found.rounds == most || found.change <= settled) break;
+      // Factors are positive, and what changes them is a ratio.
+      const VectorXd mixed = mixing.next(logarithm(factors), logarithm(image));
+      for (Index k = 0; k < mixed.size(); ++k)
+        if (factors[k] > 0) factors[k] = std::exp(mixed[k]);
+    }
+    if (!(found.change <= settled))
+      throw NumericalError(
+          fmt::format("{}: after {} rounds the springs still change by {:.1e} with the amplitude that they let pass",
+                      excitation_.name(), found.rounds, found.change));
+    for (std::size_t s = 0; s < soft_.size(); ++s) {
+      const VaryingSpring& own = found.springs[soft_[s].index];
+      const double lowest = excitation_.grid.from;
+      found.found.push_back(
+          {own.spring, own.axis, rms[static_cast<Index>(s)], 0, own.stiffness_at(lowest), own.loss_at(lowest)});
+    }
+    return found;
+  }
+
+ private:
+  static VectorXd logarithm(const VectorXd& factors) {
+    return factors.unaryExpr([](double f) { return f > 0 ? std::log(f) : 0.0; });
+  }
+  [[nodiscard]] VectorXd factors_of(const VectorXd& rms) const {
+    VectorXd all(2 * std::ssize(soft_));
+    for (Index s = 0; s < rms.size(); ++s) {
+      const Soft& own = soft_[static_cast<std::size_t>(s)];
+      std::tie(all[2 * s], all[2 * s + 1]) = gaussian_factors(*own.softening, *own.growth, rms[s]);
+    }
+    return all;
+  }
+  void put(const VectorXd& factors, std::vector<VaryingSpring>& springs) const {
+    for (std::size_t s = 0; s < soft_.size(); ++s) {
+      springs[soft_[s].index].softening = {{1, factors[2 * static_cast<Index>(s)]}};
+      springs[soft_[s].index].growth = {{1, factors[2 * static_cast<Index>(s) + 1]}};
+    }
+  }
+  [[nodiscard]] VectorXd travel_of(const std::vector<VaryingSpring>& springs) const {
+    const auto variation = std::make_shared<const SpringVariation>(springs, system_, basis_);
+    const ModalDamping own = with_springs(damping_, basis_, variation);
+    require_damping(basis_, own, excitation_.grid.from, excitation_.grid.to);
+    const Transfer transfer(basis_, own, {excitation_.base, excitation_.loads});
+    const ModalCovariance covariance = integrate_covariance(transfer, excitation_.spectrum, {}, threads_);
+    const StateLayout& layout = transfer.layout();
+    VectorXd rms(std::ssize(soft_));
+    for (std::size_t s = 0; s < soft_.size(); ++s) {
+      MatrixXcd row = MatrixXcd::Zero(1, layout.size());
+      const auto at = static_cast<Index>(soft_[s].index);
+      row.middleCols(layout.modal(0), layout.modes) = variation->travel().row(at).cast<Complex>();
+      row.middleCols(layout.base(0), layout.motions) = variation->base_travel().row(at).cast<Complex>();
+      rms[static_cast<Index>(s)] = std::sqrt(std::max(0.0, block_covariances(row, 1, covariance, layout)(0, 0)));
+    }
+    return rms;
+  }
+
+  const Excitation& excitation_;
+  const System& system_;
+  const ModalBasis& basis_;
+  const ModalDamping& damping_;
+  const std::vector<Soft>& soft_;
+  int threads_;
+};
+
+// Amplitudes that balance the first harmonic, frequency by frequency.
+class SineSprings {
+ public:
+  SineSprings(const Excitation& excitation, const System& system, const ModalBasis& basis, const ModalDamping& damping,
+              std::vector<VaryingSpring> springs, const std::vector<Soft>& soft)
+      : excitation_(excitation),
+        variation_(springs, system, basis),
+        transfer_(basis, damping, {excitation.base, excitation.loads}),
+        damping_(damping),
+        soft_(soft),
+        springs_(std::move(springs)),
+        in_(damping.modes.forces(variation_.forces())),
+        out_(damping.modes.rows(variation_.travel())),
+        floors_(std::ssize(soft)) {
+    constexpr double below = 1e-3;  // of the first point of a law
+    for (std::size_t s = 0; s < soft.size(); ++s) {
+      double first = HUGE_VAL;
+      for (const PointsOverLog* points : {soft[s].softening, soft[s].growth})
+        if (!points->empty()) first = std::min(first, points->front().first);
+      floors_[static_cast<Index>(s)] = below * first;
+    }
+  }
+
+  EquivalentSprings settle(const ModalBasis& basis) {
+    std::vector<double> first = excitation_.curve_points();
+    for (const double f : variation_.breakpoints()) first.push_back(f);
+    GridRequest request = excitation_.grid;
+    request.per_octave = std::max(request.per_octave, 24.0);
+    // Where the resonances may lie: of the smallest amplitude.
+    const ModalDamping own = with_springs(damping_, basis, std::make_shared<const SpringVariation>(variation_));
+    first = frequency_grid(request, once_inside(std::move(first), request.from, request.to), resonances(basis, own));
+    VectorXd amplitudes = VectorXd::Zero(std::ssize(soft_));
+    balance(first.front(), amplitudes);
+    points_[first.front()] = amplitudes;
+    for (std::size_t k = 0; k + 1 < first.size(); ++k) refine(first[k], first[k + 1]);
+    look_downwards();
+    return result();
+  }
+
+ private:
+  // The linear answer at one frequency, but for the springs: travel = open − gain · (what they are besides) · travel.
+  struct Answer {
+    double frequency;
+    MatrixXcd gain;
+    VectorXcd open;
+  };
+  // What amplitudes make of themselves, and d ln of it / d ln of them.
+  struct Image {
+    VectorXd amplitudes;
+    MatrixXd slopes;
+  };
+  [[nodiscard]] Image image_of(const Answer& answer, const VectorXd& amplitudes) {
+    put(amplitudes);
+    const Index r = answer.open.size(), n = amplitudes.size();
+    VectorXcd x(r);
+    for (Index i = 0; i < r; ++i) x[i] = springs_[static_cast<std::size_t>(i)].excess(answer.frequency);
+    MatrixXcd closed = answer.gain * x.asDiagonal();
+    closed.diagonal().array() += 1;
+    MatrixXcd right(r, 1 + r);
+    right << answer.open, answer.gain;
+    const MatrixXcd solved = ComplexLu(std::move(closed)).solve(std::move(right));  // travel, and −d travel / d(xδ)
+    const VectorXcd travel = solved.col(0);
+    Image image{VectorXd(n), MatrixXd::Zero(n, n)};
+    for (Index s = 0; s < n; ++s)
+      image.amplitudes[s] = std::abs(travel[static_cast<Index>(soft_[static_cast<std::size_t>(s)].index)]);
+    for (Index j = 0; j < n; ++j) {
+      const Soft& own = soft_[static_cast<std::size_t>(j)];
+      const auto at = static_cast<Index>(own.index);
+      const VaryingSpring& spring = springs_[own.index];
+      const double a = std::max(amplitudes[j], 1e-300);
+      const auto slope = [&](const PointsOverLog& points) { return a * slope_over_log(points, a, a); };
+      const double k = over_log(spring.stiffness_over, answer.frequency) / spring.stiffness,
+                   eta = over_log(spring.loss_over, answer.frequency), s = spring.softening[0].second,
+                   l = spring.growth[0].second, s_slope = slope(*own.softening), l_slope = slope(*own.growth);
+      const Complex x_slope(k * s_slope, k * eta * (s_slope * l + s * l_slope));
+      if (x_slope == 0.0) continue;
+      const VectorXcd change = -solved.col(1 + at) * (x_slope * travel[at]);
+      for (Index i = 0; i < n; ++i) {
+        const auto row = static_cast<Index>(soft_[static_cast<std::size_t>(i)].index);
+        if (image.amplitudes[i] > 0)
+          image.slopes(i, j) = (std::conj(travel[row]) * change[row]).real() / std::norm(travel[row]);
+      }
+    }
+    return image;
+  }
+
+  // Newton's iteration on the logarithms, from amplitudes near the answer; false where it finds none on which a small
+  // disturbance dies away (det(1 − J) > 0).
+  bool newton(const Answer& answer, VectorXd& amplitudes) {
+    constexpr double settled = 1e-13, stands_still = 1e-11, longest = 0.7;
+    constexpr int most = 40;
+    VectorXd y(amplitudes.size());
+    for (Index s = 0; s < y.size(); ++s) y[s] = std::log(std::max(amplitudes[s], floors_[s]));
+    double before = HUGE_VAL;
+    for (int round = 1; round <= most; ++round) {
+      const Image image = image_of(answer, y.array().exp().matrix());
+      VectorXd rest(y.size());
+      MatrixXd jacobian = -image.slopes;
+      for (Index s = 0; s < y.size(); ++s) {
+        const bool is_small = image.amplitudes[s] <= floors_[s];  // where the laws are constant
+        rest[s] = std::log(is_small ? floors_[s] : image.amplitudes[s]) - y[s];
+        if (is_small) jacobian.row(s).setZero();
+      }
+      jacobian.diagonal().array() += 1;
+      const double change = rest.cwiseAbs().maxCoeff();
+      if (!std::isfinite(change)) return false;
+      const RealLu lu(std::move(jacobian));
+      if (change <= settled || (change <= stands_still && change >= before)) {
+        rounds_ = std::max(rounds_, round);
+        change_ = std::max(change_, change);
+        amplitudes = image.amplitudes;
+        return lu.has_positive_determinant();
+      }
+      before = change;
+      const VectorXd step = lu.solve(rest);
+      const double size = step.cwiseAbs().maxCoeff();
+      if (!std::isfinite(size)) return false;
+      y += step * std::min(1.0, longest / size);
+    }
+    return false;
+  }
+
+  // Amplitudes over and over into their own answer, part of the way, until Newton's iteration takes over: to the next
+  // stable balance where that before is left.
+  bool relax(const Answer& answer, VectorXd& amplitudes) {
+    constexpr double near = 1e-2;
+    constexpr int most = 4000, between = 25;
+    double relaxation = 1, before = HUGE_VAL;
+    VectorXd now = amplitudes;
+    for (int round = 1; round <= most; ++round) {
+      const VectorXd image = image_of(answer, now).amplitudes;
+      double change = 0;
+      for (Index s = 0; s < now.size(); ++s) {
+        const double from = std::log(std::max(now[s], floors_[s])), to = std::log(std::max(image[s], floors_[s]));
+        change = std::max(change, std::abs(to - from));
+        now[s] = std::exp(from + relaxation * (to - from));
+      }
+      relaxation = change < before ? std::min(1.0, 1.1 * relaxation) : std::max(0.02, 0.5 * relaxation);
+      before = change;
+      if (change > near && round % between != 0) continue;
+      VectorXd start = now;
+      if (!newton(answer, start)) continue;
+      amplitudes = start;
+      return true;
+    }
+    return false;
+  }
+
+  // The balance at one frequency, from amplitudes near it; they become those found.
+  void balance(double frequency, VectorXd& amplitudes) {
+    const double omega = 2 * pi * frequency;
+    const VectorXcd a = excitation_.drive.at(frequency);
+    const Answer answer{frequency, out_ * damping_.modes.respond(omega, in_),
+                        out_ * damping_.modes.respond(omega, transfer_.damped_forces().at(omega) * a) +
+                            variation_.base_travel() * (excitation_.base * (a * (-1 / (omega * omega))))};
+    VectorXd found = amplitudes;
+    if (!newton(answer, found)) {
+      found = amplitudes;
+      if (!relax(answer, found))
+        throw NumericalError(fmt::format("{}: at {:.6g} Hz no amplitude of the springs is found that balances",
+                                         excitation_.name(), frequency));
+    }
+    amplitudes = std::move(found);
+  }
+
+  void put(const VectorXd& amplitudes) {
+    for (std::size_t s = 0; s < soft_.size(); ++s) {
+      const auto [softening, growth] = factors(s, amplitudes[static_cast<Index>(s)]);
+      springs_[soft_[s].index].softening = {{1, softening}};
+      springs_[soft_[s].index].growth = {{1, growth}};
+    }
+  }
+  [[nodiscard]] std::pair<double, double> factors(std::size_t s, double amplitude) const {
+    return {at_amplitude(*soft_[s].softening, amplitude), at_amplitude(*soft_[s].growth, amplitude)};
+  }
+  // Both factors of all springs.
+  [[nodiscard]] VectorXd factors(const VectorXd& amplitudes) const {
+    VectorXd all(2 * amplitudes.size());
+    for (std::size_t s = 0; s < soft_.size(); ++s)
+      std::tie(all[2 * static_cast<Index>(s)], all[2 * static_cast<Index>(s) + 1]) =
+          factors(s, amplitudes[static_cast<Index>(s)]);
+    return all;
+  }
+
+  // Points between two frequencies until the factors are straight between them. @pre the lower one is known
+  void refine(double low, double high) {
+    if (!points_.contains(high)) {
+      VectorXd amplitudes = points_.at(low);
+      balance(high, amplitudes);
+      points_[high] = std::move(amplitudes);
+    }
+    constexpr double narrow = 1e-7, jump = 1e-3;
+    const VectorXd below = factors(points_.at(low)), above = factors(points_.at(high));
+    if (high - low <= narrow * high) {
+      if (largest_change(above, below) > jump)
+        jumps_.push_back({low, high, ratio_of(points_.at(high), points_.at(low)), false});
+      return;
+    }
+    const double middle = std::sqrt(low * high);
+    VectorXd amplitudes = points_.at(low);
+    balance(middle, amplitudes);
+    const double apart = largest_change(factors(amplitudes), 0.5 * (below + above));
+    points_[middle] = std::move(amplitudes);
+    if (apart <= straight_enough) {
+      between_ = std::max(between_, apart);
+      return;
+    }
+    // What follows a jump was found from above it.
+    points_.erase(high);
+    refine(low, middle);
+    refine(middle, high);
+  }
+
+  static double ratio_of(const VectorXd& one, const VectorXd& other) {
+    double largest = 1;
+    for (Index s = 0; s < one.size(); ++s)
+      if (one[s] > 0 && other[s] > 0) largest = std::max({largest, one[s] / other[s], other[s] / one[s]});
+    return largest;
+  }
+
+  void look_downwards() {
+    constexpr double same = 1e-6;
+    VectorXd amplitudes = points_.rbegin()->second;
+    AmplitudeJump open;
+    for (auto at = points_.rbegin(); at != points_.rend(); ++at) {
+      balance(at->first, amplitudes);
+      const double ratio = ratio_of(amplitudes, at->second);
+      if (ratio > 1 + same) {
+        if (open.to == 0) open.to = at->first;
+        open.from = at->first;
+        open.ratio = std::max(open.ratio, ratio);
+        open.is_of_direction = true;
+      } else if (open.to > 0) {
+        jumps_.push_back(open);
+        open = {};
+      }
+    }
+    if (open.to > 0) jumps_.push_back(open);
+  }
+
+  EquivalentSprings result() {
+    EquivalentSprings all;
+    for (std::size_t s = 0; s < soft_.size(); ++s) {
+      VaryingSpring& own = springs_[soft_[s].index];
+      PointsOverLog softening, growth;
+      EquivalentSpring found{own.spring, own.axis};
+      for (const auto& [f, amplitudes] : points_) {
+        const double amplitude = amplitudes[static_cast<Index>(s)];
+        const auto [soft, grown] = factors(s, amplitude);
+        softening.emplace_back(f, soft);
+        growth.emplace_back(f, grown);
+        if (amplitude > found.amplitude) {
+          found.amplitude = amplitude;
+          found.frequency = f;
+        }
+      }
+      own.softening = std::move(softening);
+      own.growth = std::move(growth);
+      const double at = found.frequency > 0 ? found.frequency : points_.begin()->first;
+      found.stiffness = own.stiffness_at(at);
+      found.loss = own.loss_at(at);
+      all.found.push_back(found);
+    }
+    all.springs = springs_;
+    all.rounds = rounds_;
+    all.change = change_;
+    all.points = points_.size();
+    all.between = between_;
+    all.jumps = jumps_;
+    return all;
+  }
+
+  static constexpr double straight_enough = 1e-6;
+  const Excitation& excitation_;
+  SpringVariation variation_;
+  Transfer transfer_;
+  const ModalDamping& damping_;
+  const std::vector<Soft>& soft_;
+  std::vector<VaryingSpring> springs_;
+  MatrixXcd in_, out_;
+  VectorXd floors_;                    // amplitudes below which nothing changes
+  std::map<double, VectorXd> points_;  // amplitudes over Hz
+  std::vector<AmplitudeJump> jumps_;
+  int rounds_ = 0;
+  double change_ = 0, between_ = 0;
+};
+
+}  // namespace
+
+std::pair<double, double> gaussian_factors(const PointsOverLog& softening, const PointsOverLog& growth, double rms) {
+  if (!(rms > 0)) return {at_amplitude(softening, 0), at_amplitude(growth, 0)};
+  // With u = a²/2σ² the weight a² of Rayleigh's distribution is u e^{-u}, between the points at which the laws change
+  // and powers of two, over ln u, in which the laws are straight. What lies outside 2⁻³² and 2⁶ weighs nothing.
+  std::vector<double> ends;
+  for (int power = -32; power <= 6; ++power) ends.push_back(std::ldexp(1.0, power));
+  for (const PointsOverLog* points : {&softening, &growth})
+    for (const auto& [a, factor] : *points)
+      if (const double u = 0.5 * (a / rms) * (a / rms); u > ends.front() && u < 64) ends.push_back(u);
+  std::sort(ends.begin(), ends.end());
+  using Rule = boost::math::quadrature::gauss<double, 20>;
+  double stiffness = 0, dissipation = 0, weight = 0;
+  for (std::size_t k = 0; k + 1 < ends.size(); ++k) {
+    const double middle = 0.5 * std::log(ends[k] * ends[k + 1]), half = 0.5 * std::log(ends[k + 1] / ends[k]);
+    for (std::size_t g = 0; g < Rule::abscissa().size(); ++g)
+      for (const double side : {-1.0, 1.0}) {
+        const double u = std::exp(middle + side * half * Rule::abscissa()[g]), a = rms * std::sqrt(2 * u),
+                     own = half * Rule::weights()[g] * u * u * std::exp(-u), s = at_amplitude(softening, a);
+        weight += own;
+        stiffness += own * s;
+        dissipation += own * s * at_amplitude(growth, a);
+      }
+  }
+  stiffness /= weight;
+  dissipation /= weight;
+  return {stiffness, stiffness > 0 ? dissipation / stiffness : at_amplitude(growth, 0)};
+}
+
+EquivalentSprings linearise(const Excitation& excitation, const Assembly& assembly, const System& system,
+                            const ModalBasis& basis, const ModalDamping& damping, std::vector<VaryingSpring> springs,
+                            int threads) {
+  const std::vector<Soft> soft = soft_ones(assembly, springs);
+  if (soft.empty() || excitation.is_static()) {
+    EquivalentSprings as_they_are;
+    as_they_are.springs = std::move(springs);
+    return as_they_are;
+  }
+  if (excitation.is_random())
+    return RandomSprings(excitation, system, basis, damping, soft, threads).settle(std::move(springs));
+  return SineSprings(excitation, system, basis, damping, std::move(springs), soft).settle(basis);
+}
+
+}  // namespace avrenk
