@@ -157,6 +157,7 @@ void read_all_sections(const Tree& tree, Reading& reading) {
   map.done();
   check_about(reading);
   settle_what_opens(reading);
+  weigh_by_loads(reading.plan);
   add_columns_of_springs(reading.plan.assembly);
 }
 

@@ -132,6 +132,28 @@ void read_tightening(const Tree& tree, const std::string& subject, Environment& 
     problems.add(*joints, subject, "no joint is named", "write joints: [RING-BOLTS]");
 }
 
+void weigh_by_loads(Plan& plan) {
+  Assembly& assembly = plan.assembly;
+  const bool is_grounded = std::any_of(assembly.springs.begin(), assembly.springs.end(),
+                                       [](const Spring& spring) { return spring.nodes[1] < 0; });
+  if (assembly.bases.size() < 2 && !is_grounded) return;
+  for (Environment& environment : plan.environments) {
+    if (!environment.is_static() || environment.acceleration.isZero(0)) continue;
+    Load load;
+    load.name = "acceleration of " + environment.name;
+    load.kind = &kind::ratio;
+    load.columns.emplace_back().field = environment.acceleration;
+    load.factors = {1};
+    load.words = "acceleration of all mass";
+    load.is_settled = true;
+    if (environment.load_cases.empty()) environment.load_cases.emplace_back();
+    for (LoadCase& each : environment.load_cases)
+      each.loads.push_back({.load = static_cast<int>(assembly.loads.size()), .amount = 1});
+    assembly.loads.push_back(std::move(load));
+    environment.acceleration.setZero();
+  }
+}
+
 void settle_what_opens(Reading& reading) {
   Plan& plan = reading.plan;
   const auto opens = std::find_if(plan.assembly.springs.begin(), plan.assembly.springs.end(),

@@ -144,6 +144,9 @@ void read_attachment(const Tree& tree, const std::string& name, Reading& reading
                                                Problems& problems);
 /// Which bolts a static environment tightens.
 void read_tightening(const Tree& tree, const std::string& subject, Environment& environment, Reading& reading);
+/// Accelerations of static environments as loads on all mass, where bases that move alike do not carry the model as one
+/// body: of several bases, or with springs to the ground.
+void weigh_by_loads(Plan& plan);
 /// A load for what bolts and gaps put on the model in each static environment that has them, once all are read.
 void settle_what_opens(Reading& reading);
 void read_loads(const Tree& section, Reading& reading);

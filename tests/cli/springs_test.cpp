@@ -145,6 +145,38 @@ TEST(SpringsThroughTheProgram, AreWhatTheirTravelMakesOfThem) {
   EXPECT_LT(half, 0.49 * full);
 }
 
+// Weight on springs to two bases and to the ground: each takes its part by its stiffness.
+TEST(SpringsThroughTheProgram, ShareWeightOnSeveralBasesAndTheGround) {
+  const TemporaryFolder folder;
+  const Ran run = run_plan(folder, "shared", R"(places:
+  ends: {points: [[0 mm, 0 mm, 0 mm], [100 mm, 0 mm, 0 mm]]}
+  left: {points: [[0 mm, 0 mm, 0 mm]]}
+  right: {points: [[100 mm, 0 mm, 0 mm]]}
+masses:
+  box: {mass: 4 kg, inertia: {xx: 0.02 kg m^2, yy: 0.02 kg m^2, zz: 0.02 kg m^2}, position: [50 mm, 0 mm, 0 mm], carried by: ends}
+base:
+  one: {point: [0 mm, 0 mm, 0 mm]}
+  two: {point: [100 mm, 0 mm, 0 mm]}
+joints:
+  first:  {spring: {from: left, to: one, each: {x: 100 N/mm, y: 100 N/mm, z: 120 N/mm, rx: 40 N m/rad, ry: 40 N m/rad, rz: 40 N m/rad}}}
+  second: {spring: {from: right, to: two, each: {x: 100 N/mm, y: 100 N/mm, z: 60 N/mm}}}
+  stay-1: {spring: {from: right, to: ground, each: {x: 10 N/mm, y: 10 N/mm, z: 90 N/mm}}}
+  stay-2: {spring: {from: left, to: ground, each: {x: 10 N/mm, y: 10 N/mm, z: 30 N/mm}}}
+damping: {otherwise: 1 %}
+watch:
+  one: {base: one, quantities: [force]}
+  two: {base: two, quantities: [force]}
+environments:
+  weight: {static: {acceleration: {z: -9.80665 m/s^2}}}
+)",
+                           "--no-figures --quiet");
+  ASSERT_EQ(run.status, 0) << run.err;
+  const json summary = summary_of(folder, "shared-results");
+  const double weight = 4 * 9.80665;  // shared 150 to 150 by both ends, so that it sinks without turning
+  EXPECT_NEAR(cell(summary, "weight.static", "one.force.z", "value") / (weight * 120 / 300), 1, 1e-8);
+  EXPECT_NEAR(cell(summary, "weight.static", "two.force.z", "value") / (weight * 60 / 300), 1, 1e-8);
+}
+
 TEST(SpringsThroughTheProgram, SayWhatCannotBeHad) {
   const TemporaryFolder folder;
   const std::string plan =

@@ -281,25 +281,23 @@ class SineSprings {
     return false;
   }
 
-  // Amplitudes over and over into their own answer, part of the way, until Newton's iteration takes over: to the next
-  // stable balance where that before is left.
+  // From amplitudes whose balance is left towards what they make, in longer and longer steps as long as the way is the
+  // same, so that what hardly moves just past a jump is left behind, until Newton's iteration takes over.
   bool relax(const Answer& answer, VectorXd& amplitudes) {
-    constexpr double near = 1e-2;
-    constexpr int most = 4000, between = 25;
-    double relaxation = 1, before = HUGE_VAL;
-    VectorXd now = amplitudes;
+    constexpr double longest = 0.1, shortest = 0.01;
+    constexpr int most = 2000, between = 10;
+    double relaxation = 1;
+    VectorXd now = amplitudes.cwiseMax(floors_).array().log(), before = VectorXd::Zero(now.size());
     for (int round = 1; round <= most; ++round) {
-      const VectorXd image = image_of(answer, now).amplitudes;
-      double change = 0;
-      for (Index s = 0; s < now.size(); ++s) {
-        const double from = std::log(std::max(now[s], floors_[s])), to = std::log(std::max(image[s], floors_[s]));
-        change = std::max(change, std::abs(to - from));
-        now[s] = std::exp(from + relaxation * (to - from));
-      }
-      relaxation = change < before ? std::min(1.0, 1.1 * relaxation) : std::max(0.02, 0.5 * relaxation);
-      before = change;
-      if (change > near && round % between != 0) continue;
-      VectorXd start = now;
+      const VectorXd image = image_of(answer, now.array().exp()).amplitudes.cwiseMax(floors_).array().log(),
+                     rest = image - now;
+      const double change = std::max(rest.cwiseAbs().maxCoeff(), 1e-300);
+      relaxation = rest.dot(before) >= 0 ? std::min(1.5 * relaxation, std::max(1.0, longest / change))
+                                         : std::max(0.5 * relaxation, shortest);
+      now += relaxation * rest;
+      before = rest;
+      if (round % between != 0) continue;
+      VectorXd start = now.array().exp();
       if (!newton(answer, start)) continue;
       amplitudes = start;
       return true;
