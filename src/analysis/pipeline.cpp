@@ -195,7 +195,7 @@ void take_or_solve_modes(Analysis& analysis, const std::vector<std::filesystem::
 namespace {
 
 // Whether responses take products with the matrices that no file keeps: of chosen modes, of patterns of pressure, of
-// the full equations, of a load that acts on all mass, of a preload.
+// the full equations, of a preload.
 bool needs_matrices(const Plan& plan, const EnvironmentChoice& is_wanted) {
   if (has_static_state(plan)) return true;
   const auto has_field = [](const LoadCase& each) {
@@ -205,9 +205,6 @@ bool needs_matrices(const Plan& plan, const EnvironmentChoice& is_wanted) {
     if (is_wanted(each) &&
         (each.direct || each.modes || std::any_of(each.load_cases.begin(), each.load_cases.end(), has_field)))
       return true;
-  for (const Load& load : plan.assembly.loads)
-    for (const LoadColumn& column : load.columns)
-      if (column.field) return true;
   return false;
 }
 

@@ -60,16 +60,22 @@ void part_by_amplitude(Analysis& analysis, const Progress& progress) {
   }
 }
 
-std::vector<Table> spring_tables_of(const Analysis& analysis) {
+std::vector<Table> spring_tables_of(const Analysis& analysis, bool farthest_only) {
   const Plan& plan = analysis.plan;
   std::vector<Table> tables;
   std::vector<NamedModes> modes{{"as stated", &analysis.damping.with_springs}};
   for (const VariantAnswers& each : analysis.variants) modes.push_back({each.name, &each.modes});
   if (Table all = spring_mode_table(analysis.basis, analysis.damping, modes, plan.show); !all.rows.empty())
     tables.push_back(std::move(all));
-  for (const auto& [excitation, springs] : analysis.equivalents)
+  std::vector<std::pair<const Excitation*, const EquivalentSprings*>> cases;
+  for (const auto& [excitation, springs] : analysis.equivalents) {
+    cases.emplace_back(excitation.get(), &springs);
+    if (farthest_only) continue;
     for (Table& table : equivalent_tables(*excitation, springs, plan.assembly, plan.show))
       tables.push_back(std::move(table));
+  }
+  if (farthest_only)
+    for (Table& table : farthest_tables(cases, plan.assembly, plan.show)) tables.push_back(std::move(table));
   return tables;
 }
 

@@ -14,8 +14,8 @@ void take_springs(const Plan& plan, const System& system, const ModalBasis& basi
 /// springs that depend on it. @pre the groups have their basis and damping
 void part_by_amplitude(Analysis& analysis, const Progress& progress);
 
-/// The modes with them and with variants, and what they are in each case.
-[[nodiscard]] std::vector<Table> spring_tables_of(const Analysis& analysis);
+/// The modes with them and with variants, and what they are: every one in each case, or the one that moves farthest.
+[[nodiscard]] std::vector<Table> spring_tables_of(const Analysis& analysis, bool farthest_only);
 
 /// Margins with variants, that have any.
 [[nodiscard]] std::vector<NamedMargins> margins_of_variants(const Analysis& analysis);

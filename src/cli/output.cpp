@@ -92,7 +92,7 @@ std::vector<Table> tables_of(const Analysis& analysis) {
   if (!analysis.audit.empty()) tables.push_back(audit_table(analysis.audit, analysis.watched, show));
   if (Table loads = load_table(assembly, show); !loads.rows.empty()) tables.push_back(std::move(loads));
   for (Table& table : rest_tables_of(analysis)) tables.push_back(std::move(table));
-  for (Table& table : spring_tables_of(analysis)) tables.push_back(std::move(table));
+  for (Table& table : spring_tables_of(analysis, false)) tables.push_back(std::move(table));
   for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) {
     for (Table& table : tables_of(analysis.outcomes[i], analysis.watched, show)) tables.push_back(std::move(table));
     for (Table& table : further_tables(analysis, analysis.outcomes[i])) tables.push_back(std::move(table));
@@ -420,7 +420,8 @@ ExitStatus finish(const Analysis& analysis, const Shown& shown, const Request& r
   if (shown.modes || shown.overview) print_rest(analysis, terminal);
   if (shown.modes) print_modes(analysis, shown.overview ? overview_modes : 0, terminal);
   if (shown.modes || shown.peaks || shown.overview)
-    for (const Table& table : spring_tables_of(analysis)) terminal.table(table, shown.overview ? overview_modes : 0);
+    for (const Table& table : spring_tables_of(analysis, true))
+      terminal.table(table, shown.overview ? overview_modes : 0);
   if (shown.peaks || shown.overview) print_responses(analysis, shown.overview, terminal);
   if (shown.peaks || shown.overview) print_audit(analysis, terminal);
   if (const Table clearances = clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show);

@@ -205,7 +205,7 @@ class Writer {
       section.tables.push_back(preload_table(analysis_.levels, analysis_.plan.modes_about, show_));
     }
     for (Table& table : rest_tables_of(analysis_)) section.tables.push_back(std::move(table));
-    for (Table& table : spring_tables_of(analysis_)) section.tables.push_back(std::move(table));
+    for (Table& table : spring_tables_of(analysis_, true)) section.tables.push_back(std::move(table));
     Table all = mode_table(basis, analysis_.damping, show_), chief = all;
     if (basis.modes > most_chief_modes) {
       chief.title = fmt::format("The first {} modes; effective mass as a part of the whole (Σ running sum), damping",

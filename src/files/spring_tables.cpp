@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace avrenk {
 
@@ -38,35 +39,82 @@ Table spring_mode_table(const ModalBasis& basis, const ModalDamping& damping, co
   return table;
 }
 
+namespace {
+
+// The springs of one case that move along an axis, or about one: a row each.
+std::vector<std::pair<const EquivalentSpring*, std::vector<Cell>>> rows_of(const Excitation& excitation,
+                                                                           const EquivalentSprings& springs, bool turns,
+                                                                           const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency), travel = show.unit(turns ? kind::angle : kind::length),
+                    stiffness = show.unit(turns ? kind::rotational_stiffness : kind::stiffness);
+  std::vector<std::pair<const EquivalentSpring*, std::vector<Cell>>> rows;
+  for (const EquivalentSpring& each : springs.found)
+    if ((each.axis > 2) == turns)
+      rows.emplace_back(&each,
+                        std::vector<Cell>{std::string(axis_names[static_cast<std::size_t>(each.axis)]),
+                                          travel.from_si(each.amplitude),
+                                          excitation.is_random() ? std::nan("") : frequency.from_si(each.frequency),
+                                          stiffness.from_si(each.stiffness), 100 * each.loss});
+  return rows;
+}
+
+Table empty_table(const std::string& name, const std::string& title, std::vector<Column> first, bool turns,
+                  const Show& show) {
+  Table table{name, title, std::move(first), {}};
+  for (const Column& each :
+       {Column{"axis", ""}, Column{"travel", show.unit(turns ? kind::angle : kind::length).text, 4},
+        Column{"at", show.unit(kind::frequency).text, 5},
+        Column{"stiffness", show.unit(turns ? kind::rotational_stiffness : kind::stiffness).text, 4},
+        Column{"loss factor", "%", 4}})
+    table.columns.push_back(each);
+  return table;
+}
+
+}  // namespace
+
 std::vector<Table> equivalent_tables(const Excitation& excitation, const EquivalentSprings& springs,
                                      const Assembly& assembly, const Show& show) {
-  const bool random = excitation.is_random();
-  const DisplayUnit frequency = show.unit(kind::frequency);
   std::vector<Table> tables;
   for (const bool turns : {false, true}) {
-    const DisplayUnit travel = show.unit(turns ? kind::angle : kind::length),
-                      stiffness = show.unit(turns ? kind::rotational_stiffness : kind::stiffness);
-    Table table{excitation.name() + (turns ? ".turning-springs" : ".springs"),
-                random ? fmt::format("{}: springs as the RMS of their travel makes them", excitation.name())
-                       : fmt::format("{}: springs where their travel is largest", excitation.name()),
-                {{"spring", ""},
-                 {"axis", ""},
-                 {random ? "RMS travel" : "travel", travel.text, 4},
-                 {"at", frequency.text, 5, !random},
-                 {"stiffness", stiffness.text, 4},
-                 {"loss factor", "%", 4}},
-                {}};
-    for (const EquivalentSpring& each : springs.found) {
-      if ((each.axis > 2) != turns) continue;
-      const std::string& joint = assembly.springs[static_cast<std::size_t>(each.spring)].joint;
-      const auto same = [&](const Spring& spring) { return spring.joint == joint; };
+    Table table = empty_table(excitation.name() + (turns ? ".turning-springs" : ".springs"),
+                              fmt::format("{}: springs as {}", excitation.name(),
+                                          excitation.is_random() ? "the RMS of their travel makes them"
+                                                                 : "they are where their travel is largest"),
+                              {{"spring", ""}}, turns, show);
+    for (auto& [spring, row] : rows_of(excitation, springs, turns, show)) {
+      const std::string& joint = assembly.springs[static_cast<std::size_t>(spring->spring)].joint;
+      const auto same = [&](const Spring& each) { return each.joint == joint; };
       const auto first = std::find_if(assembly.springs.begin(), assembly.springs.end(), same);
       const bool alone = std::count_if(assembly.springs.begin(), assembly.springs.end(), same) == 1;
-      table.rows.push_back(
-          {alone ? joint : fmt::format("{} {}", joint, assembly.springs.begin() + each.spring - first + 1),
-           std::string(axis_names[static_cast<std::size_t>(each.axis)]), travel.from_si(each.amplitude),
-           random ? std::nan("") : frequency.from_si(each.frequency), stiffness.from_si(each.stiffness),
-           100 * each.loss});
+      row.insert(row.begin(),
+                 alone ? joint : fmt::format("{} {}", joint, assembly.springs.begin() + spring->spring - first + 1));
+      table.rows.push_back(std::move(row));
+    }
+    if (!table.rows.empty()) tables.push_back(std::move(table));
+  }
+  return tables;
+}
+
+std::vector<Table> farthest_tables(const std::vector<std::pair<const Excitation*, const EquivalentSprings*>>& cases,
+                                   const Assembly& assembly, const Show& show) {
+  std::vector<Table> tables;
+  for (const bool turns : {false, true}) {
+    Table table = empty_table(turns ? "farthest-turning-springs" : "farthest-springs",
+                              "Springs as their travel makes them, of each joint and axis that which moves farthest "
+                              "(sine: 0 to peak, random: RMS)",
+                              {{"in", ""}, {"joint", ""}}, turns, show);
+    for (const auto& [excitation, springs] : cases) {
+      std::map<std::pair<std::string, int>, std::vector<Cell>> farthest;  // by joint and axis
+      for (auto& [spring, row] : rows_of(*excitation, *springs, turns, show)) {
+        const std::string& joint = assembly.springs[static_cast<std::size_t>(spring->spring)].joint;
+        const auto [at, fresh] = farthest.try_emplace({joint, spring->axis}, row);
+        constexpr std::size_t travel = 1;
+        if (!fresh && std::get<double>(row[travel]) > std::get<double>(at->second[travel])) at->second = row;
+      }
+      for (auto& [of, row] : farthest) {
+        row.insert(row.begin(), {excitation->name(), of.first});
+        table.rows.push_back(std::move(row));
+      }
     }
     if (!table.rows.empty()) tables.push_back(std::move(table));
   }

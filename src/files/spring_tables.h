@@ -25,6 +25,11 @@ struct NamedModes {
 [[nodiscard]] std::vector<Table> equivalent_tables(const Excitation& excitation, const EquivalentSprings& springs,
                                                    const Assembly& assembly, const Show& show);
 
+/// Of all cases of each joint and axis the spring that moves farthest.
+[[nodiscard]] std::vector<Table> farthest_tables(
+    const std::vector<std::pair<const Excitation*, const EquivalentSprings*>>& cases, const Assembly& assembly,
+    const Show& show);
+
 /// Margins of each limit, and with each variant.
 struct NamedMargins {
   std::string name;

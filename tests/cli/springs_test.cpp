@@ -122,7 +122,7 @@ TEST(SpringsThroughTheProgram, AreWhatTheirTravelMakesOfThem) {
   EXPECT_THAT(run.err,
               AllOf(HasSubstr("environment sine.x: springs that depend on amplitude are balanced at "),
                     HasSubstr("environment random.z: springs that depend on amplitude are linear ones for its RMS")));
-  EXPECT_THAT(run.out, AllOf(HasSubstr("sine.z: springs where their travel is largest"), HasSubstr("mount 4")));
+  EXPECT_THAT(run.out, AllOf(HasSubstr("Springs as their travel makes them"), HasSubstr("random.z  mount")));
   const json summary = summary_of(folder, "rubber-results");
   for (const json& row : summary.at("tables").at("audit").at("rows"))
     EXPECT_LE(std::abs(row.at(2).get<double>()), 1e-5) << row;
@@ -149,11 +149,10 @@ TEST(SpringsThroughTheProgram, AreWhatTheirTravelMakesOfThem) {
 TEST(SpringsThroughTheProgram, ShareWeightOnSeveralBasesAndTheGround) {
   const TemporaryFolder folder;
   const Ran run = run_plan(folder, "shared", R"(places:
-  ends: {points: [[0 mm, 0 mm, 0 mm], [100 mm, 0 mm, 0 mm]]}
   left: {points: [[0 mm, 0 mm, 0 mm]]}
   right: {points: [[100 mm, 0 mm, 0 mm]]}
 masses:
-  box: {mass: 4 kg, inertia: {xx: 0.02 kg m^2, yy: 0.02 kg m^2, zz: 0.02 kg m^2}, position: [50 mm, 0 mm, 0 mm], carried by: ends}
+  box: {mass: 4 kg, inertia: {xx: 0.02 kg m^2, yy: 0.02 kg m^2, zz: 0.02 kg m^2}, position: [50 mm, 0 mm, 0 mm], carried by: [left, right]}
 base:
   one: {point: [0 mm, 0 mm, 0 mm]}
   two: {point: [100 mm, 0 mm, 0 mm]}

@@ -24,6 +24,7 @@ using Eigen::VectorXd;
 
 constexpr int most_halvings = 12;
 constexpr double nothing = 1e-13;  // of the largest coordinate, times the condition of all: what rounding makes
+constexpr double nothing_beside_springs = 1e-10;  // the same where a system of equations is solved at each frequency
 constexpr double core_reach = 4;   // half-bandwidths around a resonance in which the phase is the variable
 constexpr double widest_step = 2;  // of frequency, over one panel far from all resonances
 
@@ -269,7 +270,8 @@ ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMat
   const double allowed = 0.1 * covariance_tolerance / std::sqrt(static_cast<double>(open.size()));
   // A coordinate that nothing drives is what rounding leaves of the others: noise that no panel resolves. What a row
   // makes of those that cancel is judged by itself, in run_random.
-  const double rounding = std::pow(nothing * transfer.damping().modes.condition(), 2);
+  const double rounding = std::pow(
+      (transfer.damping().springs ? nothing_beside_springs : nothing) * transfer.damping().modes.condition(), 2);
   // What roots leave out makes noise of this size, beside which a weak coordinate cannot settle by itself.
   const double noise = input.left_out() / (0.1 * covariance_tolerance);
   const auto relative = [&](const VectorXd& part) {

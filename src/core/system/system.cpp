@@ -93,7 +93,7 @@ void refresh_loads(const Assembly& assembly, System& system) {
   const SparseMatrix all = system.transformation * on_nodes;
   system.loads = all.topRows(system.free);
   system.support_loads = all.bottomRows(system.supports);
-  if (fields.empty()) return;
+  if (system.mass.ff.rows() == 0) return;  // numbered only
   for (const auto& [at, acceleration] : fields) {
     const FieldForces forces = forces_of_field(system, acceleration);
     const auto add = [&, at = at](const Eigen::VectorXd& force, SparseMatrix& to) {

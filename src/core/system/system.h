@@ -97,7 +97,7 @@ struct System {
 [[nodiscard]] std::map<int, Vector6> forces_on_nodes(const Assembly& assembly, const LoadColumn& column);
 
 /// Numbers the unknowns; K, M and the matrices of damping stay empty. Enough for the motion of every node by modes
-/// whose products with those matrices are known. @pre no load is a field of acceleration, which takes M
+/// whose products with those matrices are known. Loads that are fields of acceleration, which take M, stay empty too.
 /// @throws InputError  as make_system, but for what is seen in the matrices
 [[nodiscard]] System number_system(const Assembly& assembly);
 

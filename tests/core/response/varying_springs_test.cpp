@@ -10,6 +10,7 @@
 #include "core/modes/spring_variation.h"
 #include "core/response/audit.h"
 #include "core/response/power.h"
+#include "support/checked.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -244,8 +245,12 @@ TEST(VaryingSprings, LetNoisePassAsTheIntegralSays) {
                                                        ends[k], ends[k + 1], 12, 1e-12);
   const MatrixXcd motion = solved.channels.motion(1, NodeMotion::absolute_acceleration).row(2),
                   spring = solved.channels.spring_force(0).row(2);
-  EXPECT_NEAR(test::root_mean_square({"", motion}, covariance) / std::sqrt(acceleration), 1, 1e-8);
-  EXPECT_NEAR(test::root_mean_square({"", spring}, covariance) / std::sqrt(force), 1, 1e-8);
+  const test::KnownProblem known(
+      "one mass in noise on a spring whose stiffness and loss factor are tables over frequency",
+      "adaptive quadrature of the closed form");
+  known.value("RMS acceleration, m/s²", test::root_mean_square({"", motion}, covariance), std::sqrt(acceleration),
+              1e-8);
+  known.value("RMS force of the spring, N", test::root_mean_square({"", spring}, covariance), std::sqrt(force), 1e-8);
 }
 
 // Variants from the modes of the stated springs: the model assembled with others, also at rest.
