@@ -85,8 +85,9 @@ TEST(SpringsThroughTheProgram, HaveVariantsWithMarginsOfTheirOwn) {
       "limits:\n  level: {of: box.acceleration, in: [sine, random], take: {sine: peak, random: 3 "
       "sigma}, allowable: 40 g}\n";
   const auto plan = [&](const std::string& springs) { return replaced(box_on(springs), "limits:\n", limits); };
-  const Ran run = run_plan(folder, "stated",
-                           plan(mounts + ", variants: {soft: 70 %, stiff: {stiffness: 150 %, loss factor: 60 %}}"));
+  const Ran run =
+      run_plan(folder, "stated",
+               plan(mounts + ", variants: {soft: 70 %, stiff: {stiffness: 150 %, loss factor: 60 %}}"), "--no-figures");
   EXPECT_THAT(run.out, HasSubstr("Margins with springs that are others"));
   const json stated = summary_of(folder, "stated-results");
   (void)run_plan(folder, "soft", plan("each: {x: 126 N/mm, y: 126 N/mm, z: 168 N/mm}, loss factor: 15 %"));

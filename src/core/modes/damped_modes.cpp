@@ -201,6 +201,12 @@ void DampedModes::transform_whole(const Equations& equations) {
   for (Index r = 0; r < m; ++r) velocities_.row(r).head(n) = vectors.row(rate_at[static_cast<std::size_t>(r)]);
 }
 
+void DampedModes::turn(const MatrixXd& y) {
+  right_ = y * right_;
+  left_ *= y.transpose();
+  if (velocities_.size() > 0) velocities_ = y * velocities_;
+}
+
 MatrixXcd DampedModes::forces(const MatrixXcd& modal) const {
   return left_.size() == 0 ? modal : MatrixXcd(left_ * modal);
 }

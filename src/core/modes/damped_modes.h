@@ -41,6 +41,9 @@ class DampedModes {
   /// @throws NumericalError  the eigenvalue problem does not converge
   DampedModes(const Eigen::VectorXd& omega, const Eigen::MatrixXd& viscous, const Eigen::MatrixXd& hysteretic);
 
+  /// The same of coordinates y with q = Y y. @pre not uncoupled
+  void turn(const Eigen::MatrixXd& y);
+
   [[nodiscard]] Form form() const { return form_; }
   /// Of the eigenvectors, |X| |X⁻¹| / k in the Frobenius norm: 1 where they are orthonormal. Of the triangular form
   /// that of the eigenvectors it replaces.
@@ -60,6 +63,8 @@ class DampedModes {
 
   /// G(ω) b at one frequency, k x n.
   [[nodiscard]] Eigen::MatrixXcd respond(double omega, const Eigen::MatrixXcd& b) const;
+  /// The diagonal of G(ω), k. @pre is_diagonal()
+  [[nodiscard]] Eigen::ArrayXcd gain(double omega) const;
   /// Of a diagonal G the coefficients of 1/G_r = a_r + b_r ω + c_r ω², k x 3.
   [[nodiscard]] Eigen::MatrixXcd denominators() const;
   /// G(ω)⁻¹, k x k.
@@ -82,7 +87,6 @@ class DampedModes {
   [[nodiscard]] std::vector<std::pair<double, double>> resonances() const;
 
  private:
-  [[nodiscard]] Eigen::ArrayXcd gain(double omega) const;
   struct Equations;
   void transform_hysteretic(const Equations& equations);
   void transform_whole(const Equations& equations);

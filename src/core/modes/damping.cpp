@@ -118,6 +118,7 @@ std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> ModalDamping::force_rows(const Mod
 
 std::vector<std::pair<double, double>> resonances(const ModalBasis& basis, const ModalDamping& damping) {
   std::vector<std::pair<double, double>> all;
+  if (damping.has_springs_in_modes()) return damping.modes.resonances();
   for (const SpringMode& each : damping.with_springs) all.emplace_back(each.frequency, each.ratio);
   if (damping.springs) return all;
   if (damping.coupled()) return damping.modes.resonances();
@@ -203,11 +204,27 @@ ModalDamping damp(DampingProducts products, const ModalBasis& basis, const Dampi
 ModalDamping with_springs(ModalDamping damping, const ModalBasis& basis,
                           std::shared_ptr<const SpringVariation> springs) {
   damping.with_springs.clear();
+  if (damping.without_springs) damping.modes = *damping.without_springs;
+  damping.without_springs.reset();
   damping.springs = std::move(springs);
   if (!damping.springs) return damping;
-  damping.with_springs = damping.coupled()
-                             ? modes_with_springs(basis, *damping.springs, damping.viscous, damping.hysteretic)
-                             : modes_with_springs(basis, *damping.springs, damping.alone_viscous, damping.alone_loss);
+  const SpringVariation& own = *damping.springs;
+  const bool whole = damping.coupled();
+  const MatrixXd viscous = whole ? damping.viscous : MatrixXd(damping.alone_viscous),
+                 loss = whole ? damping.hysteretic : MatrixXd(damping.alone_loss);
+  damping.with_springs = modes_with_springs(basis, own, viscous, loss);
+  if (!own.is_constant()) return damping;
+  constexpr double any = 1;  // Hz
+  const TurnedModes turned = turned_by_springs(basis, own, any);
+  const auto full = [](const MatrixXd& matrix) {
+    return matrix.cols() == 1 && matrix.rows() > 1 ? MatrixXd(matrix.col(0).asDiagonal()) : matrix;
+  };
+  MatrixXd all_loss = own.forces() * (own.excess(any).imag().asDiagonal() * own.travel());
+  all_loss = 0.5 * (all_loss + all_loss.transpose()).eval() + full(loss);
+  damping.without_springs = std::make_shared<const DampedModes>(std::move(damping.modes));
+  damping.modes = DampedModes(turned.omega, MatrixXd(turned.turn.transpose() * full(viscous) * turned.turn),
+                              MatrixXd(turned.turn.transpose() * all_loss * turned.turn));
+  damping.modes.turn(turned.turn);
   return damping;
 }
 

@@ -70,6 +70,9 @@ struct ModalDamping {
   /// Springs that are not what the matrices hold: responses take them as they are. nullptr: there are none.
   std::shared_ptr<const SpringVariation> springs{};
   std::vector<SpringMode> with_springs{};  ///< the modes with them
+  /// Where they are the same at all frequencies `modes` has them already: the modes without them; nullptr: it has none.
+  std::shared_ptr<const DampedModes> without_springs{};
+  [[nodiscard]] bool has_springs_in_modes() const { return without_springs != nullptr; }
   DampedModes modes;  ///< how the modal equations are solved: whole where coupled, else mode by mode
 
   /// B (Λ + iD) and B V of rows B, coupled or not as responses take it: j x m each.
@@ -77,7 +80,9 @@ struct ModalDamping {
                                                                          const Eigen::MatrixXcd& rows) const;
   [[nodiscard]] bool couples() const { return viscous.size() > 0; }
   /// Whether responses use the full matrices.
-  [[nodiscard]] bool coupled() const { return modes.form() != DampedModes::Form::uncoupled; }
+  [[nodiscard]] bool coupled() const {
+    return (without_springs ? *without_springs : modes).form() != DampedModes::Form::uncoupled;
+  }
   /// ζ + η/2: the fraction of critical damping that counts at resonance.
   [[nodiscard]] double effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }
   [[nodiscard]] double amplification(int r) const { return 1 / (2 * effective_ratio(r)); }  ///< Q
@@ -99,7 +104,9 @@ struct ModalDamping {
 [[nodiscard]] ModalDamping damp(DampingProducts products, const ModalBasis& basis, const DampingRule& rule);
 [[nodiscard]] ModalDamping damp(const System& system, const ModalBasis& basis, const DampingRule& rule);
 
-/// The same damping with springs that are not what the matrices hold. @param springs  nullptr: as they hold them
+/// The same damping with springs that are not what the matrices hold. Those that are the same at all frequencies become
+/// a part of `modes`. @param springs  nullptr: as the matrices hold them
+/// @throws NumericalError  the eigenvalue problem of the damped modes does not converge
 [[nodiscard]] ModalDamping with_springs(ModalDamping damping, const ModalBasis& basis,
                                         std::shared_ptr<const SpringVariation> springs);
 

@@ -143,15 +143,7 @@ std::vector<VaryingSpring> varying_springs(const Assembly& assembly, const std::
   return all;
 }
 
-namespace {
-
-// Modes with the springs as they are at one frequency: 1/ω² ascending from the last, of those with mass.
-struct Frozen {
-  VectorXd frequency;  // Hz, ascending
-  MatrixXd shapes;     // m x with mass, with mass 1
-};
-
-Frozen frozen_at(const ModalBasis& basis, const SpringVariation& variation, double frequency) {
+TurnedModes turned_by_springs(const ModalBasis& basis, const SpringVariation& variation, double frequency) {
   const Index m = basis.size(), moving = basis.with_mass(), bare = m - moving;
   MatrixXd k = variation.forces() * (variation.excess(frequency).real().asDiagonal() * variation.travel());
   k = (0.5 * (k + k.transpose())).eval();
@@ -162,12 +154,27 @@ Frozen frozen_at(const ModalBasis& basis, const SpringVariation& variation, doub
     k.topLeftCorner(moving, moving) += k.topRightCorner(moving, bare) * follow;
   }
   const SymmetricEigen eigen = symmetric_eigen(MatrixXd(k.topLeftCorner(moving, moving)));
-  Frozen own;
-  own.frequency = eigen.values.cwiseMax(0).cwiseSqrt() / (2 * pi);
-  own.shapes.resize(m, moving);
-  own.shapes.topRows(moving) = eigen.vectors;
-  if (bare > 0) own.shapes.bottomRows(bare) = follow * eigen.vectors;
+  TurnedModes own{VectorXd::Constant(m, HUGE_VAL), MatrixXd::Zero(m, m)};
+  own.omega.head(moving) = eigen.values.cwiseMax(0).cwiseSqrt();
+  own.turn.topLeftCorner(moving, moving) = eigen.vectors;
+  if (bare == 0) return own;
+  own.turn.bottomLeftCorner(bare, moving) = follow * eigen.vectors;
+  const SymmetricEigen without = symmetric_eigen(MatrixXd(k.bottomRightCorner(bare, bare)));
+  own.turn.bottomRightCorner(bare, bare) = without.vectors * without.values.cwiseSqrt().cwiseInverse().asDiagonal();
   return own;
+}
+
+namespace {
+
+struct Frozen {
+  VectorXd frequency;  // Hz, ascending
+  MatrixXd shapes;     // m x with mass, with mass 1
+};
+
+Frozen frozen_at(const ModalBasis& basis, const SpringVariation& variation, double frequency) {
+  const TurnedModes all = turned_by_springs(basis, variation, frequency);
+  const Index moving = basis.with_mass();
+  return {all.omega.head(moving) / (2 * pi), all.turn.leftCols(moving)};
 }
 
 }  // namespace

@@ -51,6 +51,8 @@ class SpringVariation {
   [[nodiscard]] const Eigen::MatrixXd& forces() const { return forces_; }     ///< W, m x r
   [[nodiscard]] Eigen::VectorXcd excess(double frequency) const;              ///< x, r
   [[nodiscard]] Eigen::VectorXcd excess_slope(double frequency, double inside) const;
+  /// Whether x is the same at all frequencies.
+  [[nodiscard]] bool is_constant() const { return breakpoints().empty(); }
   /// Frequencies at which a law changes, Hz, ascending.
   [[nodiscard]] std::vector<double> breakpoints() const;
   /// Puts e, r x k, into its columns of loads as they are applied, n_l x k.
@@ -77,6 +79,15 @@ struct SpringMode {
   double ratio = 0;       ///< fraction of critical damping, η/2 included
   Eigen::VectorXd shape;  ///< on the coordinates, m; with mass 1
 };
+/// Coordinates y, q = Y y, in which Λ + W Re x G_q, with x of one frequency, and J are diagonal: modes by their
+/// frequency, with mass 1, then what has no mass, with stiffness 1.
+struct TurnedModes {
+  Eigen::VectorXd omega;  ///< rad/s, m; infinite without mass
+  Eigen::MatrixXd turn;   ///< Y, m x m
+};
+[[nodiscard]] TurnedModes turned_by_springs(const ModalBasis& basis, const SpringVariation& variation,
+                                            double frequency);
+
 /// Every mode with mass, by its frequency: those of Λ + W Re x G_q without damping; the damping is that of all parts by
 /// their strain energy.
 /// @param viscous, hysteretic  V (1/s) and D (1/s²), m x m, or their diagonals, m x 1

@@ -483,9 +483,10 @@ EquivalentSprings linearise(const Excitation& excitation, const Assembly& assemb
     as_they_are.springs = std::move(springs);
     return as_they_are;
   }
+  const ModalDamping plain = with_springs(damping, basis, nullptr);
   if (excitation.is_random())
-    return RandomSprings(excitation, system, basis, damping, soft, threads).settle(std::move(springs));
-  return SineSprings(excitation, system, basis, damping, std::move(springs), soft).settle(basis);
+    return RandomSprings(excitation, system, basis, plain, soft, threads).settle(std::move(springs));
+  return SineSprings(excitation, system, basis, plain, std::move(springs), soft).settle(basis);
 }
 
 }  // namespace avrenk

@@ -48,7 +48,7 @@ struct EquivalentSprings {
 /// Of sine the first harmonic is balanced at every frequency, a = |δ|, each from the answer at the frequency below it;
 /// of random the RMS of the travel. Both are answers of the linear model with the springs as they are then.
 /// @param springs  as varying_springs has them
-/// @param damping  without them
+/// @param damping  whose own springs are not looked at
 /// @throws NumericalError  an amplitude that does not settle: says by how much
 [[nodiscard]] EquivalentSprings linearise(const Excitation& excitation, const Assembly& assembly, const System& system,
                                           const ModalBasis& basis, const ModalDamping& damping,

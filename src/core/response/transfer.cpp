@@ -15,6 +15,7 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
   const Index columns = inputs_.base.cols();
   if (inputs_.loads.size() == 0) inputs_.loads = MatrixXcd::Zero(layout_.loads, columns);
   modal_.constant = -basis.participation * inputs_.base + basis.load_participation * inputs_.loads;
+  const bool has_springs = damping.has_springs_in_modes() && !damping.springs->base_travel().isZero(0);
   if (!basis.statics.moves_rigidly) {
     // (C_ff B + C_fb)ᵀΦ and its like are the rows of the bases' reactions.
     modal_.velocity = modal_.displacement = MatrixXcd::Zero(basis.size(), columns);
@@ -25,6 +26,9 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
       modal_.displacement -= (base.loss + damping.base_loss * base.general).transpose() * own;
     }
   }
+  if (has_springs)  // −W X G_b u_b
+    modal_.displacement += imaginary * (damping.springs->forces() * (damping.springs->excess(1).asDiagonal() *
+                                                                     (damping.springs->base_travel() * inputs_.base)));
   damped_.constant = damping.modes.forces(modal_.constant);
   spring_base_ = MatrixXcd::Zero(0, columns);
   if (damping.springs) {
@@ -67,7 +71,7 @@ MatrixXcd Transfer::closed(double frequency, const MatrixXcd& forces, const Matr
                            const MatrixXcd& more) const {
   const double omega = 2 * pi * frequency;
   const DampedModes& modes = damping_.modes;
-  if (!damping_.springs) return modes.respond(omega, forces);
+  if (!damping_.springs || damping_.has_springs_in_modes()) return modes.respond(omega, forces);
   const VectorXcd x = damping_.springs->excess(frequency);
   const Index k = modes.coordinates(), r = x.size();
   if (r > k) {  // (G⁻¹ + L W X G_q R) c
@@ -76,13 +80,27 @@ MatrixXcd Transfer::closed(double frequency, const MatrixXcd& forces, const Matr
     return ComplexLu(modes.resistance(omega) + spring_forces_ * (x.asDiagonal() * spring_rows_))
         .solve(forces + spring_forces_ * free);
   }
-  MatrixXcd c = modes.respond(omega, forces);
-  const MatrixXcd per_unstressed = modes.respond(omega, spring_forces_);
-  MatrixXcd inner = x.asDiagonal() * (spring_rows_ * per_unstressed);
+  MatrixXcd c, inner;  // G b; X G_q R G L W + 1
+  Eigen::VectorXcd gain;
+  MatrixXcd per_unstressed;
+  if (modes.is_diagonal()) {
+    gain = modes.gain(omega);
+    c = gain.asDiagonal() * forces;
+    inner = (spring_rows_ * gain.asDiagonal()).eval() * spring_forces_;
+  } else {
+    c = modes.respond(omega, forces);
+    per_unstressed = modes.respond(omega, spring_forces_);
+    inner = spring_rows_ * per_unstressed;
+  }
+  inner = (x.asDiagonal() * inner).eval();
   inner.diagonal().array() += 1;
   MatrixXcd e = -(x.asDiagonal() * (spring_rows_ * c + carried));
   if (more.size() > 0) e += more;
-  c += per_unstressed * ComplexLu(std::move(inner)).solve(std::move(e));
+  e = ComplexLu(std::move(inner)).solve(std::move(e));
+  if (gain.size() > 0)
+    c += gain.asDiagonal() * (spring_forces_ * e).eval();
+  else
+    c += per_unstressed * e;
   return c;
 }
 
@@ -104,7 +122,7 @@ MatrixXcd Transfer::coordinates(double frequency) const {
     const VectorXcd x = damping_.springs->excess(frequency);
     const MatrixXcd per_travel = damping_.springs->forces() * x.asDiagonal();
     stiffness += per_travel * damping_.springs->travel();
-    forces -= per_travel * own;
+    if (!damping_.has_springs_in_modes()) forces -= per_travel * own;
   }
   return ComplexLu(std::move(stiffness)).solve(std::move(forces));
 }
@@ -122,7 +140,7 @@ MatrixXcd Transfer::coordinates(std::span<const double> frequencies, const Matri
   MatrixXcd c = damped_.constant * amplitudes;
   for (Index k = 0; k < points && damped_.velocity.size() > 0; ++k)
     c.col(k) = damped_.at(omegas[static_cast<std::size_t>(k)]) * amplitudes.col(k);
-  if (!damping_.springs) {
+  if (!damping_.springs || damping_.has_springs_in_modes()) {
     damping_.modes.respond_each(omegas, c);
     return damping_.modes.modal(c);
   }
@@ -157,6 +175,7 @@ Transfer::Damped Transfer::damped_slope(double frequency, double inside, const D
                   x_slope = damping_.springs->excess_slope(frequency, inside) / (2 * pi),
                   of_bases = carried(omega, slopes) - (2 / omega) * carried(omega, amplitudes),
                   more = -x_slope.cwiseProduct(spring_rows_ * at.coordinates + carried(omega, amplitudes));
+  // Where they are a part of the modes X' is zero, and what the bases add is a part of the forces.
   Damped slope{closed(frequency, forces, of_bases, more).col(0), {}};
   slope.unstressed = more - x.cwiseProduct(spring_rows_ * slope.coordinates + of_bases);
   return slope;
@@ -165,7 +184,11 @@ Transfer::Damped Transfer::damped_slope(double frequency, double inside, const D
 Eigen::ArrayXd Transfer::squares(double frequency, const MatrixXcd& amplitudes) const {
   constexpr double well_conditioned = 100;
   const DampedModes& modes = damping_.modes;
-  const bool cheap = !directly_ && !damping_.springs && modes.is_diagonal() && modes.condition() <= well_conditioned;
+  const bool cheap = !directly_ && modes.is_diagonal() && modes.condition() <= well_conditioned;
+  if (cheap && damping_.springs && !damping_.has_springs_in_modes()) {
+    const double omega = 2 * pi * frequency;
+    return closed(frequency, damped_.at(omega) * amplitudes, carried(omega, amplitudes)).cwiseAbs2().rowwise().sum();
+  }
   if (!cheap) return (coordinates(frequency) * amplitudes).cwiseAbs2().rowwise().sum().array();
   if (amplitudes.cols() == 0) return Eigen::ArrayXd::Zero(modes.coordinates());  // where no input acts
   const double omega = 2 * pi * frequency;
