@@ -63,6 +63,11 @@ void read_variants(const Tree& tree, const std::string& subject, SpringLaw& law,
   }
   for (const Tree::Entry& entry : tree.entries) {
     const std::string own = subject + " " + entry.key;
+    if (entry.key.empty() || entry.key == "as stated") {
+      problems.add(entry.value, subject, fmt::format("\"{}\" is what the springs are without a variant", entry.key),
+                   "give it another name");
+      continue;
+    }
     SpringLaw::Variant variant{entry.key};
     if (entry.value.is_map()) {
       MapReader map(entry.value, own, problems);

@@ -177,6 +177,41 @@ Frozen frozen_at(const ModalBasis& basis, const SpringVariation& variation, doub
   return {all.omega.head(moving) / (2 * pi), all.turn.leftCols(moving)};
 }
 
+constexpr double settled = 1e-9;  // part of a frequency
+
+// The mode nearest to a known one, with the springs as they are at its own frequency: inverse iteration about its
+// Rayleigh quotient, by as small a system as responses take. Nothing where it leads to another mode.
+std::optional<SpringMode> nearest_mode(const ModalBasis& basis, const SpringVariation& variation, double frequency,
+                                       const VectorXd& shape) {
+  constexpr int most_steps = 15;
+  constexpr double alike = 0.7, singular = 1e-13;
+  const VectorXd stiffness = basis.stiffness(), mass = basis.omega.array().isFinite().cast<double>();
+  VectorXd y = shape;
+  double f = frequency;
+  for (int step = 0; step < most_steps; ++step) {
+    const VectorXd travel = variation.travel() * y, force = variation.forces().transpose() * y;
+    const double square = y.cwiseAbs2().dot(stiffness) + force.dot(variation.excess(f).real().cwiseProduct(travel)),
+                 now = std::sqrt(std::max(0.0, square)) / (2 * pi);
+    if (std::abs(now - f) <= settled * now) {
+      if (std::abs(y.cwiseProduct(mass).dot(shape)) < alike) return std::nullopt;
+      return SpringMode{now, 0, std::move(y)};
+    }
+    f = now;
+    const VectorXd x = variation.excess(f).real();
+    VectorXd over = stiffness - square * mass;
+    over = over.unaryExpr([&](double d) { return 1 / (std::abs(d) > singular * square ? d : singular * square); });
+    MatrixXd inner = x.asDiagonal() * (variation.travel() * (over.asDiagonal() * variation.forces()));
+    inner.diagonal().array() += 1;
+    VectorXd next = over.cwiseProduct(mass.cwiseProduct(y));
+    next -= over.cwiseProduct(variation.forces() *
+                              RealLu(std::move(inner)).solve(x.asDiagonal() * (variation.travel() * next)));
+    const double size = std::sqrt(next.cwiseAbs2().dot(mass));
+    if (!(size > 0) || !std::isfinite(size)) return std::nullopt;
+    y = next / size;
+  }
+  return std::nullopt;
+}
+
 }  // namespace
 
 std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const SpringVariation& variation,
@@ -205,6 +240,7 @@ std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const Spring
   std::vector<SpringMode> modes;
   for (Index j = 0; j < moving; ++j) {
     const Frozen* own = &frozen.back();
+    std::optional<SpringMode> nearest;
     double f = frozen.back().frequency[j];
     if (over(0, j) <= 0) {
       own = &frozen.front();
@@ -214,12 +250,17 @@ std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const Spring
         if (!(over(k, j) > 0 && over(k + 1, j) <= 0)) continue;
         double low = at[k], high = at[k + 1], low_over = over(k, j), high_over = over(k + 1, j);
         own = &frozen[k];
-        constexpr double settled = 1e-9, straight = 1e-6;  // parts of a frequency
+        constexpr double straight = 1e-6;  // part of a frequency
         constexpr int most_steps = 60;
         if (std::abs(frozen[k].frequency[j] / frozen[k + 1].frequency[j] - 1) < straight) {
           f = (low * high_over - high * low_over) / (high_over - low_over);
           break;
         }
+        f = (low * high_over - high * low_over) / (high_over - low_over);
+        const Frozen& near = frozen[std::abs(f - low) < std::abs(f - high) ? k : k + 1];
+        nearest = nearest_mode(basis, variation, f, near.shapes.col(j));
+        if (nearest && nearest->frequency >= low && nearest->frequency <= high) break;
+        nearest.reset();
         // The Illinois rule: regula falsi that halves what stands still.
         int side = 0;
         for (int step = 0; step < most_steps; ++step) {
@@ -243,7 +284,8 @@ std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const Spring
         break;
       }
     }
-    SpringMode mode{f, 0, own->shapes.col(j)};
+    SpringMode mode = nearest ? std::move(*nearest) : SpringMode{f, 0, own->shapes.col(j)};
+    f = mode.frequency;
     const VectorXd& y = mode.shape;
     const double omega = 2 * pi * f;
     const VectorXd travel = variation.travel() * y, force = variation.forces().transpose() * y;
