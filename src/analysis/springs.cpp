@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 #include "core/parallel.h"
 #include "core/response/sweep.h"
@@ -62,10 +63,14 @@ void part_by_amplitude(Analysis& analysis, const Progress& progress) {
 
 std::vector<Table> spring_tables_of(const Analysis& analysis, bool farthest_only) {
   const Plan& plan = analysis.plan;
+  const bool by_amplitude =
+      std::any_of(plan.assembly.springs.begin(), plan.assembly.springs.end(),
+                  [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); });
   std::vector<Table> tables;
   std::vector<NamedModes> modes{{"as stated", &analysis.damping.with_springs}};
   for (const VariantAnswers& each : analysis.variants) modes.push_back({each.name, &each.modes});
-  if (Table all = spring_mode_table(analysis.basis, analysis.damping, modes, plan.show); !all.rows.empty())
+  if (Table all = spring_mode_table(analysis.basis, analysis.damping, modes, by_amplitude, plan.show);
+      !all.rows.empty())
     tables.push_back(std::move(all));
   std::vector<std::pair<const Excitation*, const EquivalentSprings*>> cases;
   for (const auto& [excitation, springs] : analysis.equivalents) {
@@ -160,16 +165,26 @@ void speak_of_springs(Analysis& analysis) {
           "environment {}: springs that depend on amplitude are balanced at {} frequencies, each in at most {} rounds "
           "to {:.0e}; between two of them stiffness and loss factor are off by {:.0e} at most",
           name, springs.points, springs.rounds, springs.change, springs.between));
-    for (const AmplitudeJump& jump : springs.jumps)
+    for (const bool of_direction : {false, true}) {
+      AmplitudeJump all{HUGE_VAL, 0, 1, of_direction};
+      int count = 0;
+      for (const AmplitudeJump& jump : springs.jumps) {
+        if (jump.is_of_direction != of_direction) continue;
+        all = {std::min(all.from, jump.from), std::max(all.to, jump.to), std::max(all.ratio, jump.ratio), of_direction};
+        ++count;
+      }
+      if (count == 0) continue;
       analysis.warnings.push_back(
-          jump.is_of_direction
-              ? fmt::format(
-                    "environment {}: between {:.5g} and {:.5g} Hz the springs have two amplitudes, up to {:.3g} "
-                    "times apart: what is told is a sweep upwards, one downwards finds the other",
-                    name, jump.from, jump.to, jump.ratio)
-              : fmt::format("environment {}: at {:.5g} Hz the amplitude of the springs jumps to {:.3g} times what it "
-                            "was, or that part of it",
-                            name, jump.to, jump.ratio));
+          of_direction
+              ? fmt::format("environment {}: between {:.5g} and {:.5g} Hz{} the springs have two amplitudes, up to "
+                            "{:.3g} times apart: what is told is a sweep upwards, one downwards finds the other",
+                            name, all.from, all.to, count > 1 ? fmt::format(", in {} stretches,", count) : "",
+                            all.ratio)
+              : fmt::format("environment {}: {} the amplitude of the springs jumps, by a factor of {:.3g}", name,
+                            count > 1 ? fmt::format("{} times between {:.5g} and {:.5g} Hz", count, all.from, all.to)
+                                      : fmt::format("at {:.5g} Hz", all.to),
+                            all.ratio));
+    }
   }
   for (const Outcome& outcome : analysis.outcomes) {
     if (!outcome.sine() || outcome.is_combined()) continue;

@@ -70,6 +70,7 @@ NamedChart variant_chart(const std::vector<LimitResult>& limits, const std::vect
   NamedChart named{"variants", {}, ""};
   Chart& chart = named.chart;
   std::vector<double> stated;
+  stated.reserve(limits.size());
   for (const LimitResult& each : limits) stated.push_back(each.deciding());
   std::vector<NamedMargins> all{{"as stated", stated}};
   all.insert(all.end(), variants.begin(), variants.end());

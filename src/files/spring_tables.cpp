@@ -8,18 +8,45 @@
 
 namespace avrenk {
 
+namespace {
+
+// Which of the modes with springs is mostly which mode at rest: one each, the likest first.
+std::vector<const SpringMode*> paired(const ModalBasis& basis, const std::vector<SpringMode>& modes) {
+  struct Pair {
+    double part;
+    int mode;
+    std::size_t own;
+  };
+  std::vector<Pair> pairs;
+  for (std::size_t own = 0; own < modes.size(); ++own)
+    for (int r = 0; r < basis.modes; ++r) pairs.push_back({std::abs(modes[own].shape[r]), r, own});
+  std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.part > b.part; });
+  std::vector<const SpringMode*> of_mode(static_cast<std::size_t>(basis.modes), nullptr);
+  std::vector<bool> taken(modes.size(), false);
+  for (const Pair& pair : pairs) {
+    const SpringMode*& mode = of_mode[static_cast<std::size_t>(pair.mode)];
+    if (mode || taken[pair.own]) continue;
+    mode = &modes[pair.own];
+    taken[pair.own] = true;
+  }
+  return of_mode;
+}
+
+}  // namespace
+
 Table spring_mode_table(const ModalBasis& basis, const ModalDamping& damping, const std::vector<NamedModes>& all,
-                        const Show& show) {
+                        bool by_amplitude, const Show& show) {
   constexpr double same_frequency = 1e-3, same_damping = 1e-2;
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{"modes-with-springs",
-              "Modes with each spring as it is at their frequency (those that it changes)",
+              fmt::format("Modes with each spring as it is at their frequency{} (those that it changes)",
+                          by_amplitude ? ", at the smallest amplitude" : ""),
               {{"mode", ""}, {"at rest", frequency.text, 5}, {"ζ at rest", "%", 3, true, 3}},
               {}};
-  std::vector<NamedModes> shown;
-  for (const NamedModes& each : all)
-    if (!each.modes->empty()) shown.push_back(each);
-  for (const NamedModes& each : shown) {
+  std::vector<std::vector<const SpringMode*>> shown;
+  for (const NamedModes& each : all) {
+    if (each.modes->empty()) continue;
+    shown.push_back(paired(basis, *each.modes));
     table.columns.push_back({each.name, frequency.text, 5});
     table.columns.push_back({"ζ " + each.name, "%", 3, true, 3});
   }
@@ -27,8 +54,8 @@ Table spring_mode_table(const ModalBasis& basis, const ModalDamping& damping, co
     const double f = basis.frequency(r), zeta = damping.effective_ratio(r);
     std::vector<Cell> row{fmt::format("{}", r + 1), frequency.from_si(f), 100 * zeta};
     bool differs = false;
-    for (const NamedModes& each : shown) {
-      const SpringMode& own = (*each.modes)[static_cast<std::size_t>(r)];
+    for (const auto& each : shown) {
+      const SpringMode& own = *each[static_cast<std::size_t>(r)];
       differs = differs || std::abs(own.frequency / f - 1) > same_frequency ||
                 std::abs(own.ratio - zeta) > same_damping * zeta;
       row.emplace_back(frequency.from_si(own.frequency));
@@ -99,13 +126,19 @@ std::vector<Table> farthest_tables(const std::vector<std::pair<const Excitation*
                                    const Assembly& assembly, const Show& show) {
   std::vector<Table> tables;
   for (const bool turns : {false, true}) {
-    Table table = empty_table(turns ? "farthest-turning-springs" : "farthest-springs",
-                              "Springs as their travel makes them, of each joint and axis that which moves farthest "
-                              "(sine: 0 to peak, random: RMS)",
-                              {{"in", ""}, {"joint", ""}}, turns, show);
+    Table table =
+        empty_table(turns ? "farthest-turning-springs" : "farthest-springs",
+                    "Springs as their travel makes them: the farthest of each joint and axis (0 to peak; random: "
+                    "RMS)",
+                    {{"in", ""}, {"joint", ""}}, turns, show);
     for (const auto& [excitation, springs] : cases) {
+      constexpr double rounding = 1e-9;  // of the largest travel
+      double most = 0;
+      for (const EquivalentSpring& each : springs->found)
+        if ((each.axis > 2) == turns) most = std::max(most, each.amplitude);
       std::map<std::pair<std::string, int>, std::vector<Cell>> farthest;  // by joint and axis
       for (auto& [spring, row] : rows_of(*excitation, *springs, turns, show)) {
+        if (!(spring->amplitude > rounding * most)) continue;
         const std::string& joint = assembly.springs[static_cast<std::size_t>(spring->spring)].joint;
         const auto [at, fresh] = farthest.try_emplace({joint, spring->axis}, row);
         constexpr std::size_t travel = 1;

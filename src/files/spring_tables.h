@@ -17,8 +17,9 @@ struct NamedModes {
 };
 /// The modes with springs as they are at their own frequencies, and with variants of them: those that differ from the
 /// modes of the matrices, by more than a thousandth in frequency or a hundredth in damping.
+/// @param by_amplitude  whether some depend on it: these are as at the smallest
 [[nodiscard]] Table spring_mode_table(const ModalBasis& basis, const ModalDamping& damping,
-                                      const std::vector<NamedModes>& all, const Show& show);
+                                      const std::vector<NamedModes>& all, bool by_amplitude, const Show& show);
 
 /// Of one case the springs that depend on amplitude: how far they move, and what they are then; those that turn in a
 /// table of their own.

@@ -45,8 +45,8 @@ struct Load {
   std::vector<PressedFace> faces{};   ///< of a pressure
   /// The patterns in which a pressure field acts, made from the modes: nobody declared it.
   bool is_pattern = false;
-  /// What bolts and gaps put on the model in one static environment, found when its equilibrium is, or its acceleration:
-  /// nobody declared it.
+  /// What bolts and gaps put on the model in one static environment, found when its equilibrium is, or its
+  /// acceleration: nobody declared it.
   bool is_settled = false;
   /// Of springs that follow a law: a column for each of their axes, unstressed at a travel of 1. What it takes for a
   /// spring to be another than its stiffness says is found with the response: see SpringVariation.

@@ -23,10 +23,10 @@ std::complex<double> VaryingSpring::excess(double frequency) const {
 std::complex<double> VaryingSpring::excess_slope(double frequency, double inside) const {
   const double k = over_log(stiffness_over, frequency), s = over_log(softening, frequency),
                k_slope = slope_over_log(stiffness_over, frequency, inside) * s +
-                         k * slope_over_log(softening, frequency, inside);
+                         k * slope_over_log(softening, frequency, frequency);
   const double eta = over_log(loss_over, frequency), l = over_log(growth, frequency),
-               eta_slope =
-                   slope_over_log(loss_over, frequency, inside) * l + eta * slope_over_log(growth, frequency, inside);
+               eta_slope = slope_over_log(loss_over, frequency, inside) * l +
+                           eta * slope_over_log(growth, frequency, frequency);
   return {k_slope / stiffness, (k_slope * eta * l + k * s * eta_slope) / stiffness};
 }
 
@@ -59,15 +59,40 @@ VectorXcd SpringVariation::excess_slope(double frequency, double inside) const {
   return x;
 }
 
-std::vector<double> SpringVariation::breakpoints() const {
-  std::vector<double> all;
-  for (const VaryingSpring& own : springs_)
-    for (const PointsOverLog* points : {&own.stiffness_over, &own.loss_over, &own.softening, &own.growth})
-      if (points->size() > 1)
-        for (const auto& [f, value] : *points) all.push_back(f);
+namespace {
+
+std::vector<double> each_once(std::vector<double> all) {
   std::sort(all.begin(), all.end());
   all.erase(std::unique(all.begin(), all.end()), all.end());
   return all;
+}
+
+void add_points(const PointsOverLog& points, std::vector<double>& all) {
+  for (std::size_t k = 0; points.size() > 1 && k < points.size(); ++k) all.push_back(points[k].first);
+}
+
+}  // namespace
+
+std::vector<double> SpringVariation::table_points() const {
+  std::vector<double> all;
+  for (const VaryingSpring& own : springs_)
+    for (const PointsOverLog* points : {&own.stiffness_over, &own.loss_over, &own.softening, &own.growth})
+      add_points(*points, all);
+  return each_once(std::move(all));
+}
+
+std::vector<double> SpringVariation::breakpoints() const {
+  constexpr double narrow = 1e-6, jump = 1e-3;
+  std::vector<double> all;
+  for (const VaryingSpring& own : springs_) {
+    for (const PointsOverLog* points : {&own.stiffness_over, &own.loss_over}) add_points(*points, all);
+    for (const PointsOverLog* points : {&own.softening, &own.growth})
+      for (std::size_t k = 1; k < points->size(); ++k) {
+        const auto& [f0, y0] = (*points)[k - 1], &[ f1, y1 ] = (*points)[k];
+        if (f1 - f0 <= narrow * f1 && std::abs(y1 - y0) > jump * std::abs(y1)) all.insert(all.end(), {f0, f1});
+      }
+  }
+  return each_once(std::move(all));
 }
 
 void SpringVariation::put(const MatrixXcd& unstressed, MatrixXcd& loads) const {
@@ -223,17 +248,19 @@ std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const Spring
   constexpr double half_octave = 1.4142135623730951;
   constexpr std::size_t most = 48;
   std::vector<double> at;
-  for (const double f : variation.breakpoints()) {
+  for (const double f : variation.table_points()) {
     while (!at.empty() && f > at.back() * half_octave) at.push_back(at.back() * half_octave);
     at.push_back(f);
   }
   if (at.empty()) at = {1};
   if (at.size() > most) {
     std::vector<double> fewer;
+    fewer.reserve(most);
     for (std::size_t k = 0; k < most; ++k) fewer.push_back(at[k * (at.size() - 1) / (most - 1)]);
     at = std::move(fewer);
   }
   std::vector<Frozen> frozen;
+  frozen.reserve(at.size());
   for (const double f : at) frozen.push_back(frozen_at(basis, variation, f));
   std::map<double, Frozen> refined;
   const auto over = [&](std::size_t k, Index j) { return frozen[k].frequency[j] - at[k]; };

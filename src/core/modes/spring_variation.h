@@ -35,7 +35,7 @@ struct VaryingSpring {
   }
   /// x at a frequency, Hz.
   [[nodiscard]] std::complex<double> excess(double frequency) const;
-  /// dx/df, 1/Hz, by the laws that hold around `inside`.
+  /// dx/df, 1/Hz, by the laws that hold around `inside`; of what the amplitude makes, around the frequency.
   [[nodiscard]] std::complex<double> excess_slope(double frequency, double inside) const;
 };
 
@@ -52,8 +52,11 @@ class SpringVariation {
   [[nodiscard]] Eigen::VectorXcd excess(double frequency) const;              ///< x, r
   [[nodiscard]] Eigen::VectorXcd excess_slope(double frequency, double inside) const;
   /// Whether x is the same at all frequencies.
-  [[nodiscard]] bool is_constant() const { return breakpoints().empty(); }
-  /// Frequencies at which a law changes, Hz, ascending.
+  [[nodiscard]] bool is_constant() const { return table_points().empty(); }
+  /// Frequencies of the points of all tables, Hz, ascending.
+  [[nodiscard]] std::vector<double> table_points() const;
+  /// Those at which a law changes. What amplitudes make is a smooth curve, drawn by many points: of it both sides of
+  /// its jumps alone.
   [[nodiscard]] std::vector<double> breakpoints() const;
   /// Puts e, r x k, into its columns of loads as they are applied, n_l x k.
   void put(const Eigen::MatrixXcd& unstressed, Eigen::MatrixXcd& loads) const;

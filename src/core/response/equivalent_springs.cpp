@@ -351,7 +351,9 @@ class SineSprings {
     constexpr double narrow = 1e-7, jump = 1e-3;
     const VectorXd below = factors(points_.at(low)), above = factors(points_.at(high));
     if (high - low <= narrow * high) {
-      if (largest_change(above, below) > jump)
+      const VectorXcd before = excitation_.drive.at(low), after = excitation_.drive.at(high);
+      const bool input_steps = (after - before).norm() > jump * after.norm();
+      if (!input_steps && largest_change(above, below) > jump)
         jumps_.push_back({low, high, ratio_of(points_.at(high), points_.at(low)), false});
       return;
     }
@@ -370,10 +372,20 @@ class SineSprings {
     refine(middle, high);
   }
 
-  static double ratio_of(const VectorXd& one, const VectorXd& other) {
+  // The largest that one spring's amplitude is over the other; what symmetry leaves still is rounding of the largest.
+  [[nodiscard]] double ratio_of(const VectorXd& one, const VectorXd& other) const {
+    constexpr double rounding = 1e-9;
     double largest = 1;
-    for (Index s = 0; s < one.size(); ++s)
-      if (one[s] > 0 && other[s] > 0) largest = std::max({largest, one[s] / other[s], other[s] / one[s]});
+    for (Index s = 0; s < one.size(); ++s) {
+      const bool turns = springs_[soft_[static_cast<std::size_t>(s)].index].axis > 2;
+      double most = 0;  // of those of its kind
+      for (Index k = 0; k < one.size(); ++k)
+        if ((springs_[soft_[static_cast<std::size_t>(k)].index].axis > 2) == turns)
+          most = std::max({most, one[k], other[k]});
+      const double least = std::max(floors_[s], rounding * most), a = std::max(one[s], least),
+                   b = std::max(other[s], least);
+      largest = std::max({largest, a / b, b / a});
+    }
     return largest;
   }
 
