@@ -88,7 +88,8 @@ std::vector<double> SpringVariation::breakpoints() const {
     for (const PointsOverLog* points : {&own.stiffness_over, &own.loss_over}) add_points(*points, all);
     for (const PointsOverLog* points : {&own.softening, &own.growth})
       for (std::size_t k = 1; k < points->size(); ++k) {
-        const auto& [f0, y0] = (*points)[k - 1], &[ f1, y1 ] = (*points)[k];
+        const auto& [f0, y0] = (*points)[k - 1];
+        const auto& [f1, y1] = (*points)[k];
         if (f1 - f0 <= narrow * f1 && std::abs(y1 - y0) > jump * std::abs(y1)) all.insert(all.end(), {f0, f1});
       }
   }
