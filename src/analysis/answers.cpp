@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <functional>
 
+#include "analysis/springs.h"
 #include "core/response/fine_curve.h"
 #include "core/response/run_case.h"
 
@@ -77,9 +78,7 @@ class Answerer {
     if (*question.mode > basis.modes)
       refuse_question(question, fmt::format("mode {} is asked for, and there are {}", *question.mode, basis.modes),
                       fmt::format("write at mode 1 to {}", basis.modes));
-    if (analysis_.damping.springs)
-      return analysis_.damping.with_springs[static_cast<std::size_t>(*question.mode - 1)].frequency;
-    return basis.frequency(*question.mode - 1);
+    return natural_frequency(analysis_, *question.mode - 1);
   }
 
   // Whether there is an answer under this load.

@@ -322,10 +322,8 @@ void make_fields(Analysis& analysis, const EnvironmentChoice& is_wanted, const P
 Cases cases_of(const Analysis& analysis, const EnvironmentChoice& is_wanted) {
   const Plan& plan = analysis.plan;
   Cases cases;
-  Eigen::VectorXd natural = analysis.basis.omega.head(analysis.basis.modes) / (2 * pi);
-  if (analysis.damping.springs)
-    for (Eigen::Index r = 0; r < natural.size(); ++r)
-      natural[r] = analysis.damping.with_springs[static_cast<std::size_t>(r)].frequency;
+  Eigen::VectorXd natural(analysis.basis.modes);
+  for (int r = 0; r < analysis.basis.modes; ++r) natural[r] = natural_frequency(analysis, r);
   for (const bool at_rest : {true, false})
     for (const Environment& environment : plan.environments) {
       if (environment.is_static() != at_rest || !is_wanted(environment)) continue;

@@ -11,6 +11,14 @@
 #include "files/spring_tables.h"
 
 namespace avrenk {
+namespace {
+
+bool depends_on_amplitude(const Assembly& assembly) {
+  return std::any_of(assembly.springs.begin(), assembly.springs.end(),
+                     [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); });
+}
+
+}  // namespace
 
 void take_springs(const Plan& plan, const System& system, const ModalBasis& basis, ModalDamping& damping) {
   if (plan.modes.free_motions || basis.missing_below > 0) return;  // there is no response
@@ -20,12 +28,15 @@ void take_springs(const Plan& plan, const System& system, const ModalBasis& basi
                          std::make_shared<const SpringVariation>(std::move(springs), system, basis));
 }
 
+double natural_frequency(const Analysis& analysis, int mode) {
+  return analysis.damping.springs ? analysis.damping.with_springs[static_cast<std::size_t>(mode)].frequency
+                                  : analysis.basis.frequency(mode);
+}
+
 void part_by_amplitude(Analysis& analysis, const Progress& progress) {
   const Assembly& assembly = analysis.plan.assembly;
   analysis.equivalents.clear();
-  if (std::none_of(assembly.springs.begin(), assembly.springs.end(),
-                   [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); }))
-    return;
+  if (!depends_on_amplitude(assembly)) return;
   struct Own {
     AnswerGroup* from;
     std::shared_ptr<const Excitation> excitation;
@@ -63,13 +74,11 @@ void part_by_amplitude(Analysis& analysis, const Progress& progress) {
 
 std::vector<Table> spring_tables_of(const Analysis& analysis, bool farthest_only) {
   const Plan& plan = analysis.plan;
-  const bool by_amplitude =
-      std::any_of(plan.assembly.springs.begin(), plan.assembly.springs.end(),
-                  [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); });
   std::vector<Table> tables;
   std::vector<NamedModes> modes{{"as stated", &analysis.damping.with_springs}};
   for (const VariantAnswers& each : analysis.variants) modes.push_back({each.name, &each.modes});
-  if (Table all = spring_mode_table(analysis.basis, analysis.damping, modes, by_amplitude, plan.show);
+  if (Table all =
+          spring_mode_table(analysis.basis, analysis.damping, modes, depends_on_amplitude(plan.assembly), plan.show);
       !all.rows.empty())
     tables.push_back(std::move(all));
   std::vector<std::pair<const Excitation*, const EquivalentSprings*>> cases;

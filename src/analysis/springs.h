@@ -10,6 +10,9 @@ namespace avrenk {
 /// amplitude, and those of the plan's variant.
 void take_springs(const Plan& plan, const System& system, const ModalBasis& basis, ModalDamping& damping);
 
+/// Natural frequency of a mode, from 0, Hz: with springs as they are at it, where there are such.
+[[nodiscard]] double natural_frequency(const Analysis& analysis, int mode);
+
 /// Gives each case that vibrates a group of its own, with the springs as its amplitudes make them, where there are
 /// springs that depend on it. @pre the groups have their basis and damping
 void part_by_amplitude(Analysis& analysis, const Progress& progress);

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "core/dense.h"
 #include "core/quantity/quantity.h"
@@ -238,6 +237,42 @@ std::optional<SpringMode> nearest_mode(const ModalBasis& basis, const SpringVari
   return std::nullopt;
 }
 
+// Where the j-th frequency, with the springs as they are at f, is f: it is above f at `low` and not at `high`.
+SpringMode mode_between(const ModalBasis& basis, const SpringVariation& variation, double low, const Frozen& at_low,
+                        double high, const Frozen& at_high, Index j) {
+  constexpr double straight = 1e-6;  // part of a frequency
+  constexpr int most_steps = 60;
+  double low_over = at_low.frequency[j] - low, high_over = at_high.frequency[j] - high;
+  const auto crossing = [&] { return (low * high_over - high * low_over) / (high_over - low_over); };
+  double f = crossing();
+  if (std::abs(at_low.frequency[j] / at_high.frequency[j] - 1) < straight) return {f, 0, at_low.shapes.col(j)};
+  const Frozen& near = std::abs(f - low) < std::abs(f - high) ? at_low : at_high;
+  if (auto nearest = nearest_mode(basis, variation, f, near.shapes.col(j));
+      nearest && nearest->frequency >= low && nearest->frequency <= high)
+    return std::move(*nearest);
+  // The Illinois rule: regula falsi that halves what stands still.
+  Frozen own;
+  int side = 0;
+  for (int step = 0; step < most_steps; ++step) {
+    f = crossing();
+    own = frozen_at(basis, variation, f);
+    const double above = own.frequency[j] - f;
+    if (std::abs(above) <= settled * f || high - low <= settled * f) break;
+    if (above > 0) {
+      low = f;
+      low_over = above;
+      if (side == 1) high_over *= 0.5;
+      side = 1;
+    } else {
+      high = f;
+      high_over = above;
+      if (side == -1) low_over *= 0.5;
+      side = -1;
+    }
+  }
+  return {f, 0, own.shapes.col(j)};
+}
+
 }  // namespace
 
 std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const SpringVariation& variation,
@@ -263,57 +298,18 @@ std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const Spring
   std::vector<Frozen> frozen;
   frozen.reserve(at.size());
   for (const double f : at) frozen.push_back(frozen_at(basis, variation, f));
-  std::map<double, Frozen> refined;
-  const auto over = [&](std::size_t k, Index j) { return frozen[k].frequency[j] - at[k]; };
+  const auto of = [&](std::size_t k, Index j) {
+    return SpringMode{frozen[k].frequency[j], 0, frozen[k].shapes.col(j)};
+  };
+  const auto is_above = [&](std::size_t k, Index j) { return frozen[k].frequency[j] > at[k]; };
   std::vector<SpringMode> modes;
   for (Index j = 0; j < moving; ++j) {
-    const Frozen* own = &frozen.back();
-    std::optional<SpringMode> nearest;
-    double f = frozen.back().frequency[j];
-    if (over(0, j) <= 0) {
-      own = &frozen.front();
-      f = own->frequency[j];
-    } else {
-      for (std::size_t k = 0; k + 1 < at.size(); ++k) {
-        if (!(over(k, j) > 0 && over(k + 1, j) <= 0)) continue;
-        double low = at[k], high = at[k + 1], low_over = over(k, j), high_over = over(k + 1, j);
-        own = &frozen[k];
-        constexpr double straight = 1e-6;  // part of a frequency
-        constexpr int most_steps = 60;
-        if (std::abs(frozen[k].frequency[j] / frozen[k + 1].frequency[j] - 1) < straight) {
-          f = (low * high_over - high * low_over) / (high_over - low_over);
-          break;
-        }
-        f = (low * high_over - high * low_over) / (high_over - low_over);
-        const Frozen& near = frozen[std::abs(f - low) < std::abs(f - high) ? k : k + 1];
-        nearest = nearest_mode(basis, variation, f, near.shapes.col(j));
-        if (nearest && nearest->frequency >= low && nearest->frequency <= high) break;
-        nearest.reset();
-        // The Illinois rule: regula falsi that halves what stands still.
-        int side = 0;
-        for (int step = 0; step < most_steps; ++step) {
-          f = (low * high_over - high * low_over) / (high_over - low_over);
-          const auto found = refined.find(f);
-          own = &(found != refined.end() ? found : refined.emplace(f, frozen_at(basis, variation, f)).first)->second;
-          const double above = own->frequency[j] - f;
-          if (std::abs(above) <= settled * f || high - low <= settled * f) break;
-          if (above > 0) {
-            low = f;
-            low_over = above;
-            if (side == 1) high_over *= 0.5;
-            side = 1;
-          } else {
-            high = f;
-            high_over = above;
-            if (side == -1) low_over *= 0.5;
-            side = -1;
-          }
-        }
-        break;
-      }
-    }
-    SpringMode mode = nearest ? std::move(*nearest) : SpringMode{f, 0, own->shapes.col(j)};
-    f = mode.frequency;
+    std::size_t k = 0;
+    while (k < at.size() && is_above(k, j)) ++k;
+    SpringMode mode = k == 0           ? of(0, j)
+                      : k == at.size() ? of(k - 1, j)
+                                       : mode_between(basis, variation, at[k - 1], frozen[k - 1], at[k], frozen[k], j);
+    const double f = mode.frequency;
     const VectorXd& y = mode.shape;
     const double omega = 2 * pi * f;
     const VectorXd travel = variation.travel() * y, force = variation.forces().transpose() * y;
