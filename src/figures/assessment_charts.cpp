@@ -83,13 +83,14 @@ NamedChart variant_chart(const std::vector<LimitResult>& limits, const std::vect
   std::vector<std::size_t> order(limits.size());
   std::iota(order.begin(), order.end(), 0);
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return lowest(a) < lowest(b); });
-  constexpr std::size_t most_bars = 36;
+  constexpr std::size_t most_bars = 27;  // so that the text beside each has its height
+  constexpr double half_row = 0.42;
   const std::size_t shown = std::min(order.size(), std::max<std::size_t>(1, most_bars / all.size()));
   chart.title = "Margins with springs that are others, the lowest first";
   chart.subtitle = shown < order.size() ? fmt::format("the {} smallest of {} are shown", shown, order.size())
                                         : "from the modes of the springs as stated";
   Panel panel{{"", Axis::Scale::named}};
-  const double thick = 2 * half_bar / static_cast<double>(all.size());
+  const double thick = 2 * half_row / static_cast<double>(all.size());
   double least = 0, most = 0;
   for (std::size_t k = 0; k < all.size(); ++k) {
     Series series{all[k].name, {}, {}, Series::Style::bars, {}, {}, k == 0 ? palette_size : static_cast<int>(k - 1)};
@@ -97,7 +98,7 @@ NamedChart variant_chart(const std::vector<LimitResult>& limits, const std::vect
       const double margin = 100 * all[k].margins[order[row]];
       if (std::isnan(margin)) continue;
       const double end = std::clamp(margin, -100.0, widest_margin),
-                   top = static_cast<double>(shown - row) + half_bar - thick * static_cast<double>(k);
+                   top = static_cast<double>(shown - row) + half_row - thick * static_cast<double>(k);
       series.bars.push_back({std::min(0.0, end), std::max(0.0, end), top - 0.9 * thick, top});
       panel.texts.push_back({end, top - 0.5 * thick, percent(margin) + (margin > widest_margin ? ", bar cut" : ""),
                              margin < 0 ? FixedText::Side::left : FixedText::Side::right});
