@@ -25,10 +25,12 @@ add_library(avrenk-results INTERFACE)
 target_include_directories(avrenk-results SYSTEM INTERFACE ${HDF5_INCLUDE_DIRS} ${XXHASH_INCLUDE})
 target_link_libraries(avrenk-results INTERFACE ${HDF5_LIBRARIES} ${HDF5_HL_LIBRARIES} ${XXHASH_LIBRARY})
 
-# Dense products of Eigen go to OpenBLAS, which uses the vector units of the machine it runs on. One setting for all rooms.
+# Dense products and decompositions go to OpenBLAS (core/algebra.h, dense.h), which uses the vector units of the machine
+# it runs on; the prototypes of LAPACK come from its C headers.
+find_path(LAPACK_INCLUDE lapack.h REQUIRED)
 add_library(avrenk-dense INTERFACE)
 target_link_libraries(avrenk-dense INTERFACE Eigen3::Eigen ${OPENBLAS_LIBRARY})
-target_compile_definitions(avrenk-dense INTERFACE EIGEN_USE_BLAS)
+target_include_directories(avrenk-dense SYSTEM INTERFACE ${LAPACK_INCLUDE})
 
 # Text in pictures: Cairo. XML: pugixml; compressed data: zlib. Report: mustache templates (header only), dygraphs and
 # three.js inlined.

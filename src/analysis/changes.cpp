@@ -8,6 +8,7 @@
 
 #include "analysis/judging.h"
 #include "analysis/springs.h"
+#include "core/model/spring_law.h"
 #include "core/modes/changed_modes.h"
 
 namespace avrenk {
@@ -27,7 +28,7 @@ void stiffen(Assembly& assembly, double factor) {
     spring.stiffness *= factor;
     if (!spring.law) continue;
     SpringLaw law = *spring.law;
-    for (PointsOverLog& points : law.stiffness)
+    for (LogTable& points : law.stiffness)
       for (auto& [frequency, stiffness] : points) stiffness *= factor;
     spring.law = std::make_shared<const SpringLaw>(std::move(law));
   }

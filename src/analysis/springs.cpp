@@ -6,6 +6,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "core/model/spring_law.h"
 #include "core/parallel.h"
 #include "core/response/sweep.h"
 #include "files/spring_tables.h"
@@ -116,10 +117,10 @@ void speak_of_ends(Analysis& analysis) {
   for (const Spring& spring : assembly.springs) {
     if (!spring.law || (said && *said == spring.joint)) continue;
     said = &spring.joint;
-    std::vector<const PointsOverLog*> tables{&spring.law->loss};
-    for (const PointsOverLog& each : spring.law->stiffness) tables.push_back(&each);
+    std::vector<const LogTable*> tables{&spring.law->loss};
+    for (const LogTable& each : spring.law->stiffness) tables.push_back(&each);
     double first = 0, last = HUGE_VAL;
-    for (const PointsOverLog* each : tables)
+    for (const LogTable* each : tables)
       if (each->size() > 1) {
         first = std::max(first, each->front().first);
         last = std::min(last, each->back().first);
@@ -138,7 +139,7 @@ void speak_of_ends(Analysis& analysis) {
     for (const EquivalentSpring& each : springs.found) {
       const Spring& spring = assembly.springs[static_cast<std::size_t>(each.spring)];
       const std::size_t turns = each.axis > 2 ? 1 : 0;
-      for (const PointsOverLog* table : {&spring.law->softening[turns], &spring.law->loss_growth[turns]})
+      for (const LogTable* table : {&spring.law->softening[turns], &spring.law->loss_growth[turns]})
         if (table->size() > 1)
           if (const double over = (random ? often : 1) * each.amplitude / table->back().first; over > worst) {
             worst = over;

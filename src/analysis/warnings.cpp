@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "core/element/kinds.h"
 #include "core/modes/completeness.h"
 #include "files/table.h"
 

@@ -7,6 +7,7 @@
 #include "cli/commands.h"
 #include "cli/output.h"
 #include "core/mesh/part_group.h"
+#include "core/model/spring_law.h"
 #include "core/modes/reduction.h"
 #include "core/nearest.h"
 #include "core/words.h"

@@ -1,4 +1,4 @@
-/// cli/demo_files.h: the files of examples/payload-deck, built in (see cmake/embed.cmake).
+/// cli/demo_files.h: the files of examples/payload-deck, built in (see avrenk_embed in src/CMakeLists.txt).
 #pragma once
 
 namespace avrenk::demo_files {

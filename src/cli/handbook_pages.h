@@ -1,4 +1,4 @@
-/// cli/handbook_pages.h: the pages of docs/, built in (see cmake/embed.cmake).
+/// cli/handbook_pages.h: the pages of docs/, built in (see avrenk_embed in src/CMakeLists.txt).
 #pragma once
 
 namespace avrenk::handbook_pages {

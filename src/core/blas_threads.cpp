@@ -3,11 +3,11 @@
 #include <fmt/format.h>
 #include <sys/resource.h>
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <thread>
 #include <vector>
 
+#include "core/algebra.h"
 #include "core/error.h"
 #include "core/memory.h"
 

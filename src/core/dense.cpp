@@ -1,39 +1,18 @@
 #include "core/dense.h"
 
+#include <cblas.h>
 #include <fmt/format.h>
 
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <complex>
 
 #include "core/error.h"
 
-// LAPACK, by the names of its Fortran routines; OpenBLAS holds it. A workspace size of −1 asks for the right one.
-extern "C" {
-void dsyevd_(const char* jobz, const char* uplo, const int* n, double* a, const int* lda, double* w, double* work,
-             const int* lwork, int* iwork, const int* liwork, int* info);
-void dsygvd_(const int* itype, const char* jobz, const char* uplo, const int* n, double* a, const int* lda, double* b,
-             const int* ldb, double* w, double* work, const int* lwork, int* iwork, const int* liwork, int* info);
-void zgeev_(const char* jobvl, const char* jobvr, const int* n, std::complex<double>* a, const int* lda,
-            std::complex<double>* w, std::complex<double>* vl, const int* ldvl, std::complex<double>* vr,
-            const int* ldvr, std::complex<double>* work, const int* lwork, double* rwork, int* info);
-void zgees_(const char* jobvs, const char* sort, void* select, const int* n, std::complex<double>* a, const int* lda,
-            int* sdim, std::complex<double>* w, std::complex<double>* vs, const int* ldvs, std::complex<double>* work,
-            const int* lwork, double* rwork, int* bwork, int* info);
-void dsysv_(const char* uplo, const int* n, const int* nrhs, double* a, const int* lda, int* ipiv, double* b,
-            const int* ldb, double* work, const int* lwork, int* info);
-void dgetrf_(const int* m, const int* n, double* a, const int* lda, int* ipiv, int* info);
-void dgetrs_(const char* trans, const int* n, const int* nrhs, const double* a, const int* lda, const int* ipiv,
-             double* b, const int* ldb, int* info);
-void zgetrf_(const int* m, const int* n, std::complex<double>* a, const int* lda, int* ipiv, int* info);
-void zgetrs_(const char* trans, const int* n, const int* nrhs, const std::complex<double>* a, const int* lda,
-             const int* ipiv, std::complex<double>* b, const int* ldb, int* info);
-void dgeqrf_(const int* m, const int* n, double* a, const int* lda, double* tau, double* work, const int* lwork,
-             int* info);
-void dorgqr_(const int* m, const int* n, const int* k, double* a, const int* lda, const double* tau, double* work,
-             const int* lwork, int* info);
-void dgelsy_(const int* m, const int* n, const int* nrhs, double* a, const int* lda, double* b, const int* ldb,
-             int* jpvt, const double* rcond, int* rank, double* work, const int* lwork, int* info);
-}
+#define LAPACK_COMPLEX_CUSTOM
+#define lapack_complex_float std::complex<float>
+#define lapack_complex_double std::complex<double>
+#include <lapack.h>
 
 namespace avrenk {
 namespace {
@@ -63,11 +42,11 @@ SymmetricEigen symmetric_eigen(Eigen::MatrixXd a) {
   int info = 0, integers = 0, ask = -1;
   double best = 0;
   double* const matrix = result.vectors.data();
-  dsyevd_("V", "L", &n, matrix, &n, result.values.data(), &best, &ask, &integers, &ask, &info);
+  LAPACK_dsyevd("V", "L", &n, matrix, &n, result.values.data(), &best, &ask, &integers, &ask, &info);
   const int length = static_cast<int>(best);
   std::vector<double> work(static_cast<std::size_t>(length));
   std::vector<int> whole(static_cast<std::size_t>(integers));
-  dsyevd_("V", "L", &n, matrix, &n, result.values.data(), work.data(), &length, whole.data(), &integers, &info);
+  LAPACK_dsyevd("V", "L", &n, matrix, &n, result.values.data(), work.data(), &length, whole.data(), &integers, &info);
   require(info, "a symmetric eigenvalue problem did not converge");
   return result;
 }
@@ -79,14 +58,36 @@ SymmetricEigen symmetric_eigen(Eigen::MatrixXd a, Eigen::MatrixXd b) {
   int info = 0, integers = 0, ask = -1;
   double best = 0;
   double *const matrix = result.vectors.data(), *const metric = b.data();
-  dsygvd_(&kind, "V", "L", &n, matrix, &n, metric, &n, result.values.data(), &best, &ask, &integers, &ask, &info);
+  LAPACK_dsygvd(&kind, "V", "L", &n, matrix, &n, metric, &n, result.values.data(), &best, &ask, &integers, &ask, &info);
   const int length = static_cast<int>(best);
   std::vector<double> work(static_cast<std::size_t>(length));
   std::vector<int> whole(static_cast<std::size_t>(integers));
-  dsygvd_(&kind, "V", "L", &n, matrix, &n, metric, &n, result.values.data(), work.data(), &length, whole.data(),
-          &integers, &info);
+  LAPACK_dsygvd(&kind, "V", "L", &n, matrix, &n, metric, &n, result.values.data(), work.data(), &length, whole.data(),
+                &integers, &info);
   require(info, "a symmetric eigenvalue problem of two matrices did not converge");
   return result;
+}
+
+Eigen::VectorXd symmetric_eigenvalues(Eigen::MatrixXd a) {
+  const int n = size(a.rows());
+  Eigen::VectorXd values(n);
+  if (n == 0) return values;
+  int info = 0;
+  with_workspace<double>(
+      [&](double* work, int length) { LAPACK_dsyev("N", "L", &n, a.data(), &n, values.data(), work, &length, &info); });
+  require(info, "a symmetric eigenvalue problem did not converge");
+  return values;
+}
+
+TensorEigen tensor_eigen(const Eigen::Matrix3d& a) {
+  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(a);
+  return {solver.eigenvalues(), solver.eigenvectors()};
+}
+
+TensorEigen tensor_eigen_directly(const Eigen::Matrix3d& a) {
+  Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver;
+  solver.computeDirect(a);
+  return {solver.eigenvalues(), solver.eigenvectors()};
 }
 
 ComplexEigen complex_eigen(Eigen::MatrixXcd a) {
@@ -96,8 +97,8 @@ ComplexEigen complex_eigen(Eigen::MatrixXcd a) {
   std::vector<double> real_work(static_cast<std::size_t>(2 * n));
   int info = 0;
   with_workspace<std::complex<double>>([&](std::complex<double>* work, int length) {
-    zgeev_("N", "V", &n, a.data(), &n, result.values.data(), nullptr, &one, result.vectors.data(), &n, work, &length,
-           real_work.data(), &info);
+    LAPACK_zgeev("N", "V", &n, a.data(), &n, result.values.data(), nullptr, &one, result.vectors.data(), &n, work,
+                 &length, real_work.data(), &info);
   });
   require(info, "a complex eigenvalue problem did not converge");
   return result;
@@ -111,8 +112,8 @@ ComplexSchur complex_schur(Eigen::MatrixXcd a) {
   Eigen::VectorXcd values(n);
   int info = 0, sorted = 0;
   with_workspace<std::complex<double>>([&](std::complex<double>* work, int length) {
-    zgees_("V", "N", nullptr, &n, result.triangle.data(), &n, &sorted, values.data(), result.vectors.data(), &n, work,
-           &length, real_work.data(), nullptr, &info);
+    LAPACK_zgees("V", "N", nullptr, &n, result.triangle.data(), &n, &sorted, values.data(), result.vectors.data(), &n,
+                 work, &length, real_work.data(), nullptr, &info);
   });
   require(info, "a complex Schur form did not converge");
   return result;
@@ -124,35 +125,73 @@ Eigen::MatrixXd solve_symmetric(Eigen::MatrixXd a, Eigen::MatrixXd b) {
   std::vector<int> pivots(static_cast<std::size_t>(n));
   int info = 0;
   with_workspace<double>([&](double* work, int length) {
-    dsysv_("L", &n, &count, a.data(), &n, pivots.data(), b.data(), &n, work, &length, &info);
+    LAPACK_dsysv("L", &n, &count, a.data(), &n, pivots.data(), b.data(), &n, work, &length, &info);
   });
   require(info, "a symmetric matrix is singular");
   return b;
 }
 
+std::optional<Eigen::MatrixXd> cholesky(Eigen::MatrixXd a) {
+  const int n = size(a.rows());
+  if (n == 0) return a;
+  int info = 0;
+  LAPACK_dpotrf("L", &n, a.data(), &n, &info);
+  if (info != 0) return std::nullopt;
+  a.triangularView<Eigen::StrictlyUpper>().setZero();
+  return a;
+}
+
+Eigen::MatrixXd solve_cholesky(const Eigen::MatrixXd& lower, Eigen::MatrixXd b) {
+  const int n = size(b.rows()), count = size(b.cols());
+  int info = 0;
+  if (n > 0 && count > 0) LAPACK_dpotrs("L", &n, &count, lower.data(), &n, b.data(), &n, &info);
+  return b;
+}
+
+void divide_by_transposed(Eigen::Ref<Eigen::MatrixXd> x, const Eigen::MatrixXd& lower) {
+  if (x.size() > 0)
+    cblas_dtrsm(CblasColMajor, CblasRight, CblasLower, CblasTrans, CblasNonUnit, size(x.rows()), size(x.cols()), 1,
+                lower.data(), size(lower.rows()), x.data(), size(x.outerStride()));
+}
+
+Eigen::MatrixXd inverse(const Eigen::MatrixXd& a) {
+  return RealLu(a).solve(Eigen::MatrixXd::Identity(a.rows(), a.cols()));
+}
+
+void add_self_product(Eigen::MatrixXd& c, const Eigen::MatrixXd& a) {
+  if (c.size() > 0 && a.size() > 0)
+    cblas_dsyrk(CblasColMajor, CblasLower, CblasNoTrans, size(c.rows()), size(a.cols()), 1, a.data(), size(a.rows()), 1,
+                c.data(), size(c.rows()));
+}
+
+void mirror_lower(Eigen::MatrixXd& c) {
+  for (Eigen::Index j = 1; j < c.cols(); ++j)
+    for (Eigen::Index i = 0; i < j; ++i) c(i, j) = c(j, i);
+}
+
 ComplexLu::ComplexLu(Eigen::MatrixXcd a) : factors_(std::move(a)), pivots_(static_cast<std::size_t>(factors_.rows())) {
   const int n = size(factors_.rows());
   int info = 0;
-  if (n > 0) zgetrf_(&n, &n, factors_.data(), &n, pivots_.data(), &info);
+  if (n > 0) LAPACK_zgetrf(&n, &n, factors_.data(), &n, pivots_.data(), &info);
 }
 
 Eigen::MatrixXcd ComplexLu::solve(Eigen::MatrixXcd b) const {
   const int n = size(factors_.rows()), count = size(b.cols());
   int info = 0;
-  if (n > 0 && count > 0) zgetrs_("N", &n, &count, factors_.data(), &n, pivots_.data(), b.data(), &n, &info);
+  if (n > 0 && count > 0) LAPACK_zgetrs("N", &n, &count, factors_.data(), &n, pivots_.data(), b.data(), &n, &info);
   return b;
 }
 
 RealLu::RealLu(Eigen::MatrixXd a) : factors_(std::move(a)), pivots_(static_cast<std::size_t>(factors_.rows())) {
   const int n = size(factors_.rows());
   int info = 0;
-  if (n > 0) dgetrf_(&n, &n, factors_.data(), &n, pivots_.data(), &info);
+  if (n > 0) LAPACK_dgetrf(&n, &n, factors_.data(), &n, pivots_.data(), &info);
 }
 
 Eigen::MatrixXd RealLu::solve(Eigen::MatrixXd b) const {
   const int n = size(factors_.rows()), count = size(b.cols());
   int info = 0;
-  if (n > 0 && count > 0) dgetrs_("N", &n, &count, factors_.data(), &n, pivots_.data(), b.data(), &n, &info);
+  if (n > 0 && count > 0) LAPACK_dgetrs("N", &n, &count, factors_.data(), &n, pivots_.data(), b.data(), &n, &info);
   return b;
 }
 
@@ -173,12 +212,24 @@ Eigen::MatrixXd orthonormal_basis(Eigen::MatrixXd a, Eigen::Index columns) {
   int info = 0;
   if (n > 0)
     with_workspace<double>(
-        [&](double* work, int length) { dgeqrf_(&m, &n, a.data(), &m, factors.data(), work, &length, &info); });
+        [&](double* work, int length) { LAPACK_dgeqrf(&m, &n, a.data(), &m, factors.data(), work, &length, &info); });
   q.leftCols(reflections) = a.leftCols(reflections);
   with_workspace<double>([&](double* work, int length) {
-    dorgqr_(&m, &wanted, &reflections, q.data(), &m, factors.data(), work, &length, &info);
+    LAPACK_dorgqr(&m, &wanted, &reflections, q.data(), &m, factors.data(), work, &length, &info);
   });
   return q;
+}
+
+Eigen::MatrixXd upper_factor(Eigen::MatrixXd a) {
+  const int m = size(a.rows()), n = size(a.cols()), least = std::min(m, n);
+  if (least == 0) return Eigen::MatrixXd::Zero(least, n);
+  std::vector<double> factors(static_cast<std::size_t>(least));
+  int info = 0;
+  with_workspace<double>(
+      [&](double* work, int length) { LAPACK_dgeqrf(&m, &n, a.data(), &m, factors.data(), work, &length, &info); });
+  Eigen::MatrixXd upper = a.topRows(least);
+  for (Eigen::Index j = 0; j < least; ++j) upper.col(j).tail(least - j - 1).setZero();
+  return upper;
 }
 
 Eigen::VectorXd least_squares(Eigen::MatrixXd a, Eigen::VectorXd b) {
@@ -187,7 +238,7 @@ Eigen::VectorXd least_squares(Eigen::MatrixXd a, Eigen::VectorXd b) {
   std::vector<int> order(static_cast<std::size_t>(n));
   int info = 0, rank = 0;
   with_workspace<double>([&](double* work, int length) {
-    dgelsy_(&m, &n, &one, a.data(), &m, b.data(), &m, order.data(), &rounding, &rank, work, &length, &info);
+    LAPACK_dgelsy(&m, &n, &one, a.data(), &m, b.data(), &m, order.data(), &rounding, &rank, work, &length, &info);
   });
   return b.head(n);
 }

@@ -1,9 +1,9 @@
 #include "figures/chart_labels.h"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
+#include "core/algebra.h"
 #include "figures/text.h"
 
 namespace avrenk {

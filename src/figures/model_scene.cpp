@@ -6,6 +6,8 @@
 #include <numbers>
 #include <unordered_map>
 
+#include "core/model/mass_properties.h"
+
 namespace avrenk {
 namespace {
 

@@ -1,4 +1,5 @@
-/// figures/report_parts.h: templates, style and scripts of the report, built in (see cmake/embed.cmake).
+/// figures/report_parts.h: templates, style and scripts of the report, built in (see avrenk_embed in
+/// src/CMakeLists.txt).
 #pragma once
 
 namespace avrenk::report_parts {

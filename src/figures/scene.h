@@ -3,11 +3,12 @@
 /// It knows nothing of beams or masses: whatever has faces can be drawn.
 #pragma once
 
-#include <Eigen/Dense>
 #include <array>
 #include <optional>
 #include <string>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

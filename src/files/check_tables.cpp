@@ -6,7 +6,10 @@
 #include <cmath>
 
 #include "core/check/plausible.h"
+#include "core/element/kinds.h"
 #include "core/mesh/select.h"
+#include "core/model/mass_properties.h"
+#include "core/model/spring_law.h"
 
 namespace avrenk {
 namespace {

@@ -2,10 +2,11 @@
 /// over shared vertices, and shapes that move them.
 #pragma once
 
-#include <Eigen/Dense>
 #include <array>
 #include <string>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

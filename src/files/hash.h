@@ -3,12 +3,13 @@
 
 #include <fmt/format.h>
 #include <xxhash.h>
+#include <Eigen/SparseCore>
 
-#include <Eigen/Dense>
-#include <Eigen/Sparse>
 #include <memory>
 #include <string>
 #include <type_traits>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/element/kinds.h"
 #include "core/modes/damper_loads.h"
 #include "files/hash.h"
 

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/excitation/environment.h"
+#include "core/model/mass_properties.h"
 
 namespace avrenk {
 namespace {

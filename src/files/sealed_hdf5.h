@@ -3,12 +3,13 @@
 /// changed.
 #pragma once
 
-#include <Eigen/Dense>
 #include <filesystem>
 #include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

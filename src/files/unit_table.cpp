@@ -7,6 +7,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "core/element/kinds.h"
 #include "core/error.h"
 #include "core/nearest.h"
 #include "core/words.h"

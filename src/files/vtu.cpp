@@ -8,6 +8,7 @@
 #include <pugixml.hpp>
 #include <sstream>
 
+#include "core/element/kinds.h"
 #include "core/error.h"
 #include "core/parallel.h"
 #include "files/base64.h"

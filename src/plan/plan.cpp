@@ -6,6 +6,7 @@
 #include "core/error.h"
 #include "core/modes/completeness.h"
 #include "core/words.h"
+#include "plan/grammar.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -23,49 +24,16 @@ void read_document(const Tree& section, Reading& reading) {
 }
 
 using SectionReader = void (*)(const Tree&, Reading&);
-struct Section {
-  std::string_view key;
-  SectionReader read;  // nullptr: used elsewhere
-  bool named;          // a map of the user's names
-  bool required;
-  bool names_files = false;  // results of its names lie in files of theirs
-};
-// In the order in which they build on one another; the plan may hold them in any order.
-constexpr Section sections[] = {{"title", read_title, false, false},
-                                {"document", read_document, true, false},
-                                {"include", nullptr, false, false},
-                                {"values", nullptr, true, false},
-                                {"show", read_show, false, false},
-                                {"materials", read_materials, true, false},
-                                {"fatigue lines", read_fatigue_lines, true, false},
-                                {"parts", read_parts, true, false, true},
-                                {"places", read_places, true, false},
-                                {"masses", read_masses, true, false},
-                                {"base", read_base, false, true},
-                                {"joints", read_joints, true, false},
-                                {"loads", read_loads, true, false, true},
-                                {"modes", read_modes, false, false},
-                                {"damping", read_damping, false, false},
-                                {"watch", read_watch, true, false, true},
-                                {"profiles", read_profiles, true, false, true},
-                                {"levels", read_levels, true, false},
-                                {"environments", read_environments, true, false, true},
-                                {"factors", read_factors, true, false},
-                                {"scatter", read_scatter, false, false},
-                                {"life", read_lives, true, false, true},
-                                {"limits", read_limits, true, false},
-                                {"equipment levels", read_equipment, true, false, true},
-                                {"vibrator", read_vibrator, false, false},
-                                {"test sheets", read_test_sheets, false, false},
-                                {"histories", read_histories, true, false, true},
-                                {"cross spectra", read_cross_spectra, true, false, true},
-                                {"figures", read_figures, true, false, true}};
-
-static_assert(std::equal(std::begin(sections), std::end(sections), std::begin(section_names), std::end(section_names),
-                         [](const Section& section, std::string_view name) { return section.key == name; }));
+// One for each of plan_sections, in its order; nullptr: used elsewhere.
+constexpr std::array<SectionReader, plan_sections.size()> section_readers{
+    read_title,   read_document, nullptr,        nullptr,       read_show,         read_materials, read_fatigue_lines,
+    read_parts,   read_places,   read_masses,    read_base,     read_joints,       read_loads,     read_modes,
+    read_damping, read_watch,    read_profiles,  read_levels,   read_environments, read_factors,   read_scatter,
+    read_lives,   read_limits,   read_equipment, read_vibrator, read_test_sheets,  read_histories, read_cross_spectra,
+    read_figures};
 
 // Names become names of files, which some file systems tell apart by their letters only.
-void refuse_other_capitals(const Section& section, const Tree& value, Problems& problems) {
+void refuse_other_capitals(const PlanSection& section, const Tree& value, Problems& problems) {
   std::map<std::string, const Tree::Entry*> known;
   for (const Tree::Entry& entry : value.entries) {
     const auto [first, fresh] = known.try_emplace(in_small_letters(entry.key), &entry);
@@ -73,7 +41,7 @@ void refuse_other_capitals(const Section& section, const Tree& value, Problems& 
     const Tree::Entry& other = *first->second;
     Tree at;
     at.place = entry.place;
-    problems.add(at, std::string(section.key),
+    problems.add(at, std::string(section.name),
                  fmt::format("\"{}\" differs from \"{}\" in line {} by capitals alone, and where files are told apart "
                              "by their letters only, their results would be one file",
                              entry.key, other.key, other.place.line),
@@ -81,15 +49,15 @@ void refuse_other_capitals(const Section& section, const Tree& value, Problems& 
   }
 }
 
-void read_section(const Section& section, const Tree& value, Reading& reading) {
-  if (section.named && !value.is_map()) {
-    reading.problems.add(value, std::string(section.key),
+void read_section(const PlanSection& section, SectionReader read, const Tree& value, Reading& reading) {
+  if (section.is_map_of_names && !value.is_map()) {
+    reading.problems.add(value, std::string(section.name),
                          value.kind == Tree::Kind::empty ? "the section is empty" : "a map of names is due",
-                         fmt::format("write {}: {{NAME: …}}, or leave it out", section.key));
+                         fmt::format("write {}: {{NAME: …}}, or leave it out", section.name));
     return;
   }
-  if (section.names_files) refuse_other_capitals(section, value, reading.problems);
-  section.read(value, reading);
+  if (section.names_are_files) refuse_other_capitals(section, value, reading.problems);
+  read(value, reading);
 }
 
 // A model whose free motions are meant needs no base.
@@ -144,14 +112,16 @@ Plan read_from(const std::string& file, const std::vector<Override>& overrides, 
 
 void read_all_sections(const Tree& tree, Reading& reading) {
   MapReader map(tree, "", reading.problems);
-  for (const Section& section : sections) {
-    const Tree* const value = section.required && !may_be_free(tree)
-                                  ? map.required(std::string(section.key), "{fixture: {place: feet}}")
-                                  : map.optional(std::string(section.key));
+  for (std::size_t i = 0; i < plan_sections.size(); ++i) {
+    const PlanSection& section = plan_sections[i];
+    const SectionReader read = section_readers[i];
+    const Tree* const value = section.is_required && !may_be_free(tree)
+                                  ? map.required(std::string(section.name), "{fixture: {place: feet}}")
+                                  : map.optional(std::string(section.name));
     if (!value) continue;
-    reading.plan.subjects.try_emplace(std::string(section.key), value->place);
-    if (section.read) read_section(section, *value, reading);
-    if (section.read != read_parts) continue;
+    reading.plan.subjects.try_emplace(std::string(section.name), value->place);
+    if (read) read_section(section, read, *value, reading);
+    if (read != read_parts) continue;
     if (const Tree* joints = tree.find("joints")) read_merges(*joints, reading);
   }
   map.done();
@@ -233,11 +203,11 @@ Plan read_profiles_only(const std::string& file, const std::vector<Override>& ov
   }
   SourceFiles sources;
   return read_from(file, overrides, sources, [](const Tree& tree, Reading& reading) {
-    for (const Section& section : sections) {
-      const bool wanted = section.read == read_title || section.read == read_show || section.read == read_profiles ||
-                          section.read == read_vibrator;
-      const Tree* const value = tree.find(section.key);
-      if (value && wanted) read_section(section, *value, reading);
+    for (std::size_t i = 0; i < plan_sections.size(); ++i) {
+      const SectionReader read = section_readers[i];
+      const bool wanted = read == read_title || read == read_show || read == read_profiles || read == read_vibrator;
+      const Tree* const value = tree.find(plan_sections[i].name);
+      if (value && wanted) read_section(plan_sections[i], read, *value, reading);
     }
   });
 }

@@ -4,8 +4,10 @@
 #include <functional>
 #include <map>
 
+#include "core/dense.h"
 #include "core/mesh/average.h"
 #include "core/mesh/select.h"
+#include "core/model/spring_law.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -24,7 +26,7 @@ std::optional<Matrix3> read_inertia(const Tree& tree, const std::string& subject
   }
   map.done();
   if (problems.count() > before) return std::nullopt;
-  const Vector3 principal = Eigen::SelfAdjointEigenSolver<Matrix3>(inertia).eigenvalues();
+  const Vector3 principal = tensor_eigen(inertia).values;
   if (principal[0] < -1e-12 * principal[2] || principal[2] > (principal[0] + principal[1]) * (1 + 1e-9)) {
     problems.add(tree, subject,
                  fmt::format("no body has the principal moments {:.4g}, {:.4g}, {:.4g} kg m^2", principal[0],

@@ -5,6 +5,7 @@
 
 #include "core/load/applied.h"
 #include "core/mesh/select.h"
+#include "core/model/spring_law.h"
 #include "plan/sections.h"
 
 namespace avrenk {

@@ -1,13 +1,14 @@
 // what a spring's stiffness and loss factor depend on, and how else it may come out.
 #include <algorithm>
 
+#include "core/model/spring_law.h"
 #include "plan/sections.h"
 
 namespace avrenk {
 
-PointsOverLog read_points(const Tree& tree, const Kind& over, const ReadNumber& value, const std::string& subject,
-                          const std::string& example, Problems& problems) {
-  PointsOverLog points;
+LogTable read_points(const Tree& tree, const Kind& over, const ReadNumber& value, const std::string& subject,
+                     const std::string& example, Problems& problems) {
+  LogTable points;
   if (!tree.is_list() || tree.items.empty()) {
     problems.add(tree, subject, tree.is_list() ? "the table is empty" : "a table is due",
                  fmt::format("write [{}, …]", example));
@@ -35,11 +36,11 @@ namespace {
 
 // {stiffness: [[0.01 mm, 100 %], …], loss factor: …} over an amplitude.
 void read_over_amplitude(const Tree& tree, const std::string& subject, const Kind& kind, const std::string& amplitude,
-                         PointsOverLog& softening, PointsOverLog& growth, Problems& problems) {
+                         LogTable& softening, LogTable& growth, Problems& problems) {
   MapReader map(tree, subject, problems);
   if (!map.is_map()) return;
   const std::string example = fmt::format("[{}, 90 %]", amplitude);
-  const auto read = [&](const char* key, PointsOverLog& points, Sign sign) {
+  const auto read = [&](const char* key, LogTable& points, Sign sign) {
     const Tree* const table = map.optional(key);
     if (!table) return false;
     const std::string own = subject + " " + key;
@@ -154,8 +155,8 @@ void read_spring_law(MapReader& map, const Tree& each, Spring& spring, Reading& 
   }
   if (!has_law) return;
   for (Eigen::Index i = 0; i < 6; ++i)
-    if (const PointsOverLog& soft = law.softening[i > 2]; !soft.empty()) spring.stiffness[i] *= soft.front().second;
-  if (const PointsOverLog& grown = law.loss_growth[0]; !grown.empty() && spring.loss_factor) {
+    if (const LogTable& soft = law.softening[i > 2]; !soft.empty()) spring.stiffness[i] *= soft.front().second;
+  if (const LogTable& grown = law.loss_growth[0]; !grown.empty() && spring.loss_factor) {
     if (law.loss.empty()) law.loss = {{1, *spring.loss_factor}};
     *spring.loss_factor *= grown.front().second;  // a spring has one by itself: that of its translations
   }

@@ -78,8 +78,8 @@ struct Reading {
                                                     const std::string& subject, Problems& problems);
 using ReadNumber = std::function<std::optional<double>(const Tree&)>;
 /// Points of a positive quantity, rising, and a value. @param example  of one: "[20 Hz, 1 %]"
-[[nodiscard]] PointsOverLog read_points(const Tree& tree, const Kind& over, const ReadNumber& value,
-                                        const std::string& subject, const std::string& example, Problems& problems);
+[[nodiscard]] LogTable read_points(const Tree& tree, const Kind& over, const ReadNumber& value,
+                                   const std::string& subject, const std::string& example, Problems& problems);
 /// The stiffness and the loss factor of a spring, constant or not. @param each  its stiffness
 void read_spring_law(MapReader& map, const Tree& each, Spring& spring, Reading& reading);
 /// A table of frequencies, levels and, where the map names their column, phases in a CSV file with units in its header,

@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "core/element/kinds.h"
 #include "core/error.h"
 #include "core/words.h"
 

@@ -4,10 +4,10 @@
 
 #include <algorithm>
 #include <filesystem>
-#include <set>
 
 #include "core/nearest.h"
 #include "files/text_file.h"
+#include "plan/grammar.h"
 #include "plan/yaml_tree.h"
 
 namespace avrenk {
@@ -21,11 +21,9 @@ std::vector<std::string> keys_of(const Tree& map) {
 
 constexpr std::size_t most_bytes = 64U << 20U, most_text = 100000, most_files = 1000, most_open = 60;
 
-// Adds the entries of `more` to `plan`: sections of named things are merged, all else must be given once.
+// Adds the entries of `more` to `plan`: sections of named things are merged (plan/grammar.h), all else must be given
+// once.
 void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
-  static const std::set<std::string, std::less<>> sections{"show",         "values",  "materials", "parts",    "places",
-                                                           "masses",       "joints",  "watch",     "profiles", "levels",
-                                                           "environments", "factors", "limits"};
   const auto twice = [&](const std::string& key, const Place& again, const Place& first) {
     problems.push_back({"", fmt::format("\"{}\" is defined twice", key),
                         fmt::format("the other is at {}:{}:{}", first.file, first.line, first.column), again});
@@ -33,9 +31,10 @@ void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
   for (const Tree::Entry& entry : more.entries) {
     if (entry.key == "include") continue;
     Tree* const own = plan.find(entry.key);
+    const PlanSection* const section = find_plan_section(entry.key);
     if (!own) {
       plan.entries.push_back(entry);
-    } else if (sections.contains(entry.key) && own->is_map() && entry.value.is_map()) {
+    } else if (section && section->is_merged() && own->is_map() && entry.value.is_map()) {
       for (const Tree::Entry& named : entry.value.entries) {
         if (const Tree* first = own->find(named.key))
           twice(named.key, named.place, first->place);
@@ -123,16 +122,14 @@ void apply(const Override& override, Tree& plan, YamlTrees& yaml, std::vector<Pr
       return;
     }
     Tree* next = at->find(key);
-    if (!next && at == &plan &&
-        std::find(std::begin(section_names), std::end(section_names), key) != std::end(section_names)) {
+    if (!next && at == &plan && find_plan_section(key)) {
       at->entries.push_back({key, place, Tree{}});  // a section that the plan does not have yet
       next = &at->entries.back().value;
       next->kind = Tree::Kind::map;
       next->place = place;
     }
     if (!next) {
-      std::vector<std::string> known = keys_of(*at);
-      if (at == &plan) known.assign(std::begin(section_names), std::end(section_names));
+      const std::vector<std::string> known = at == &plan ? plan_section_names() : keys_of(*at);
       problems.push_back({"", fmt::format("the plan has no \"{}\"", key), suggest_name(key, known), place});
       return;
     }

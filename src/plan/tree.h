@@ -44,14 +44,6 @@ struct Override {
   std::string path, value;
 };
 
-/// Sections of a plan, all of them maps but title and include.
-inline constexpr const char* section_names[] = {
-    "title",         "document",    "include",   "values",        "show",     "materials",
-    "fatigue lines", "parts",       "places",    "masses",        "base",     "joints",
-    "loads",         "modes",       "damping",   "watch",         "profiles", "levels",
-    "environments",  "factors",     "scatter",   "life",          "limits",   "equipment levels",
-    "vibrator",      "test sheets", "histories", "cross spectra", "figures"};
-
 /// Splits "path.to.key=VALUE". @throws InputError  no "="
 [[nodiscard]] Override parse_override(const std::string& text);
 

@@ -1,6 +1,7 @@
 // Springs that follow tables and have variants, in plans: what they become, and what is refused.
 #include <gmock/gmock.h>
 
+#include "core/model/spring_law.h"
 #include "core/modes/spring_variation.h"
 #include "support/plans.h"
 

@@ -1,6 +1,7 @@
 /// Matrices of a single shell element.
 #pragma once
 
+#include "core/element/kinds.h"
 #include "core/element/shell.h"
 
 namespace avrenk::test {

@@ -1,5 +1,6 @@
 // Cantilevers against closed forms and against the beam's differential equations integrated by another route.
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <unsupported/Eigen/MatrixFunctions>
 

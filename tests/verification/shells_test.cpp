@@ -1,6 +1,7 @@
 // The static obstacle course for shells (Belytschko, Stolarski, Liu, Carpenter & Ong, Comput. Methods Appl. Mech. Eng.
 // 51, 1985; MacNeal & Harder, Finite Elem. Anal. Des. 1, 1985) and a plate whose frequencies are in every handbook.
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <Eigen/Sparse>
 #include <cmath>

@@ -1,12 +1,14 @@
 // Slender cantilever of one element through its thickness (MacNeal & Harder, Finite Elem. Anal. Des. 1, 1985): 6 x 0.2
 // x 0.1, E = 10⁷, ν = 0.3, six elements along it, unit loads at the tip.
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <array>
 #include <cmath>
 #include <map>
 #include <vector>
 
+#include "core/element/kinds.h"
 #include "core/element/solid.h"
 #include "support/checked.h"
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/element/kinds.h"
 #include "core/quantity/quantity.h"
 #include "core/words.h"
 

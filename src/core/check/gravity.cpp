@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "core/model/mass_properties.h"
 #include "core/quantity/quantity.h"
 #include "core/response/stress.h"
 #include "core/system/energy.h"

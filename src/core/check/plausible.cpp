@@ -4,6 +4,8 @@
 
 #include <cmath>
 
+#include "core/model/mass_properties.h"
+
 namespace avrenk {
 
 std::vector<Finding> implausible_materials(const Assembly& assembly) {

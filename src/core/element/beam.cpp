@@ -353,4 +353,6 @@ std::array<BeamSlice, 4> slices(const BeamGeometry& geometry, const BeamProperti
   return all;
 }
 
+double BeamGeometry::length() const { return (end2 - end1).norm(); }
+
 }  // namespace avrenk

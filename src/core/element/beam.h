@@ -22,7 +22,7 @@ struct Elastic {
 struct BeamGeometry {
   Eigen::Vector3d end1, end2;  ///< m, global: centroids of the end sections
   Eigen::Vector3d up;          ///< local z lies in the plane of x and `up`, on the side of `up`
-  [[nodiscard]] double length() const { return (end2 - end1).norm(); }
+  [[nodiscard]] double length() const;
   /// Rows: local x, y, z in global axes. @pre `up` is not parallel to the beam
   [[nodiscard]] Eigen::Matrix3d axes() const;
 };

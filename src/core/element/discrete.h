@@ -2,14 +2,10 @@
 /// the point mass with offset (theory: elements).
 #pragma once
 
-#include <Eigen/Dense>
+#include "core/algebra.h"
 
 namespace avrenk {
 
-using Vector3 = Eigen::Vector3d;
-using Matrix3 = Eigen::Matrix3d;
-using Vector6 = Eigen::Matrix<double, 6, 1>;
-using Matrix6 = Eigen::Matrix<double, 6, 6>;
 using SpringMatrix = Eigen::Matrix<double, 12, 12>;
 using TravelRows = Eigen::Matrix<double, 6, 12>;
 

@@ -2,6 +2,7 @@
 
 #include <array>
 
+#include "core/dense.h"
 #include "core/error.h"
 
 namespace avrenk {
@@ -29,8 +30,8 @@ Elasticity orthotropic_elasticity(const Orthotropic& constants, const Matrix3d& 
   compliance(0, 1) = compliance(1, 0) = -nu[0] / e[0];
   compliance(1, 2) = compliance(2, 1) = -nu[1] / e[1];
   compliance(0, 2) = compliance(2, 0) = -nu[2] / e[0];
-  const Eigen::LLT<Elasticity> positive(compliance);
-  if (positive.info() != Eigen::Success || !(e.minCoeff() > 0))
+  const auto lower = cholesky(compliance);
+  if (!lower || !(e.minCoeff() > 0))
     throw InputError(Problem{"", "these elastic constants store negative energy under some strain",
                              "|ν_xy| must be below √(E_x/E_y), and so on; check which of the two ν is meant",
                              std::nullopt});
@@ -46,7 +47,7 @@ Elasticity orthotropic_elasticity(const Orthotropic& constants, const Matrix3d& 
       turn(r, s) = both * (r < 3 ? 1 : 2) * (s < 3 ? 1 : 0.5);
     }
   }
-  return turn.transpose() * positive.solve(turn);
+  return turn.transpose() * solve_cholesky(*lower, turn);
 }
 
 }  // namespace avrenk

@@ -1,7 +1,7 @@
 /// core/element/elasticity.h: stress from strain of isotropic and orthotropic materials.
 #pragma once
 
-#include <Eigen/Dense>
+#include "core/algebra.h"
 
 namespace avrenk {
 

@@ -3,9 +3,9 @@
 
 #include <span>
 #include <string_view>
-#include <variant>
 #include <vector>
 
+#include "core/element/element_block.h"
 #include "core/element/shell.h"
 #include "core/element/solid.h"
 
@@ -40,9 +40,6 @@ struct ElementKind {
 [[nodiscard]] const ElementKind& kind_of(SolidShape shape);
 /// @param nodes  3 or 4
 [[nodiscard]] const ElementKind& shell_kind(int nodes);
-
-/// Elements of one kind, part and orientation: computed together.
-using ElementBlock = std::variant<ShellBlock, SolidBlock>;
 
 [[nodiscard]] Eigen::Index elements_of(const ElementBlock& block);
 

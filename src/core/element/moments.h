@@ -1,7 +1,7 @@
 /// core/element/moments.h: mass and its moments, straight from geometry.
 #pragma once
 
-#include <Eigen/Dense>
+#include "core/algebra.h"
 
 namespace avrenk {
 

@@ -2,9 +2,10 @@
 /// points at which stress is recovered.
 #pragma once
 
-#include <Eigen/Dense>
 #include <string>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

@@ -8,8 +8,7 @@
 /// too.
 #pragma once
 
-#include <Eigen/Dense>
-
+#include "core/algebra.h"
 #include "core/element/moments.h"
 
 namespace avrenk {

@@ -6,11 +6,11 @@
 /// of any element. Zienkiewicz & Taylor, The Finite Element Method, vol. 1.
 #pragma once
 
-#include <Eigen/Dense>
 #include <array>
 #include <span>
 #include <string_view>
 
+#include "core/algebra.h"
 #include "core/element/elasticity.h"
 #include "core/element/moments.h"
 

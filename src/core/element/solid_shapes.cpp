@@ -3,6 +3,8 @@
 #include <array>
 #include <cmath>
 
+#include "core/element/kinds.h"
+
 namespace avrenk {
 namespace {
 

@@ -2,6 +2,7 @@
 #include <array>
 #include <optional>
 
+#include "core/dense.h"
 #include "core/element/solid_shapes.h"
 
 namespace avrenk {
@@ -61,7 +62,7 @@ MatrixXd samples_to_nodes(SolidShape shape) {
   MatrixXd at_nodes(reference.cols(), samples);
   for (Index i = 0; i < reference.cols(); ++i)
     at_nodes.row(i) = solid_functions(corners, reference.col(i)).value.transpose();
-  return at_nodes * at_samples.inverse();
+  return at_nodes * inverse(at_samples);
 }
 
 const MatrixXd& carry_of(SolidShape shape) {

@@ -1,12 +1,12 @@
 /// core/excitation/amplitude.h: how large one input is over frequency, and with what phase.
 #pragma once
 
-#include <Eigen/Dense>
 #include <complex>
 #include <span>
 #include <utility>
 #include <vector>
 
+#include "core/algebra.h"
 #include "core/excitation/profile.h"
 
 namespace avrenk {

@@ -57,7 +57,7 @@ struct CoherenceRule {
   double length = 0;                     ///< m, over which γ falls to 1/e; 0: it does not
   double decay = 0;                      ///< s/m: γ falls by e^{−decay f d} besides
   /// It needs to know where the inputs act.
-  [[nodiscard]] bool has_distance() const { return !slowness.isZero(0) || length > 0 || decay > 0; }
+  [[nodiscard]] bool has_distance() const;
 };
 
 /// Which modes answer an environment: the first so many, some by number, or those in a band.

@@ -400,4 +400,16 @@ std::shared_ptr<const Excitation> combined_excitation(const Environment& environ
   return made;
 }
 
+std::vector<double> Excitation::curve_points() const {
+  return is_random() ? spectrum.curve_points() : drive.curve_points();
+}
+
+Eigen::MatrixXcd Excitation::at(double frequency) const {
+  return is_random() ? spectrum.root(frequency) : Eigen::MatrixXcd(drive.at(frequency));
+}
+
+double Excitation::reference(double frequency) const {
+  return is_random() ? spectrum.level(0, frequency) : drive.reference(frequency);
+}
+
 }  // namespace avrenk

@@ -55,17 +55,11 @@ struct Excitation {
   /// "launch-sine along x, qualification (0 dB)".
   [[nodiscard]] std::string heading() const;
   /// Points at which curves need a point, Hz: those of all its tables.
-  [[nodiscard]] std::vector<double> curve_points() const {
-    return is_random() ? spectrum.curve_points() : drive.curve_points();
-  }
+  [[nodiscard]] std::vector<double> curve_points() const;
   /// Amplitudes of the columns, s x 1; of random as many side by side as it takes for their squares to add up.
-  [[nodiscard]] Eigen::MatrixXcd at(double frequency) const {
-    return is_random() ? spectrum.root(frequency) : Eigen::MatrixXcd(drive.at(frequency));
-  }
+  [[nodiscard]] Eigen::MatrixXcd at(double frequency) const;
   /// Of the first column its magnitude, or its PSD: the input that stands beside curves.
-  [[nodiscard]] double reference(double frequency) const {
-    return is_random() ? spectrum.level(0, frequency) : drive.reference(frequency);
-  }
+  [[nodiscard]] double reference(double frequency) const;
 };
 
 /// One case of base motion along an axis, or of what acts at rest, without loads.

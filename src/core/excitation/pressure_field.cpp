@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/error.h"
+#include "core/model/spring_law.h"
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"
 

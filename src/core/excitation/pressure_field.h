@@ -2,12 +2,12 @@
 /// modes see (theory 7).
 #pragma once
 
-#include <Eigen/Dense>
 #include <complex>
 #include <span>
 #include <string>
 #include <vector>
 
+#include "core/algebra.h"
 #include "core/model/load.h"
 
 namespace avrenk {

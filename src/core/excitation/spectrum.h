@@ -1,12 +1,12 @@
 /// core/excitation/spectrum.h: several random inputs at once, as the matrix of their spectra (theory 7).
 #pragma once
 
-#include <Eigen/Dense>
 #include <complex>
 #include <memory>
 #include <string>
 #include <vector>
 
+#include "core/algebra.h"
 #include "core/excitation/pressure_field.h"
 #include "core/excitation/profile.h"
 

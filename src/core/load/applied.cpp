@@ -6,9 +6,11 @@
 #include <cmath>
 #include <set>
 
+#include "core/element/discrete.h"
 #include "core/error.h"
 #include "core/mesh/average.h"
 #include "core/mesh/face.h"
+#include "core/model/mass_properties.h"
 #include "core/system/system.h"
 
 namespace avrenk {

@@ -7,6 +7,7 @@
 #include <numeric>
 #include <set>
 
+#include "core/dense.h"
 #include "core/error.h"
 #include "core/mesh/face_samples.h"
 #include "core/mesh/footprint.h"
@@ -212,7 +213,7 @@ class Attacher {
         gram += areas.back() * values.back() * values.back().transpose();
       }
       const VectorXd own = gram.rowwise().sum();
-      const MatrixXd dual = own.asDiagonal() * gram.inverse();
+      const MatrixXd dual = own.asDiagonal() * inverse(gram);
       const ShellSide* const turning = turning_at(facet);
       for (std::size_t s = 0; s < samples.size(); ++s) {
         const Vector3 x = nodes * facet_functions(facet, samples[s].at).value;

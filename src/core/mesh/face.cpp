@@ -1,4 +1,7 @@
 #include "core/mesh/face.h"
+#include "core/dense.h"
+#include "core/element/discrete.h"
+#include "core/element/kinds.h"
 
 #include <algorithm>
 #include <boost/geometry.hpp>
@@ -246,10 +249,10 @@ Mixture best_fit(const std::vector<Vector3>& points, const std::vector<Mixture>&
     const Vector3 r = points[i] - centre;
     inertia += weights[i] * (r.squaredNorm() * Matrix3::Identity() - r * r.transpose());
   }
-  const Eigen::SelfAdjointEigenSolver<Matrix3> spread(inertia);
+  const Vector3 spread = tensor_eigen(inertia).values;
   // Moments of inertia of points on a line: 0, J, J.
   constexpr double on_a_line = 1e-6;
-  if (!(spread.eigenvalues()[0] > on_a_line * spread.eigenvalues()[2])) return {};
+  if (!(spread[0] > on_a_line * spread[2])) return {};
   const Matrix3 turn = inertia.inverse();
   const Matrix6 arm = rigid_arm(centre, at);
   Mixture result;

@@ -1,8 +1,9 @@
 /// core/mesh/face_samples.h: points over which joints between surfaces are integrated.
 #pragma once
 
-#include <Eigen/Dense>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

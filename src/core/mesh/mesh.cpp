@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "core/element/kinds.h"
 #include "core/error.h"
 
 namespace avrenk {

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "core/element/kinds.h"
 #include "core/mesh/spots.h"
 #include "core/model/assembly.h"
 
@@ -29,12 +30,10 @@ struct Mesh {
 struct Placement {
   Matrix3 turn = Matrix3::Identity();
   Vector3 shift = Vector3::Zero();
-  [[nodiscard]] Vector3 operator()(const Vector3& x) const { return turn * x + shift; }
+  [[nodiscard]] Vector3 operator()(const Vector3& x) const;
   /// First `first`, then this.
-  [[nodiscard]] Placement after(const Placement& first) const {
-    return {turn * first.turn, turn * first.shift + shift};
-  }
-  [[nodiscard]] bool is_image() const { return turn.determinant() < 0; }
+  [[nodiscard]] Placement after(const Placement& first) const;
+  [[nodiscard]] bool is_image() const;
 };
 
 /// The placements and their images in the global planes, as with_mirror_images of lines.

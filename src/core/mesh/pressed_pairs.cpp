@@ -6,6 +6,7 @@
 #include <cmath>
 #include <set>
 
+#include "core/element/discrete.h"
 #include "core/error.h"
 #include "core/mesh/attach.h"
 #include "core/mesh/face.h"

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/element/kinds.h"
 #include "core/mesh/surface.h"
 #include "core/quantity/quantity.h"
 

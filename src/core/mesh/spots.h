@@ -1,12 +1,13 @@
 /// core/mesh/spots.h: points that lie at one spot are one.
 #pragma once
 
-#include <Eigen/Dense>
 #include <array>
 #include <cmath>
 #include <cstdint>
 #include <unordered_map>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

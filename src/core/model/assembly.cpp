@@ -2,6 +2,11 @@
 
 #include <fmt/format.h>
 
+#include "core/element/discrete.h"
+#include "core/element/kinds.h"
+#include "core/model/mass_properties.h"
+#include "core/model/spring_law.h"
+
 namespace avrenk {
 
 std::vector<std::pair<int, Foot>> Assembly::feet() const {
@@ -170,5 +175,18 @@ MassProperties total_mass(const Assembly& assembly) {
   for (const auto& [name, row] : mass_breakdown(assembly)) total.add(row.mass, row.centre, row.inertia);
   return total;
 }
+
+bool Spring::has_dashpot() const { return !dashpot.isZero(0); }
+
+Vector3 Assembly::reference() const { return bases.empty() ? Vector3::Zero() : bases.front().point; }
+
+std::size_t ElementGroup::elements() const { return nodes.size() / static_cast<std::size_t>(kind->nodes); }
+
+std::span<const int> ElementGroup::element(std::size_t i) const {
+  const auto n = static_cast<std::size_t>(kind->nodes);
+  return std::span(nodes).subspan(i * n, n);
+}
+
+Elastic Material::elastic() const { return {youngs_modulus, youngs_modulus / (2 * (1 + poissons_ratio))}; }
 
 }  // namespace avrenk

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "core/element/discrete.h"
+#include "core/algebra.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {

@@ -1,4 +1,5 @@
 #include "core/model/reduced_model.h"
+#include "core/dense.h"
 
 #include <fmt/format.h>
 
@@ -65,10 +66,9 @@ std::string unsound(const ReducedModel& model) {
     const Eigen::VectorXd root =
         own.cwiseMax(rounding_of_mass * over_mass * inertia).cwiseMax(1e-30 * largest).cwiseSqrt().cwiseInverse();
     if (!(largest > 0)) continue;
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(root.asDiagonal() * (*matrix) * root.asDiagonal(),
-                                                        Eigen::EigenvaluesOnly);
+    const Eigen::VectorXd energies = symmetric_eigenvalues(root.asDiagonal() * (*matrix) * root.asDiagonal());
     constexpr double negative = -1e-6;
-    if (eigen.eigenvalues().minCoeff() < negative * std::max(1.0, eigen.eigenvalues().maxCoeff()))
+    if (energies.minCoeff() < negative * std::max(1.0, energies.maxCoeff()))
       return fmt::format("the {} matrix is not positive: a motion has {} energy", name,
                          matrix == &model.mass ? "negative kinetic" : "negative");
   }

@@ -2,10 +2,10 @@
 /// of its inside, and what each makes of points that may be watched (docs/theory.md, "Components").
 #pragma once
 
-#include <Eigen/Dense>
 #include <string>
 #include <vector>
 
+#include "core/algebra.h"
 #include "core/element/discrete.h"
 
 namespace avrenk {

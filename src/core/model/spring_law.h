@@ -6,17 +6,17 @@
 #include <string>
 #include <vector>
 
-#include "core/over_log.h"
+#include "core/log_interpolation.h"
 
 namespace avrenk {
 
 /// Of a spring whose complex stiffness is k(f) s(a) (1 + i η(f) l(a)) along each of its axes, a the amplitude of its
 /// travel along that axis. The spring itself has what it is at 0 Hz and the smallest amplitude.
 struct SpringLaw {
-  std::array<PointsOverLog, 6> stiffness;  ///< N/m ×3, N m/rad ×3 over Hz; empty: constant
-  PointsOverLog loss;                      ///< η over Hz; empty: constant, as the spring has it
+  std::array<LogTable, 6> stiffness;  ///< N/m ×3, N m/rad ×3 over Hz; empty: constant
+  LogTable loss;                      ///< η over Hz; empty: constant, as the spring has it
   /// Factors s and l over the amplitude, m or rad; empty: 1. Of translations, then of rotations.
-  std::array<PointsOverLog, 2> softening, loss_growth;
+  std::array<LogTable, 2> softening, loss_growth;
 
   /// How else its pieces may come out: parts of its stiffness and its loss factor.
   struct Variant {
@@ -25,13 +25,8 @@ struct SpringLaw {
   };
   std::vector<Variant> variants;
 
-  [[nodiscard]] bool has_tables() const {
-    return depends_on_amplitude() || loss.size() > 1 ||
-           std::any_of(stiffness.begin(), stiffness.end(), [](const PointsOverLog& own) { return own.size() > 1; });
-  }
-  [[nodiscard]] bool depends_on_amplitude() const {
-    return !softening[0].empty() || !softening[1].empty() || !loss_growth[0].empty() || !loss_growth[1].empty();
-  }
+  [[nodiscard]] bool has_tables() const;
+  [[nodiscard]] bool depends_on_amplitude() const;
 };
 
 }  // namespace avrenk

@@ -2,11 +2,12 @@
 /// (theory 4, "Damping kept whole").
 #pragma once
 
-#include <Eigen/Dense>
 #include <complex>
 #include <span>
 #include <utility>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

@@ -59,7 +59,7 @@ double DampingRule::ratio(double frequency) const {
     return mass_rate / (2 * omega) + stiffness_rate * omega / 2;
   }
   if (form != Form::table) return 0;
-  return over_log(table, frequency);
+  return log_interpolation(table, frequency);
 }
 
 DampingRule rayleigh_through(double frequency1, double zeta1, double frequency2, double zeta2) {
@@ -251,5 +251,9 @@ void require_damping(const ModalBasis& basis, const ModalDamping& damping, doubl
   for (const auto& [f, ratio] : damping.modes.resonances())  // modes that move together may leave one undamped
     if (f >= from && f <= to && !(ratio > least_damping)) refuse_undamped("a mode of the damped model", f);
 }
+
+double ModalDamping::effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }
+
+double ModalDamping::amplification(int r) const { return 1 / (2 * effective_ratio(r)); }
 
 }  // namespace avrenk

@@ -6,10 +6,10 @@
 #include <string>
 #include <vector>
 
+#include "core/log_interpolation.h"
 #include "core/modes/damped_modes.h"
 #include "core/modes/modal_basis.h"
 #include "core/modes/spring_variation.h"
-#include "core/over_log.h"
 
 namespace avrenk {
 
@@ -26,7 +26,7 @@ struct DampingRule {
   enum class Form { none, ratio, table, loss_factor, rayleigh };
   Form form = Form::none;
   double value = 0;                          ///< ζ (ratio) or η (loss factor)
-  PointsOverLog table{};                     ///< ζ over Hz
+  LogTable table{};                          ///< ζ over Hz
   double mass_rate = 0, stiffness_rate = 0;  ///< Rayleigh's α (1/s) and β (s): C = αM + βK
   std::vector<NearDamping> near{};
   bool coupled = true;  ///< keep what couples the modes
@@ -84,8 +84,8 @@ struct ModalDamping {
     return (without_springs ? *without_springs : modes).form() != DampedModes::Form::uncoupled;
   }
   /// ζ + η/2: the fraction of critical damping that counts at resonance.
-  [[nodiscard]] double effective_ratio(int r) const { return zeta[r] + 0.5 * eta[r]; }
-  [[nodiscard]] double amplification(int r) const { return 1 / (2 * effective_ratio(r)); }  ///< Q
+  [[nodiscard]] double effective_ratio(int r) const;
+  [[nodiscard]] double amplification(int r) const;  ///< Q
 };
 
 /// Where resonances lie and how wide they are: of the modes, or the poles of the coupled system, or of the modes with

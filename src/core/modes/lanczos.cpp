@@ -30,9 +30,20 @@ MatrixXd random_block(Index rows, Index columns, unsigned seed) {
 }
 
 // Purified pairs are no longer quite M-orthonormal, by the tolerance: made so again.
-void orthonormalise(Eigen::Ref<MatrixXd> pairs, const SymmetricProduct& mass) {
-  const MatrixXd gram = pairs.transpose() * mass(pairs);
-  Eigen::LLT<MatrixXd>(gram).matrixU().solveInPlace<Eigen::OnTheRight>(pairs);
+void orthonormalise(MatrixXd& pairs, const SymmetricProduct& mass) {
+  const auto lower = cholesky(pairs.transpose() * mass(pairs));
+  if (!lower) throw NumericalError("the modes found are not independent of one another");
+  divide_by_transposed(pairs, *lower);
+}
+
+// Which purified pairs are modes. Where a basis holds all that has mass, the next block is rounding made unit: what it
+// adds is large, without mass, and the operator leaves nothing of it.
+std::vector<Index> sound_columns(const MatrixXd& pairs, const SymmetricProduct& mass) {
+  const VectorXd squares = pairs.cwiseProduct(mass(pairs)).colwise().sum().transpose();
+  std::vector<Index> sound;
+  for (Index j = 0; j < squares.size(); ++j)
+    if (squares[j] > 0.25 && squares[j] < 4) sound.push_back(j);
+  return sound;
 }
 
 // The basis V, M-orthonormal, with the projected operator H = VᵀM A V, A = (K − σM)⁻¹M, grown block by block. The first
@@ -118,17 +129,21 @@ class Krylov {
   // Locks the first `done` Ritz pairs and keeps `kept` more; the next block stays as it is.
   void restart(Index done, Index kept) {
     const Index active = size_ - locked;
-    MatrixXd pairs = ritz_vectors(done + kept);
+    const MatrixXd pairs = ritz_vectors(done + kept),
+                   rest = coupling_.rightCols(active) * vectors_.middleCols(done, kept);
     if (done > 0) {
-      purify(pairs.leftCols(done));
-      orthonormalise(pairs.leftCols(done), mass_);
+      MatrixXd modes = pairs.leftCols(done);
+      purify(modes);
+      const std::vector<Index> sound = sound_columns(modes, mass_);
+      modes = modes(Eigen::all, sound).eval();
+      orthonormalise(modes, mass_);
+      basis_.middleCols(locked, modes.cols()) = modes;
+      locked_theta.conservativeResize(locked + modes.cols());
+      locked_theta.tail(modes.cols()) = theta(sound);
+      largest_locked_ = std::max(largest_locked_, std::abs(theta[0]));
+      locked += modes.cols();
     }
-    const MatrixXd rest = coupling_.rightCols(active) * vectors_.middleCols(done, kept);
-    basis_.middleCols(locked, done + kept) = pairs;
-    locked_theta.conservativeResize(locked + done);
-    locked_theta.tail(done) = theta.head(done);
-    if (done > 0) largest_locked_ = std::max(largest_locked_, std::abs(theta[0]));
-    locked += done;
+    basis_.middleCols(locked, kept) = pairs.rightCols(kept);
     size_ = locked + kept;
     projected_.setZero();
     projected_.block(locked, locked, kept, kept) = theta.segment(done, kept).asDiagonal();
@@ -195,10 +210,11 @@ class Krylov {
     mass_w = product(w);
     factor_ = MatrixXd::Identity(w.cols(), w.cols());
     if (!to_unit_at_once(w, mass_w, before.maxCoeff())) {
-      to_unit_by_column(w, mass_w, before);
+      to_unit_by_column(w, mass_w, dependent * before);
       clear_of_basis(w, product(w));
       mass_w = product(w);
-      to_unit_by_column(w, mass_w, VectorXd::Ones(w.cols()));
+      // What loses half of itself once more was rounding (Kahan: twice is enough).
+      to_unit_by_column(w, mass_w, VectorXd::Constant(w.cols(), 0.5));
       mass_w = product(w);
     }
     next_ = std::move(w);
@@ -221,8 +237,8 @@ class Krylov {
     return true;
   }
 
-  // Gram–Schmidt, each column twice; M W is carried along.
-  void to_unit_by_column(MatrixXd& w, MatrixXd& mass_w, const VectorXd& before) {
+  // Gram–Schmidt, each column twice; M W is carried along. @param least  norms of which less is left are dropped
+  void to_unit_by_column(MatrixXd& w, MatrixXd& mass_w, const VectorXd& least) {
     const TimedUntilEnd timed(cost.orthogonalisation);
     MatrixXd r = MatrixXd::Zero(w.cols(), w.cols());
     Index kept = 0;
@@ -235,7 +251,7 @@ class Krylov {
         r.col(j).head(kept) += h;
       }
       const double norm = std::sqrt(std::max(0.0, v.dot(mass_v)));
-      if (!(norm > dependent * before[j])) continue;
+      if (!(norm > least[j])) continue;
       w.col(kept) = v / norm;
       mass_w.col(kept) = mass_v / norm;
       r(kept, j) = norm;
@@ -324,14 +340,17 @@ EigenPairs modes_near_shift(const Factorisation& shifted, const SymmetricProduct
     }
   }
   pairs.exhausted = !open;
-  const auto all = found();
+  pairs.vectors = krylov.pairs(converged);
+  const std::vector<Index> sound = sound_columns(pairs.vectors, mass);
+  auto all = found();
+  std::erase_if(all, [&](const auto& each) { return !std::binary_search(sound.begin(), sound.end(), each.second); });
   const std::vector<double> values = values_of(all);
   pairs.values = Eigen::Map<const VectorXd>(values.data(), static_cast<Index>(values.size()));
   std::vector<Index> columns;
   columns.reserve(all.size());
   for (const auto& [theta, column] : all) columns.push_back(column);
-  pairs.vectors = krylov.pairs(converged);
-  if (!std::is_sorted(columns.begin(), columns.end())) pairs.vectors = pairs.vectors(Eigen::all, columns).eval();
+  if (std::ssize(columns) < pairs.vectors.cols() || !std::is_sorted(columns.begin(), columns.end()))
+    pairs.vectors = pairs.vectors(Eigen::all, columns).eval();
   if (!columns.empty()) orthonormalise(pairs.vectors, mass);
   pairs.cost = krylov.cost;
   return pairs;

@@ -419,4 +419,18 @@ int count_modes_below(const System& system, double frequency) {
       .negative_pivots();
 }
 
+Eigen::VectorXd ModalBasis::stiffness() const { return omega.array().isFinite().select(omega.array().square(), 1); }
+
+int ModalBasis::free_motions() const { return static_cast<int>((omega.array() == 0).count()); }
+
+double ModalBasis::largest_residual() const { return residual.size() > 0 ? residual.maxCoeff() : 0; }
+
+double ModalBasis::largest_nonorthogonality() const {
+  return nonorthogonality.size() > 0 ? nonorthogonality.maxCoeff() : 0;
+}
+
+double ModalBasis::effective_mass(int r, int direction) const {
+  return rigid_participation(r, direction) * rigid_participation(r, direction);
+}
+
 }  // namespace avrenk

@@ -55,18 +55,14 @@ struct ModalBasis {
   [[nodiscard]] int with_mass() const { return size() - massless; }
   [[nodiscard]] int residual_vectors() const { return with_mass() - modes; }
   /// Λ = φᵀKφ of each column: ω², or 1 without mass.
-  [[nodiscard]] Eigen::VectorXd stiffness() const { return omega.array().isFinite().select(omega.array().square(), 1); }
+  [[nodiscard]] Eigen::VectorXd stiffness() const;
   /// Modes of exactly 0 Hz, the first ones.
-  [[nodiscard]] int free_motions() const { return static_cast<int>((omega.array() == 0).count()); }
+  [[nodiscard]] int free_motions() const;
   [[nodiscard]] double frequency(int r) const;  ///< Hz
-  [[nodiscard]] double largest_residual() const { return residual.size() > 0 ? residual.maxCoeff() : 0; }
-  [[nodiscard]] double largest_nonorthogonality() const {
-    return nonorthogonality.size() > 0 ? nonorthogonality.maxCoeff() : 0;
-  }
+  [[nodiscard]] double largest_residual() const;
+  [[nodiscard]] double largest_nonorthogonality() const;
   /// Of all bases moving as one body: L_rd², kg or kg m².
-  [[nodiscard]] double effective_mass(int r, int direction) const {
-    return rigid_participation(r, direction) * rigid_participation(r, direction);
-  }
+  [[nodiscard]] double effective_mass(int r, int direction) const;
 };
 
 /// Factorises K_ff, solves the statics and the modes, counts pivots at the upper end, appends residual vectors and

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "core/dense.h"
+#include "core/element/kinds.h"
 #include "core/parallel.h"
 #include "core/system/energy.h"
 

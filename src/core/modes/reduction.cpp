@@ -225,11 +225,11 @@ ReducedModel as_component(const SuppliedModes& modes) {
                          d < 3 ? "kg along" : "kg m^2 about", d < 3 ? "direction" : "axis", "xyz"[d % 3], rigid(d, d)),
              "look at the units of participation and modal mass, and at the mass");
   // The rest must be a mass too: what is beyond it by rounding is taken off the coupling of turns.
-  const Eigen::SelfAdjointEigenSolver<Matrix6> rest(Matrix6(rigid - carried));
-  if (rest.eigenvalues().minCoeff() < -more * rigid.diagonal().maxCoeff())
+  const SymmetricEigen rest = symmetric_eigen(Eigen::MatrixXd(rigid - carried));
+  if (rest.values.minCoeff() < -more * rigid.diagonal().maxCoeff())
     refuse("", "mass, centre and inertia are too small for what the modes carry together",
            "look at the units of the participation about axes, and at the point that it is about");
-  rigid = carried + rest.eigenvectors() * rest.eigenvalues().cwiseMax(0).asDiagonal() * rest.eigenvectors().transpose();
+  rigid = carried + rest.vectors * rest.values.cwiseMax(0).asDiagonal() * rest.vectors.transpose();
   model.interface = {modes.about};
   for (int d = 0; d < 6; ++d) model.columns.push_back({0, d});
   for (Index r = 0; r < m; ++r) model.columns.push_back({-1, 0});

@@ -1,8 +1,9 @@
 /// core/modes/shape_match.h: which modes of two models are the same.
 #pragma once
 
-#include <Eigen/Dense>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

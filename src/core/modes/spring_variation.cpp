@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/dense.h"
+#include "core/model/spring_law.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -20,12 +21,12 @@ std::complex<double> VaryingSpring::excess(double frequency) const {
 }
 
 std::complex<double> VaryingSpring::excess_slope(double frequency, double inside) const {
-  const double k = over_log(stiffness_over, frequency), s = over_log(softening, frequency),
-               k_slope = slope_over_log(stiffness_over, frequency, inside) * s +
-                         k * slope_over_log(softening, frequency, frequency);
-  const double eta = over_log(loss_over, frequency), l = over_log(growth, frequency),
-               eta_slope = slope_over_log(loss_over, frequency, inside) * l +
-                           eta * slope_over_log(growth, frequency, frequency);
+  const double k = log_interpolation(stiffness_over, frequency), s = log_interpolation(softening, frequency),
+               k_slope = log_interpolation_slope(stiffness_over, frequency, inside) * s +
+                         k * log_interpolation_slope(softening, frequency, frequency);
+  const double eta = log_interpolation(loss_over, frequency), l = log_interpolation(growth, frequency),
+               eta_slope = log_interpolation_slope(loss_over, frequency, inside) * l +
+                           eta * log_interpolation_slope(growth, frequency, frequency);
   return {k_slope / stiffness, (k_slope * eta * l + k * s * eta_slope) / stiffness};
 }
 
@@ -66,7 +67,7 @@ std::vector<double> each_once(std::vector<double> all) {
   return all;
 }
 
-void add_points(const PointsOverLog& points, std::vector<double>& all) {
+void add_points(const LogTable& points, std::vector<double>& all) {
   for (std::size_t k = 0; points.size() > 1 && k < points.size(); ++k) all.push_back(points[k].first);
 }
 
@@ -75,7 +76,7 @@ void add_points(const PointsOverLog& points, std::vector<double>& all) {
 std::vector<double> SpringVariation::table_points() const {
   std::vector<double> all;
   for (const VaryingSpring& own : springs_)
-    for (const PointsOverLog* points : {&own.stiffness_over, &own.loss_over, &own.softening, &own.growth})
+    for (const LogTable* points : {&own.stiffness_over, &own.loss_over, &own.softening, &own.growth})
       add_points(*points, all);
   return each_once(std::move(all));
 }
@@ -84,8 +85,8 @@ std::vector<double> SpringVariation::breakpoints() const {
   constexpr double narrow = 1e-6, jump = 1e-3;
   std::vector<double> all;
   for (const VaryingSpring& own : springs_) {
-    for (const PointsOverLog* points : {&own.stiffness_over, &own.loss_over}) add_points(*points, all);
-    for (const PointsOverLog* points : {&own.softening, &own.growth})
+    for (const LogTable* points : {&own.stiffness_over, &own.loss_over}) add_points(*points, all);
+    for (const LogTable* points : {&own.softening, &own.growth})
       for (std::size_t k = 1; k < points->size(); ++k) {
         const auto& [f0, y0] = (*points)[k - 1];
         const auto& [f1, y1] = (*points)[k];
@@ -148,11 +149,11 @@ std::vector<VaryingSpring> varying_springs(const Assembly& assembly, const std::
       const double stiffer = chosen == law.variants.end() ? 1 : chosen->stiffness,
                    more_loss = chosen == law.variants.end() ? 1 : chosen->loss;
       const bool turns = each.axis > 2;
-      const PointsOverLog &over = law.stiffness[static_cast<std::size_t>(each.axis)], &soft = law.softening[turns],
-                          &grown = law.loss_growth[turns];
+      const LogTable &over = law.stiffness[static_cast<std::size_t>(each.axis)], &soft = law.softening[turns],
+                     &grown = law.loss_growth[turns];
       if (!soft.empty()) each.softening = {{1, soft.front().second}};
       if (!grown.empty()) each.growth = {{1, grown.front().second}};
-      const auto scaled = [](PointsOverLog points, double otherwise, double factor) {
+      const auto scaled = [](LogTable points, double otherwise, double factor) {
         if (points.empty()) points = {{1, otherwise}};
         for (auto& [f, value] : points) value *= factor;
         return points;
@@ -324,6 +325,14 @@ std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const Spring
   std::sort(modes.begin(), modes.end(),
             [](const SpringMode& a, const SpringMode& b) { return a.frequency < b.frequency; });
   return modes;
+}
+
+double VaryingSpring::stiffness_at(double frequency) const {
+  return log_interpolation(stiffness_over, frequency) * log_interpolation(softening, frequency);
+}
+
+double VaryingSpring::loss_at(double frequency) const {
+  return log_interpolation(loss_over, frequency) * log_interpolation(growth, frequency);
 }
 
 }  // namespace avrenk

@@ -14,25 +14,22 @@
 #include <memory>
 #include <optional>
 
+#include "core/log_interpolation.h"
 #include "core/modes/modal_basis.h"
 
 namespace avrenk {
 
 /// One axis of one spring.
 struct VaryingSpring {
-  int column = 0;                                   ///< among those of all loads
-  int spring = 0, axis = 0;                         ///< index into Assembly::springs; x y z rx ry rz
-  double stiffness = 0;                             ///< k₀: N/m, N m/rad
-  double loss = 0;                                  ///< η₀, 0 where it has no loss factor of its own
-  PointsOverLog stiffness_over, loss_over;          ///< k and η over Hz
-  PointsOverLog softening{{1, 1}}, growth{{1, 1}};  ///< factors on them over Hz: what the amplitude makes of them
+  int column = 0;                              ///< among those of all loads
+  int spring = 0, axis = 0;                    ///< index into Assembly::springs; x y z rx ry rz
+  double stiffness = 0;                        ///< k₀: N/m, N m/rad
+  double loss = 0;                             ///< η₀, 0 where it has no loss factor of its own
+  LogTable stiffness_over, loss_over;          ///< k and η over Hz
+  LogTable softening{{1, 1}}, growth{{1, 1}};  ///< factors on them over Hz: what the amplitude makes of them
 
-  [[nodiscard]] double stiffness_at(double frequency) const {
-    return over_log(stiffness_over, frequency) * over_log(softening, frequency);
-  }
-  [[nodiscard]] double loss_at(double frequency) const {
-    return over_log(loss_over, frequency) * over_log(growth, frequency);
-  }
+  [[nodiscard]] double stiffness_at(double frequency) const;
+  [[nodiscard]] double loss_at(double frequency) const;
   /// x at a frequency, Hz.
   [[nodiscard]] std::complex<double> excess(double frequency) const;
   /// dx/df, 1/Hz, by the laws that hold around `inside`; of what the amplitude makes, around the frequency.

@@ -10,11 +10,8 @@ namespace avrenk {
 /// Units of printed numbers, by kind; what is not set prints in the kind's own display unit.
 class Show {
  public:
-  [[nodiscard]] DisplayUnit unit(const Kind& kind) const {
-    const auto found = units_.find(&kind);
-    return found != units_.end() ? found->second : display_unit(kind.display);
-  }
-  void set(const Kind& kind, const std::string& unit) { units_[&kind] = display_unit(unit); }
+  [[nodiscard]] DisplayUnit unit(const Kind& kind) const;
+  void set(const Kind& kind, const std::string& unit);
 
  private:
   std::map<const Kind*, DisplayUnit> units_;

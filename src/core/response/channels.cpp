@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/element/discrete.h"
 #include "core/system/free_shape.h"
 
 namespace avrenk {

@@ -5,6 +5,7 @@
 #include <functional>
 
 #include "core/model/assembly.h"
+#include "core/model/mass_properties.h"
 #include "core/response/joint_force.h"
 #include "core/response/motion_rows.h"
 #include "core/response/transfer.h"

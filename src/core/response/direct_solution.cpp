@@ -194,4 +194,8 @@ VectorXcd DirectSolution::joint_force(const JointRows& behind, const NodeMotions
   return force;
 }
 
+Eigen::MatrixXcd DirectSolution::loads(const InputColumns& inputs) const {
+  return loads_of(system_, basis_.statics, modal_damping_, inputs, omega_);
+}
+
 }  // namespace avrenk

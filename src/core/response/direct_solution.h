@@ -22,9 +22,7 @@ class DirectSolution {
                  const EliminationOrder& order, double frequency);
 
   /// What acts on the free unknowns, n_f x k.
-  [[nodiscard]] Eigen::MatrixXcd loads(const InputColumns& inputs) const {
-    return loads_of(system_, basis_.statics, modal_damping_, inputs, omega_);
-  }
+  [[nodiscard]] Eigen::MatrixXcd loads(const InputColumns& inputs) const;
   /// Motions of the free unknowns relative to the quasi-static motion of the bases, n_f x k.
   [[nodiscard]] Eigen::MatrixXcd solve(const InputColumns& inputs) const;
 

@@ -1,9 +1,11 @@
 #include "core/response/direction_finder.h"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <map>
+
+#include "core/algebra.h"
+#include "core/dense.h"
 
 namespace avrenk {
 namespace {
@@ -79,7 +81,7 @@ std::vector<Vector3> DirectionFinder::find(const StressPlace& place, const LoadM
         }
         if (sum <= last * (1 + 1e-13)) break;
         last = sum;
-        n = Eigen::SelfAdjointEigenSolver<Matrix3>(weighted).eigenvectors().col(2);
+        n = tensor_eigen(weighted).vectors.col(2);
       }
     }
     if (best > 0) found.push_back(best_direction);

@@ -9,6 +9,7 @@
 
 #include "core/dense.h"
 #include "core/error.h"
+#include "core/model/spring_law.h"
 #include "core/quantity/quantity.h"
 #include "core/response/random.h"
 
@@ -21,14 +22,14 @@ using Eigen::MatrixXd;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
-double at_amplitude(const PointsOverLog& factors, double amplitude) {
-  return factors.empty() ? 1 : over_log(factors, amplitude);
+double at_amplitude(const LogTable& factors, double amplitude) {
+  return factors.empty() ? 1 : log_interpolation(factors, amplitude);
 }
 
 // Springs that depend on their amplitude, and by which laws.
 struct Soft {
   std::size_t index;  // among all that vary
-  const PointsOverLog *softening, *growth;
+  const LogTable *softening, *growth;
 };
 std::vector<Soft> soft_ones(const Assembly& assembly, const std::vector<VaryingSpring>& springs) {
   std::vector<Soft> all;
@@ -176,7 +177,7 @@ class SineSprings {
     constexpr double below = 1e-3;  // of the first point of a law
     for (std::size_t s = 0; s < soft.size(); ++s) {
       double first = HUGE_VAL;
-      for (const PointsOverLog* points : {soft[s].softening, soft[s].growth})
+      for (const LogTable* points : {soft[s].softening, soft[s].growth})
         if (!points->empty()) first = std::min(first, points->front().first);
       floors_[static_cast<Index>(s)] = below * first;
     }
@@ -229,9 +230,9 @@ class SineSprings {
       const auto at = static_cast<Index>(own.index);
       const VaryingSpring& spring = springs_[own.index];
       const double a = std::max(amplitudes[j], 1e-300);
-      const auto slope = [&](const PointsOverLog& points) { return a * slope_over_log(points, a, a); };
-      const double k = over_log(spring.stiffness_over, answer.frequency) / spring.stiffness,
-                   eta = over_log(spring.loss_over, answer.frequency), s = spring.softening[0].second,
+      const auto slope = [&](const LogTable& points) { return a * log_interpolation_slope(points, a, a); };
+      const double k = log_interpolation(spring.stiffness_over, answer.frequency) / spring.stiffness,
+                   eta = log_interpolation(spring.loss_over, answer.frequency), s = spring.softening[0].second,
                    l = spring.growth[0].second, s_slope = slope(*own.softening), l_slope = slope(*own.growth);
       const Complex x_slope(k * s_slope, k * eta * (s_slope * l + s * l_slope));
       if (x_slope == 0.0) continue;
@@ -413,7 +414,7 @@ class SineSprings {
     EquivalentSprings all;
     for (std::size_t s = 0; s < soft_.size(); ++s) {
       VaryingSpring& own = springs_[soft_[s].index];
-      PointsOverLog softening, growth;
+      LogTable softening, growth;
       EquivalentSpring found{own.spring, own.axis};
       for (const auto& [f, amplitudes] : points_) {
         const double amplitude = amplitudes[static_cast<Index>(s)];
@@ -458,13 +459,13 @@ class SineSprings {
 
 }  // namespace
 
-std::pair<double, double> gaussian_factors(const PointsOverLog& softening, const PointsOverLog& growth, double rms) {
+std::pair<double, double> gaussian_factors(const LogTable& softening, const LogTable& growth, double rms) {
   if (!(rms > 0)) return {at_amplitude(softening, 0), at_amplitude(growth, 0)};
   // With u = a²/2σ² the weight a² of Rayleigh's distribution is u e^{-u}, between the points at which the laws change
   // and powers of two, over ln u, in which the laws are straight. What lies outside 2⁻³² and 2⁶ weighs nothing.
   std::vector<double> ends;
   for (int power = -32; power <= 6; ++power) ends.push_back(std::ldexp(1.0, power));
-  for (const PointsOverLog* points : {&softening, &growth})
+  for (const LogTable* points : {&softening, &growth})
     for (const auto& [a, factor] : *points)
       if (const double u = 0.5 * (a / rms) * (a / rms); u > ends.front() && u < 64) ends.push_back(u);
   std::sort(ends.begin(), ends.end());

@@ -16,8 +16,7 @@ namespace avrenk {
 /// (Roberts & Spanos, Random Vibration and Statistical Linearization, 1990). Without amplitude: those of the smallest.
 /// @param softening, growth  s and l over a; empty: 1
 /// @param rms                of the travel, in the unit of a
-[[nodiscard]] std::pair<double, double> gaussian_factors(const PointsOverLog& softening, const PointsOverLog& growth,
-                                                         double rms);
+[[nodiscard]] std::pair<double, double> gaussian_factors(const LogTable& softening, const LogTable& growth, double rms);
 
 /// One axis of a spring as the case finds it.
 struct EquivalentSpring {

@@ -41,4 +41,11 @@ std::vector<ModePair> largest_pairs(const Eigen::MatrixXd& pairs) {
   return sorted;
 }
 
+const Eigen::MatrixXcd& CoupledStates::at(double frequency) {
+  for (const auto& [known, state] : states_)
+    if (std::abs(known - frequency) <= 1e-9 * frequency) return state;
+  states_.emplace_back(frequency, coupled_.state(frequency));
+  return states_.back().second;
+}
+
 }  // namespace avrenk

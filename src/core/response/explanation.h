@@ -26,12 +26,7 @@ class CoupledStates {
       : coupled_(transfer.with_coupling()), differ_(transfer.damping().couples() && !transfer.damping().coupled()) {}
   [[nodiscard]] bool differ() const { return differ_; }
   /// z per unit input, one column each.
-  const Eigen::MatrixXcd& at(double frequency) {
-    for (const auto& [known, state] : states_)
-      if (std::abs(known - frequency) <= 1e-9 * frequency) return state;
-    states_.emplace_back(frequency, coupled_.state(frequency));
-    return states_.back().second;
-  }
+  const Eigen::MatrixXcd& at(double frequency);
 
  private:
   const Transfer coupled_;

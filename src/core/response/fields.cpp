@@ -32,4 +32,8 @@ MotionShape shape_at(const Excited& excited, const System& system, double freque
   return shape;
 }
 
+Eigen::VectorXd MotionShape::coordinates_at(double angle) const {
+  return (coordinates * std::polar(1.0, angle)).real();
+}
+
 }  // namespace avrenk

@@ -31,9 +31,7 @@ struct MotionShape {
   double largest = 0;            ///< m, the largest translation of any node
   int node = 0;                  ///< that moves so
   /// Real part at an instant ωt (rad).
-  [[nodiscard]] Eigen::VectorXd coordinates_at(double angle) const {
-    return (coordinates * std::polar(1.0, angle)).real();
-  }
+  [[nodiscard]] Eigen::VectorXd coordinates_at(double angle) const;
 };
 /// @pre excited.sine
 [[nodiscard]] MotionShape shape_at(const Excited& excited, const System& system, double frequency);

@@ -4,6 +4,8 @@
 #include <optional>
 #include <set>
 
+#include "core/element/discrete.h"
+#include "core/element/kinds.h"
 #include "core/system/numbering.h"
 #include "core/system/system.h"
 

@@ -1,7 +1,7 @@
 /// core/response/length_distribution.h: how often a Gaussian vector is shorter than a given length (theory 7).
 #pragma once
 
-#include <Eigen/Dense>
+#include "core/algebra.h"
 
 namespace avrenk {
 

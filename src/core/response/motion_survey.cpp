@@ -197,4 +197,8 @@ std::vector<MotionField> survey_motion(const Assembly& assembly, const Channels&
   return fields;
 }
 
+double MotionField::rms_displacement(int node) const { return displacement.col(node).norm(); }
+
+double MotionField::rms_acceleration(int node) const { return acceleration.col(node).norm(); }
+
 }  // namespace avrenk

@@ -25,8 +25,8 @@ struct MotionField {
   /// Of each thing that nodes belong to, and of the whole model in front, located exactly.
   std::vector<LargestPsd> worst;
   double interpolation = 0;  ///< what psd differed by at the worst, as a part of it
-  [[nodiscard]] double rms_displacement(int node) const { return displacement.col(node).norm(); }
-  [[nodiscard]] double rms_acceleration(int node) const { return acceleration.col(node).norm(); }
+  [[nodiscard]] double rms_displacement(int node) const;
+  [[nodiscard]] double rms_acceleration(int node) const;
 };
 
 /// Names of what the nodes belong to, in the order of the nodes, each once; and the index of each node's.

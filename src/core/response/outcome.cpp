@@ -127,4 +127,16 @@ Outcome combine(const Environment& environment, const std::vector<const Outcome*
   return outcome;
 }
 
+bool Outcome::has(const Watched& watched) const {
+  return !watched.quantity->per_input() || (sine() && watched.quantity->has_meaning(excitation->kind));
+}
+
+bool Outcome::is_root_sum() const {
+  return is_combined() && environment().combination == Environment::Combination::root_sum_of_squares;
+}
+
+std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched) {
+  return real_answers(std::vector<const Outcome*>{&outcome}, watched).front();
+}
+
 }  // namespace avrenk

@@ -92,14 +92,10 @@ struct Outcome {
   [[nodiscard]] std::string name() const { return excitation->name(); }
   [[nodiscard]] bool is_combined() const { return excitation->is_combined; }
   /// Its peaks have no frequency and no phase of their own.
-  [[nodiscard]] bool is_root_sum() const {
-    return is_combined() && environment().combination == Environment::Combination::root_sum_of_squares;
-  }
+  [[nodiscard]] bool is_root_sum() const;
   [[nodiscard]] const std::vector<double>& grid() const;
   /// Whether a watched quantity means something here: a ratio to the input under a sine of its kind only.
-  [[nodiscard]] bool has(const Watched& watched) const {
-    return !watched.quantity->per_input() || (sine() && watched.quantity->has_meaning(excitation->kind));
-  }
+  [[nodiscard]] bool has(const Watched& watched) const;
   /// Modes and their shares of one watched quantity, largest first.
   [[nodiscard]] const std::vector<std::pair<int, double>>& shares(std::size_t watched) const;
   /// The number that stands for a watched quantity: peak, RMS (0 where it has none) or static value.
@@ -118,9 +114,7 @@ inline constexpr double rounding_of_answers = 1e-10;
 [[nodiscard]] std::vector<std::vector<bool>> real_answers(const std::vector<const Outcome*>& outcomes,
                                                           const std::vector<Watched>& watched);
 /// Of one outcome.
-[[nodiscard]] inline std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched) {
-  return real_answers(std::vector<const Outcome*>{&outcome}, watched).front();
-}
+[[nodiscard]] std::vector<bool> real_answers(const Outcome& outcome, const std::vector<Watched>& watched);
 
 /// The peak of a sine with the largest ratio to the static answer (of a direct answer, which has none, the first that
 /// there is), inside the band: index of the watched quantity, −1 if none has any.

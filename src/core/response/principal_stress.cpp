@@ -1,9 +1,11 @@
 #include "core/response/principal_stress.h"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <vector>
+
+#include "core/algebra.h"
+#include "core/dense.h"
 
 namespace avrenk {
 namespace {
@@ -22,9 +24,8 @@ double square_along(std::span<const Matrix3> tensors, const Vector3& n) {
 
 // Eigenvectors of the smallest and the largest eigenvalue.
 std::pair<Vector3, Vector3> ends_of(const Matrix3& tensor) {
-  Eigen::SelfAdjointEigenSolver<Matrix3> solver;
-  solver.computeDirect(tensor);
-  return {solver.eigenvectors().col(0).normalized(), solver.eigenvectors().col(2).normalized()};
+  const Matrix3 vectors = tensor_eigen_directly(tensor).vectors;
+  return {vectors.col(0).normalized(), vectors.col(2).normalized()};
 }
 
 // Newton's step on the sphere, with H − (nᵀg) I in the tangent plane (g, H: of a quarter of the sum).

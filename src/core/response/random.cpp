@@ -165,7 +165,7 @@ std::array<MatrixXcd, 5> moments_of(const StateTable& states, const Eigen::RowVe
       const Eigen::RowVectorXd roots = omega.segment(first, count).cwiseSqrt().replicate(1, 2);
       for (std::size_t power = 0; power < own.real.size(); ++power) {
         if (power > 0) weighted.array().rowwise() *= roots.array();
-        own.real[power].selfadjointView<Eigen::Lower>().rankUpdate(weighted);
+        add_self_product(own.real[power], weighted);
         own.cross[power].noalias() += weighted.rightCols(count) * weighted.leftCols(count).transpose();
       }
     }
@@ -178,7 +178,8 @@ std::array<MatrixXcd, 5> moments_of(const StateTable& states, const Eigen::RowVe
       cross += own.cross[power];
     }
     moments[power].resize(m, m);
-    moments[power].real() = real.selfadjointView<Eigen::Lower>();
+    mirror_lower(real);
+    moments[power].real() = real;
     moments[power].imag() = cross - cross.transpose();
   }
   return moments;
@@ -443,8 +444,7 @@ MatrixXd covariance_factor(const MatrixXcd& gamma, const MatrixXcd& combinations
   const MatrixXd factor =
       size.asDiagonal() * vectors.rightCols(kept) * values.tail(kept).cwiseMax(0).cwiseSqrt().asDiagonal();
   // Fᵀ = Q R: Rᵀ R = F Fᵀ as well, and rounding is that of each row by itself.
-  const MatrixXd upper = factor.transpose().householderQr().matrixQR().triangularView<Eigen::Upper>();
-  return upper.transpose();
+  return upper_factor(factor.transpose()).transpose();
 }
 
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {

@@ -1,12 +1,13 @@
 #include "core/response/random_run.h"
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <numeric>
 #include <utility>
 
+#include "core/algebra.h"
+#include "core/dense.h"
 #include "core/response/explanation.h"
 #include "core/response/length_distribution.h"
 
@@ -43,8 +44,7 @@ std::array<double, 3> lengths_within(const Watched& watched, const VectorXd& rms
     for (const std::size_t candidate : order) {
       const double own = rms[static_cast<Index>(candidate)];
       if (std::max(sigmas, 1.1) * own <= largest) break;
-      const VectorXd variances =
-          Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(covariance_of(watched, candidate, blocks)).eigenvalues();
+      const VectorXd variances = symmetric_eigenvalues(covariance_of(watched, candidate, blocks));
       largest = std::max(largest, length_below(variances, probability_within(sigmas)));
     }
   }

@@ -1,9 +1,10 @@
 /// core/response/shape_span.h: few shapes out of which all that a model makes over frequency can be put together.
 #pragma once
 
-#include <Eigen/Dense>
 #include <span>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

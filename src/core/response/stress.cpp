@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "core/element/kinds.h"
 #include "core/lane.h"
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"

@@ -1,6 +1,7 @@
 /// core/response/stress.h: stress of shells and solids at their nodes, as rows on any motions of the model.
 #pragma once
 
+#include "core/element/kinds.h"
 #include "core/response/motion_rows.h"
 
 namespace avrenk {

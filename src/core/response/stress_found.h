@@ -11,11 +11,7 @@ struct StressFound {
   const StressStations* stations = nullptr;  ///< of the fields; nullptr: there are neither shells nor solids
   const std::vector<StressField>& fields;
   const std::vector<BeamStressField>& beams;
-  [[nodiscard]] const BeamStressField* beams_of(const std::string& load) const {
-    for (const BeamStressField& each : beams)
-      if (each.name() == load && !each.worst.empty()) return &each;
-    return nullptr;
-  }
+  [[nodiscard]] const BeamStressField* beams_of(const std::string& load) const;
 };
 
 }  // namespace avrenk

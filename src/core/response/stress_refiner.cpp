@@ -1,9 +1,10 @@
 #include "core/response/stress_refiner.h"
 
-#include <Eigen/Eigenvalues>
 #include <array>
 #include <cmath>
 
+#include "core/algebra.h"
+#include "core/dense.h"
 #include "core/response/principal_stress.h"
 
 namespace avrenk {
@@ -55,9 +56,7 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
       const Eigen::VectorXcd w = (mean * x).col(0) + Complex(0, 1) * (mean * x).col(1);
       now = (w * std::polar(1.0, -worst.phase)).real();
     }
-    const Vector3 ascending =
-        Eigen::SelfAdjointEigenSolver<Matrix3>(stress_tensor(station, place.level, now)).eigenvalues();
-    worst.principal = ascending.reverse();
+    worst.principal = tensor_eigen(stress_tensor(station, place.level, now)).values.reverse();
   }
   return worst;
 }

@@ -1,12 +1,12 @@
 #include "core/response/stress_survey.h"
 
-#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 #include <functional>
 #include <map>
 #include <set>
 
+#include "core/algebra.h"
 #include "core/parallel.h"
 #include "core/response/direction_finder.h"
 #include "core/response/stress_extremes.h"
@@ -194,6 +194,10 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
     for (std::size_t k = 0; k < places.size(); ++k) survey.directions.try_emplace(places[k], std::move(found[k]));
   }
   return survey;
+}
+
+Vector3 StressField::direction_at(const StressPlace& place) const {
+  return direction.cols() > 0 ? Vector3(direction.col(3L * place.station + place.level)) : Vector3::Zero();
 }
 
 }  // namespace avrenk

@@ -47,9 +47,7 @@ struct StressField {
   /// between grid points; its values stand in the field too.
   std::vector<WorstStress> worst;
   [[nodiscard]] auto direction_at(const StressPlace& place) { return direction.col(3L * place.station + place.level); }
-  [[nodiscard]] Vector3 direction_at(const StressPlace& place) const {
-    return direction.cols() > 0 ? Vector3(direction.col(3L * place.station + place.level)) : Vector3::Zero();
-  }
+  [[nodiscard]] Vector3 direction_at(const StressPlace& place) const;
   [[nodiscard]] std::string name() const { return excitation->name(); }  ///< as Outcome::name()
   /// Of a sine, whose largest is at a frequency and phase of its own.
   [[nodiscard]] bool has_frequency() const { return frequency.size() > 0; }

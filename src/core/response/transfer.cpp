@@ -349,4 +349,12 @@ MatrixXcd StateTable::block(std::size_t index) const {
   return values;
 }
 
+Eigen::MatrixXcd InputColumns::applied(const Eigen::MatrixXcd& amplitudes) const {
+  return loads.rows() == 0 ? Eigen::MatrixXcd(0, amplitudes.cols()) : Eigen::MatrixXcd(loads * amplitudes);
+}
+
+Eigen::MatrixXcd Transfer::carried(double omega, const Eigen::MatrixXcd& amplitudes) const {
+  return spring_base_ * (amplitudes * (-1 / (omega * omega)));
+}
+
 }  // namespace avrenk

@@ -35,9 +35,7 @@ struct InputColumns {
   Eigen::MatrixXcd base;     ///< n_b x s
   Eigen::MatrixXcd loads{};  ///< n_l x s; empty: none acts
   /// The loads under amplitudes, s x k: n_l x k. A product without rows is none that BLAS knows.
-  [[nodiscard]] Eigen::MatrixXcd applied(const Eigen::MatrixXcd& amplitudes) const {
-    return loads.rows() == 0 ? Eigen::MatrixXcd(0, amplitudes.cols()) : Eigen::MatrixXcd(loads * amplitudes);
-  }
+  [[nodiscard]] Eigen::MatrixXcd applied(const Eigen::MatrixXcd& amplitudes) const;
 };
 
 /// Steady state per unit input. The modal forces of one column d of bases and l of loads follow from theory 2 and 5:
@@ -101,9 +99,7 @@ class Transfer {
   // c, k x n, under forces L p and what bases alone make the springs travel, with e = −X (travel of all) + more.
   [[nodiscard]] Eigen::MatrixXcd closed(double frequency, const Eigen::MatrixXcd& forces,
                                         const Eigen::MatrixXcd& carried, const Eigen::MatrixXcd& more = {}) const;
-  [[nodiscard]] Eigen::MatrixXcd carried(double omega, const Eigen::MatrixXcd& amplitudes) const {
-    return spring_base_ * (amplitudes * (-1 / (omega * omega)));
-  }
+  [[nodiscard]] Eigen::MatrixXcd carried(double omega, const Eigen::MatrixXcd& amplitudes) const;
   const ModalBasis& basis_;
   const ModalDamping& damping_;
   InputColumns inputs_;

@@ -459,4 +459,8 @@ double smallest_gap(const Assembly& assembly, const WatchRequest& request) {
   return smallest;
 }
 
+bool WatchedQuantity::has_meaning(const Kind* input) const {
+  return !per || per == input || (per == &kind::acceleration && input == &kind::angular_acceleration);
+}
+
 }  // namespace avrenk

@@ -48,9 +48,7 @@ struct WatchedQuantity {
   [[nodiscard]] bool of_lines() const { return subject == Subject::part && section_forces[1] > 0; }
   [[nodiscard]] bool per_input() const { return per != nullptr; }
   /// Whether it means something under an input of a kind: a ratio to an acceleration under base motion alone.
-  [[nodiscard]] bool has_meaning(const Kind* input) const {
-    return !per || per == input || (per == &kind::acceleration && input == &kind::angular_acceleration);
-  }
+  [[nodiscard]] bool has_meaning(const Kind* input) const;
 };
 [[nodiscard]] std::span<const WatchedQuantity> watched_quantities();
 

@@ -2,6 +2,7 @@
 
 #include <map>
 
+#include "core/element/kinds.h"
 #include "core/parallel.h"
 #include "core/system/gather.h"
 #include "core/system/numbering.h"

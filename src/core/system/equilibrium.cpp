@@ -6,6 +6,8 @@
 #include <cmath>
 #include <set>
 
+#include "core/dense.h"
+#include "core/element/discrete.h"
 #include "core/error.h"
 #include "core/memory.h"
 #include "core/system/numbering.h"
@@ -146,22 +148,21 @@ class Equilibrium {
     }
     const MatrixXd scaled =
         MatrixXd::Identity(count, count) - root.asDiagonal() * flexibility_(unknown, unknown) * root.asDiagonal();
-    const Eigen::LLT<MatrixXd> factor(scaled);
+    const std::optional<MatrixXd> lower = cholesky(scaled);
     constexpr double nothing_left = 1e-11;  // of the stiffness taken out: what rounding leaves of nothing
-    if (factor.info() != Eigen::Success || factor.matrixLLT().diagonal().minCoeff() < std::sqrt(nothing_left)) {
+    if (!lower || lower->diagonal().minCoeff() < std::sqrt(nothing_left)) {
       if (may_be_loose) return std::nullopt;
       refuse_loose_set(scaled, unknown);
     }
-    const VectorXd found = root.cwiseProduct(factor.solve(right));
+    const VectorXd found = root.cwiseProduct(solve_cholesky(*lower, right).col(0));
     for (Index i = 0; i < count; ++i) pseudo_[unknown[static_cast<std::size_t>(i)]] = found[i];
     return outside + flexibility_ * pseudo_;
   }
 
   // What the rest of the model would do without those rows: one of them is loose.
   [[noreturn]] void refuse_loose_set(const MatrixXd& scaled, const std::vector<Index>& unknown) const {
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(scaled);
     Index worst = 0;
-    eigen.eigenvectors().col(0).cwiseAbs().maxCoeff(&worst);
+    symmetric_eigen(scaled).vectors.col(0).cwiseAbs().maxCoeff(&worst);
     const Row& row = rows_[static_cast<std::size_t>(unknown[static_cast<std::size_t>(worst)])];
     const std::string place = at_millimetres(spring(row.spring).point);
     const std::string& joint = spring(row.spring).joint;

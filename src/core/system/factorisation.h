@@ -1,12 +1,13 @@
 /// core/system/factorisation.h: LDLᵀ of a sparse symmetric matrix, definite or not, with its inertia.
 #pragma once
 
-#include <Eigen/Dense>
-#include <Eigen/Sparse>
+#include <Eigen/SparseCore>
 #include <complex>
 #include <memory>
 #include <span>
 #include <vector>
+
+#include "core/algebra.h"
 
 namespace avrenk {
 

@@ -1,5 +1,7 @@
 #include "core/system/free_shape.h"
 
+#include "core/element/discrete.h"
+#include "core/element/kinds.h"
 #include "core/system/numbering.h"
 
 namespace avrenk {

@@ -6,6 +6,7 @@
 #include <array>
 #include <limits>
 
+#include "core/element/kinds.h"
 #include "core/error.h"
 #include "core/parallel.h"
 

@@ -6,6 +6,8 @@
 #include <memory>
 #include <optional>
 
+#include "core/element/discrete.h"
+#include "core/element/kinds.h"
 #include "core/system/energy.h"
 #include "core/system/free_shape.h"
 #include "core/system/gather.h"

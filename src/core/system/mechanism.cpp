@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/dense.h"
+#include "core/element/discrete.h"
 #include "core/error.h"
 #include "core/mesh/closest.h"
 #include "core/model/connections.h"

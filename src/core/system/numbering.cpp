@@ -6,6 +6,8 @@
 #include <map>
 #include <numeric>
 
+#include "core/element/discrete.h"
+#include "core/element/kinds.h"
 #include "core/error.h"
 
 namespace avrenk {

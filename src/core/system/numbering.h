@@ -6,6 +6,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/element/discrete.h"
 #include "core/model/assembly.h"
 
 namespace avrenk {

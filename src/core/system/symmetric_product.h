@@ -1,8 +1,7 @@
 /// core/system/symmetric_product.h: a sparse symmetric matrix times blocks of vectors.
 #pragma once
 
-#include <Eigen/Dense>
-#include <Eigen/Sparse>
+#include "core/algebra.h"
 
 namespace avrenk {
 

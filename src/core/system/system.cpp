@@ -5,6 +5,7 @@
 #include <cmath>
 #include <memory>
 
+#include "core/element/kinds.h"
 #include "core/error.h"
 #include "core/memory.h"
 #include "core/system/free_shape.h"
@@ -303,6 +304,26 @@ Factorisation factorise_stiffness(const Assembly& assembly, const System& system
   if (std::vector<Problem> problems = describe_motions(assembly, system, factorisation.null_space()); !problems.empty())
     throw InputError(std::move(problems));
   return factorisation;
+}
+
+bool System::has_rotation(int node) const {
+  return transformation.col(6 * node + 3).nonZeros() + transformation.col(6 * node + 4).nonZeros() > 0;
+}
+
+Eigen::SparseVector<double> System::row(int node, int component) const {
+  return transformation.col(6 * node + component);
+}
+
+Eigen::MatrixXd System::motions_and_coordinates(const Eigen::MatrixXd& unknowns) const {
+  Eigen::MatrixXd all = Eigen::MatrixXd::Zero(free + supports, unknowns.cols());
+  all.topRows(free) = unknowns;
+  return transformation.transpose() * all;
+}
+
+Eigen::MatrixXd System::motions(const Eigen::MatrixXd& unknowns) const {
+  Eigen::MatrixXd all = motions_and_coordinates(unknowns);
+  for (const int node : coordinate_nodes) all.middleRows<6>(6 * static_cast<Eigen::Index>(node)).setZero();
+  return all;
 }
 
 }  // namespace avrenk

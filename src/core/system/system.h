@@ -62,27 +62,15 @@ struct System {
   std::optional<bool> grounded;  ///< found before K_σ was there: dead loads hold a model that turns
 
   /// False of a node of solids alone: it has no rotation.
-  [[nodiscard]] bool has_rotation(int node) const {
-    return transformation.col(6 * node + 3).nonZeros() + transformation.col(6 * node + 4).nonZeros() > 0;
-  }
+  [[nodiscard]] bool has_rotation(int node) const;
   /// Row of T for one component of one node: coefficients on the n_f + n_s unknowns.
-  [[nodiscard]] Eigen::SparseVector<double> row(int node, int component) const {
-    return transformation.col(6 * node + component);
-  }
+  [[nodiscard]] Eigen::SparseVector<double> row(int node, int component) const;
   /// T [u_f; 0]: the six motions of every node while the supports stand still, 6 N x k, and the coordinates of
   /// components at the nodes that hold them: what energies are made of.
   /// @param unknowns  u_f, n_f x k
-  [[nodiscard]] Eigen::MatrixXd motions_and_coordinates(const Eigen::MatrixXd& unknowns) const {
-    Eigen::MatrixXd all = Eigen::MatrixXd::Zero(free + supports, unknowns.cols());
-    all.topRows(free) = unknowns;
-    return transformation.transpose() * all;
-  }
+  [[nodiscard]] Eigen::MatrixXd motions_and_coordinates(const Eigen::MatrixXd& unknowns) const;
   /// The motions alone: nodes that hold coordinates stand still.
-  [[nodiscard]] Eigen::MatrixXd motions(const Eigen::MatrixXd& unknowns) const {
-    Eigen::MatrixXd all = motions_and_coordinates(unknowns);
-    for (const int node : coordinate_nodes) all.middleRows<6>(6 * static_cast<Eigen::Index>(node)).setZero();
-    return all;
-  }
+  [[nodiscard]] Eigen::MatrixXd motions(const Eigen::MatrixXd& unknowns) const;
 };
 
 /// Motions of a beam's two ends from those of its nodes: rigid arms where an end lies off its node.

@@ -1,6 +1,9 @@
 #include "core/element/beam.h"
+#include "core/element/discrete.h"
+#include "core/model/mass_properties.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <random>
 

@@ -1,6 +1,8 @@
 #include "core/element/shell.h"
+#include "core/element/kinds.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <cmath>
 #include <functional>

@@ -1,8 +1,10 @@
 // Joints between meshes that do not match.
 #include "core/mesh/attach.h"
+#include "core/element/discrete.h"
 
 #include <fmt/format.h>
 #include <gmock/gmock.h>
+#include <Eigen/Dense>
 
 #include <algorithm>
 

@@ -1,6 +1,7 @@
 #include "core/modes/lanczos.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <random>
 

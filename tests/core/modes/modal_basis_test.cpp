@@ -1,6 +1,7 @@
 #include "core/modes/modal_basis.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include "core/error.h"
 #include "support/models.h"

@@ -1,6 +1,7 @@
 // Small models drawn at random, from hardly any damping to far beyond critical, with nodes without mass, on one base or
 // two: every answer against the equations of motion solved at each frequency, and integrals of them by another rule.
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <algorithm>
 #include <random>

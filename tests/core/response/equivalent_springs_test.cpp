@@ -10,6 +10,7 @@
 #include <random>
 
 #include "core/error.h"
+#include "core/model/spring_law.h"
 #include "core/response/equivalent_springs.h"
 #include "support/checked.h"
 #include "support/models.h"
@@ -70,7 +71,7 @@ EquivalentSprings found(const Solved& solved, const Environment& environment) {
                    varying_springs(solved.assembly, ""));
 }
 
-double factor_at(const PointsOverLog& points, double a) { return points.empty() ? 1 : over_log(points, a); }
+double factor_at(const LogTable& points, double a) { return points.empty() ? 1 : log_interpolation(points, a); }
 
 // |k s(1 + iη l) − mω²| a = m A, written out.
 double imbalance(const SpringLaw& law, double frequency, double amplitude, double level) {
@@ -175,7 +176,7 @@ TEST(EquivalentSprings, AgreeWithACubicSpringInTime) {
   const Transfer transfer(solved.basis, damping, InputColumns{MatrixXcd::Identity(6, 6).col(2)});
   const double balanced = level * std::abs((solved.channels.spring_travel(0).row(2) * transfer.state(f))(0));
   // η as a dashpot of the same dissipation at this frequency; both act on the linear part and on the whole alike here.
-  const double k_then = plain_stiffness * over_log(own.softening, f), dashpot = plain_loss * k_then / omega;
+  const double k_then = plain_stiffness * log_interpolation(own.softening, f), dashpot = plain_loss * k_then / omega;
   const auto rate = [&](double t, double x, double v) {
     return -level * std::cos(omega * t) - (plain_stiffness * x + cubic * x * x * x + dashpot * v) / body_mass;
   };
@@ -193,14 +194,14 @@ TEST(EquivalentSprings, AgreeWithACubicSpringInTime) {
     v += h / 6 * (l1 + 2 * l2 + 2 * l3 + l4);
   }
   EXPECT_NEAR(std::abs(first) / balanced, 1, 0.01);
-  EXPECT_GT(over_log(own.softening, f), 1.2);
+  EXPECT_GT(log_interpolation(own.softening, f), 1.2);
 }
 
 // E[a² (α + β ln a)] / E[a²] with Rayleigh's distribution: ln a = ln σ + ½ ln 2 + ½ ln u, and E[ln u] = ψ(2) for the
 // weight u e^{-u}. A cubic spring: k + 3εσ², by Gaussian moments (Roberts & Spanos 1990).
 TEST(EquivalentSprings, HaveTheLeastErrorOfAGaussianForce) {
   const double low = 1e-12, high = 1e6, alpha = 3, beta = 0.1;
-  const PointsOverLog line{{low, alpha + beta * std::log(low)}, {high, alpha + beta * std::log(high)}};
+  const LogTable line{{low, alpha + beta * std::log(low)}, {high, alpha + beta * std::log(high)}};
   for (const double rms : {1e-6, 1e-3, 20.0}) {
     const double expected = alpha + beta * (std::log(rms) + 0.5 * std::log(2.0) + 0.5 * boost::math::digamma(2.0));
     EXPECT_NEAR(gaussian_factors(line, {}, rms).first / expected, 1, 1e-9);
@@ -212,7 +213,7 @@ TEST(EquivalentSprings, HaveTheLeastErrorOfAGaussianForce) {
     EXPECT_NEAR(s * l / square, 1, 1e-9);
   }
   const double sigma = 3e-4, cubic_over_k = 4e5;
-  PointsOverLog cubic;
+  LogTable cubic;
   for (double a = 1e-7; a < 1e-2; a *= 1.002) cubic.emplace_back(a, 1 + 0.75 * cubic_over_k * a * a);
   const test::KnownProblem known("spring kx + εx³ whose travel is Gaussian, 3εσ²/k = 0.108",
                                  "Gaussian moments; Roberts & Spanos 1990");

@@ -1,5 +1,6 @@
 // What passes through joints: Newton's law for what hangs on them.
 #include "core/response/joint_force.h"
+#include "core/element/discrete.h"
 
 #include <gtest/gtest.h>
 

@@ -2,6 +2,7 @@
 // balance of power, and reciprocity.
 #include <fmt/format.h>
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <random>
 
@@ -445,7 +446,9 @@ TEST(DirectBasis, AgreesWithAllModesForEveryLoad) {
       for (int k = 0; k < 5; ++k) {
         const double f = drawn(generator);
         const auto compare = [&](const MatrixXcd& by_modes, const MatrixXcd& by_equations, const char* what) {
-          expect_close(by_equations * solved.state(f).col(0), by_modes * whole.state(f).col(0), 1e-7, what);
+          // The residual of the equations, times the amplification of a resonance with little damping.
+          expect_close(by_equations * solved.state(f).col(0), by_modes * whole.state(f).col(0), 1e3 * direct_tolerance,
+                       what);
         };
         compare(all.channels.motion(12, NodeMotion::absolute_acceleration),
                 channels.motion(12, NodeMotion::absolute_acceleration), "motion");

@@ -1,8 +1,8 @@
 #include "core/response/principal_stress.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
-#include <Eigen/Eigenvalues>
 #include <cmath>
 #include <numbers>
 #include <random>

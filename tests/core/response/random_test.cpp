@@ -1,6 +1,7 @@
 #include "core/response/random.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <random>
 #include <unsupported/Eigen/FFT>

@@ -1,8 +1,10 @@
 // Rows, columns and transfer against the equations of motion solved directly, without modes.
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <random>
 
+#include "core/element/discrete.h"
 #include "core/response/run_case.h"
 #include "support/models.h"
 

@@ -1,8 +1,8 @@
 #include "core/response/stress.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
-#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 

@@ -2,11 +2,13 @@
 // with what they are at each frequency by itself: nothing of the update in the modes is in that.
 #include <fmt/format.h>
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <boost/math/quadrature/gauss_kronrod.hpp>
 #include <random>
 
 #include "core/error.h"
+#include "core/model/spring_law.h"
 #include "core/modes/spring_variation.h"
 #include "core/response/audit.h"
 #include "core/response/power.h"
@@ -65,10 +67,10 @@ Assembly frozen(Assembly model, double frequency, double stiffer = 1, double mor
     const SpringLaw& law = *spring.law;
     for (std::size_t axis = 0; axis < 6; ++axis) {
       double& k = spring.stiffness[static_cast<Index>(axis)];
-      if (!law.stiffness[axis].empty()) k = over_log(law.stiffness[axis], frequency);
+      if (!law.stiffness[axis].empty()) k = log_interpolation(law.stiffness[axis], frequency);
       k *= stiffer;
     }
-    if (!law.loss.empty()) spring.loss_factor = over_log(law.loss, frequency);
+    if (!law.loss.empty()) spring.loss_factor = log_interpolation(law.loss, frequency);
     *spring.loss_factor *= more_loss;
     spring.law.reset();
   }
@@ -237,7 +239,7 @@ TEST(VaryingSprings, LetNoisePassAsTheIntegralSays) {
   const ModalCovariance covariance = integrate_covariance(transfer, input);
   const auto square = [&](double f) {
     const double omega = 2 * pi * f;
-    const Complex k = over_log(law.stiffness[2], f) * Complex(1, over_log(law.loss, f));
+    const Complex k = log_interpolation(law.stiffness[2], f) * Complex(1, log_interpolation(law.loss, f));
     return std::norm(k / (k - 2.5 * omega * omega));
   };
   double acceleration = 0, force = 0;

@@ -1,6 +1,7 @@
 #include "core/system/factorisation.h"
 
 #include <gtest/gtest.h>
+#include <Eigen/Dense>
 
 #include <random>
 #include <set>

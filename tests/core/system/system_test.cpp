@@ -1,4 +1,5 @@
 #include "core/system/system.h"
+#include "core/element/discrete.h"
 
 #include <gmock/gmock.h>
 
