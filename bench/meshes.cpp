@@ -77,9 +77,10 @@ void stress() {
   random.type = Environment::Type::random;
   const StressStations stations(model);
   StressSurvey survey;
-  ExcitedLoads loads;
+  CaseResponses loads;
   for (const auto& [environment, axis] : {std::pair{&sine, 0}, {&sine, 1}, {&sine, 2}, {&random, 2}})
-    loads.push_back(std::make_unique<Excited>(excitation_along(*environment, axis, system), system, basis, damping));
+    loads.push_back(
+        std::make_unique<CaseResponse>(excitation_along(*environment, axis, system), system, basis, damping));
   // Multiplications and additions of the dense products alone: rows of stress times the states of all loads.
   const auto points =
       static_cast<double>(frequency_grid(sine.grid, sine.input.curve_points(), resonances(basis, damping)).size());

@@ -26,7 +26,7 @@ Environment all_directions(double from, double to, int directions) {
   environment.type = Environment::Type::random;
   environment.input = LogLogTable({{from, 1, {}}, {to, 1, {}}}, 10);
   for (int axis = 0; axis < directions; ++axis) environment.axes.push_back(axis);
-  environment.together = true;
+  environment.simultaneous = true;
   environment.grid = {from, to, 24, 21, {}};
   return environment;
 }
@@ -69,10 +69,10 @@ void integrate_tower() {
 void survey_plate(const Assembly& model, const System& system, const ModalBasis& basis, bool together) {
   const ModalDamping damping = damp(system, basis, {DampingRule::Form::ratio, 0.015, {}});
   Environment environment = all_directions(0.5 * basis.frequency(0), basis.frequency(basis.modes - 1) / 1.5, 3);
-  environment.together = together;
-  ExcitedLoads loads;
+  environment.simultaneous = together;
+  CaseResponses loads;
   for (const auto& excitation : excitations(environment, model, system))
-    loads.push_back(std::make_unique<Excited>(excitation, system, basis, damping));
+    loads.push_back(std::make_unique<CaseResponse>(excitation, system, basis, damping));
   const StressStations stations(model);
   double best = HUGE_VAL, product = 0, operations = 0;
   for (int repeat = 0; repeat < repeats; ++repeat)

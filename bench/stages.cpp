@@ -35,10 +35,10 @@ int main(int count, char** arguments) {
     note("proof by pivot count", basis.count_seconds);
     ModalDamping damping;
     note("damping", seconds([&] { damping = damp(system, basis, {DampingRule::Form::ratio, 0.015, {}}); }));
-    std::vector<Watched> watched;
+    std::vector<Output> watched;
     note("channels", seconds([&] {
-           WatchRequest request{
-               "tip", &watched_quantities()[0], {static_cast<int>(model.nodes.size()) - 1}, Vector3::Zero()};
+           OutputRequest request{
+               "tip", &output_quantities()[0], {static_cast<int>(model.nodes.size()) - 1}, Vector3::Zero()};
            watched = watch(model, Channels(model, system, basis, damping), {request});
          }));
     const double top = basis.frequency(basis.modes - 1) / 1.5;
@@ -47,7 +47,7 @@ int main(int count, char** arguments) {
     environment.input = LogLogTable({{0.5 * basis.frequency(0), 1, {}}, {top, 1, {}}}, 20);
     environment.grid = {environment.input.from(), top, 24, 21, {}};
     const auto answer = [&] {
-      Excited excited(excitation_along(environment, 0, system), system, basis, damping);
+      CaseResponse excited(excitation_along(environment, 0, system), system, basis, damping);
       (void)run_case(excited, watched);
     };
     note("sine, one axis", seconds(answer));

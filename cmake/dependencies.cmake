@@ -21,9 +21,9 @@ target_link_libraries(avrenk-factorisation INTERFACE ${MUMPS_LIBRARY} ${MUMPS_CO
 find_package(HDF5 REQUIRED COMPONENTS C HL)
 find_path(XXHASH_INCLUDE xxhash.h REQUIRED)
 find_library(XXHASH_LIBRARY xxhash REQUIRED)
-add_library(avrenk-results INTERFACE)
-target_include_directories(avrenk-results SYSTEM INTERFACE ${HDF5_INCLUDE_DIRS} ${XXHASH_INCLUDE})
-target_link_libraries(avrenk-results INTERFACE ${HDF5_LIBRARIES} ${HDF5_HL_LIBRARIES} ${XXHASH_LIBRARY})
+add_library(avrenk-kept INTERFACE)
+target_include_directories(avrenk-kept SYSTEM INTERFACE ${HDF5_INCLUDE_DIRS} ${XXHASH_INCLUDE})
+target_link_libraries(avrenk-kept INTERFACE ${HDF5_LIBRARIES} ${HDF5_HL_LIBRARIES} ${XXHASH_LIBRARY})
 
 # Dense products and decompositions go to OpenBLAS (core/algebra.h, dense.h), which uses the vector units of the machine
 # it runs on; the prototypes of LAPACK come from its C headers.

@@ -25,7 +25,7 @@
 #include "core/response/on_random.h"
 #include "core/response/power.h"
 #include "core/response/stress_found.h"
-#include "core/system/equilibrium.h"
+#include "core/system/contact_equilibrium.h"
 #include "files/model_print.h"
 #include "plan/plan.h"
 
@@ -54,15 +54,15 @@ struct AnswerGroup {
   std::optional<ModalBasis> own_basis{};  ///< where it is not that of the analysis
   std::optional<ModalDamping> own_damping{};
   std::vector<std::shared_ptr<const Excitation>> cases{};
-  ExcitedLoads loads{};  ///< of the cases, while they are answered
-  std::vector<Watched> watched{};
+  CaseResponses loads{};  ///< of the cases, while they are answered
+  std::vector<Output> watched{};
 };
 
 /// Bolts and contacts in one static environment.
 struct SettledCase {
   std::string environment;
   bool frees_contacts = false;  ///< what it left open is taken out of the model for all that follows
-  AtRest state;
+  StaticContactState state;
 };
 
 /// What springs that depend on amplitude are in one case.
@@ -79,7 +79,7 @@ struct VariantAnswers {
   int exceeded = 0;               ///< limits
 };
 
-struct Answers;  // analysis/answers.h
+struct Answers;  // analysis/queries.h
 
 /// Whether an environment is to be answered.
 using EnvironmentChoice = std::function<bool(const Environment& environment)>;
@@ -102,12 +102,12 @@ struct Analysis {
   Surface surface;                                              ///< of shells and solids, for pictures
   std::vector<MeshReach> reach;                                 ///< of each part
   std::vector<Finding> findings;                                ///< about materials, masses and meshes
-  std::vector<Watched> watched;
+  std::vector<Output> watched;
   std::vector<std::unique_ptr<AnswerGroup>> groups;  ///< the first: all modes
   std::vector<EquivalentCase> equivalents;           ///< of each case that vibrates, where springs depend on amplitude
-  std::vector<Outcome> outcomes;
+  std::vector<CaseResults> outcomes;
   std::vector<MotionField> motions;              ///< of random cases, where somebody looks at fields
-  std::vector<MotionShape> shapes;               ///< of sine cases: at the strongest peak, then at what was asked for
+  std::vector<OperatingDeflectionShape> shapes;  ///< of sine cases: at the strongest peak, then at what was asked for
   std::vector<std::vector<DrivenMode>> driven;   ///< of each outcome that loads make; else empty
   std::vector<std::vector<PowerBalance>> power;  ///< the same, at frequencies asked for and at the modes most driven
   std::vector<NotchedInput> notched;             ///< inputs that limits lower, and what is applied in their place
@@ -138,7 +138,7 @@ struct Analysis {
 
   [[nodiscard]] bool all_met() const;  ///< limits, with variants of springs too
   /// Of a single case that vibrates: a watched quantity, by its index, where it has its worst, on points of its own.
-  [[nodiscard]] FineCurve curve_of(const Outcome& outcome, std::size_t index) const;
+  [[nodiscard]] FineCurve curve_of(const CaseResults& outcome, std::size_t index) const;
   [[nodiscard]] StressFound found_stress() const {
     return {stations ? &*stations : nullptr, stress.fields, beam_stress};
   }
@@ -164,7 +164,8 @@ void solve(Analysis& analysis, const std::vector<std::filesystem::path>& kept, c
 /// @throws FileError  the folder has none, or of another model
 void take_kept_modes(Analysis& analysis, const std::filesystem::path& run, const std::string& plan,
                      const EnvironmentChoice& is_wanted);
-/// Applies the cases that are wanted to the modes, each in its group: see Excited. Those that are combined have none.
+/// Applies the cases that are wanted to the modes, each in its group: see CaseResponse. Those that are combined have
+/// none.
 /// @param environments  those of which any case may be wanted
 void apply(Analysis& analysis, const EnvironmentChoice& environments,
            const std::function<bool(const Excitation&)>& wanted, const Progress& progress = {});

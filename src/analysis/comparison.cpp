@@ -10,8 +10,8 @@
 
 #include "core/error.h"
 #include "core/excitation/profile.h"
-#include "core/nearest.h"
 #include "core/parallel.h"
+#include "core/spelling.h"
 #include "files/curve_files.h"
 
 namespace avrenk {

@@ -7,22 +7,22 @@
 #include <mutex>
 #include <set>
 
-#include "analysis/answers.h"
-#include "analysis/contact_words.h"
+#include "analysis/contact_summaries.h"
+#include "analysis/queries.h"
 #include "analysis/springs.h"
+#include "analysis/summaries.h"
 #include "analysis/warnings.h"
-#include "analysis/words.h"
 #include "core/blas_threads.h"
 #include "core/check/plausible.h"
 #include "core/clock.h"
 #include "core/excitation/field_patterns.h"
 #include "core/memory.h"
 #include "core/modes/completeness.h"
-#include "core/nearest.h"
 #include "core/parallel.h"
 #include "core/response/direct_basis.h"
 #include "core/response/place_envelope.h"
 #include "core/response/run_case.h"
+#include "core/spelling.h"
 #include "files/modes_file.h"
 
 namespace avrenk {
@@ -79,7 +79,7 @@ void settle(Analysis& analysis, const Progress& progress) {
     request.one_by_one = each->one_by_one;
     const bool about = each->name == plan.modes_about;
     request.contacts_stay = !about;
-    AtRest state = come_to_rest(plan.assembly, analysis.system, *factor, request, progress);
+    StaticContactState state = find_contact_equilibrium(plan.assembly, analysis.system, *factor, request, progress);
     plan.assembly.loads[static_cast<std::size_t>(each->settled)].columns[0] = state.column;
     if (std::any_of(state.contacts.begin(), state.contacts.end(), [](const auto& own) { return !own.closed; })) {
       take_out_open(state, plan.assembly);
@@ -91,7 +91,7 @@ void settle(Analysis& analysis, const Progress& progress) {
   refresh_loads(plan.assembly, analysis.system);
   analysis.times.push_back({"bolts and contacts", start.seconds()});
   for (const SettledCase& each : analysis.settled) {
-    for (const AtRest::Stage& stage : each.state.stages)
+    for (const StaticContactState::Stage& stage : each.state.stages)
       if (!each.state.contacts.empty())
         analysis.log.push_back(
             fmt::format("contact: {}, {}: closed {}", each.environment, stage.name, fmt::join(stage.closed, ", ")));
@@ -460,20 +460,20 @@ void group_cases(Analysis& analysis, const Cases& cases, const Progress& progres
     // Several cases side by side; one alone in parts.
     const int threads_each = group->cases.size() > 1 ? 1 : analysis.threads;
     run_jobs(group->cases.size(), analysis.threads, [&](std::size_t i) {
-      group->loads[i] =
-          std::make_unique<Excited>(group->cases[i], analysis.system, *group->basis, *group->damping, threads_each);
+      group->loads[i] = std::make_unique<CaseResponse>(group->cases[i], analysis.system, *group->basis, *group->damping,
+                                                       threads_each);
     });
   }
   analysis.times.push_back({"states of the modes", start.seconds()});
 }
 
 // Sine cases held at the frequencies asked for.
-ExcitedLoads held_loads(const Analysis& analysis, const AnswerGroup& group) {
-  ExcitedLoads held;
+CaseResponses held_loads(const Analysis& analysis, const AnswerGroup& group) {
+  CaseResponses held;
   for (const auto& each : group.cases) {
     if (!each->is_sine()) continue;
     for (const AskedFrequency& at : each->asked)
-      held.push_back(std::make_unique<Excited>(held_at(*each, at), analysis.system, *group.basis, *group.damping));
+      held.push_back(std::make_unique<CaseResponse>(held_at(*each, at), analysis.system, *group.basis, *group.damping));
   }
   return held;
 }
@@ -485,13 +485,13 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
   const Plan& plan = analysis.plan;
   StressSource source;
   std::vector<StressDemand> demands;
-  std::vector<ExcitedLoads> held(groups.size());  // of each group, for fields
+  std::vector<CaseResponses> held(groups.size());  // of each group, for fields
   for (std::size_t g = 0; request.figures && g < groups.size(); ++g) held[g] = held_loads(analysis, *groups[g]);
   if (request.figures && !plan.assembly.groups.empty()) {
     demands.emplace_back();
     for (std::size_t p = 0; p < plan.assembly.parts.size(); ++p) demands[0].parts.push_back(static_cast<int>(p));
   }
-  for (const WatchRequest& watched : plan.watch)
+  for (const OutputRequest& watched : plan.watch)
     if (!watched.parts.empty() && watched.quantity->of_nodes)
       demands.push_back({*watched.quantity->of_nodes, watched.parts, watched.stress_at});
   if (!demands.empty()) {
@@ -499,7 +499,7 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
     analysis.stations.emplace(plan.assembly);
     for (std::size_t g = 0; g < groups.size(); ++g) {
       const AnswerGroup& group = *groups[g];
-      const auto survey = [&](const ExcitedLoads& loads) {
+      const auto survey = [&](const CaseResponses& loads) {
         return survey_stress(plan.assembly, analysis.system, *group.basis, *group.damping, *analysis.stations, loads,
                              demands, analysis.threads);
       };
@@ -517,7 +517,7 @@ void survey_and_watch(Analysis& analysis, const AnalysisRequest& request, const 
     if (!request.figures) continue;
     std::vector<MotionField> motions = survey_motion(plan.assembly, channels, group.loads, analysis.threads);
     std::move(motions.begin(), motions.end(), std::back_inserter(analysis.motions));
-    const auto beams = [&](const ExcitedLoads& loads, std::vector<BeamStressField>& all) {
+    const auto beams = [&](const CaseResponses& loads, std::vector<BeamStressField>& all) {
       std::vector<BeamStressField> own = survey_beams(plan.assembly, channels, *group.basis, loads, analysis.threads);
       std::move(own.begin(), own.end(), std::back_inserter(all));
     };
@@ -539,7 +539,7 @@ const AnswerGroup& group_answering(const Analysis& analysis, const Excitation* e
 
 }  // namespace
 
-FineCurve Analysis::curve_of(const Outcome& outcome, std::size_t index) const {
+FineCurve Analysis::curve_of(const CaseResults& outcome, std::size_t index) const {
   const Excitation& excitation = *outcome.excitation;
   const AnswerGroup& group = group_answering(*this, &excitation);
   const Transfer transfer(*group.basis, *group.damping, InputColumns{excitation.base, excitation.loads});
@@ -563,7 +563,7 @@ void renumber(const AnswerGroup& group, int all_modes, int& mode) {
   if (mode >= 0) mode = mode < own ? group.modes[static_cast<std::size_t>(mode)] : all_modes + mode - own;
 }
 
-void speak_of_modes(const AnswerGroup& group, int all_modes, Outcome& outcome) {
+void speak_of_modes(const AnswerGroup& group, int all_modes, CaseResults& outcome) {
   if (outcome.environment().direct) forget_modes(std::get<SineAnswers>(outcome.answers));
   if (group.modes.empty()) return;
   if (auto* const sine = std::get_if<SineAnswers>(&outcome.answers))
@@ -578,15 +578,15 @@ void speak_of_modes(const AnswerGroup& group, int all_modes, Outcome& outcome) {
 }
 
 // Shapes of the whole model at the strongest peak of a case, and at the frequencies asked for.
-void look_at_shapes(Analysis& analysis, const Excited& excited, const Outcome& outcome) {
+void look_at_shapes(Analysis& analysis, const CaseResponse& excited, const CaseResults& outcome) {
   if (const int strongest = strongest_peak(outcome, analysis.watched); strongest >= 0) {
     const auto i = static_cast<std::size_t>(strongest);
-    MotionShape shape = shape_at(excited, analysis.system, outcome.sine()->rows[i].peak.frequency);
+    OperatingDeflectionShape shape = shape_at(excited, analysis.system, outcome.sine()->rows[i].peak.frequency);
     shape.at = "the strongest peak, that of " + analysis.watched[i].name;
     analysis.shapes.push_back(std::move(shape));
   }
   for (const AskedFrequency& at : outcome.excitation->asked) {
-    MotionShape shape = shape_at(excited, analysis.system, at.frequency);
+    OperatingDeflectionShape shape = shape_at(excited, analysis.system, at.frequency);
     shape.excitation = held_at(*outcome.excitation, at);
     shape.at = at.words();
     analysis.shapes.push_back(std::move(shape));
@@ -594,7 +594,7 @@ void look_at_shapes(Analysis& analysis, const Excited& excited, const Outcome& o
 }
 
 // Which modes the loads of a case drive, and the power that they put in there and where it was asked for.
-void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector<int>& chosen,
+void look_at_drive(Analysis& analysis, const CaseResponse& excited, const std::vector<int>& chosen,
                    const std::vector<LargestMotion>& translations, std::size_t index) {
   constexpr std::size_t most_modes = 6;
   const Excitation& excitation = *excited.excitation;
@@ -613,10 +613,10 @@ void look_at_drive(Analysis& analysis, const Excited& excited, const std::vector
 }
 
 // Curves that no node of a place exceeds, of those whose equipment levels or limits of PSDs are wanted.
-void draw_places(Analysis& analysis, const std::vector<Excited*>& load_of,
+void draw_places(Analysis& analysis, const std::vector<CaseResponse*>& load_of,
                  const std::vector<const AnswerGroup*>& group_of) {
   const auto draw = [&](std::size_t i, std::size_t index) {
-    Outcome& drawn = analysis.outcomes[i];
+    CaseResults& drawn = analysis.outcomes[i];
     std::vector<double> curve = envelope_of_place(*load_of[i], group_of[i]->watched[index], drawn.grid());
     if (auto* const random = std::get_if<RandomAnswers>(&drawn.answers))
       random->rows[index].of_place = std::move(curve);
@@ -625,7 +625,7 @@ void draw_places(Analysis& analysis, const std::vector<Excited*>& load_of,
   };
   // Of a place with several candidates, in all cases that are wanted.
   const auto draw_all = [&](const std::string& of, const auto& is_wanted, const auto& take) {
-    const Watched* const what = find_watched(analysis.watched, of);
+    const Output* const what = find_output(analysis.watched, of);
     if (!what || what->candidates->items.size() < 2) return;
     for (std::size_t i = 0; i < load_of.size(); ++i)
       if (load_of[i] && is_wanted(analysis.outcomes[i], *what))
@@ -635,23 +635,23 @@ void draw_places(Analysis& analysis, const std::vector<Excited*>& load_of,
     if (limit.allowed_psd)
       draw_all(
           limit.of,
-          [&](const Outcome& outcome, const Watched&) {
+          [&](const CaseResults& outcome, const Output&) {
             return outcome.random() && covers(limit, *outcome.excitation);
           },
           draw);
   for (const EquipmentRequest& request : analysis.plan.equipment)
     draw_all(
-        request.of, [&](const Outcome& outcome, const Watched& what) { return goes_into(request, outcome, what); },
+        request.of, [&](const CaseResults& outcome, const Output& what) { return goes_into(request, outcome, what); },
         [&](std::size_t i, std::size_t index) {
           draw(i, index);
-          const Outcome& outcome = analysis.outcomes[i];
-          if (const Outcome* const below = outcome.random() ? acts_on(outcome, analysis.outcomes) : nullptr)
+          const CaseResults& outcome = analysis.outcomes[i];
+          if (const CaseResults* const below = outcome.random() ? acts_on(outcome, analysis.outcomes) : nullptr)
             draw(static_cast<std::size_t>(below - analysis.outcomes.data()), index);
         });
 }
 
 // What vibrates beside what presses: where a contact would open, close or slide, its answer does not hold.
-void look_at_contacts(Analysis& analysis, const std::vector<Excited*>& load_of,
+void look_at_contacts(Analysis& analysis, const std::vector<CaseResponse*>& load_of,
                       const std::vector<const AnswerGroup*>& group_of) {
   const auto state = std::find_if(analysis.settled.begin(), analysis.settled.end(),
                                   [](const SettledCase& each) { return each.frees_contacts; });
@@ -679,7 +679,7 @@ void look_at_contacts(Analysis& analysis, const std::vector<Excited*>& load_of,
 }
 
 // Damage of what was run, by what is applied.
-void count_lives(Analysis& analysis, const std::vector<Excited*>& load_of,
+void count_lives(Analysis& analysis, const std::vector<CaseResponse*>& load_of,
                  const std::vector<const AnswerGroup*>& group_of, const Progress& progress) {
   if (analysis.plan.lives.empty()) return;
   tell(progress, "life");
@@ -699,7 +699,7 @@ void count_lives(Analysis& analysis, const std::vector<Excited*>& load_of,
 }
 
 // What the base takes in every case along one axis of translation, where test sheets are asked for.
-void weigh_bases(Analysis& analysis, const std::vector<Excited*>& load_of,
+void weigh_bases(Analysis& analysis, const std::vector<CaseResponse*>& load_of,
                  const std::vector<const AnswerGroup*>& group_of) {
   const Plan& plan = analysis.plan;
   if (!plan.test_sheets || plan.assembly.bases.size() != 1) return;
@@ -735,17 +735,18 @@ void add_notched(Analysis& analysis, Cases& cases, const AnalysisRequest& reques
   AnalysisRequest quick = request;
   quick.figures = false;
   survey_and_watch(analysis, quick, progress);
-  std::vector<Outcome> still;
+  std::vector<CaseResults> still;
   const auto each_load = [&](bool at_rest, const auto& take) {
     for (const auto& group : analysis.groups)
       for (std::size_t k = 0; k < group->cases.size(); ++k)
         if (group->cases[k]->is_static() == at_rest) take(*group, *group->loads[k]);
   };
-  each_load(true, [&](const AnswerGroup& group, Excited& load) { still.push_back(run_case(load, group.watched)); });
-  std::vector<const Outcome*> at_rest;
+  each_load(true,
+            [&](const AnswerGroup& group, CaseResponse& load) { still.push_back(run_case(load, group.watched)); });
+  std::vector<const CaseResults*> at_rest;
   at_rest.reserve(still.size());
-  for (const Outcome& each : still) at_rest.push_back(&each);
-  each_load(false, [&](const AnswerGroup& group, const Excited& load) {
+  for (const CaseResults& each : still) at_rest.push_back(&each);
+  each_load(false, [&](const AnswerGroup& group, const CaseResponse& load) {
     if (auto found = notched_input(load.excitation, analysis.plan.limits, at_rest, group.watched, analysis.system,
                                    *group.basis, *group.damping)) {
       cases.insert(std::find(cases.begin(), cases.end(), load.excitation) + 1, found->applied);
@@ -801,9 +802,9 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   group_cases(analysis, cases, progress);
   survey_and_watch(analysis, request, progress);
   const StopWatch start;
-  std::vector<Outcome>& outcomes = analysis.outcomes;
+  std::vector<CaseResults>& outcomes = analysis.outcomes;
   outcomes.resize(cases.size());
-  std::vector<Excited*> load_of(cases.size());             // of single cases
+  std::vector<CaseResponse*> load_of(cases.size());        // of single cases
   std::vector<const AnswerGroup*> group_of(cases.size());  // the same
   for (const auto& group : analysis.groups)
     for (std::size_t k = 0; k < group->cases.size(); ++k) {
@@ -812,7 +813,7 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       group_of[i] = group.get();
     }
   std::vector<std::size_t> vibrating;  // what takes time, and needs the static outcomes
-  std::vector<const Outcome*> at_rest;
+  std::vector<const CaseResults*> at_rest;
   for (std::size_t i = 0; i < cases.size(); ++i) {
     if (cases[i]->is_combined) continue;
     if (!cases[i]->is_static()) {
@@ -836,13 +837,13 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
       tell(progress, own.name());
     }
     const AnswerGroup& group = *group_of[vibrating[k]];
-    Outcome& outcome = outcomes[vibrating[k]];
+    CaseResults& outcome = outcomes[vibrating[k]];
     outcome = run_case(*load_of[vibrating[k]], group.watched, sums[k]);
     speak_of_modes(group, analysis.basis.modes, outcome);
   });
   for (std::size_t i = 0; i < cases.size(); ++i) {
     if (!cases[i]->is_combined) continue;
-    std::vector<const Outcome*> single;
+    std::vector<const CaseResults*> single;
     for (std::size_t k = 0; k < i; ++k)
       if (cases[k]->environment == cases[i]->environment && !is_replaced(*cases[k], outcomes))
         single.push_back(&outcomes[k]);
@@ -858,10 +859,10 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
   }
   for (std::size_t i = 0; i < cases.size(); ++i)
     if (cases[i]->is_sine() && !cases[i]->is_combined) look_at_shapes(analysis, *load_of[i], outcomes[i]);
-  for (const Outcome& outcome : outcomes) {
-    const std::string& on = outcome.environment().on;
+  for (const CaseResults& outcome : outcomes) {
+    const std::string& on = outcome.environment().superposed_on;
     if (on.empty() || outcome.is_combined()) continue;
-    if (const Outcome* const random = acts_on(outcome, outcomes))
+    if (const CaseResults* const random = acts_on(outcome, outcomes))
       analysis.on_random.push_back(act_on_random(outcome, *random, analysis.watched));
     else
       analysis.warnings.push_back(fmt::format(
@@ -876,16 +877,18 @@ void excite(Analysis& analysis, std::optional<Environment::Type> type, std::span
         take(*load_of[i], group_of[i]->watched, outcomes[i]);
   };
   for (const HistoryRequest& wanted : analysis.plan.histories)
-    each_random(wanted.in, [&](const Excited& load, const std::vector<Watched>& watched, const Outcome& outcome) {
-      tell(progress, fmt::format("record {} of {}", wanted.name, wanted.in));
-      const StopWatch own;
-      analysis.histories.push_back(make_history(wanted, load, watched, outcome, analysis.threads));
-      analysis.times.push_back({"record " + wanted.name, own.seconds()});
-    });
+    each_random(wanted.in,
+                [&](const CaseResponse& load, const std::vector<Output>& watched, const CaseResults& outcome) {
+                  tell(progress, fmt::format("record {} of {}", wanted.name, wanted.in));
+                  const StopWatch own;
+                  analysis.histories.push_back(make_history(wanted, load, watched, outcome, analysis.threads));
+                  analysis.times.push_back({"record " + wanted.name, own.seconds()});
+                });
   for (const CrossRequest& wanted : analysis.plan.cross_spectra)
-    each_random(wanted.in, [&](const Excited& load, const std::vector<Watched>& watched, const Outcome& outcome) {
-      analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
-    });
+    each_random(wanted.in,
+                [&](const CaseResponse& load, const std::vector<Output>& watched, const CaseResults& outcome) {
+                  analysis.cross_spectra.push_back(cross_spectrum(wanted, load, watched, outcome));
+                });
   look_at_contacts(analysis, load_of, group_of);
   draw_places(analysis, load_of, group_of);
   count_lives(analysis, load_of, group_of, progress);
@@ -919,8 +922,8 @@ void audit_truncation(Analysis& analysis, const AnalysisRequest& request, const 
   if (analysis.stations) stress = {&*analysis.stations, &analysis.stress};
   for (const auto& group : analysis.groups) {
     if (group->basis->modes == 0) continue;
-    std::vector<const Outcome*> outcomes;  // and what acts at rest: beside it zero is told from rounding
-    for (const Outcome& outcome : analysis.outcomes)
+    std::vector<const CaseResults*> outcomes;  // and what acts at rest: beside it zero is told from rounding
+    for (const CaseResults& outcome : analysis.outcomes)
       if (outcome.at_rest() ||
           std::find(group->cases.begin(), group->cases.end(), outcome.excitation) != group->cases.end())
         outcomes.push_back(&outcome);

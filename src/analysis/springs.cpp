@@ -108,7 +108,7 @@ namespace {
 void speak_of_ends(Analysis& analysis) {
   const Assembly& assembly = analysis.plan.assembly;
   double from = HUGE_VAL, to = 0;
-  for (const Outcome& outcome : analysis.outcomes) {
+  for (const CaseResults& outcome : analysis.outcomes) {
     if (outcome.grid().empty()) continue;
     from = std::min(from, outcome.grid().front());
     to = std::max(to, outcome.grid().back());
@@ -196,7 +196,7 @@ void speak_of_springs(Analysis& analysis) {
                             all.ratio));
     }
   }
-  for (const Outcome& outcome : analysis.outcomes) {
+  for (const CaseResults& outcome : analysis.outcomes) {
     if (!outcome.sine() || outcome.is_combined()) continue;
     double worst = slow_sweep;
     std::size_t of = 0;

@@ -6,9 +6,9 @@
 #include <cmath>
 #include <set>
 
-#include "analysis/judging.h"
+#include "analysis/margins.h"
 #include "core/identify/curve_comparison.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 
 namespace avrenk {
 namespace {
@@ -39,7 +39,7 @@ struct Pair {
 
 UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& request, const CurveFile& measured, int axis,
                                const std::vector<std::filesystem::path>& kept, const Progress& progress) {
-  const std::vector<WatchRequest> all_watched = analysis.plan.watch;
+  const std::vector<OutputRequest> all_watched = analysis.plan.watch;
   judge_as_it_is(analysis, request, kept, progress);
   UpdateStudy study;
   study.before = analysis.limits;
@@ -57,12 +57,12 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
   std::vector<MeasuredMode> found;
   std::vector<Pair> pairs;
   for (const FileCurve& curve : measured.curves) {
-    const WatchRequest* const own = find_request(all_watched, curve.name);
+    const OutputRequest* const own = find_request(all_watched, curve.name);
     if (!own || own->quantity->of_nodes)
       throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not watched as a motion or a force",
                                suggest_name(curve.name, watched_names(all_watched)), Place{measured.file, 0, 0}});
-    const std::vector<Watched> watched = watch(analysis.plan.assembly, channels, {*own});
-    const Watched& what = *find_watched(watched, curve.name);
+    const std::vector<Output> watched = watch(analysis.plan.assembly, channels, {*own});
+    const Output& what = *find_output(watched, curve.name);
     const Eigen::MatrixXcd rows = what.measure(0).rows;
     for (const ResponsePeak& peak : peaks_in(measured, curve)) {
       const CurveMode& mode = peak.mode;

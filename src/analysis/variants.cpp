@@ -5,7 +5,7 @@
 #include <cmath>
 #include <utility>
 
-#include "analysis/judging.h"
+#include "analysis/margins.h"
 #include "analysis/springs.h"
 #include "core/clock.h"
 

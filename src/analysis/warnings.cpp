@@ -38,7 +38,7 @@ void warn_about_reach(Analysis& analysis) {
       asked));
 }
 
-// Excited directions in which the modes represent too little of the mass.
+// CaseResponse directions in which the modes represent too little of the mass.
 void warn_about_mass(Analysis& analysis) {
   std::set<int> directions;
   for (const Environment& environment : analysis.plan.environments)
@@ -120,7 +120,7 @@ void warn_about_coupling(Analysis& analysis) {
   constexpr double worth_saying = 0.05;
   double worst = worth_saying;
   std::string text;
-  for (const Outcome& outcome : analysis.outcomes) {
+  for (const CaseResults& outcome : analysis.outcomes) {
     if (outcome.is_combined()) continue;
     for (std::size_t i = 0; i < analysis.watched.size(); ++i) {
       if (!analysis.watched[i].is_headline()) continue;

@@ -5,16 +5,16 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "analysis/answers.h"
-#include "cli/answer_drawings.h"
+#include "analysis/queries.h"
 #include "cli/commands.h"
-#include "cli/drawings.h"
-#include "cli/output.h"
+#include "cli/print_run.h"
 #include "core/blas_threads.h"
 #include "core/error.h"
 #include "figures/scene.h"
 #include "files/motion_results.h"
 #include "files/stress_results.h"
+#include "results/answer_drawings.h"
+#include "results/drawings.h"
 #include "version.h"
 
 namespace avrenk {
@@ -191,10 +191,10 @@ class Speaker {
 
   [[nodiscard]] Chart chart_of(std::size_t q) const {
     const DisplayUnit frequency = show_.unit(kind::frequency);
-    std::vector<DrawnCurve> drawn;
+    std::vector<PlottedCurve> drawn;
     for (const AnswerCurve& curve : answers_.curves) {
       if (curve.question != q) continue;
-      drawn.push_back(drawn_curve(curve, unit_of(q, curve.is_psd), frequency));
+      drawn.push_back(plotted_curve(curve, unit_of(q, curve.is_psd), frequency));
     }
     return curves_chart(questions_[q].text, fmt::format("{}; {} modes", analysis_.plan.title, analysis_.basis.modes),
                         drawn, frequency.text);

@@ -5,9 +5,9 @@
 #include <cmath>
 #include <numeric>
 
-#include "analysis/changes.h"
+#include "analysis/sensitivities.h"
 #include "cli/commands.h"
-#include "cli/output.h"
+#include "cli/print_run.h"
 #include "version.h"
 
 namespace avrenk {

@@ -4,8 +4,7 @@
 #include <algorithm>
 
 #include "cli/commands.h"
-#include "cli/output.h"
-#include "cli/report_of_run.h"
+#include "cli/print_run.h"
 #include "core/check/contact.h"
 #include "core/system/mechanism.h"
 #include "figures/model_pictures.h"
@@ -13,6 +12,8 @@
 #include "files/check_tables.h"
 #include "files/load_tables.h"
 #include "files/model_tables.h"
+#include "results/report_of_run.h"
+#include "results/run_files.h"
 #include "version.h"
 
 namespace avrenk {
@@ -198,7 +199,7 @@ void write_report(const Analysis& analysis, const Check& check, const std::vecto
   report.verdict = verdict_of(check.findings);
   report.program_version = avrenk_version;
   report.date = now_in_words();
-  report.outcome = has_errors(check.findings) ? Report::Outcome::exceeded : Report::Outcome::met;
+  report.outcome = has_errors(check.findings) ? Report::Judgement::exceeded : Report::Judgement::met;
   report.mark = "Findings:";
   report.summary = check.facts;
   const auto picture = [&](const char* name, const char* caption, const Image& image) {

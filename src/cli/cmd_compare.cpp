@@ -6,8 +6,7 @@
 
 #include "analysis/comparison.h"
 #include "cli/commands.h"
-#include "cli/output.h"
-#include "cli/report_of_run.h"
+#include "cli/print_run.h"
 #include "core/error.h"
 #include "core/parallel.h"
 #include "core/words.h"
@@ -17,6 +16,8 @@
 #include "files/mode_tables.h"
 #include "files/modes_file.h"
 #include "files/text_file.h"
+#include "results/report_of_run.h"
+#include "results/run_files.h"
 #include "version.h"
 
 namespace avrenk {
@@ -432,10 +433,10 @@ class Comparer {
   }
 
   [[nodiscard]] Chart chart_of(const ComparedQuantity& quantity) const {
-    std::vector<DrawnCurve> drawn;
+    std::vector<PlottedCurve> drawn;
     for (const ComparedCurve& curve : quantity.curves) {
-      DrawnCurve& own = drawn.emplace_back(
-          DrawnCurve{label(curve.source), quantity.unit, quantity.is_psd, curve.curve.grid, curve.curve.magnitude});
+      PlottedCurve& own = drawn.emplace_back(
+          PlottedCurve{label(curve.source), quantity.unit, quantity.is_psd, curve.curve.grid, curve.curve.magnitude});
       for (double& value : own.value) value /= quantity.factor;
       for (const auto& value : curve.curve.response) own.phase.push_back(degrees * std::arg(value));
     }

@@ -7,7 +7,7 @@
 
 #include "cli/commands.h"
 #include "cli/handbook.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "core/words.h"
 
 namespace avrenk {

@@ -5,12 +5,12 @@
 #include <cmath>
 
 #include "cli/commands.h"
-#include "cli/drawings.h"
-#include "cli/output.h"
-#include "core/nearest.h"
+#include "cli/print_run.h"
 #include "core/parallel.h"
 #include "core/response/random.h"
+#include "core/spelling.h"
 #include "files/level_tables.h"
+#include "results/drawings.h"
 #include "version.h"
 
 namespace avrenk {

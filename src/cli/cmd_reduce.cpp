@@ -5,11 +5,11 @@
 #include <set>
 
 #include "cli/commands.h"
-#include "cli/output.h"
+#include "cli/print_run.h"
 #include "core/mesh/part_group.h"
 #include "core/model/spring_law.h"
 #include "core/modes/reduction.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "core/words.h"
 #include "files/component_file.h"
 #include "version.h"
@@ -29,7 +29,7 @@ std::vector<WatchedPoint> points_of(const Plan& plan, std::span<const std::strin
     lists.emplace_back(each, found->second);
   }
   if (places.empty())
-    for (const WatchRequest& watch : plan.watch)
+    for (const OutputRequest& watch : plan.watch)
       if (watch.quantity->subject == Subject::node &&
           std::none_of(lists.begin(), lists.end(), [&](const auto& own) { return own.first == watch.name; }))
         lists.emplace_back(watch.name, watch.items);

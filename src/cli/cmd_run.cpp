@@ -4,7 +4,7 @@
 #include "analysis/variants.h"
 #include "cli/commands.h"
 #include "cli/demo_files.h"
-#include "cli/output.h"
+#include "cli/print_run.h"
 #include "version.h"
 
 namespace avrenk {
@@ -12,8 +12,8 @@ namespace {
 
 enum class Until { modes, responses };
 
-ExitStatus analyse(const std::string& plan, const Request& request, Terminal& terminal, const Shown& shown, Until until,
-                   std::optional<Environment::Type> type, std::span<const std::string> chosen) {
+ExitStatus analyse(const std::string& plan, const Request& request, Terminal& terminal, const OutputSelection& shown,
+                   Until until, std::optional<Environment::Type> type, std::span<const std::string> chosen) {
   Analysis analysis;
   load(analysis, plan, request);
   RunFolder folder(result_folder(request, plan, shown.command));

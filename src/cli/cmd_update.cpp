@@ -6,8 +6,9 @@
 #include "analysis/comparison.h"
 #include "analysis/updates.h"
 #include "cli/commands.h"
-#include "cli/output.h"
-#include "cli/report_of_run.h"
+#include "cli/print_run.h"
+#include "results/report_of_run.h"
+#include "results/run_files.h"
 #include "version.h"
 
 namespace avrenk {

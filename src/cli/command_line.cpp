@@ -11,7 +11,7 @@
 #include "cli/stop.h"
 #include "cli/streams.h"
 #include "core/blas_threads.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "version.h"
 
 namespace avrenk {

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <sstream>
 
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "core/words.h"
 
 namespace avrenk {

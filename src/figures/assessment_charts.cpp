@@ -231,7 +231,7 @@ NamedChart order_chart(const std::vector<OrderSource>& orders, const ModalBasis&
   return named;
 }
 
-std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource& source) {
+std::optional<NamedChart> share_chart(const CaseResults& outcome, const ChartSource& source) {
   if (outcome.grid().empty() || source.watched.empty()) return std::nullopt;
   const bool sine = outcome.sine() != nullptr;
   const DisplayUnit frequency = source.show.unit(kind::frequency);

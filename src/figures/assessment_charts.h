@@ -35,6 +35,6 @@ struct OrderSource {
 
 /// Shares of the modes: of the peak (sine) or of the variance (random) of each headline quantity. Shares of a peak add
 /// up to 100 %, those of opposite sign to the left. Nothing if no quantity has any.
-[[nodiscard]] std::optional<NamedChart> share_chart(const Outcome& outcome, const ChartSource& source);
+[[nodiscard]] std::optional<NamedChart> share_chart(const CaseResults& outcome, const ChartSource& source);
 
 }  // namespace avrenk

@@ -9,9 +9,9 @@
 namespace avrenk {
 namespace {
 
-struct Box {
+struct LabelBox {
   double x0, y0, x1, y1;
-  [[nodiscard]] bool meets(const Box& o) const { return x0 < o.x1 && o.x0 < x1 && y0 < o.y1 && o.y0 < y1; }
+  [[nodiscard]] bool meets(const LabelBox& o) const { return x0 < o.x1 && o.x0 < x1 && y0 < o.y1 && o.y0 < y1; }
   [[nodiscard]] bool holds(double x, double y) const { return x > x0 && x < x1 && y > y0 && y < y1; }
 };
 
@@ -75,8 +75,9 @@ class Placing {
         const double cx = std::clamp(x + 0.5 * half * column, frame_.left + half + 2, frame_.right - half - 2);
         const double distance = std::hypot(cx - x, row > 0 ? cy - y : 1.6 * (cy - y));
         if (distance >= least) continue;
-        const Box box{cx - half, cy - 10, cx + half, cy + 10};
-        if (std::any_of(taken_.begin(), taken_.end(), [&](const Box& other) { return box.meets(other); })) continue;
+        const LabelBox box{cx - half, cy - 10, cx + half, cy + 10};
+        if (std::any_of(taken_.begin(), taken_.end(), [&](const LabelBox& other) { return box.meets(other); }))
+          continue;
         const double cost = distance + (covers_curve(box) ? 300 : 0);
         if (cost >= least) continue;
         least = cost;
@@ -85,7 +86,7 @@ class Placing {
     }
     return best;
   }
-  [[nodiscard]] bool covers_curve(const Box& box) const {
+  [[nodiscard]] bool covers_curve(const LabelBox& box) const {
     const auto first = std::lower_bound(curves_.begin(), curves_.end(), std::pair{box.x0, -HUGE_VAL});
     for (auto at = first; at != curves_.end() && at->first < box.x1; ++at)
       if (box.holds(at->first, at->second)) return true;
@@ -94,7 +95,7 @@ class Placing {
 
   const Panel& panel_;
   const Frame& frame_;
-  std::vector<Box> taken_;
+  std::vector<LabelBox> taken_;
   std::vector<std::pair<double, double>> curves_;
 };
 

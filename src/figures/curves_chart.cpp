@@ -22,7 +22,7 @@ Series phase_line(std::span<const double> x, std::span<const double> phase) {
   return series;
 }
 
-Chart curves_chart(const std::string& title, const std::string& subtitle, std::span<const DrawnCurve> curves,
+Chart curves_chart(const std::string& title, const std::string& subtitle, std::span<const PlottedCurve> curves,
                    const std::string& frequency) {
   Chart chart;
   chart.title = title;
@@ -30,7 +30,7 @@ Chart curves_chart(const std::string& title, const std::string& subtitle, std::s
   chart.x = {fmt::format("Frequency ({})", frequency), Axis::Scale::logarithmic, HUGE_VAL, 0};
   Panel amplitudes{{"Amplitude, 0 to peak"}, 2.1},
       phases{{"Phase (°)", Axis::Scale::linear, -180, 180, {-180, -90, 0, 90, 180}}, 1, false}, densities{{"PSD"}, 2.1};
-  for (const DrawnCurve& curve : curves) {
+  for (const PlottedCurve& curve : curves) {
     Panel& panel = curve.is_psd ? densities : amplitudes;
     panel.y.label = fmt::format("{} ({})", curve.is_psd ? "PSD" : "Amplitude, 0 to peak", curve.unit);
     Series series{curve.label, curve.frequency, curve.value};

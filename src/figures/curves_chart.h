@@ -8,7 +8,7 @@
 namespace avrenk {
 
 /// One curve, in the units in which it is drawn.
-struct DrawnCurve {
+struct PlottedCurve {
   std::string label, unit;  ///< unit: of the values, "g" or "g²/Hz"
   bool is_psd = false;
   std::vector<double> frequency, value;
@@ -20,7 +20,7 @@ struct DrawnCurve {
 /// What is zero everywhere is left out; without any other curve there are no panels.
 /// @param frequency  unit of all frequencies
 [[nodiscard]] Chart curves_chart(const std::string& title, const std::string& subtitle,
-                                 std::span<const DrawnCurve> curves, const std::string& frequency);
+                                 std::span<const PlottedCurve> curves, const std::string& frequency);
 
 /// A line of phases, broken where it wraps. @param phase  degrees
 [[nodiscard]] Series phase_line(std::span<const double> x, std::span<const double> phase);

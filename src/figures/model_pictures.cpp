@@ -211,7 +211,7 @@ std::vector<Image> mode_animation(const PictureSource& source, int mode, int fra
   return images;
 }
 
-std::vector<Image> shape_animation(const PictureSource& source, const MotionShape& shape, int frames) {
+std::vector<Image> shape_animation(const PictureSource& source, const OperatingDeflectionShape& shape, int frames) {
   const NodeMotions real = node_motions(source.system, *shape.basis, shape.coordinates.real()),
                     imaginary = node_motions(source.system, *shape.basis, shape.coordinates.imag());
   const auto at = [&](double angle) -> NodeMotions { return std::cos(angle) * real - std::sin(angle) * imaginary; };
@@ -238,7 +238,7 @@ std::vector<Image> shape_animation(const PictureSource& source, const MotionShap
   return images;
 }
 
-Image shape_picture(const PictureSource& source, const MotionShape& shape) {
+Image shape_picture(const PictureSource& source, const OperatingDeflectionShape& shape) {
   const NodeMotions motions = node_motions(source.system, *shape.basis, shape.coordinates_at(shape.instant));
   // Of some parts the largest at that instant; of all that of the whole cycle.
   const bool whole = source.sight.parts.empty();
@@ -268,7 +268,7 @@ const char* held_in_words(const AskedFrequency& held) { return held.phase ? "" :
 }  // namespace
 
 Image stress_picture(const PictureSource& source, const StressStations* stations, const StressField* field,
-                     const BeamStressField* beams, const MotionShape* shape) {
+                     const BeamStressField* beams, const OperatingDeflectionShape* shape) {
   const DisplayUnit stress = source.show.unit(kind::stress);
   const Assembly& assembly = source.assembly;
   const Excitation& excitation = field ? *field->excitation : *beams->excitation;

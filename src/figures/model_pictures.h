@@ -12,7 +12,7 @@
 namespace avrenk {
 
 /// How somebody wants to see the model.
-struct Sight {
+struct Viewpoint {
   View view{};
   std::vector<bool> parts{};  ///< which are drawn, and nothing else then; empty: all of the model
   double scale = 0;           ///< displacements are drawn so many times as large; 0: the largest a tenth of the model
@@ -29,7 +29,7 @@ struct PictureSource {
   const Show& show;
   const Surface* surface = nullptr;                    ///< of shells and solids; nullptr: each picture looks for it
   const std::vector<ModeContent>* contents = nullptr;  ///< of every mode; nullptr: pictures do not say what moves
-  Sight sight{};
+  Viewpoint sight{};
 };
 
 /// Parts, masses, springs and base in colours of their own; places marked with a word each.
@@ -51,10 +51,10 @@ struct PictureSource {
 
 /// The shape of a sine case at one frequency, relative to the base, at the instant at which the largest displacement of
 /// any node is largest.
-[[nodiscard]] Image shape_picture(const PictureSource& source, const MotionShape& shape);
+[[nodiscard]] Image shape_picture(const PictureSource& source, const OperatingDeflectionShape& shape);
 
 /// One cycle of it in `frames` images of 640 x 480.
-[[nodiscard]] std::vector<Image> shape_animation(const PictureSource& source, const MotionShape& shape,
+[[nodiscard]] std::vector<Image> shape_animation(const PictureSource& source, const OperatingDeflectionShape& shape,
                                                  int frames = 16);
 
 /// Shells and solids coloured by a stress of one load, of a shell the largest over its thickness, and beams by their
@@ -63,7 +63,7 @@ struct PictureSource {
 /// @param shape  how the model moves meanwhile; nullptr: it is drawn as built
 [[nodiscard]] Image stress_picture(const PictureSource& source, const StressStations* stations,
                                    const StressField* field, const BeamStressField* beams,
-                                   const MotionShape* shape = nullptr);
+                                   const OperatingDeflectionShape* shape = nullptr);
 
 /// Every node coloured by the RMS of its acceleration under one random case; the largest is marked.
 [[nodiscard]] Image motion_picture(const PictureSource& source, const MotionField& field);

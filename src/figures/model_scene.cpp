@@ -252,7 +252,7 @@ class Drawer {
   }
 
   void add_spring(const Spring& spring) {
-    if (spring.one_sided && spring.one_sided->is_open) return;  // it carries nothing
+    if (spring.unilateral && spring.unilateral->is_open) return;  // it carries nothing
     const int from = spring.nodes[0], to = spring.nodes[1];
     const Vector3 a = moved_.node(from), b = to < 0 ? Vector3(spring.point) : moved_.node(to);
     const auto joint = std::find_if(paints_.joints.begin(), paints_.joints.end(),
@@ -267,9 +267,9 @@ class Drawer {
     if ((to_end - from_end).norm() < 0.1 * least) {  // both ends at one spot as built: a small cross
       for (int d = 0; d < 3; ++d) {
         // Contacts are many and lie between what would hide them.
-        const Vector3 half = (spring.one_sided ? 0.2 : 0.5) * least * Vector3::Unit(d);
-        scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), own, spring.one_sided ? 2.0 : 3.0,
-                                  true, spring.one_sided.has_value()});
+        const Vector3 half = (spring.unilateral ? 0.2 : 0.5) * least * Vector3::Unit(d);
+        scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), own,
+                                  spring.unilateral ? 2.0 : 3.0, true, spring.unilateral.has_value()});
       }
       return;
     }

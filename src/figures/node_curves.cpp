@@ -50,7 +50,7 @@ class Arrays {
   std::string bytes_;
 };
 
-Json case_of(const Outcome& outcome, const NodeCurveSource& source, Arrays& arrays) {
+Json case_of(const CaseResults& outcome, const NodeCurveSource& source, Arrays& arrays) {
   const Excitation& excitation = *outcome.excitation;
   const std::vector<double>& grid = outcome.grid();
   const Transfer transfer(source.basis, source.damping, {excitation.base, excitation.loads});
@@ -80,7 +80,7 @@ Json case_of(const Outcome& outcome, const NodeCurveSource& source, Arrays& arra
 
 }  // namespace
 
-bool has_node_curves(const Outcome& outcome, const ModalDamping& damping) {
+bool has_node_curves(const CaseResults& outcome, const ModalDamping& damping) {
   if (!damping.modes.is_diagonal() || damping.springs || outcome.is_combined() || outcome.at_rest() ||
       outcome.grid().empty() || outcome.environment().direct || outcome.environment().modes)
     return false;
@@ -130,7 +130,7 @@ std::string node_curves(const NodeCurveSource& source, const std::vector<int>& n
   if (nodes.empty()) return "";
   Arrays arrays;
   Json header, cases = Json::array();
-  for (const Outcome& outcome : source.outcomes)
+  for (const CaseResults& outcome : source.outcomes)
     if (has_node_curves(outcome, source.damping)) cases.push_back(case_of(outcome, source, arrays));
   if (cases.empty()) return "";
 

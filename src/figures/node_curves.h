@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/quantity/show.h"
-#include "core/response/outcome.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
@@ -12,7 +12,7 @@ struct NodeCurveSource {
   const System& system;
   const ModalBasis& basis;
   const ModalDamping& damping;
-  const std::vector<Outcome>& outcomes;
+  const std::vector<CaseResults>& outcomes;
   const Show& show;
 };
 
@@ -23,7 +23,7 @@ struct NodeCurveSource {
 
 /// Whether the page can answer a case by itself: neither combined, static, answered directly or by chosen modes, nor
 /// driven by very many inputs, nor with damping that has no modes of its own.
-[[nodiscard]] bool has_node_curves(const Outcome& outcome, const ModalDamping& damping);
+[[nodiscard]] bool has_node_curves(const CaseResults& outcome, const ModalDamping& damping);
 
 /// Modal data of sine and random cases, with damping as the answers have it. Little-endian: the length of the header
 /// (4 bytes), the header (JSON, filled up with spaces to a multiple of 8), arrays of 64-, 32- and 16-bit numbers in

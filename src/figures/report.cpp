@@ -44,8 +44,8 @@ std::string markdown_escaped(const std::string& text) {
   return safe;
 }
 
-std::string mark_of(Report::Outcome outcome) {
-  return outcome == Report::Outcome::met ? "Met:" : outcome == Report::Outcome::exceeded ? "Not met:" : "Open:";
+std::string mark_of(Report::Judgement outcome) {
+  return outcome == Report::Judgement::met ? "Met:" : outcome == Report::Judgement::exceeded ? "Not met:" : "Open:";
 }
 
 // Of a line over a logarithmic axis the points that it needs: straight lines between them differ from it by
@@ -268,9 +268,9 @@ data report_data(const Report& report, bool inside) {
   page.set("date", report.date);
   page.set("verdict", report.verdict);
   page.set("mark", report.mark.empty() ? mark_of(report.outcome) : report.mark);
-  page.set("outcome", report.outcome == Report::Outcome::met        ? "met"
-                      : report.outcome == Report::Outcome::exceeded ? "exceeded"
-                                                                    : "open");
+  page.set("outcome", report.outcome == Report::Judgement::met        ? "met"
+                      : report.outcome == Report::Judgement::exceeded ? "exceeded"
+                                                                      : "open");
   page.set("summary", texts(report.summary));
   page.set("warnings", texts(report.warnings));
   page.set("has_warnings", !report.warnings.empty());

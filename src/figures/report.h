@@ -32,7 +32,7 @@ struct Report {
   std::string kind{"Vibration report"}, headline{"Verdict"};  ///< over the title, and over the verdict
   std::string title, verdict, program_version, date;
   std::vector<std::pair<std::string, std::string>> document{};  ///< for its head: number, issue, author
-  enum class Outcome { met, exceeded, open } outcome = Outcome::open;
+  enum class Judgement { met, exceeded, open } outcome = Judgement::open;
   std::string mark{};                ///< before the verdict; empty: "Met:", "Not met:" or "Open:"
   std::vector<std::string> summary;  ///< in words
   std::vector<std::string> warnings;

@@ -28,31 +28,28 @@ Series flat_line(double level, const Chart& chart, const std::string& label) {
 }
 
 // What charts run over: frequency, or the speed of the shaft.
-DisplayUnit abscissa(const Outcome& outcome, const ChartSource& source) {
+DisplayUnit abscissa(const CaseResults& outcome, const ChartSource& source) {
   const double order = outcome.excitation->order;
   return order > 0 ? DisplayUnit{"rpm", order / 60} : source.show.unit(kind::frequency);
 }
 
-bool applies(const Limit& limit, const Outcome& outcome, const Watched& watched) {
-  const auto& names = limit.environments;
-  if (std::find(names.begin(), names.end(), outcome.environment().name) == names.end() &&
-      std::find(names.begin(), names.end(), outcome.name()) == names.end())
-    return false;
+bool applies(const Limit& limit, const CaseResults& outcome, const Output& watched) {
+  if (!covers(limit, *outcome.excitation)) return false;
   return limit.of == watched.name || limit.of == fmt::format("{}.{}", watched.entry, watched.quantity->keyword);
 }
 
 struct Group {
-  const WatchedQuantity* quantity;
+  const OutputQuantity* quantity;
   std::vector<std::size_t> members;  // indices into watched
 };
 
 // The component of a place that is drawn: along the excited axis, or that which moves most.
-std::string component_drawn(const Outcome& outcome, const ChartSource& source, const Watched& watched) {
+std::string component_drawn(const CaseResults& outcome, const ChartSource& source, const Output& watched) {
   if (const auto axis = outcome.excitation->axis) return {"xyz"[*axis % 3]};
   std::string most;
   double largest = -1;
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
-    const Watched& each = source.watched[i];
+    const Output& each = source.watched[i];
     if (each.entry != watched.entry || each.quantity != watched.quantity || each.is_magnitude()) continue;
     if (const double own = outcome.strength(i, each); own > largest * (1 + 1e-9)) {
       largest = own;
@@ -63,10 +60,10 @@ std::string component_drawn(const Outcome& outcome, const ChartSource& source, c
 }
 
 // Motions by quantity, each one component; of other quantities those that a limit judges.
-std::vector<Group> groups_of(const Outcome& outcome, const ChartSource& source) {
+std::vector<Group> groups_of(const CaseResults& outcome, const ChartSource& source) {
   std::vector<Group> groups;
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
-    const Watched& each = source.watched[i];
+    const Output& each = source.watched[i];
     const bool motion = each.quantity->subject == Subject::node && each.quantity->vector;
     const bool judged =
         each.is_headline() && std::any_of(source.limits.begin(), source.limits.end(), [&](const Limit& limit) {
@@ -82,11 +79,11 @@ std::vector<Group> groups_of(const Outcome& outcome, const ChartSource& source) 
   return groups;
 }
 
-std::string legend_label(const Watched& watched) {
+std::string legend_label(const Output& watched) {
   return watched.component.empty() ? watched.entry : fmt::format("{}, {}", watched.entry, watched.component);
 }
 
-void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const ChartSource& source,
+void add_limits(Panel& panel, const Group& group, const CaseResults& outcome, const ChartSource& source,
                 const DisplayUnit& unit, const Chart& chart) {
   for (const Limit& limit : source.limits) {
     const bool shown = std::any_of(group.members.begin(), group.members.end(),
@@ -101,7 +98,7 @@ void add_limits(Panel& panel, const Group& group, const Outcome& outcome, const 
 }
 
 // Natural frequencies of the modes that carry mass along the excited axis or make something of what is drawn.
-void add_natural_frequencies(Chart& chart, const Outcome& outcome, const Group& group, const ChartSource& source) {
+void add_natural_frequencies(Chart& chart, const CaseResults& outcome, const Group& group, const ChartSource& source) {
   constexpr double carries = 0.01, makes = 0.05;
   const ModalBasis& basis = source.basis;
   std::set<int> modes;
@@ -118,7 +115,7 @@ void add_natural_frequencies(Chart& chart, const Outcome& outcome, const Group& 
   if (!chart.uprights.empty()) chart.uprights_are = "natural frequency of a mode that matters here, with its number";
 }
 
-Chart empty_chart(const Outcome& outcome, const WatchedQuantity& quantity, const std::string& what,
+Chart empty_chart(const CaseResults& outcome, const OutputQuantity& quantity, const std::string& what,
                   const ChartSource& source) {
   const Excitation& excitation = *outcome.excitation;
   const Environment& environment = outcome.environment();
@@ -139,7 +136,7 @@ Chart empty_chart(const Outcome& outcome, const WatchedQuantity& quantity, const
   return chart;
 }
 
-Series input_series(const Outcome& outcome, const std::vector<double>& grid, const DisplayUnit& unit,
+Series input_series(const CaseResults& outcome, const std::vector<double>& grid, const DisplayUnit& unit,
                     const std::string& label) {
   Series input{label, grid, {}, Series::Style::input};
   for (const double f : outcome.grid()) input.y.push_back(unit.from_si(outcome.excitation->reference(f)));
@@ -147,7 +144,7 @@ Series input_series(const Outcome& outcome, const std::vector<double>& grid, con
 }
 
 // Spectra of the inputs of one kind; those that are the same together.
-std::vector<Series> random_inputs(const Outcome& outcome, const Kind& kind, const std::vector<double>& grid,
+std::vector<Series> random_inputs(const CaseResults& outcome, const Kind& kind, const std::vector<double>& grid,
                                   const DisplayUnit& unit, const DisplayUnit& plain) {
   const Excitation& excitation = *outcome.excitation;
   std::vector<Series> all;
@@ -217,7 +214,7 @@ void label_further_peaks(Panel& panel, const DisplayUnit& unit, const DisplayUni
   }
 }
 
-NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSource& source) {
+NamedChart sine_chart(const CaseResults& outcome, const Group& group, const ChartSource& source) {
   const DisplayUnit frequency = abscissa(outcome, source), unit = source.show.unit(*group.quantity->kind);
   NamedChart named{"", empty_chart(outcome, *group.quantity, "", source), ""};
   Chart& chart = named.chart;
@@ -228,7 +225,7 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
   Panel phase{{"Phase (°)", Axis::Scale::linear, -180, 180, {-180, -90, 0, 90, 180}}, 1, false};
   for (const std::size_t i : group.members) {
     const SineRow& row = outcome.sine()->rows[i];
-    const Watched& watched = source.watched[i];
+    const Output& watched = source.watched[i];
     const FineCurve curve = source.curve(outcome, i);
     const std::vector<double> x = in_unit(curve.frequency, frequency);
     magnitude.series.push_back({legend_label(watched), x, in_unit(curve.value, unit)});
@@ -257,7 +254,7 @@ NamedChart sine_chart(const Outcome& outcome, const Group& group, const ChartSou
   return named;
 }
 
-NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartSource& source) {
+NamedChart random_chart(const CaseResults& outcome, const Group& group, const ChartSource& source) {
   const DisplayUnit frequency = abscissa(outcome, source), plain = source.show.unit(*group.quantity->kind),
                     unit = psd_unit(plain);
   NamedChart named{"", empty_chart(outcome, *group.quantity, " PSD", source), ""};
@@ -305,7 +302,7 @@ NamedChart random_chart(const Outcome& outcome, const Group& group, const ChartS
   return named;
 }
 
-std::string file_name(const Outcome& outcome, const WatchedQuantity& quantity, const std::string& more) {
+std::string file_name(const CaseResults& outcome, const OutputQuantity& quantity, const std::string& more) {
   std::string name = fmt::format("{}.{}{}", outcome.name(), quantity.keyword, more);
   std::replace(name.begin(), name.end(), ' ', '-');
   return name;
@@ -313,7 +310,7 @@ std::string file_name(const Outcome& outcome, const WatchedQuantity& quantity, c
 
 }  // namespace
 
-std::vector<NamedChart> response_charts(const Outcome& outcome, const ChartSource& source) {
+std::vector<NamedChart> response_charts(const CaseResults& outcome, const ChartSource& source) {
   std::vector<NamedChart> charts;
   if (outcome.grid().empty()) return charts;  // static, or cases combined
   for (const Group& group : groups_of(outcome, source)) {
@@ -323,7 +320,7 @@ std::vector<NamedChart> response_charts(const Outcome& outcome, const ChartSourc
   return charts;
 }
 
-std::vector<NamedChart> complex_charts(const Outcome& outcome, const ChartSource& source) {
+std::vector<NamedChart> complex_charts(const CaseResults& outcome, const ChartSource& source) {
   std::vector<NamedChart> charts;
   if (outcome.grid().empty() || !outcome.sine()) return charts;
   for (const Group& group : groups_of(outcome, source)) {

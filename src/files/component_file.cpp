@@ -9,7 +9,7 @@
 #include <sstream>
 
 #include "core/error.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "core/words.h"
 #include "files/sealed_hdf5.h"
 #include "files/unit_table.h"

@@ -8,7 +8,7 @@
 #include <sstream>
 
 #include "core/error.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "core/words.h"
 #include "files/csv.h"
 #include "files/text_file.h"

@@ -55,7 +55,8 @@ std::string history_csv(const History& history, const Show& show) {
   fmt::format_to(std::back_inserter(text), "time (s)");
   for (const HistoryColumn& column : history.columns) {
     units.push_back(show.unit(*column.kind));
-    fmt::format_to(std::back_inserter(text), ",{} ({})", column.name, units.back().text);
+    text.push_back(',');
+    fmt::format_to(std::back_inserter(text), "{}", csv_text(fmt::format("{} ({})", column.name, units.back().text)));
   }
   text.push_back('\n');
   const std::size_t samples = history.columns.front().values.size();

@@ -10,15 +10,15 @@
 namespace avrenk {
 namespace {
 
-// Watched quantities of which a mode makes at least half somewhere: "tip.acceleration", "and 3 more".
-std::string driven_by(int mode, const std::vector<Watched>& watched, const std::vector<Outcome>& outcomes) {
+// Output quantities of which a mode makes at least half somewhere: "tip.acceleration", "and 3 more".
+std::string driven_by(int mode, const std::vector<Output>& watched, const std::vector<CaseResults>& outcomes) {
   constexpr double half = 0.5;
   constexpr std::size_t most = 1;
   std::vector<std::pair<double, std::string>> driven;
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!watched[i].is_headline()) continue;
     double largest = 0;
-    for (const Outcome& outcome : outcomes) {
+    for (const CaseResults& outcome : outcomes) {
       if (outcome.grid().empty()) continue;
       const auto& shares = outcome.shares(i);
       for (const auto& [own, part] : shares)
@@ -53,7 +53,7 @@ Table energy_table(const std::string& name, const std::string& title, const std:
 }  // namespace
 
 Table shape_table(const Assembly& assembly, const ModalBasis& basis, const std::vector<ModeContent>& contents,
-                  const std::vector<Watched>& watched, const std::vector<Outcome>& outcomes, const Show& show) {
+                  const std::vector<Output>& watched, const std::vector<CaseResults>& outcomes, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{"mode-shapes",
               outcomes.empty() ? "What moves in each mode"
@@ -149,7 +149,7 @@ Table preload_table(const std::vector<PreloadLevel>& levels, const std::string& 
   return table;
 }
 
-Table audit_table(const std::vector<AuditedAnswer>& audit, const std::vector<Watched>& watched, const Show& show) {
+Table audit_table(const std::vector<AuditedAnswer>& audit, const std::vector<Output>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{"audit",
               "Audit: modal answers beside the full equations, solved directly",

@@ -11,8 +11,8 @@ namespace avrenk {
 
 /// In words what each mode is, where its energy sits, and which watched quantities it makes most of.
 [[nodiscard]] Table shape_table(const Assembly& assembly, const ModalBasis& basis,
-                                const std::vector<ModeContent>& contents, const std::vector<Watched>& watched,
-                                const std::vector<Outcome>& outcomes, const Show& show);
+                                const std::vector<ModeContent>& contents, const std::vector<Output>& watched,
+                                const std::vector<CaseResults>& outcomes, const Show& show);
 /// Strain energy by part and joint, or kinetic energy by part and body, % of ½ω².
 [[nodiscard]] Table strain_energy_table(const Assembly& assembly, const ModalBasis& basis,
                                         const std::vector<ModeContent>& contents, const Show& show);
@@ -23,7 +23,7 @@ namespace avrenk {
 /// The lowest frequencies under parts of the state that modes are taken about.
 [[nodiscard]] Table preload_table(const std::vector<PreloadLevel>& levels, const std::string& about, const Show& show);
 /// Modal answers beside the full equations.
-[[nodiscard]] Table audit_table(const std::vector<AuditedAnswer>& audit, const std::vector<Watched>& watched,
+[[nodiscard]] Table audit_table(const std::vector<AuditedAnswer>& audit, const std::vector<Output>& watched,
                                 const Show& show);
 /// Modes of two runs side by side.
 [[nodiscard]] Table match_table(const std::vector<double>& frequency1, const std::vector<double>& frequency2,

@@ -52,7 +52,7 @@ class Pieces {
     for (const Base& base : assembly.bases) {
       Hash& own = of("base ", base.name);
       own.dense(base.point);
-      for (const Foot& foot : base.feet) {
+      for (const SupportNode& foot : base.feet) {
         place(own, foot.node);
         for (const bool held : foot.holds) own.number(held ? 1 : 0);
       }

@@ -33,11 +33,11 @@ Table notch_table(const std::vector<NotchedInput>& inputs, const Show& show) {
   return table;
 }
 
-Table notched_peak_table(const Outcome& specified, const Outcome& applied, const std::vector<Watched>& watched,
+Table notched_peak_table(const CaseResults& specified, const CaseResults& applied, const std::vector<Output>& watched,
                          const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   const bool random = specified.random() != nullptr;
-  const auto input = [&](const Outcome& outcome) {
+  const auto input = [&](const CaseResults& outcome) {
     return random ? fmt::format(" ({} RMS)", value_text(std::sqrt(outcome.excitation->spectrum.levels().front().area()),
                                                         show.unit(*outcome.excitation->kind), 4))
                   : std::string();
@@ -57,7 +57,7 @@ Table notched_peak_table(const Outcome& specified, const Outcome& applied, const
     const double full = specified.headline(i), own = applied.headline(i);
     if (!watched[i].is_headline() || watched[i].quantity->per_input() || !(own > 0)) continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
-    const auto at = [&](const Outcome& outcome) {
+    const auto at = [&](const CaseResults& outcome) {
       return random ? std::nan("") : frequency.from_si(outcome.sine()->rows[i].peak.frequency);
     };
     table.rows.push_back({watched[i].name, unit.from_si(full), at(specified), unit.from_si(own), at(applied), unit.text,

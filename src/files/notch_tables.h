@@ -12,7 +12,7 @@ namespace avrenk {
 
 /// Peaks or RMS values of all that is watched under what is specified and under what is applied, of one case.
 /// @param specified, applied  outcomes of the same case
-[[nodiscard]] Table notched_peak_table(const Outcome& specified, const Outcome& applied,
-                                       const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table notched_peak_table(const CaseResults& specified, const CaseResults& applied,
+                                       const std::vector<Output>& watched, const Show& show);
 
 }  // namespace avrenk

@@ -73,7 +73,7 @@ Table contact_table(const std::string& environment, const std::vector<ContactAtR
     row.emplace_back(contact.closed ? 0.0 : length.from_si(contact.gap));
     row.emplace_back(worst.empty() ? std::nan("") : 100 * use);
     row.emplace_back(worst);
-    row.emplace_back(spring.one_sided->friction_holds && contact.closed ? 100 * slides : std::nan(""));
+    row.emplace_back(spring.unilateral->friction_holds && contact.closed ? 100 * slides : std::nan(""));
     table.rows.push_back(std::move(row));
   }
   return table;

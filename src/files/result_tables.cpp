@@ -30,7 +30,7 @@ std::string share_text(const std::vector<std::pair<int, double>>& shares) {  // 
 }
 
 // The root of a sum of squares has no frequency of its own.
-std::string peak_text(const Outcome& outcome, const SinePeak& peak, const DisplayUnit& unit,
+std::string peak_text(const CaseResults& outcome, const SinePeak& peak, const DisplayUnit& unit,
                       const DisplayUnit& frequency) {
   std::string value = format_number(unit.from_si(peak.value), 4);
   if (outcome.is_root_sum()) return value;
@@ -38,13 +38,13 @@ std::string peak_text(const Outcome& outcome, const SinePeak& peak, const Displa
 }
 
 // What a title says of ratios that are upside down, if there are any.
-std::string of_reciprocals(const std::vector<Watched>& watched) {
+std::string of_reciprocals(const std::vector<Output>& watched) {
   const auto found =
-      std::find_if(watched.begin(), watched.end(), [](const Watched& each) { return each.quantity->is_reciprocal; });
+      std::find_if(watched.begin(), watched.end(), [](const Output& each) { return each.quantity->is_reciprocal; });
   return found == watched.end() ? "" : fmt::format("; of {} the smallest", found->quantity->keyword);
 }
 
-bool by_mode(const Outcome& outcome) {
+bool by_mode(const CaseResults& outcome) {
   const auto& asked = outcome.excitation->asked;
   return std::any_of(asked.begin(), asked.end(), [](const AskedFrequency& each) { return each.mode > 0; });
 }
@@ -52,7 +52,7 @@ std::string mode_cell(const AskedFrequency& asked) { return asked.mode > 0 ? fmt
 
 }  // namespace
 
-Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table peak_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".peaks",
               fmt::format("{}: largest over frequency and phase, 0 to peak{}", outcome.name(), of_reciprocals(watched)),
@@ -87,7 +87,7 @@ Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, co
   return outcome.excitation->order > 0 ? table : without_column(std::move(table), "speed");
 }
 
-Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table sine_reason_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".reasons",
               fmt::format("{}: why; × static: over the static answer; Q: of the half-power points; S, swept: the sweep",
@@ -133,7 +133,7 @@ std::string random_inputs_in_words(const Excitation& excitation, const Show& sho
   return text;
 }
 
-Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table rms_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   Table table{
       outcome.name() + ".rms",
       fmt::format("{}: RMS; 99.73 %: stays below so long; the drawn curve's integral over RMS − 1; modes' shares",
@@ -168,7 +168,7 @@ Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, con
   return table;
 }
 
-Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table random_reason_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".reasons",
               fmt::format("{}: ν₀ up-crossings, ν_p maxima; {}dominating bands", outcome.name(),
@@ -209,7 +209,7 @@ Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& wa
   return table;
 }
 
-Table input_table(const Outcome& outcome, const std::vector<Watched>& watched) {
+Table input_table(const CaseResults& outcome, const std::vector<Output>& watched) {
   constexpr std::size_t most_shown = 5;  // the others are in the file
   const std::vector<std::string>& names = outcome.excitation->names;
   Table table{outcome.name() + ".inputs",
@@ -228,7 +228,7 @@ Table input_table(const Outcome& outcome, const std::vector<Watched>& watched) {
   return table;
 }
 
-Table band_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table band_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   constexpr std::size_t most_shown = 5;  // the others are in the file
   const DisplayUnit frequency = show.unit(kind::frequency);
   Table table{outcome.name() + ".bands",
@@ -250,7 +250,7 @@ Table band_table(const Outcome& outcome, const std::vector<Watched>& watched, co
   return table;
 }
 
-Table on_random_table(const OnRandom& both, const std::vector<Watched>& watched, const Show& show) {
+Table on_random_table(const OnRandom& both, const std::vector<Output>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   const bool tones = both.acting->is_sine();
   Table table{both.acting->name() + ".on",
@@ -284,7 +284,7 @@ Table on_random_table(const OnRandom& both, const std::vector<Watched>& watched,
   return table;
 }
 
-Table pair_table(const Outcome& outcome, const std::vector<Watched>& watched) {
+Table pair_table(const CaseResults& outcome, const std::vector<Output>& watched) {
   Table table{outcome.name() + ".pairs",
               fmt::format("{}: pairs of modes that make most of each variance", outcome.name()),
               {{"watched", ""}, {"mode", ""}, {"with", ""}, {"share", "%", 3, true, 1}},
@@ -319,7 +319,7 @@ Table cross_table(const CrossSpectrum& spectrum, const Show& show) {
   return table;
 }
 
-Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table static_answer_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   Table table{outcome.name() + ".static",
               fmt::format("{}: static answer, motions relative to the base", outcome.name()),
               {{"watched", ""}, {"value", ""}, {"unit", ""}, {"where", ""}},
@@ -333,7 +333,8 @@ Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& wa
   return table;
 }
 
-Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched, const Show& show) {
+Table overview_table(const std::vector<const CaseResults*>& axes, const std::vector<Output>& watched,
+                     const Show& show) {
   const Environment& environment = axes.front()->environment();
   const bool sine = environment.type == Environment::Type::sine;
   Table table{environment.name + ".overview",
@@ -344,16 +345,16 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
                                : "RMS (3σ is three times that)"),
               {{"watched", ""}, {"unit", ""}},
               {}};
-  for (const Outcome* outcome : axes) table.columns.push_back({outcome->name(), ""});
+  for (const CaseResults* outcome : axes) table.columns.push_back({outcome->name(), ""});
   const std::vector<std::vector<bool>> real = real_answers(axes, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!watched[i].is_headline()) continue;
-    if (std::none_of(axes.begin(), axes.end(), [&](const Outcome* outcome) { return outcome->has(watched[i]); }))
+    if (std::none_of(axes.begin(), axes.end(), [&](const CaseResults* outcome) { return outcome->has(watched[i]); }))
       continue;
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     std::vector<Cell> row{watched[i].name, unit.text};
     for (std::size_t k = 0; k < axes.size(); ++k) {
-      const Outcome* const outcome = axes[k];
+      const CaseResults* const outcome = axes[k];
       const double order = outcome->excitation->order;
       const DisplayUnit at = order > 0 ? DisplayUnit{"rpm", order / 60} : show.unit(kind::frequency);
       if (!real[k][i]) {
@@ -372,7 +373,7 @@ Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<
   return table;
 }
 
-Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table curve_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   const bool sine = outcome.sine() != nullptr;
   Table table{outcome.name() + ".curves", "", {{"frequency", frequency.text}}, {}};
@@ -383,7 +384,7 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
   table.columns.push_back({sine ? "input amplitude" : "input PSD", input.text});
   std::vector<std::function<double(std::size_t)>> values;  // of each column, at a point of the grid
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    const Watched& each = watched[i];
+    const Output& each = watched[i];
     if (!outcome.has(each)) continue;
     const DisplayUnit own = show.unit(*each.quantity->kind), unit = sine ? own : psd_unit(own);
     if (!sine) {
@@ -412,7 +413,7 @@ Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, c
   return table;
 }
 
-Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show) {
+Table asked_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency);
   const bool sine = outcome.sine() != nullptr;
   Table table{outcome.name() + ".asked",
@@ -453,8 +454,8 @@ Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, c
   return by_mode(outcome) ? table : without_column(std::move(table), "mode");
 }
 
-Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes, const StressFound& stress,
-                  const Assembly& assembly, const Show& show) {
+Table whole_table(const CaseResults& outcome, const std::vector<OperatingDeflectionShape>& shapes,
+                  const StressFound& stress, const Assembly& assembly, const Show& show) {
   const DisplayUnit frequency = show.unit(kind::frequency), length = show.unit(kind::length),
                     pressure = show.unit(kind::stress);
   Table table{outcome.name() + ".whole",
@@ -466,7 +467,7 @@ Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes
                {"von Mises", pressure.text},
                {"in", ""}},
               {}};
-  for (const MotionShape& shape : shapes) {
+  for (const OperatingDeflectionShape& shape : shapes) {
     if (shape.outcome != outcome.name() || !shape.excitation->held) continue;
     double largest = std::nan("");
     std::string where;
@@ -562,7 +563,7 @@ Table compliance_table(const std::vector<Limit>& limits, const std::vector<Limit
   return table;
 }
 
-Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
+Table clearance_table(const std::vector<CaseResults>& outcomes, const std::vector<Output>& watched,
                       const std::vector<Limit>& limits, const Show& show) {
   const DisplayUnit length = show.unit(kind::length);
   Table table{"clearances",
@@ -577,15 +578,15 @@ Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Wa
               {}};
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (watched[i].quantity->keyword != "clearance") continue;
-    for (const Outcome& outcome : outcomes) {
-      const auto add = [&](const Outcome* still, const std::string& in) {
+    for (const CaseResults& outcome : outcomes) {
+      const auto add = [&](const CaseResults* still, const std::string& in) {
         const Clearance own = clearance_of(watched[i], i, outcome, still, outcome.random() ? 3 : 1);
         table.rows.push_back({watched[i].name, in, length.from_si(own.gap), length.from_si(own.closing),
                               length.from_si(own.opening), length.from_si(own.left()), own.where});
       };
       add(nullptr, outcome.name());
       if (outcome.at_rest()) continue;
-      for (const Outcome& still : outcomes) {
+      for (const CaseResults& still : outcomes) {
         const std::string& name = still.environment().name;
         const bool wanted = std::any_of(limits.begin(), limits.end(), [&](const Limit& limit) {
           return limit.of == watched[i].name && limit.with == name && covers(limit, *outcome.excitation);

@@ -13,44 +13,46 @@
 namespace avrenk {
 
 /// Sine: the largest over frequency and phase of all that is watched, where and at what frequency and phase.
-[[nodiscard]] Table peak_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table peak_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show);
 /// RMS of each input of a random case: "5.23 g", or "x 5.23 g, pump 3.1 N".
 [[nodiscard]] std::string random_inputs_in_words(const Excitation& excitation, const Show& show);
 /// Random: 1σ, 2σ, 3σ of all that is watched, and the modes that make it.
-[[nodiscard]] Table rms_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table rms_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show);
 /// Why each peak: shares of the modes, amplification over the static answer, half-power Q, sweep.
-[[nodiscard]] Table sine_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table sine_reason_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show);
 /// Dominating frequencies, crossings, expected largest, spectral moments.
-[[nodiscard]] Table random_reason_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table random_reason_table(const CaseResults& outcome, const std::vector<Output>& watched,
+                                        const Show& show);
 /// What each of several random inputs makes of the variance; no rows of a single one.
-[[nodiscard]] Table input_table(const Outcome& outcome, const std::vector<Watched>& watched);
+[[nodiscard]] Table input_table(const CaseResults& outcome, const std::vector<Output>& watched);
 /// RMS over the bands that the environment asks for; no rows where it asks for none.
-[[nodiscard]] Table band_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table band_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show);
 /// Tones or bands that act on a random environment: of magnitudes and single numbers, with their components.
-[[nodiscard]] Table on_random_table(const OnRandom& both, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table on_random_table(const OnRandom& both, const std::vector<Output>& watched, const Show& show);
 /// Pairs of modes that make most of each variance; no rows where no pair makes a percent.
-[[nodiscard]] Table pair_table(const Outcome& outcome, const std::vector<Watched>& watched);
+[[nodiscard]] Table pair_table(const CaseResults& outcome, const std::vector<Output>& watched);
 /// PSDs, cross PSD, phase and coherence of two responses over frequency.
 [[nodiscard]] Table cross_table(const CrossSpectrum& spectrum, const Show& show);
 /// The answer to a static environment.
-[[nodiscard]] Table static_answer_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table static_answer_table(const CaseResults& outcome, const std::vector<Output>& watched,
+                                        const Show& show);
 /// What is left of each gap in each environment, and with the static ones that act besides or that limits add; no rows
 /// without clearances.
-[[nodiscard]] Table clearance_table(const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
+[[nodiscard]] Table clearance_table(const std::vector<CaseResults>& outcomes, const std::vector<Output>& watched,
                                     const std::vector<Limit>& limits, const Show& show);
 /// One line a watched quantity, one column an axis of the environment; magnitudes stand for their components.
-[[nodiscard]] Table overview_table(const std::vector<const Outcome*>& axes, const std::vector<Watched>& watched,
+[[nodiscard]] Table overview_table(const std::vector<const CaseResults*>& axes, const std::vector<Output>& watched,
                                    const Show& show);
 /// Magnitude and phase, or PSD, of every watched quantity at every frequency of the grid.
-[[nodiscard]] Table curve_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table curve_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show);
 /// Largest motion and von Mises stress of the whole model at the frequencies asked for.
 /// @param shapes    of all cases
 /// @param stress    of cases held at those frequencies
-[[nodiscard]] Table whole_table(const Outcome& outcome, const std::vector<MotionShape>& shapes,
+[[nodiscard]] Table whole_table(const CaseResults& outcome, const std::vector<OperatingDeflectionShape>& shapes,
                                 const StressFound& stress, const Assembly& assembly, const Show& show);
 /// Magnitude and phase (sine) or PSD (random) of every magnitude and single number at the frequencies that the plan
 /// asks for by `at`; no rows where it asks for none.
-[[nodiscard]] Table asked_table(const Outcome& outcome, const std::vector<Watched>& watched, const Show& show);
+[[nodiscard]] Table asked_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show);
 /// Limits with their margins, worst first.
 [[nodiscard]] Table limit_table(const std::vector<LimitResult>& results, const Show& show);
 /// Requirement by requirement the verdict and worst margin of the limits that show it; without rows where no limit

@@ -13,13 +13,6 @@
 namespace avrenk {
 namespace {
 
-std::string csv_field(const std::string& text) {
-  if (text.find_first_of(",\"\n") == std::string::npos) return text;
-  std::string quoted = "\"";
-  for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return quoted + "\"";
-}
-
 // Words of a text; a share such as "3 81 %," is one.
 std::vector<std::string> words_and_shares(const std::string& text) {
   std::vector<std::string> words;
@@ -73,12 +66,19 @@ Table without_column(Table table, std::string_view name) {
   return table;
 }
 
+std::string csv_text(const std::string& text) {
+  if (text.find_first_of(",\"\n") == std::string::npos) return text;
+  std::string quoted = "\"";
+  for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return quoted + "\"";
+}
+
 std::string to_csv(const Table& table) {
   std::string text;
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     const Column& column = table.columns[c];
-    text += (c ? "," : "") +
-            csv_field(column.unit.empty() ? column.name : fmt::format("{} ({})", column.name, column.unit));
+    text +=
+        (c ? "," : "") + csv_text(column.unit.empty() ? column.name : fmt::format("{} ({})", column.name, column.unit));
   }
   text += '\n';
   for (const auto& row : table.rows) {
@@ -88,7 +88,7 @@ std::string to_csv(const Table& table) {
         if (!std::isfinite(*number)) continue;
         fmt::format_to(std::back_inserter(text), FMT_COMPILE("{:.9g}"), *number);
       } else {
-        text += csv_field(std::get<std::string>(row[c]));
+        text += csv_text(std::get<std::string>(row[c]));
       }
     }
     text += '\n';

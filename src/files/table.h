@@ -32,6 +32,9 @@ struct Table {
 /// A table without one of its columns.
 [[nodiscard]] Table without_column(Table table, std::string_view name);
 
+/// A text as a field of comma-separated values: quoted where it must be.
+[[nodiscard]] std::string csv_text(const std::string& text);
+
 /// Comma-separated values (RFC 4180): one header line with units, then the rows; numbers with nine significant digits.
 [[nodiscard]] std::string to_csv(const Table& table);
 

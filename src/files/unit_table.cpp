@@ -9,7 +9,7 @@
 
 #include "core/element/kinds.h"
 #include "core/error.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "core/words.h"
 #include "files/csv.h"
 

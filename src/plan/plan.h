@@ -45,7 +45,7 @@ struct Question {
   std::string text;  ///< as it was asked
   Form form = Form::value;
   std::string of;                     ///< the place, as it was called
-  WatchRequest request{};             ///< of a field only its quantity
+  OutputRequest request{};            ///< of a field only its quantity
   std::string component;              ///< "x"; empty: the magnitude, or all there is
   std::vector<std::string> cases{};   ///< "sine", "sine.x"; empty: all that were run
   std::optional<double> frequency{};  ///< Hz
@@ -61,14 +61,14 @@ struct FigureRequest {
   std::optional<int> mode{};  ///< from 1
   Question question{};        ///< of what is no mode
   /// A direction from which it is looked at, degrees: azimuth from x towards y, elevation above the xy plane.
-  struct Sight {
+  struct Viewpoint {
     std::string name;
     double azimuth = 0, elevation = 0;
   };
-  std::vector<Sight> sights{};  ///< one at least
-  std::vector<int> parts{};     ///< these alone; empty: the whole model
-  double scale = 0;             ///< displacements are drawn so many times as large; 0: so that they are seen
-  bool plays = false;           ///< of a mode or the shape of a sine: one cycle of it
+  std::vector<Viewpoint> sights{};  ///< one at least
+  std::vector<int> parts{};         ///< these alone; empty: the whole model
+  double scale = 0;                 ///< displacements are drawn so many times as large; 0: so that they are seen
+  bool plays = false;               ///< of a mode or the shape of a sine: one cycle of it
 };
 
 /// How far a real piece may be from its model.
@@ -95,7 +95,7 @@ struct Plan {
   std::vector<double> modes_levels;  ///< parts of that state under which frequencies are told besides
   bool modes_defaulted = false;
   DampingRule damping;
-  std::vector<WatchRequest> watch;
+  std::vector<OutputRequest> watch;
   std::vector<Profile> profiles;
   std::vector<Environment> environments;
   std::vector<Limit> limits;

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cstdlib>
 
-#include "core/nearest.h"
+#include "core/spelling.h"
 
 namespace avrenk {
 namespace {

@@ -53,8 +53,8 @@ std::optional<std::vector<int>> read_contact(const Tree& tree, const std::string
 }
 
 // {toward: -z, width: 0.2 mm}: how far `from` moves along one of the spring's axes until it is stopped.
-std::optional<OneSided> read_gap(const Tree& tree, const Vector6& stiffness, const std::string& subject,
-                                 Problems& problems) {
+std::optional<UnilateralContact> read_gap(const Tree& tree, const Vector6& stiffness, const std::string& subject,
+                                          Problems& problems) {
   MapReader map(tree, subject + " gap", problems);
   if (!map.is_map()) return std::nullopt;
   const Tree* const toward = map.required("toward", "-z");
@@ -62,7 +62,7 @@ std::optional<OneSided> read_gap(const Tree& tree, const Vector6& stiffness, con
   map.done();
   if (!toward || !width) return std::nullopt;
   std::string word = toward->is_text() ? toward->text : "";
-  OneSided side;
+  UnilateralContact side;
   side.gap = *width;
   if (!word.empty() && (word[0] == '-' || word[0] == '+')) {
     side.sign = word[0] == '-' ? -1 : 1;
@@ -157,7 +157,7 @@ void weigh_by_loads(Plan& plan) {
 void settle_what_opens(Reading& reading) {
   Plan& plan = reading.plan;
   const auto opens = std::find_if(plan.assembly.springs.begin(), plan.assembly.springs.end(),
-                                  [](const Spring& spring) { return spring.one_sided.has_value(); });
+                                  [](const Spring& spring) { return spring.unilateral.has_value(); });
   const bool any = opens != plan.assembly.springs.end();
   const Tree* const modes = reading.root->find("modes");
   if (any && plan.modes_about.empty() && !reading.about)

@@ -45,7 +45,7 @@ void read_cross_spectra(const Tree& section, Reading& reading) {
     for (std::size_t k = 0; k < two.size() && two.size() == 2; ++k) {
       request.of[k] = two[k]->text;
       if (!is_watched(*two[k], map.subject(), reading)) continue;
-      if (const WatchRequest* const watched = find_request(reading.plan.watch, two[k]->text);
+      if (const OutputRequest* const watched = find_request(reading.plan.watch, two[k]->text);
           watched && is_length(*watched, two[k]->text))
         problems.add(*two[k], map.subject(),
                      fmt::format("{} is the length of a vector, which has no phase", two[k]->text),

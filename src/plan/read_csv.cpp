@@ -12,7 +12,7 @@
 namespace avrenk {
 namespace {
 
-struct Columns {
+struct CsvColumns {
   std::size_t frequency = 0, level = 0;
   std::string frequency_unit, level_unit;
   std::optional<std::size_t> phase{};
@@ -20,15 +20,15 @@ struct Columns {
 };
 
 // Which columns the table uses. Without a name: frequency is the first, the level the second.
-std::optional<Columns> find_columns(const std::string& header, const Tree* frequency, const Tree* level,
-                                    const Tree* phase, const Tree& tree, const std::string& subject,
-                                    Problems& problems) {
+std::optional<CsvColumns> find_columns(const std::string& header, const Tree* frequency, const Tree* level,
+                                       const Tree* phase, const Tree& tree, const std::string& subject,
+                                       Problems& problems) {
   std::vector<std::string> names, units;
   for (const auto& [name, unit] : csv_columns(header)) {
     names.push_back(name);
     units.push_back(unit);
   }
-  Columns columns;
+  CsvColumns columns;
   const auto find = [&](const Tree* wanted, std::size_t otherwise, std::size_t& column, std::string& unit) {
     column = otherwise;
     if (wanted) {

@@ -353,7 +353,7 @@ bool type_of_loads(const Tree& tree, bool by_base, Environment& environment, Rea
 // What acts at once in a random environment, by name.
 std::vector<Input> inputs_at_once(const Environment& environment, const Assembly& assembly) {
   std::vector<int> axes = environment.axes;
-  if (!environment.together && axes.size() > 1) axes.resize(1);
+  if (!environment.simultaneous && axes.size() > 1) axes.resize(1);
   return inputs_of(environment, axes, environment.load_cases.empty() ? LoadCase{} : environment.load_cases.front(),
                    &assembly);
 }
@@ -541,7 +541,7 @@ void read_acting(const Acting& given, const std::string& subject, Environment& e
     else if (index && environment.by_speed())
       problems.add(*given.on, subject, "orders of a shaft do not act on a random environment",
                    "write frequencies in place of speeds");
-    if (index) environment.on = given.on->text;
+    if (index) environment.superposed_on = given.on->text;
   }
   for (const Tree* other : {given.tones, given.sweeping})
     if (other && !given.on)
@@ -670,8 +670,8 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
     problems.add(*entry.value.find("combine"), subject,
                  "axes that act at once are one result: there is nothing to combine",
                  "leave combine or simultaneous out");
-  environment.together = together && environment.type == Environment::Type::random &&
-                         environment.combination == Environment::Combination::none;
+  environment.simultaneous = together && environment.type == Environment::Type::random &&
+                             environment.combination == Environment::Combination::none;
   if (bands) read_bands(*bands, environment, subject, problems);
   if (bases) read_bases_apart(*bases, environment, subject, reading);
   refuse_too_many(environment, entry.value, subject, reading);

@@ -14,18 +14,19 @@ struct NamedSight {
 constexpr NamedSight named_sights[] = {{"above", -62, 24}, {"below", -62, -24}, {"behind", 118, 24},
                                        {"x", 0, 0},        {"y", 90, 0},        {"z", -90, 90}};
 
-std::optional<FigureRequest::Sight> read_sight(const Tree& tree, const std::string& subject, Problems& problems) {
+std::optional<FigureRequest::Viewpoint> read_sight(const Tree& tree, const std::string& subject, Problems& problems) {
   if (tree.is_list() && tree.items.size() == 2) {
     const auto angle = [&](const Tree& item) { return read_quantity(item, kind::angle, subject, problems); };
     const std::optional<double> azimuth = angle(tree.items[0]), elevation = angle(tree.items[1]);
     if (!azimuth || !elevation) return std::nullopt;
     constexpr double in_degrees = 180 / pi;
-    return FigureRequest::Sight{fmt::format("{:g}-{:g}", in_degrees * *azimuth, in_degrees * *elevation),
-                                in_degrees * *azimuth, in_degrees * *elevation};
+    return FigureRequest::Viewpoint{fmt::format("{:g}-{:g}", in_degrees * *azimuth, in_degrees * *elevation),
+                                    in_degrees * *azimuth, in_degrees * *elevation};
   }
   std::vector<std::string> names;
   for (const NamedSight& each : named_sights) {
-    if (tree.is_text() && tree.text == each.name) return FigureRequest::Sight{each.name, each.azimuth, each.elevation};
+    if (tree.is_text() && tree.text == each.name)
+      return FigureRequest::Viewpoint{each.name, each.azimuth, each.elevation};
     names.emplace_back(each.name);
   }
   problems.add(tree, subject,

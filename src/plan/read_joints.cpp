@@ -154,7 +154,7 @@ std::optional<Nodes> read_spring(const Tree& tree, const std::string& name, Read
   if (const Tree* axes = map.optional("axes"))
     model.axes = read_turned_axes(*axes, subject + " axes", problems).value_or(Matrix3::Identity());
   if (const Tree* gap = map.optional("gap")) {
-    model.one_sided = read_gap(*gap, model.stiffness, subject, problems);
+    model.unilateral = read_gap(*gap, model.stiffness, subject, problems);
     if (model.law)
       problems.add(*gap, subject, "a spring that opens and closes has one stiffness and one loss factor",
                    "leave its tables and variants out, or give it a spring beside it");
@@ -277,7 +277,7 @@ std::array<bool, 6> read_holds(const Tree& tree, const std::string& subject, Pro
 // Feet at the nodes of one or several places; a node that stands in several entries is held in all their directions.
 // `foot_of` knows the foot at each node so far.
 void add_feet(MapReader& map, const Tree* place, Base& base, std::map<int, std::size_t>& foot_of, Reading& reading) {
-  Foot foot;
+  SupportNode foot;
   if (const Tree* holds = map.optional("holds")) foot.holds = read_holds(*holds, map.subject(), reading.problems);
   if (!place) return;
   for (const int node : read_nodes(*place, map.subject(), reading).value_or(Nodes{})) {
@@ -317,7 +317,7 @@ void read_base(const Tree& section, Reading& reading) {
       add_feet(some, some.required("place", "PLACE"), base, foot_of, reading);
       some.done();
     }
-    for (const Foot& foot : base.feet)
+    for (const SupportNode& foot : base.feet)
       base.point += reading.plan.assembly.position(foot.node) / static_cast<double>(base.feet.size());
     if (const Tree* point = map.optional("point"))
       base.point = read_vector(*point, kind::length, map.subject() + " point", problems).value_or(Vector3::Zero());

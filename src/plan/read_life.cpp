@@ -139,7 +139,7 @@ class LifeReader {
       return;
     }
     if (!is_watched(name, map_.subject(), reading_)) return;
-    const WatchRequest* const request = find_request(reading_.plan.watch, name.text);
+    const OutputRequest* const request = find_request(reading_.plan.watch, name.text);
     if (!request) return;
     LifeSubject subject{name.text, {}, request->parts, request->quantity->of_nodes};
     if (request->quantity->of_nodes == StressQuantity::principal) {
@@ -167,7 +167,7 @@ class LifeReader {
   }
 
   // The line of the material of all parts watched, which must be the same.
-  bool take_material(const Tree& name, const WatchRequest& request, LifeSubject& subject) {
+  bool take_material(const Tree& name, const OutputRequest& request, LifeSubject& subject) {
     const std::string& who = map_.subject();
     if (request.quantity->kind != &kind::stress) {
       problems_.add(name, who, fmt::format("{} is no stress, and needs a fatigue line of its own", name.text),
@@ -218,17 +218,18 @@ class LifeReader {
     const std::string subject = map_.subject() + " through";
     const Environment* const environment = find_environment(name, subject, reading_);
     if (!environment) return;
-    if (environment->is_static() || environment->by_speed() || !environment->on.empty() ||
+    if (environment->is_static() || environment->by_speed() || !environment->superposed_on.empty() ||
         name.text.ends_with(".combined")) {
-      problems_.add(
-          name, subject,
-          environment->is_static()   ? fmt::format("{} is static, and wears nothing out", name.text)
-          : environment->by_speed()  ? fmt::format("{} is a matter of orders, whose cycles are not counted", name.text)
-          : !environment->on.empty() ? fmt::format("{} acts on {}, and the cycles of both together are not counted",
-                                                   name.text, environment->on)
-                                     : fmt::format("{} is no load of its own", name.text),
-          environment->is_static() ? "name it beside with, for the mean stress"
-                                   : "name a sine or a random environment, or one of its axes");
+      problems_.add(name, subject,
+                    environment->is_static() ? fmt::format("{} is static, and wears nothing out", name.text)
+                    : environment->by_speed()
+                        ? fmt::format("{} is a matter of orders, whose cycles are not counted", name.text)
+                    : !environment->superposed_on.empty()
+                        ? fmt::format("{} acts on {}, and the cycles of both together are not counted", name.text,
+                                      environment->superposed_on)
+                        : fmt::format("{} is no load of its own", name.text),
+                    environment->is_static() ? "name it beside with, for the mean stress"
+                                             : "name a sine or a random environment, or one of its axes");
       return;
     }
     Exposure exposure;

@@ -161,7 +161,7 @@ void check_interactions(const Tree& section, Reading& reading) {
 }
 
 // The least load at which a line of the parts watched buckles.
-void read_buckling(MapReader& map, const Tree& value, const WatchRequest& request, Limit& limit, Reading& reading) {
+void read_buckling(MapReader& map, const Tree& value, const OutputRequest& request, Limit& limit, Reading& reading) {
   const auto length = map.required_quantity("buckling length", kind::length, Sign::positive);
   if (request.quantity->keyword != "axial force") {
     reading.problems.add(value, map.subject(), fmt::format("bars buckle under axial force, {} is none", limit.of),
@@ -188,7 +188,7 @@ void read_buckling(MapReader& map, const Tree& value, const WatchRequest& reques
 }
 
 // "yield" or "ultimate" of the material of all parts watched; they must have the same.
-void read_property(const Tree& tree, const WatchRequest& request, Limit& limit, Reading& reading) {
+void read_property(const Tree& tree, const OutputRequest& request, Limit& limit, Reading& reading) {
   const Assembly& assembly = reading.plan.assembly;
   const std::string subject = "limit " + limit.name;
   if (request.quantity->kind != &kind::stress) {
@@ -216,7 +216,7 @@ void read_property(const Tree& tree, const WatchRequest& request, Limit& limit, 
   }
 }
 
-void read_allowable(MapReader& map, const WatchRequest& request, Limit& limit, Reading& reading) {
+void read_allowable(MapReader& map, const OutputRequest& request, Limit& limit, Reading& reading) {
   const bool gap = request.quantity->keyword == "clearance";
   const std::string single = request.quantity->is_reciprocal ? "at least" : "allowable";
   const auto [key, value] = gap ? map.one_of({"at least", "allowable"})
@@ -261,10 +261,11 @@ void read_with(const Tree& with, const std::vector<const Environment*>& others, 
 // Why the input of an environment cannot be notched; empty where it can.
 std::string why_not_notched(const Environment& environment, const Take& take) {
   if (!environment.load_cases.empty()) return "is driven by loads, and only motions of bases are notched";
-  if (!environment.on.empty()) return fmt::format("acts on {}, and is not notched", environment.on);
+  if (!environment.superposed_on.empty())
+    return fmt::format("acts on {}, and is not notched", environment.superposed_on);
   if (environment.direct) return "is answered by the full equations, and is not notched";
   if (environment.type == Environment::Type::sine) return "";
-  if ((environment.together && environment.axes.size() > 1) || environment.bases_apart)
+  if ((environment.simultaneous && environment.axes.size() > 1) || environment.bases_apart)
     return "has several inputs at once, and which of them to lower is not known";
   if (take.form == Take::Form::probability || take.form == Take::Form::largest)
     return "is notched for a PSD, an RMS or so many sigma";
@@ -318,7 +319,7 @@ const Kind* psd_of(const Kind& kind) {
 }
 
 // Semi-empirical: the force on the base is at most C times what a mass M would take, less above a frequency.
-std::optional<AllowedPsd> read_force_limit(const Tree& tree, const WatchRequest& request, const std::string& subject,
+std::optional<AllowedPsd> read_force_limit(const Tree& tree, const OutputRequest& request, const std::string& subject,
                                            Problems& problems) {
   MapReader map(tree, subject, problems);
   const auto constant = map.required_quantity("C", kind::number, Sign::positive);
@@ -341,7 +342,7 @@ std::optional<AllowedPsd> read_force_limit(const Tree& tree, const WatchRequest&
 }
 
 // A PSD that is the same everywhere, a table of one, one in a file, or a force limit.
-void read_allowed_psd(const Tree& tree, const WatchRequest& request, Limit& limit, Reading& reading) {
+void read_allowed_psd(const Tree& tree, const OutputRequest& request, Limit& limit, Reading& reading) {
   Problems& problems = reading.problems;
   const std::string subject = "limit " + limit.name + " allowable";
   const Kind* const kind = psd_of(*request.quantity->kind);
@@ -361,13 +362,13 @@ void read_allowed_psd(const Tree& tree, const WatchRequest& request, Limit& limi
 }
 
 // The largest value in a duration is known of Gaussian responses, and where there is a duration.
-void refuse_largest(const Tree& in, const Environment& environment, const WatchRequest* request, const MapReader& map,
+void refuse_largest(const Tree& in, const Environment& environment, const OutputRequest* request, const MapReader& map,
                     Problems& problems) {
   if (!environment.duration)
     problems.add(in, map.subject(),
                  fmt::format("profile {} has no duration in which a largest value occurs", environment.profile),
                  "write duration: 120 s in it");
-  else if (in.text.ends_with(".combined") || !environment.on.empty())
+  else if (in.text.ends_with(".combined") || !environment.superposed_on.empty())
     problems.add(in, map.subject(), fmt::format("the largest of {} is not known", in.text),
                  "name one of its axes, or take 3 sigma");
   const std::string of = map.tree().find("of")->text;
@@ -380,7 +381,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   Problems& problems = reading.problems;
   limit.of = of.text;
   (void)is_watched(of, map.subject(), reading);
-  const WatchRequest* const request = find_request(reading.plan.watch, of.text);
+  const OutputRequest* const request = find_request(reading.plan.watch, of.text);
   const Tree* const in = map.required("in", "random");
   const Tree* const take_tree = map.optional("take");
   const Tree* const factors = map.optional("factors");
@@ -417,8 +418,8 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
       continue;
     }
     excited.push_back(environment);
-    if (of_psd &&
-        (environment->type == Environment::Type::sine || !environment->on.empty() || each->text.ends_with(".combined")))
+    if (of_psd && (environment->type == Environment::Type::sine || !environment->superposed_on.empty() ||
+                   each->text.ends_with(".combined")))
       problems.add(*each, map.subject(), fmt::format("{} has no PSD of its own", each->text),
                    "name a random environment, or one of its axes");
     if (notch && each->text.ends_with(".combined"))
@@ -426,19 +427,20 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
                    fmt::format("write in: {}", environment->name));
     if (limit.take_random.form == Take::Form::largest && environment->type == Environment::Type::random)
       refuse_largest(*each, *environment, request, map, problems);
-    const bool on = !environment->on.empty();
+    const bool on = !environment->superposed_on.empty();
     const bool sine = environment->type == Environment::Type::sine && !on;
     if (on && takes.random && takes.random->form == Take::Form::sigma)
-      problems.add(*take_tree, map.subject(),
-                   fmt::format("{} acts on {}, and both together have no sigma", environment->name, environment->on),
-                   "write take: 99.73 %, or RMS");
+      problems.add(
+          *take_tree, map.subject(),
+          fmt::format("{} acts on {}, and both together have no sigma", environment->name, environment->superposed_on),
+          "write take: 99.73 %, or RMS");
     if (on && each->text.ends_with(".combined"))
       problems.add(*each, map.subject(), "what cases combined make together with what they act on is not known",
                    fmt::format("write in: {}", environment->name));
     if (on && (with || (request && request->quantity->keyword == "clearance")))
       problems.add(*each, map.subject(),
                    fmt::format("{} acts on {}: what both make of a gap or on top of a static load is not known",
-                               environment->name, environment->on),
+                               environment->name, environment->superposed_on),
                    "name other environments");
     if (limit.take_random.form == Take::Form::probability && each->text.ends_with(".combined"))
       problems.add(*each, map.subject(), "what cases combined stay below with a probability is not known",
@@ -464,7 +466,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
                                on     ? ""
                                : sine ? "sine "
                                       : "random ",
-                               each->text, on ? ", which acts on " + environment->on : ""),
+                               each->text, on ? ", which acts on " + environment->superposed_on : ""),
                    "write take: " + example);
     else
       problems.add(map.tree(), map.subject(), "\"take\" is missing", "write take: " + example);

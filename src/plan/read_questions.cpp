@@ -211,7 +211,7 @@ class QuestionReader {
     }
     if (!cut.place.text.empty() && cut.place.text != "all")
       refuse_piece(cut.place, "a field is one of the whole model", "leave the place out");
-    for (const WatchedQuantity& quantity : watched_quantities())
+    for (const OutputQuantity& quantity : output_quantities())
       if (quantity.keyword == word && (quantity.subject == Subject::node || quantity.of_nodes))
         question.request.quantity = &quantity;
   }
@@ -254,7 +254,7 @@ class QuestionReader {
     const std::vector<std::string> hows = ways_to_have(keyword);
     if (hows.empty()) {
       std::vector<std::string> words;
-      for (const WatchedQuantity& each : watched_quantities())
+      for (const OutputQuantity& each : output_quantities())
         if (std::find(words.begin(), words.end(), each.keyword) == words.end()) words.emplace_back(each.keyword);
       refuse_piece(cut.quantity, fmt::format("no quantity \"{}\"", keyword), suggest_name(keyword, words));
       return std::nullopt;
@@ -321,7 +321,7 @@ class QuestionReader {
   // The keys of watch under which there is such a quantity.
   static std::vector<std::string> ways_to_have(const std::string& keyword) {
     std::vector<std::string> hows;
-    for (const WatchedQuantity& each : watched_quantities()) {
+    for (const OutputQuantity& each : output_quantities()) {
       if (each.keyword != keyword) continue;
       const char* const how = each.subject == Subject::node                                       ? "at"
                               : each.subject == Subject::pair                                     ? "between"

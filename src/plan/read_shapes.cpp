@@ -19,13 +19,13 @@ std::optional<Eigen::Vector2d> read_two(const Tree& tree, const std::string& sub
 }
 
 // "element: 15 mm", or "divisions:" one number for each direction of the shape.
-std::optional<Fineness> read_fineness(MapReader& map, std::size_t directions) {
+std::optional<MeshDensity> read_fineness(MapReader& map, std::size_t directions) {
   const auto [how, amount] = map.one_of({"element", "divisions"});
   if (!amount) return std::nullopt;
-  Fineness fineness;
+  MeshDensity density;
   if (how == "element") {
-    fineness.element = read_quantity(*amount, kind::length, map.subject() + " element", map.problems(), Sign::positive);
-    return fineness.element ? std::optional(fineness) : std::nullopt;
+    density.element = read_quantity(*amount, kind::length, map.subject() + " element", map.problems(), Sign::positive);
+    return density.element ? std::optional(density) : std::nullopt;
   }
   const auto each = one_or_more(*amount);
   if (each.size() != directions) {
@@ -37,9 +37,9 @@ std::optional<Fineness> read_fineness(MapReader& map, std::size_t directions) {
   for (const Tree* one : each) {
     const auto count = read_count(*one, map.subject() + " divisions", map.problems());
     if (!count) return std::nullopt;
-    fineness.divisions.push_back(*count);
+    density.divisions.push_back(*count);
   }
-  return fineness;
+  return density;
 }
 
 // Lines of nodes that must be there: {x: [-150 mm, 150 mm], y: 0 mm}.
@@ -57,7 +57,7 @@ std::array<std::vector<double>, 2> read_node_lines(const Tree& tree, const std::
 
 struct ReadShape {
   Shape shape;
-  Fineness fineness;
+  MeshDensity density;
 };
 
 Shape read_plate(MapReader& map) {
@@ -161,18 +161,18 @@ bool read_shape(const std::string& form, const Tree& what, MapReader& part, Part
   const Shape shape = read_sizes(form, map);
   const auto meshing = read_meshing(form, part, made);
   const bool hole = std::holds_alternative<Plate>(shape) && std::get<Plate>(shape).hole;
-  const auto fineness = read_fineness(map, (form == "box" || hole) ? 3 : 2);
+  const auto density = read_fineness(map, (form == "box" || hole) ? 3 : 2);
   map.done();
   const Copies copies = read_copies(part, reading);
   part.done();
-  if (problems.count() > before || made.material < 0 || !meshing || !fineness) return false;
+  if (problems.count() > before || made.material < 0 || !meshing || !density) return false;
   if (const auto wrong = misfit(shape, *meshing)) {
     problems.add(what, map.subject(), *wrong, "change the sizes or the thickness");
     return false;
   }
   reading.plan.assembly.parts.push_back(made);
   add_mesh(reading.plan.assembly, static_cast<int>(reading.plan.assembly.parts.size()) - 1,
-           mesh_shape(shape, *meshing, *fineness), with_mirror_images(copies.placements, copies.mirror));
+           mesh_shape(shape, *meshing, *density), with_mirror_images(copies.placements, copies.mirror));
   return true;
 }
 
@@ -209,18 +209,18 @@ bool read_ribs(const Tree& what, MapReader& part, Part made, std::size_t before,
     else if (const auto word = read_word(*tree, {words.begin(), words.end()}, map.subject() + " towards", problems))
       towards = Vector3((*word < 3 ? 1 : -1) * Vector3::Unit(*word % 3));
   }
-  const auto fineness = read_fineness(map, 1);
+  const auto density = read_fineness(map, 1);
   map.done();
   made.form = Part::Form::shell;
   made.thickness = part.required_quantity("thickness", kind::length, Sign::positive).value_or(1);
   made.extra_mass = part.quantity("extra mass", kind::area_density, Sign::not_negative).value_or(0);
   part.done();
-  if (problems.count() > before || made.material < 0 || !on || !towards || !fineness) return false;
+  if (problems.count() > before || made.material < 0 || !on || !towards || !density) return false;
   Assembly& assembly = reading.plan.assembly;
   assembly.parts.push_back(made);
   try {
     add_ribs(assembly, static_cast<int>(assembly.parts.size()) - 1, *on, ribs, height, *towards,
-             fineness->over(height, 0));
+             density->over(height, 0));
   } catch (const InputError& error) {
     problems.add(what, map.subject(), error.problems.front().wrong, error.problems.front().instead);
     return false;

@@ -4,36 +4,36 @@
 namespace avrenk {
 namespace {
 
-struct Shown {
+struct ShownUnit {
   const char* key;
   const Kind* kind;
 };
-constexpr Shown shown[] = {{"length", &kind::length},
-                           {"velocity", &kind::velocity},
-                           {"acceleration", &kind::acceleration},
-                           {"angle", &kind::angle},
-                           {"angular acceleration", &kind::angular_acceleration},
-                           {"force", &kind::force},
-                           {"moment", &kind::moment},
-                           {"mass", &kind::mass},
-                           {"inertia", &kind::inertia},
-                           {"stress", &kind::stress},
-                           {"frequency", &kind::frequency},
-                           {"pressure", &kind::pressure},
-                           {"force per length", &kind::line_load},
-                           {"unbalance", &kind::unbalance},
-                           {"receptance", &kind::receptance},
-                           {"mobility", &kind::mobility},
-                           {"accelerance", &kind::accelerance},
-                           {"stiffness", &kind::stiffness},
-                           {"impedance", &kind::dashpot}};
+constexpr ShownUnit shown[] = {{"length", &kind::length},
+                               {"velocity", &kind::velocity},
+                               {"acceleration", &kind::acceleration},
+                               {"angle", &kind::angle},
+                               {"angular acceleration", &kind::angular_acceleration},
+                               {"force", &kind::force},
+                               {"moment", &kind::moment},
+                               {"mass", &kind::mass},
+                               {"inertia", &kind::inertia},
+                               {"stress", &kind::stress},
+                               {"frequency", &kind::frequency},
+                               {"pressure", &kind::pressure},
+                               {"force per length", &kind::line_load},
+                               {"unbalance", &kind::unbalance},
+                               {"receptance", &kind::receptance},
+                               {"mobility", &kind::mobility},
+                               {"accelerance", &kind::accelerance},
+                               {"stiffness", &kind::stiffness},
+                               {"impedance", &kind::dashpot}};
 
 }  // namespace
 
 void read_show(const Tree& section, Reading& reading) {
   MapReader map(section, "show", reading.problems);
   if (!map.is_map()) return;
-  for (const Shown& each : shown) {
+  for (const ShownUnit& each : shown) {
     const Tree* const unit = map.optional(each.key);
     if (!unit) continue;
     const std::string subject = fmt::format("show {}", each.key);

@@ -15,7 +15,7 @@ void read_test_sheets(const Tree& section, Reading& reading) {
   const Tree* const low = map.optional("low level");
   map.done();
   for (const Tree* each : accelerometers ? one_or_more(*accelerometers) : std::vector<const Tree*>{}) {
-    const WatchRequest* const found = find_request(reading.plan.watch, each->text);
+    const OutputRequest* const found = find_request(reading.plan.watch, each->text);
     if (found && found->quantity->keyword == "acceleration" && is_length(*found, each->text))
       sheets.accelerometers.push_back(each->text);
     else if (is_watched(*each, map.subject() + " accelerometers", reading))

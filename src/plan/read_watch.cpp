@@ -23,16 +23,16 @@ namespace {
 
 std::vector<std::string> keywords_of(Subject subject) {
   std::vector<std::string> words;
-  for (const WatchedQuantity& quantity : watched_quantities())
+  for (const OutputQuantity& quantity : output_quantities())
     if (quantity.subject == subject) words.emplace_back(quantity.keyword);
   if (subject == Subject::base)
     for (const std::string& foot : keywords_of(Subject::foot)) words.push_back(foot);
   return words;
 }
 
-const WatchedQuantity* find_quantity(const Tree& tree, Subject subject, const std::string& where, Problems& problems) {
+const OutputQuantity* find_quantity(const Tree& tree, Subject subject, const std::string& where, Problems& problems) {
   if (tree.is_text()) {
-    for (const WatchedQuantity& quantity : watched_quantities())
+    for (const OutputQuantity& quantity : output_quantities())
       if (quantity.keyword == tree.text &&
           (quantity.subject == subject || (subject == Subject::base && quantity.subject == Subject::foot)))
         return &quantity;
@@ -49,9 +49,9 @@ const WatchedQuantity* find_quantity(const Tree& tree, Subject subject, const st
 }
 
 // Whether all parts of a request have its quantity.
-bool has_stress(const Assembly& assembly, const WatchRequest& request, const Tree& tree, const std::string& subject,
+bool has_stress(const Assembly& assembly, const OutputRequest& request, const Tree& tree, const std::string& subject,
                 Problems& problems) {
-  const WatchedQuantity& quantity = *request.quantity;
+  const OutputQuantity& quantity = *request.quantity;
   const auto refuse_part = [&](int part, const std::string& made_of, const std::string& instead) {
     problems.add(tree, subject,
                  fmt::format("part {} is made of {}, which have no {}",
@@ -95,7 +95,7 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   const Tree* const gap_tree = how == "between" ? map.optional("gap") : nullptr;
   map.done();
   if (!what || !quantities) return;
-  WatchRequest request;
+  OutputRequest request;
   request.name = entry.key;
   Subject kind = Subject::node;
   if (how == "at") {
@@ -150,7 +150,7 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     request.quantity = find_quantity(*each, kind, subject, problems);
     if (!request.quantity) continue;
     if (kind == Subject::part && !has_stress(assembly, request, *each, subject, problems)) continue;
-    WatchRequest one = request;
+    OutputRequest one = request;
     if (request.quantity->subject == Subject::foot) {
       reading.plan.modes.feet = true;
       one.items.clear();
@@ -167,7 +167,7 @@ void read_watch(const Tree& section, Reading& reading) {
     const std::size_t before = reading.problems.count();
     read_watch_entry(entry, reading);
     const bool made = std::any_of(reading.plan.watch.begin(), reading.plan.watch.end(),
-                                  [&](const WatchRequest& request) { return request.name == entry.key; });
+                                  [&](const OutputRequest& request) { return request.name == entry.key; });
     if (reading.problems.count() > before || !made) reading.broken_watches.insert(entry.key);
   }
 }

@@ -10,8 +10,8 @@
 #include <set>
 
 #include "core/model/assembly.h"
-#include "core/nearest.h"
 #include "core/quantity/quantity.h"
+#include "core/spelling.h"
 #include "files/source_files.h"
 #include "plan/tree.h"
 

@@ -140,8 +140,8 @@ void read_attachment(const Tree& tree, const std::string& name, Reading& reading
 /// Surfaces that press on one another. @return  a one-sided spring for each pair of places
 [[nodiscard]] std::optional<std::vector<int>> read_contact(const Tree& tree, const std::string& name, Reading& reading);
 /// The gap of a spring of that stiffness.
-[[nodiscard]] std::optional<OneSided> read_gap(const Tree& tree, const Vector6& stiffness, const std::string& subject,
-                                               Problems& problems);
+[[nodiscard]] std::optional<UnilateralContact> read_gap(const Tree& tree, const Vector6& stiffness,
+                                                        const std::string& subject, Problems& problems);
 /// Which bolts a static environment tightens.
 void read_tightening(const Tree& tree, const std::string& subject, Environment& environment, Reading& reading);
 /// Accelerations of static environments as loads on all mass, where bases that move alike do not carry the model as one

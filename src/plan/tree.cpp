@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <filesystem>
 
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "files/text_file.h"
 #include "plan/grammar.h"
 #include "plan/yaml_tree.h"

@@ -4,7 +4,7 @@
 
 #include <gmock/gmock.h>
 
-#include "analysis/words.h"
+#include "analysis/summaries.h"
 #include "core/error.h"
 #include "files/modes_file.h"
 #include "support/temporary.h"

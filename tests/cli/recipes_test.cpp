@@ -54,7 +54,7 @@ TEST(Recipes, AreRightAndAnswer) {
     EXPECT_EQ(ran.status, 0) << ran.err;
     EXPECT_EQ(run_program(folder, "explain \"" + heading + "\"").status, 0);
     if (heading == "A simply supported edge") {
-      // f = π/2 (1/a² + 1/b²) √(D/ρh) of a thin plate; linear shells of this fineness are within 1 %.
+      // f = π/2 (1/a² + 1/b²) √(D/ρh) of a thin plate; linear shells of this density are within 1 %.
       const double stiffness = 71e9 * std::pow(2e-3, 3) / (12 * (1 - 0.33 * 0.33));
       const double exact = M_PI / 2 * (1 / 0.09 + 1 / 0.04) * std::sqrt(stiffness / (2810 * 2e-3));
       EXPECT_NEAR(exact, 174.4, 0.05);

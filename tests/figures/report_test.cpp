@@ -21,7 +21,7 @@ Report made_up() {
   report.verdict = "1 of 2 limits exceeded";
   report.program_version = "0";
   report.date = "today";
-  report.outcome = Report::Outcome::exceeded;
+  report.outcome = Report::Judgement::exceeded;
   report.summary = {"weight 3 kg", nasty};
   report.warnings = {nasty};
   static Chart chart;

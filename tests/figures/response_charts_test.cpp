@@ -15,9 +15,9 @@ class ResponseCharts : public testing::Test {
   ResponseCharts()
       : solved(test::portal(0.05), test::count(40), {}),
         watched(watch(solved.assembly, solved.channels,
-                      {{"box", &watched_quantities()[0], {9}, Vector3::Zero()},
-                       {"tip", &watched_quantities()[0], {12}, Vector3::Zero()},
-                       {"tip", &watched_quantities()[5], {12}, Vector3::Zero()}})) {
+                      {{"box", &output_quantities()[0], {9}, Vector3::Zero()},
+                       {"tip", &output_quantities()[0], {12}, Vector3::Zero()},
+                       {"tip", &output_quantities()[5], {12}, Vector3::Zero()}})) {
     sine.name = "sine";
     sine.profile = "sweep";
     sine.axes = {2};
@@ -29,7 +29,7 @@ class ResponseCharts : public testing::Test {
     limit.allowable = 22 * standard_gravity;
     limit.factor = 1.1;
   }
-  [[nodiscard]] Outcome run(const Environment& environment) const {
+  [[nodiscard]] CaseResults run(const Environment& environment) const {
     return test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
   }
   // States under 1 g along z.
@@ -37,7 +37,7 @@ class ResponseCharts : public testing::Test {
     return solved.transfer(2).state(frequency).col(0);
   }
   [[nodiscard]] ChartSource source() const {
-    return {watched, limits, solved.basis, "Q 20", show, [&](const Outcome& outcome, std::size_t index) {
+    return {watched, limits, solved.basis, "Q 20", show, [&](const CaseResults& outcome, std::size_t index) {
               const Excitation& excitation = *outcome.excitation;
               return fine_curve(excitation, Transfer(solved.basis, solved.damping, {excitation.base, excitation.loads}),
                                 watched[index], 0, outcome.grid());
@@ -45,7 +45,7 @@ class ResponseCharts : public testing::Test {
   }
 
   test::Solved solved;
-  std::vector<Watched> watched;
+  std::vector<Output> watched;
   Environment sine;
   Limit limit;
   std::vector<Limit> limits;
@@ -54,7 +54,7 @@ class ResponseCharts : public testing::Test {
 
 TEST_F(ResponseCharts, ShowTheExcitedAxisWithInputLimitPeakAndModes) {
   limits = {limit};
-  const Outcome outcome = run(sine);
+  const CaseResults outcome = run(sine);
   const auto charts = response_charts(outcome, source());
   ASSERT_EQ(charts.size(), 2U);
   EXPECT_EQ(charts[0].name, "sine.z.acceleration");
@@ -79,7 +79,7 @@ TEST_F(ResponseCharts, ShowTheExcitedAxisWithInputLimitPeakAndModes) {
     const auto k = static_cast<std::size_t>(std::lower_bound(own.x.begin(), own.x.end(), peak.x) - own.x.begin());
     EXPECT_GE(peak.y, std::max(own.y[k - 1], own.y[k]) * (1 - 1e-12));
     EXPECT_LE(peak.y, std::max(own.y[k - 1], own.y[k]) * 1.02);
-    const Watched& channel = *find_watched(watched, peak.series == 0 ? "box.acceleration.z" : "tip.acceleration.z");
+    const Output& channel = *find_output(watched, peak.series == 0 ? "box.acceleration.z" : "tip.acceleration.z");
     EXPECT_NEAR(2 * std::abs((channel.measure(0).rows * source_states(peak.x))(0)), peak.y, 3e-3 * peak.y);
   }
   EXPECT_THAT(charts[0].chart.title, HasSubstr("Absolute acceleration: sine, base excited along z"));
@@ -105,7 +105,7 @@ TEST_F(ResponseCharts, ShowRandomWithItsRunningRms) {
   Environment random = sine;
   random.name = "random";
   random.type = Environment::Type::random;
-  const Outcome outcome = run(random);
+  const CaseResults outcome = run(random);
   const auto charts = response_charts(outcome, source());
   ASSERT_EQ(charts.size(), 2U);
   ASSERT_EQ(charts[0].chart.panels.size(), 3U);
@@ -123,7 +123,7 @@ TEST_F(ResponseCharts, ShowRandomWithItsRunningRms) {
   const DisplayUnit unit = show.unit(kind::acceleration);
   for (std::size_t s = 0; s < running.series.size(); ++s) {
     EXPECT_TRUE(std::is_sorted(running.series[s].y.begin(), running.series[s].y.end()));
-    const auto own = std::find_if(watched.begin(), watched.end(), [&](const Watched& each) {
+    const auto own = std::find_if(watched.begin(), watched.end(), [&](const Output& each) {
       return each.entry + ", " + each.component == running.series[s].label && each.quantity == watched[0].quantity;
     });
     ASSERT_NE(own, watched.end());
@@ -187,7 +187,7 @@ TEST_F(ResponseCharts, ShowMarginsMassesAndShares) {
   limits = {limit, limit};
   limits[1].name = "roomy";
   limits[1].allowable *= 9;
-  const std::vector<Outcome> outcomes{run(sine)};
+  const std::vector<CaseResults> outcomes{run(sine)};
   const std::vector<LimitResult> results = check_limits(limits, outcomes, watched, solved.basis, solved.assembly);
   ASSERT_EQ(results.size(), 2U);
   const NamedChart margins = margin_chart(results, show);

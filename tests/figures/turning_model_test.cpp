@@ -87,7 +87,7 @@ TEST(TurningModel, KeepsPartsApart) {
     group.nodes = {2 * p, 2 * p + 2, 2 * p + 3, 2 * p + 1};
     model.groups.push_back(group);
   }
-  model.bases = {{"fixture", {Foot{0}}, Vector3::Zero()}};
+  model.bases = {{"fixture", {SupportNode{0}}, Vector3::Zero()}};
   const Surface surface = surface_of(model);
   const GlbModel turning = turning_model(model, surface, {TurningView{"Model", "as built"}}, "", Show());
   std::multiset<std::pair<int, int>> seen;

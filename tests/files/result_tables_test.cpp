@@ -45,7 +45,7 @@ TEST(ResultTables, AddUpAndStandInTheUnitsAskedFor) {
 TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
   const Solved solved(test::portal(0.05), test::count(6), {});
   const auto watched =
-      watch(solved.assembly, solved.channels, {{"box", &watched_quantities()[0], {8, 9}, Vector3::Zero()}});
+      watch(solved.assembly, solved.channels, {{"box", &output_quantities()[0], {8, 9}, Vector3::Zero()}});
   Environment sine;
   sine.name = "sine";
   sine.axes = {0, 1};
@@ -55,8 +55,8 @@ TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
   shake.name = "shake";
   shake.type = Environment::Type::random;
   shake.input = LogLogTable({{10, 0.5, {}}, {60, 0.5, {}}}, 10);
-  const Outcome one = test::run_along(sine, 0, solved.system, solved.basis, solved.damping, watched);
-  const Outcome two = test::run_along(shake, 0, solved.system, solved.basis, solved.damping, watched);
+  const CaseResults one = test::run_along(sine, 0, solved.system, solved.basis, solved.damping, watched);
+  const CaseResults two = test::run_along(shake, 0, solved.system, solved.basis, solved.damping, watched);
   const Show show;
   const Table peaks = peak_table(one, watched, show), rms = rms_table(two, watched, show);
   ASSERT_EQ(peaks.rows.size(), 4U);

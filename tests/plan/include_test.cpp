@@ -12,8 +12,8 @@ namespace {
 
 // The tree and what is wrong with it, of a plan and a file that it includes.
 std::pair<Tree, std::vector<Problem>> merged(const std::string& plan, const std::string& included) {
-  const TemporaryFolder folder;
-  (void)folder.write("more.yaml", included);
+  const test::TemporaryFolder folder;
+  folder.write("more.yaml", included);
   const std::string file = folder.write("plan.yaml", "include: more.yaml\n" + plan);
   std::vector<Problem> problems;
   SourceFiles sources;

@@ -565,20 +565,21 @@ TEST(Plan, TakesListsOfPlacesAndFeetThatAreHeldDifferently) {
                "quantities: force}\n  both: {at: [tip, corners, tip], quantities: [acceleration]}");
   const auto feet_of = [&](const std::string& base) {
     const Plan plan = read_plan(folder.write("mast.yaml", replaced(more, "place: root, holds: all", base)), {});
-    std::vector<Foot> feet = plan.assembly.bases[0].feet;
+    std::vector<SupportNode> feet = plan.assembly.bases[0].feet;
     feet.resize(feet.size() - 2);  // those of the springs
     return feet;
   };
-  const auto held = [](const Foot& foot) {
+  const auto held = [](const SupportNode& foot) {
     std::string text;
     for (const bool each : foot.holds) text += each ? '1' : '0';
     return text;
   };
-  const std::vector<Foot> list = feet_of("place: [root, tip], holds: [x, y]");
+  const std::vector<SupportNode> list = feet_of("place: [root, tip], holds: [x, y]");
   ASSERT_EQ(list.size(), 2U);
   EXPECT_EQ(held(list[0]) + held(list[1]), "110000110000");
   // A node of two entries is held in the directions of both.
-  const std::vector<Foot> feet = feet_of("feet: [{place: root, holds: [x, z]}, {place: [root, tip], holds: [y, z]}]");
+  const std::vector<SupportNode> feet =
+      feet_of("feet: [{place: root, holds: [x, z]}, {place: [root, tip], holds: [y, z]}]");
   ASSERT_EQ(feet.size(), 2U);
   EXPECT_EQ(held(feet[0]) + held(feet[1]), "111000011000");
   const Plan plan = read_plan(folder.write("mast.yaml", more), {});
@@ -692,7 +693,7 @@ TEST(Plan, GivesTheSameAnswerInAnyUnits) {
     const ModalBasis basis = solve_modes(plan.assembly, system, plan.modes);
     const ModalDamping damping = damp(system, basis, plan.damping);
     const auto watched = watch(plan.assembly, Channels(plan.assembly, system, basis, damping), plan.watch);
-    const Outcome outcome = test::run_along(plan.environments[0], 0, system, basis, damping, watched);
+    const CaseResults outcome = test::run_along(plan.environments[0], 0, system, basis, damping, watched);
     frequencies.push_back(basis.frequency(0));
     peaks.push_back(outcome.sine()->rows[0].peak.value);
   }

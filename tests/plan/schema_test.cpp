@@ -10,7 +10,7 @@
 #include <set>
 #include <sstream>
 
-#include "core/response/watched.h"
+#include "core/response/output.h"
 #include "plan/grammar.h"
 #include "plan/plan.h"
 #include "plan/standard_materials.h"
@@ -175,7 +175,7 @@ TEST(Schema, HasTheWordsOfTheProgram) {
   const std::vector<std::string> designations = standard_designations();
   EXPECT_EQ(words_of(materials.at("standard")), std::set<std::string>(designations.begin(), designations.end()));
   std::set<std::string> keywords;
-  for (const WatchedQuantity& each : watched_quantities()) keywords.emplace(each.keyword);
+  for (const OutputQuantity& each : output_quantities()) keywords.emplace(each.keyword);
   EXPECT_EQ(words_of(test::plan_schema().at("definitions").at("watched-quantity")), keywords);
   const std::vector<std::string> list = plan_section_names();
   std::set<std::string> names;

@@ -60,7 +60,7 @@ TEST(SpringsOfAPlan, BecomeWhatTheySay) {
   const auto expect = [](const VaryingSpring& own, double f, double k, double eta) {
     EXPECT_NEAR(own.stiffness_at(f) / k, 1, 1e-12);
     EXPECT_NEAR(own.loss_at(f), eta, 1e-12);
-    EXPECT_LE(std::abs(own.excess(f) - (Complex(k, k * eta) / own.stiffness - Complex(1, own.loss))), 1e-12);
+    EXPECT_LE(std::abs(own.stiffness_change(f) - (Complex(k, k * eta) / own.stiffness - Complex(1, own.loss))), 1e-12);
   };
   const double middle = std::sqrt(250.0);  // Hz: half way on the logarithm from 5 to 50
   const double loss_there = 0.08 + 0.12 * std::log10(middle / 10);

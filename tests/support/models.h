@@ -30,7 +30,7 @@ inline Spring stiff_spring(int node1, int node2, double along_z, double elsewher
 inline Assembly chain(const std::vector<double>& masses, const std::vector<double>& springs) {
   Assembly model;
   int below = add_node(model, Vector3::Zero(), "foot");
-  model.bases = {{"fixture", {Foot{below}}, Vector3::Zero()}};
+  model.bases = {{"fixture", {SupportNode{below}}, Vector3::Zero()}};
   for (std::size_t i = 0; i < masses.size(); ++i) {
     const int node = add_node(model, Vector3::Zero(), "mass");
     model.masses.push_back({"mass", node, Vector3::Zero(), masses[i], Matrix3::Identity() * masses[i]});
@@ -59,7 +59,7 @@ inline Assembly cantilever(const Cantilever& c) {
     const auto n = static_cast<std::size_t>(i);
     model.beams.push_back({{i, i + 1}, 0, {model.nodes[n].position, model.nodes[n + 1].position, c.up}});
   }
-  model.bases = {{"fixture", {Foot{}}, Vector3::Zero()}};
+  model.bases = {{"fixture", {SupportNode{}}, Vector3::Zero()}};
   return model;
 }
 
@@ -104,7 +104,7 @@ inline Assembly portal(std::optional<double> eta, const Matrix3& turn = Matrix3:
     isolator.loss_factor = eta;
     model.springs.push_back(isolator);
   }
-  model.bases = {{"fixture", {Foot{foot1}, Foot{foot2}}, place(0.2, -0.1, 0)}};
+  model.bases = {{"fixture", {SupportNode{foot1}, SupportNode{foot2}}, place(0.2, -0.1, 0)}};
   return model;
 }
 
@@ -138,14 +138,14 @@ inline DampingRule ratio(double zeta) { return {DampingRule::Form::ratio, zeta};
 inline DampingRule loss_factor(double eta) { return {DampingRule::Form::loss_factor, eta}; }
 
 /// One case of base motion by itself; the environment must outlive the outcome.
-inline Outcome run_along(const Environment& environment, std::optional<int> axis, const System& system,
-                         const ModalBasis& basis, const ModalDamping& damping, const std::vector<Watched>& watched,
-                         std::span<const StaticSum> sums = {}) {
-  Excited excited(excitation_along(environment, axis, system), system, basis, damping);
+inline CaseResults run_along(const Environment& environment, std::optional<int> axis, const System& system,
+                             const ModalBasis& basis, const ModalDamping& damping, const std::vector<Output>& watched,
+                             std::span<const StaticSum> sums = {}) {
+  CaseResponse excited(excitation_along(environment, axis, system), system, basis, damping);
   return run_case(excited, watched, sums);
 }
-inline Outcome run_at_rest(const Environment& environment, const System& system, const ModalBasis& basis,
-                           const std::vector<Watched>& watched) {
+inline CaseResults run_at_rest(const Environment& environment, const System& system, const ModalBasis& basis,
+                               const std::vector<Output>& watched) {
   return run_along(environment, std::nullopt, system, basis, {}, watched);
 }
 inline InputColumns inputs_along(const Environment& environment, int axis, const System& system) {

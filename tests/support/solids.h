@@ -68,7 +68,7 @@ inline Mesh distorted_block(SolidShape shape, const Vector3& size, int n) {
       cells.push_back(mapped({at(0), at(a), at(b), at(7)}));
   }
   Mesh mesh;
-  Spots spots(1e-6 * size.norm());
+  PointMerger spots(1e-6 * size.norm());
   const auto push = [&](const Vector3& x) {  // straight edges and flat faces do not survive, nodes stay shared
     const Vector3 s = x.cwiseQuotient(size);
     const auto bump = [](double v) { return 4 * v * (1 - v); };
@@ -129,7 +129,7 @@ inline MotionRows one_by_one(const std::function<Vector6(int node)>& of) {
               for (const int node : own)
                 for (const double value : of(node)) {
                   *panel = value;
-                  panel += lane;
+                  panel += simd_width;
                 }
             };
           }};

@@ -52,7 +52,7 @@ TEST(PinnedCross, HasTheFrequenciesOfPinnedAndClampedArms) {
   model.parts = {{"arm", 0, section}};
   const int centre = test::add_node(model, Vector3::Zero());
   constexpr int elements = 12;
-  std::vector<Foot> feet;
+  std::vector<SupportNode> feet;
   for (int arm = 0; arm < 4; ++arm) {
     const Vector3 direction(arm % 2 == 0 ? (arm == 0 ? 1 : -1) : 0, arm % 2 == 1 ? (arm == 1 ? 1 : -1) : 0, 0);
     int before = centre;
@@ -131,7 +131,7 @@ TEST(BodyOnIsolators, HasTheSixFrequenciesOfTheIsolatorFormulas) {
   const int body = test::add_node(model, {0, 0, h}, "box");
   model.masses = {{"box", body, Vector3::Zero(), mass, Vector3(ixx, iyy, izz).asDiagonal()}};
   RigidLink corners{"corners", body, {}};
-  std::vector<Foot> feet;
+  std::vector<SupportNode> feet;
   for (const double x : {-a, a})
     for (const double y : {-b, b}) {
       const int corner = test::add_node(model, {x, y, 0}, "corner"), foot = test::add_node(model, {x, y, 0}, "foot");

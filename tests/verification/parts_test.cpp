@@ -136,7 +136,7 @@ TEST(FreeBlock, HasLamesModeAndSixThatAreRigid) {
     Assembly model = test::part_of(mesh_shape(Box{{a, a, 0.14}}, {true, quadratic, 0, 1}, {std::nullopt, {n, n, n}}),
                                    solid_part("block"));
     const int ground = test::add_node(model, {0, 0, 0.07}, "ground");
-    model.bases = {{"fixture", {Foot{ground}}, Vector3::Zero()}};
+    model.bases = {{"fixture", {SupportNode{ground}}, Vector3::Zero()}};
     for (int node = 0; node < ground; ++node) {
       const Vector3 at = (model.position(node) - Vector3(0, 0, 0.07)).cwiseAbs();
       if (at.x() < 0.0499 || at.y() < 0.0499 || at.z() < 0.0699) continue;
@@ -223,7 +223,7 @@ TEST(CurvedBeam, DeflectsAsPublished) {
   for (const bool solid : {false, true}) {
     const int along = 24, across = 2;
     Mesh mesh;
-    Spots spots(1e-6);
+    PointMerger spots(1e-6);
     const auto node = [&](double s, double r, double z) {
       const double angle = 0.5 * pi * s / along, radius = 4.12 + 0.2 * r / across;
       const Vector3 at(radius * std::sin(angle), radius * std::cos(angle), 0.1 * (z - 0.5));

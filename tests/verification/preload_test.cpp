@@ -185,7 +185,7 @@ TEST(Pendulum, HangsAndStandsByItsArm) {
         model.links = {{"arm", pivot, {at}}};
       }
       model.masses = {{"bob", at, Vector3(0, 0, by_link ? 0.7 * arm : arm), mass, about_x}};
-      model.bases = {{"fixture", {Foot{foot}}, Vector3::Zero()}};
+      model.bases = {{"fixture", {SupportNode{foot}}, Vector3::Zero()}};
       const About found = about(model, 0, 1, Vector3(0, 0, gravity));
       const KnownProblem known("body on an arm, with gravity", "ω² = (k + m g l)/(m l² + I)");
       known.value(
@@ -267,7 +267,7 @@ TEST(Plate, BucklesAndSoftensUnderCompression) {
                 about(model, -part * exact, 1).basis.frequency(0) / whole, std::sqrt(1 - part), 0.02);
 }
 
-// The root cannot widen, which stiffens a mesh of any fineness by about a side's length of 40.
+// The root cannot widen, which stiffens a mesh of any density by about a side's length of 40.
 TEST(SolidColumn, BucklesAtEulersLoadAndStiffensInTension) {
   const double length = 0.4, side = 0.01;
   Assembly model = test::part_of(

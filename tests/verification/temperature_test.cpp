@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "core/mesh/mesh.h"
+#include "core/mesh/point_merger.h"
 #include "core/mesh/shapes.h"
-#include "core/mesh/spots.h"
 #include "core/modes/preload.h"
 #include "support/checked.h"
 #include "support/models.h"
@@ -89,7 +89,7 @@ TEST(WarmBars, PressByWhatTheyCannotExpand) {
   const Vector3 across = along.unitOrthogonal();
   spring.axes << across.transpose(), along.cross(across).transpose(), along.transpose();
   model.springs = {spring};
-  model.bases = {{"fixture", {Foot{0}, Foot{foot}}, Vector3::Zero()}};
+  model.bases = {{"fixture", {SupportNode{0}, SupportNode{foot}}, Vector3::Zero()}};
   model.loads = {warming({0, 1})};
   const double softness = lengths[0] / (71e9 * model.parts[0].section.area) +
                           lengths[1] / (210e9 * model.parts[1].section.area) + 1 / stiffness;
@@ -223,7 +223,7 @@ TEST(WarmBlocks, AreStressedWhereTheyCannotExpand) {
 TEST(Bimetal, BendsAsTimoshenkoSays) {
   const double length = 0.1, half = 1e-3, width = 1e-3;
   Mesh mesh;
-  Spots spots(1e-7);
+  PointMerger spots(1e-7);
   const ElementKind& kind = kind_of(SolidShape::hexahedron20);
   const Eigen::Matrix3Xd reference = solid_reference_nodes(SolidShape::hexahedron20);
   Assembly model;
@@ -278,7 +278,7 @@ TEST(WarmColumn, BucklesBetweenWalls) {
   c.elements = 32;
   c.material.expansion = Vector3::Constant(expansion);
   Assembly model = test::cantilever(c);
-  model.bases[0].feet.push_back(Foot{c.elements});
+  model.bases[0].feet.push_back(SupportNode{c.elements});
   model.loads = {warming({0})};
   System system = make_system(model);
   const double second = std::min(c.section.second_moment_y, c.section.second_moment_z);

@@ -5,7 +5,7 @@
 
 namespace avrenk {
 
-BaseLoad base_load(const Excited& load, const Channels& channels, int base, const Vector3& point, int axis,
+BaseLoad base_load(const CaseResponse& load, const Channels& channels, int base, const Vector3& point, int axis,
                    double mass) {
   const StateLayout& layout = load.transfer->layout();
   const Eigen::MatrixXcd reaction = channels.base_reaction(base, point);

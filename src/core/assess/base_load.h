@@ -1,8 +1,8 @@
 /// core/assess/base_load.h: what one base takes from the vibrator under it while the model vibrates.
 #pragma once
 
+#include "core/response/case_response.h"
 #include "core/response/channels.h"
-#include "core/response/excited.h"
 
 namespace avrenk {
 
@@ -17,7 +17,7 @@ struct BaseLoad {
 /// @param load  a sine or random
 /// @param axis  0, 1, 2
 /// @param mass  kg, of table, fixture and armature
-[[nodiscard]] BaseLoad base_load(const Excited& load, const Channels& channels, int base, const Vector3& point,
+[[nodiscard]] BaseLoad base_load(const CaseResponse& load, const Channels& channels, int base, const Vector3& point,
                                  int axis, double mass);
 
 }  // namespace avrenk

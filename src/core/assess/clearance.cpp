@@ -2,10 +2,10 @@
 
 namespace avrenk {
 
-Clearance clearance_of(const Watched& watched, std::size_t index, const Outcome& outcome, const Outcome* still,
+Clearance clearance_of(const Output& watched, std::size_t index, const CaseResults& outcome, const CaseResults* still,
                        double scale) {
   const bool is_static = outcome.at_rest() != nullptr;
-  const Outcome* const at_rest = is_static ? &outcome : still;
+  const CaseResults* const at_rest = is_static ? &outcome : still;
   const StaticRow* const constant = at_rest ? &at_rest->at_rest()->rows[index] : nullptr;
   Clearance worst;
   for (std::size_t k = 0; k < watched.candidates->items.size(); ++k) {

@@ -1,7 +1,7 @@
 /// core/assess/clearance.h: how much of a gap a motion takes up, and how much it opens.
 #pragma once
 
-#include "core/response/outcome.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
@@ -19,7 +19,7 @@ struct Clearance {
 /// @param still    the static environment that acts at the same time, or nullptr
 /// @param scale    factor on the vibration: n of n sigma, an upper tolerance
 /// Of a sine with several pairs the motion of the worst is taken for each of them, which is never low.
-[[nodiscard]] Clearance clearance_of(const Watched& watched, std::size_t index, const Outcome& outcome,
-                                     const Outcome* still, double scale);
+[[nodiscard]] Clearance clearance_of(const Output& watched, std::size_t index, const CaseResults& outcome,
+                                     const CaseResults* still, double scale);
 
 }  // namespace avrenk

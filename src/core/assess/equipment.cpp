@@ -12,7 +12,7 @@
 namespace avrenk {
 namespace {
 
-std::vector<double> curve_of(const Outcome& outcome, std::size_t watched) {
+std::vector<double> curve_of(const CaseResults& outcome, std::size_t watched) {
   if (const RandomAnswers* random = outcome.random()) {
     const RandomRow& row = random->rows[watched];
     return row.of_place.empty() ? row.psd : row.of_place;
@@ -27,23 +27,22 @@ std::vector<double> curve_of(const Outcome& outcome, std::size_t watched) {
 
 }  // namespace
 
-bool goes_into(const EquipmentRequest& request, const Outcome& outcome, const Watched& watched) {
+bool goes_into(const EquipmentRequest& request, const CaseResults& outcome, const Output& watched) {
   return !outcome.grid().empty() && outcome.has(watched) &&
-         std::any_of(request.environments.begin(), request.environments.end(),
-                     [&](const std::string& name) { return outcome.excitation->is_called(name); });
+         outcome.excitation->is_among(request.environments);
 }
 
 std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,
-                                             const std::vector<Outcome>& outcomes,
-                                             const std::vector<Watched>& watched) {
+                                             const std::vector<CaseResults>& outcomes,
+                                             const std::vector<Output>& watched) {
   std::vector<EquipmentLevel> levels;
   for (const EquipmentRequest& request : requests) {
-    const Watched* const what = find_watched(watched, request.of);
+    const Output* const what = find_output(watched, request.of);
     if (!what) continue;
     const auto index = static_cast<std::size_t>(what - watched.data());
     EquipmentLevel level{&request, what->quantity->kind, false, {}, {}, {}, {}};
-    std::vector<const Outcome*> cases;
-    for (const Outcome& outcome : outcomes) {
+    std::vector<const CaseResults*> cases;
+    for (const CaseResults& outcome : outcomes) {
       if (!goes_into(request, outcome, *what) || is_replaced(*outcome.excitation, outcomes)) continue;
       level.random = outcome.random() != nullptr;
       cases.push_back(&outcome);
@@ -52,7 +51,7 @@ std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>
         level.grid.insert(level.grid.end(), grid.begin(), grid.end());
       };
       add(outcome.grid());
-      const Outcome* const below = outcome.random() ? acts_on(outcome, outcomes) : nullptr;
+      const CaseResults* const below = outcome.random() ? acts_on(outcome, outcomes) : nullptr;
       if (!below) continue;
       level.cases.back() += " on " + below->name();
       add(below->grid());
@@ -60,11 +59,11 @@ std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>
     if (cases.empty()) continue;
     level.grid = once_inside(std::move(level.grid), 0, HUGE_VAL);
     level.largest.assign(level.grid.size(), 0);
-    for (const Outcome* outcome : cases) {
+    for (const CaseResults* outcome : cases) {
       const std::vector<double> values = curve_of(*outcome, index);
       std::vector<double> below_values;
       std::vector<DrawnCurve> curves{{outcome->grid(), values}};
-      if (const Outcome* const below = outcome->random() ? acts_on(*outcome, outcomes) : nullptr) {
+      if (const CaseResults* const below = outcome->random() ? acts_on(*outcome, outcomes) : nullptr) {
         below_values = curve_of(*below, index);
         curves.emplace_back(below->grid(), below_values);
       }

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/excitation/envelope.h"
-#include "core/response/outcome.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
@@ -27,13 +27,13 @@ struct EquipmentLevel {
 };
 
 /// True if the curves of a case go into a request.
-[[nodiscard]] bool goes_into(const EquipmentRequest& request, const Outcome& outcome, const Watched& watched);
+[[nodiscard]] bool goes_into(const EquipmentRequest& request, const CaseResults& outcome, const Output& watched);
 
 /// Of all requests whose environments were run: of a place with several candidates their largest at each frequency,
 /// where the outcomes have it. PSDs of a band that sweeps on a random environment are added to those of that one.
 /// @throws InputError  a curve that is zero everywhere
 [[nodiscard]] std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,
-                                                           const std::vector<Outcome>& outcomes,
-                                                           const std::vector<Watched>& watched);
+                                                           const std::vector<CaseResults>& outcomes,
+                                                           const std::vector<Output>& watched);
 
 }  // namespace avrenk

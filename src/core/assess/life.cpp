@@ -36,7 +36,7 @@ std::array<Eigen::VectorXd, 4> moment_weights(const ModalCovariance& covariance)
   return all;
 }
 
-double cycles_per_hertz(const Excited& load, const Exposure& exposure) {
+double cycles_per_hertz(const CaseResponse& load, const Exposure& exposure) {
   return exposure.sweeps * sweep_cycles(0, 1, *load.environment().sweep_rate);
 }
 
@@ -53,7 +53,7 @@ struct Stage {
 
 Stage stage_of(const LifeCase& own, const Exposure& exposure) {
   Stage stage{&own, &exposure, {}, {}, {}};
-  const Excited& load = *own.load;
+  const CaseResponse& load = *own.load;
   if (load.covariance) {
     stage.weights = moment_weights(*load.covariance);
     return stage;
@@ -123,7 +123,7 @@ class LifeFinder {
     life.request = &request_;
     life.subject = &subject;
     const auto& all = *stages_.front().own->watched;
-    const auto index = static_cast<std::size_t>(find_watched(all, subject.of) - all.data());
+    const auto index = static_cast<std::size_t>(find_output(all, subject.of) - all.data());
     const ArrayXd of_candidates = damage_of_candidates(subject, index);
     double worst = -1;
     RowsOnCase rows;
@@ -163,7 +163,7 @@ class LifeFinder {
       items_of[static_cast<std::size_t>(first.items[static_cast<std::size_t>(k)].base)].push_back(k);
     ArrayXd factor = ArrayXd::Constant(count, request_.factor);
     if (still_) {
-      const Watched& watched = (*still_->watched)[index];
+      const Output& watched = (*still_->watched)[index];
       const MatrixXd values = (watched.candidates->rows * still_->load->still).real();
       for (Index k = 0; k < count; ++k)
         factor[k] = amplitude_factor(request_, subject.line,
@@ -174,7 +174,7 @@ class LifeFinder {
     const ReadyLine line(subject.line);
     ArrayXd damage = ArrayXd::Zero(count);
     for (const Stage& stage : stages_) {
-      const Watched& watched = (*stage.own->watched)[index];
+      const Output& watched = (*stage.own->watched)[index];
       const Candidates& all = *watched.candidates;
       // A few bases at a time: curves of thousands of fibres do not fit into memory.
       const auto bases = std::ssize(items_of);
@@ -375,7 +375,7 @@ class LifeFinder {
 
   [[nodiscard]] static LifePart sine_part(const Stage& stage, const MatrixXcd& rows, const FatigueLine& line,
                                           double factor) {
-    const Excited& load = *stage.own->load;
+    const CaseResponse& load = *stage.own->load;
     const Trace trace(*load.transfer, rows);
     const auto amplitude = [&](double f) { return largest_over_phase(trace.at(f, load.excitation->drive.at(f))); };
     LifePart part = part_of(stage);

@@ -5,9 +5,9 @@
 #include <map>
 
 #include "core/assess/fatigue.h"
-#include "core/response/excited.h"
+#include "core/response/case_response.h"
+#include "core/response/output.h"
 #include "core/response/stress_survey.h"
-#include "core/response/watched.h"
 
 namespace avrenk {
 
@@ -80,8 +80,8 @@ inline constexpr double no_damage = 1e-30;
 
 /// One case as it answers, and the rows of what is watched on its modes.
 struct LifeCase {
-  const Excited* load = nullptr;
-  const std::vector<Watched>* watched = nullptr;
+  const CaseResponse* load = nullptr;
+  const std::vector<Output>* watched = nullptr;
   const Channels* channels = nullptr;
 };
 

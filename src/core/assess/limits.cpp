@@ -33,8 +33,8 @@ double sigma_of(const Limit& limit) {
 }
 
 // What closes a gap counts, not what opens it.
-Taken take_clearance(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
-                     const Outcome* still) {
+Taken take_clearance(const Limit& limit, const Output& watched, std::size_t index, const CaseResults& outcome,
+                     const CaseResults* still) {
   const double sigma = outcome.random() ? sigma_of(limit) : 1;
   const Clearance own = clearance_of(watched, index, outcome, still, sigma),
                   upper = clearance_of(watched, index, outcome, still, sigma * outcome.environment().upper);
@@ -45,7 +45,7 @@ Taken take_clearance(const Limit& limit, const Watched& watched, std::size_t ind
 }
 
 // measure(s₀) + n·RMS of the worst candidate: an upper bound.
-Taken random_with_static(const Watched& watched, const RandomRow& row, const StaticRow& still, double sigma,
+Taken random_with_static(const Output& watched, const RandomRow& row, const StaticRow& still, double sigma,
                          double upper) {
   Taken taken{-1, 0, "", watched.is_gaussian(), true};
   for (std::size_t k = 0; k < watched.candidates->items.size(); ++k) {
@@ -60,7 +60,7 @@ Taken random_with_static(const Watched& watched, const RandomRow& row, const Sta
 }
 
 // The PSD of a place where it is highest beside what is allowed there.
-Taken take_psd(const AllowedPsd& allowed, const Outcome& outcome, const RandomRow& row) {
+Taken take_psd(const AllowedPsd& allowed, const CaseResults& outcome, const RandomRow& row) {
   const std::vector<double>& psd = row.of_place.empty() ? row.psd : row.of_place;
   const double upper = outcome.environment().upper;
   Taken taken{0, 0, "", true};
@@ -79,8 +79,8 @@ Taken take_psd(const AllowedPsd& allowed, const Outcome& outcome, const RandomRo
   return taken;
 }
 
-Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, const Outcome& outcome,
-                const Outcome* still) {
+Taken take_from(const Limit& limit, const Output& watched, std::size_t index, const CaseResults& outcome,
+                const CaseResults* still) {
   const double upper = outcome.environment().upper;
   if (watched.quantity->keyword == "clearance") return take_clearance(limit, watched, index, outcome, still);
   if (outcome.at_rest()) {
@@ -112,7 +112,7 @@ Taken take_from(const Limit& limit, const Watched& watched, std::size_t index, c
 }
 
 // RMS of both, or what both stay below; at the upper tolerance as if both were at the larger of theirs.
-Taken take_together(const Limit& limit, const OnRandomRow& row, const Outcome& outcome, const OnRandom& both) {
+Taken take_together(const Limit& limit, const OnRandomRow& row, const CaseResults& outcome, const OnRandom& both) {
   const bool within = limit.take_random.form == Take::Form::probability;
   const double value =
       within ? row.within[static_cast<std::size_t>(std::lround(limit.take_random.sigma) - 1)] : row.rms;
@@ -120,18 +120,18 @@ Taken take_together(const Limit& limit, const OnRandomRow& row, const Outcome& o
   return {value, upper * value, "", true, false};
 }
 
-std::optional<LimitResult> check_response(const Limit& limit, const std::vector<Outcome>& outcomes,
-                                          const std::vector<Watched>& watched, const std::vector<OnRandom>& on_random) {
-  const Watched* const found = find_watched(watched, limit.of);
+std::optional<LimitResult> check_response(const Limit& limit, const std::vector<CaseResults>& outcomes,
+                                          const std::vector<Output>& watched, const std::vector<OnRandom>& on_random) {
+  const Output* const found = find_output(watched, limit.of);
   if (!found) return std::nullopt;
   const auto index = static_cast<std::size_t>(found - watched.data());
-  const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const Outcome& outcome) {
+  const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const CaseResults& outcome) {
     return !limit.with.empty() && outcome.environment().name == limit.with;
   });
   std::optional<LimitResult> worst;
-  for (const Outcome& outcome : outcomes) {
+  for (const CaseResults& outcome : outcomes) {
     if (!covers(limit, *outcome.excitation) || is_replaced(*outcome.excitation, outcomes)) continue;
-    const bool on = !outcome.environment().on.empty();
+    const bool on = !outcome.environment().superposed_on.empty();
     const auto both = std::find_if(on_random.begin(), on_random.end(),
                                    [&](const OnRandom& each) { return each.acting == outcome.excitation; });
     if (on && both == on_random.end()) continue;  // what it acts on was not run
@@ -283,9 +283,7 @@ std::optional<LimitResult> check_interaction(const Limit& limit, const std::vect
 }  // namespace
 
 bool covers(const Limit& limit, const Excitation& excitation) {
-  return std::any_of(limit.environments.begin(), limit.environments.end(), [&](const std::string& name) {
-    return excitation.is_combined ? name == excitation.name() : excitation.is_called(name);
-  });
+  return excitation.is_among(limit.environments);
 }
 
 std::string Take::words() const {
@@ -298,14 +296,14 @@ std::string Take::words() const {
 }
 
 std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitation& excitation,
-                                const std::vector<const Outcome*>& at_rest, const std::vector<Watched>& watched) {
+                                const std::vector<const CaseResults*>& at_rest, const std::vector<Output>& watched) {
   std::vector<StaticSum> sums;
   if (!excitation.is_sine() || excitation.is_combined) return sums;
   for (const Limit& limit : limits) {
     if (limit.subject != Limit::Of::response || limit.with.empty() || !covers(limit, excitation)) continue;
-    const Watched* const found = find_watched(watched, limit.of);
+    const Output* const found = find_output(watched, limit.of);
     if (!found) continue;
-    for (const Outcome* still : at_rest) {
+    for (const CaseResults* still : at_rest) {
       const StaticSum sum{static_cast<std::size_t>(found - watched.data()), still};
       if (still->environment().name == limit.with && std::find(sums.begin(), sums.end(), sum) == sums.end())
         sums.push_back(sum);
@@ -314,8 +312,8 @@ std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitati
   return sums;
 }
 
-std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes,
-                                      const std::vector<Watched>& watched, const ModalBasis& basis,
+std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const std::vector<CaseResults>& outcomes,
+                                      const std::vector<Output>& watched, const ModalBasis& basis,
                                       const Assembly& assembly, const std::vector<OnRandom>& on_random,
                                       const std::vector<Life>& lives, std::span<const SpringMode> with_springs) {
   std::vector<LimitResult> results;

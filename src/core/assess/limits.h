@@ -3,8 +3,8 @@
 
 #include "core/assess/life.h"
 #include "core/quantity/show.h"
+#include "core/response/case_results.h"
 #include "core/response/on_random.h"
-#include "core/response/outcome.h"
 #include "core/response/sine_run.h"
 
 namespace avrenk {
@@ -99,15 +99,15 @@ struct LimitResult {
 /// What limits want of a sine case together with static answers.
 /// @param at_rest  the static outcomes, found by name
 [[nodiscard]] std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitation& excitation,
-                                              const std::vector<const Outcome*>& at_rest,
-                                              const std::vector<Watched>& watched);
+                                              const std::vector<const CaseResults*>& at_rest,
+                                              const std::vector<Output>& watched);
 
 /// One result a limit: the worst over its environments and axes that were run, and over all places of a watched
 /// quantity; of an input that is notched what is applied, not what is specified. Worst margin first. A limit none of
 /// whose environments was run gives no result. Of what acts on a random environment both together are judged. A
 /// frequency is that of the modes with springs as they are at it, where there are such.
 [[nodiscard]] std::vector<LimitResult> check_limits(
-    const std::vector<Limit>& limits, const std::vector<Outcome>& outcomes, const std::vector<Watched>& watched,
+    const std::vector<Limit>& limits, const std::vector<CaseResults>& outcomes, const std::vector<Output>& watched,
     const ModalBasis& basis, const Assembly& assembly, const std::vector<OnRandom>& on_random = {},
     const std::vector<Life>& lives = {}, std::span<const SpringMode> with_springs = {});
 

@@ -20,7 +20,7 @@ constexpr int finer = 8;            // times the points around each resonance
 // A limit that asks for a notch, and what it leaves of the input.
 struct SineDemand {
   const Limit* limit = nullptr;
-  const Watched* watched = nullptr;
+  const Output* watched = nullptr;
   double room = 0;              // SI: of the response at its upper tolerance
   std::vector<double> largest;  // of the place under what is specified, times that tolerance
   [[nodiscard]] double lowest(double specified) const {
@@ -30,20 +30,20 @@ struct SineDemand {
 };
 
 // What a static answer leaves of what is allowed.
-double room_of(const Limit& limit, const std::vector<const Outcome*>& at_rest, std::size_t watched) {
+double room_of(const Limit& limit, const std::vector<const CaseResults*>& at_rest, std::size_t watched) {
   double room = limit.allowable / limit.factor;
-  for (const Outcome* still : at_rest)
+  for (const CaseResults* still : at_rest)
     if (still->environment().name == limit.with) room -= still->at_rest()->rows[watched].value;
   return room;
 }
 
-std::vector<SineDemand> sine_demands_of(const Excited& load, const std::vector<Limit>& limits,
-                                        const std::vector<const Outcome*>& at_rest,
-                                        const std::vector<Watched>& watched) {
+std::vector<SineDemand> sine_demands_of(const CaseResponse& load, const std::vector<Limit>& limits,
+                                        const std::vector<const CaseResults*>& at_rest,
+                                        const std::vector<Output>& watched) {
   std::vector<SineDemand> demands;
   for (const Limit& limit : limits) {
     if (!limit.notch || limit.subject != Limit::Of::response || !covers(limit, *load.excitation)) continue;
-    const Watched* const found = find_watched(watched, limit.of);
+    const Output* const found = find_output(watched, limit.of);
     if (!found || !found->quantity->has_meaning(load.excitation->kind)) continue;
     SineDemand demand{&limit, found, room_of(limit, at_rest, static_cast<std::size_t>(found - watched.data())),
                       envelope_of_place(load, *found, load.grid)};
@@ -221,10 +221,11 @@ std::shared_ptr<const Excitation> with_close_points(const Excitation& specified)
 constexpr int most_attempts = 6;
 
 std::optional<NotchedInput> notched_sine(const std::shared_ptr<const Excitation>& specified,
-                                         const std::vector<Limit>& limits, const std::vector<const Outcome*>& at_rest,
-                                         const std::vector<Watched>& watched, const System& system,
+                                         const std::vector<Limit>& limits,
+                                         const std::vector<const CaseResults*>& at_rest,
+                                         const std::vector<Output>& watched, const System& system,
                                          const ModalBasis& basis, const ModalDamping& damping) {
-  const Excited load(with_close_points(*specified), system, basis, damping);
+  const CaseResponse load(with_close_points(*specified), system, basis, damping);
   const std::vector<SineDemand> demands = sine_demands_of(load, limits, at_rest, watched);
   NotchedInput result;
   result.specified = specified;
@@ -241,7 +242,7 @@ std::optional<NotchedInput> notched_sine(const std::shared_ptr<const Excitation>
     draw_lines(gains, levels, result.full(), 20, result);
     result.applied = applied_of(specified, result.table);
     // The lines hold at the points of the grid: what lies between them is looked for.
-    const Excited applied(result.applied, system, basis, damping);
+    const CaseResponse applied(result.applied, system, basis, damping);
     double over = 0;
     result.not_kept.clear();
     for (const SineDemand& demand : demands) {
@@ -276,11 +277,11 @@ class RandomNotch {
       for (const std::size_t end : {k, k + 1}) widths_[end] += 0.5 * (load_.grid[k + 1] - load_.grid[k]);
   }
 
-  std::optional<NotchedInput> find(const std::vector<Limit>& limits, const std::vector<const Outcome*>& at_rest,
-                                   const std::vector<Watched>& watched) {
+  std::optional<NotchedInput> find(const std::vector<Limit>& limits, const std::vector<const CaseResults*>& at_rest,
+                                   const std::vector<Output>& watched) {
     for (const Limit& limit : limits) {
       if (!limit.notch || limit.subject != Limit::Of::response || !covers(limit, *load_.excitation)) continue;
-      const Watched* const found = find_watched(watched, limit.of);
+      const Output* const found = find_output(watched, limit.of);
       if (!found || found->quantity->per_input()) continue;
       const double upper = limit.at_upper ? load_.environment().upper : 1;
       if (limit.allowed_psd) {
@@ -301,7 +302,7 @@ class RandomNotch {
         for (std::size_t k = 0; k < levels_.size(); ++k) result_.highest.push_back(levels_[k] * gains.gain[k]);
       draw_lines(gains, levels_, result_.full(), 10, result_);
       result_.applied = applied_of(result_.specified, result_.table);
-      const Excited applied(result_.applied, system_, basis_, damping_);
+      const CaseResponse applied(result_.applied, system_, basis_, damping_);
       bool over = false;
       for (Peak& peak : peaks_) over = look(applied, peak) || over;
       for (Spread& spread : spreads_) over = look(applied, spread) || over;
@@ -315,14 +316,14 @@ class RandomNotch {
   // A limit on a PSD: of the place under what is specified, factors included.
   struct Peak {
     const Limit* limit = nullptr;
-    const Watched* watched = nullptr;
+    const Output* watched = nullptr;
     std::vector<double> psd;
     double safety = 1;
   };
   // A limit on an RMS; the PSDs, per unit PSD of the input, of the candidates that were found to pass it.
   struct Spread {
     const Limit* limit = nullptr;
-    const Watched* watched = nullptr;
+    const Output* watched = nullptr;
     double room = 0;  // of an RMS
     struct Place {
       std::size_t candidate = 0;
@@ -376,7 +377,7 @@ class RandomNotch {
   }
 
   // Whether it is passed under an input, and by so much more is to be lowered.
-  [[nodiscard]] bool look(const Excited& applied, Peak& peak) const {
+  [[nodiscard]] bool look(const CaseResponse& applied, Peak& peak) const {
     const std::vector<double> psd = envelope_of_place(applied, *peak.watched, load_.grid);
     const double factor = peak.limit->factor * (peak.limit->at_upper ? load_.environment().upper : 1);
     double over = 0;
@@ -387,7 +388,7 @@ class RandomNotch {
     peak.safety *= over * (1 + 1e-6);
     return true;
   }
-  bool look(const Excited& applied, Spread& spread) const {
+  bool look(const CaseResponse& applied, Spread& spread) const {
     const Candidates& all = *spread.watched->candidates;
     const Eigen::VectorXd rms = candidate_rms(
         *spread.watched, block_covariances(all.rows, all.base_width, *applied.covariance, applied.transfer->layout()));
@@ -411,7 +412,7 @@ class RandomNotch {
   const System& system_;
   const ModalBasis& basis_;
   const ModalDamping& damping_;
-  Excited load_;
+  CaseResponse load_;
   std::vector<double> levels_, widths_;
   std::vector<Peak> peaks_;
   std::vector<Spread> spreads_;
@@ -421,8 +422,9 @@ class RandomNotch {
 }  // namespace
 
 std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation>& specified,
-                                          const std::vector<Limit>& limits, const std::vector<const Outcome*>& at_rest,
-                                          const std::vector<Watched>& watched, const System& system,
+                                          const std::vector<Limit>& limits,
+                                          const std::vector<const CaseResults*>& at_rest,
+                                          const std::vector<Output>& watched, const System& system,
                                           const ModalBasis& basis, const ModalDamping& damping) {
   if (specified->is_random()) return RandomNotch(specified, system, basis, damping).find(limits, at_rest, watched);
   return notched_sine(specified, limits, at_rest, watched, system, basis, damping);

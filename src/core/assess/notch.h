@@ -49,8 +49,8 @@ struct NotchedInput {
 /// @return  absent where nothing has to be lowered
 [[nodiscard]] std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation>& specified,
                                                         const std::vector<Limit>& limits,
-                                                        const std::vector<const Outcome*>& at_rest,
-                                                        const std::vector<Watched>& watched, const System& system,
+                                                        const std::vector<const CaseResults*>& at_rest,
+                                                        const std::vector<Output>& watched, const System& system,
                                                         const ModalBasis& basis, const ModalDamping& damping);
 
 }  // namespace avrenk

@@ -7,8 +7,8 @@
 #include <set>
 
 #include "core/mesh/attach.h"
+#include "core/mesh/point_merger.h"
 #include "core/mesh/select.h"
-#include "core/mesh/spots.h"
 #include "core/model/connections.h"
 
 namespace avrenk {
@@ -113,7 +113,7 @@ std::vector<Finding> unjoined_nodes(const Assembly& assembly) {
   for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) {
     if (nodes[1] >= 0) joined.join(nodes);  // what leads to the ground joins no parts
   });
-  Spots spots(coincident_part * box.diagonal().norm());
+  PointMerger spots(coincident_part * box.diagonal().norm());
   struct Pair {
     int count = 0;
     int first = -1;

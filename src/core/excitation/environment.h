@@ -89,11 +89,11 @@ struct Environment {
   double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
   std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
   Combination combination = Combination::none;
-  bool together = false;                           ///< random: all axes act at once, else one result each
+  bool simultaneous = false;                       ///< random: all axes act at once, else one result each
   bool bases_apart = false;                        ///< random: each base that moves is an input of its own
   std::vector<std::pair<double, double>> bands{};  ///< Hz, random: over which RMS values are wanted besides
   std::vector<CoherenceRule> coherences{};  ///< random, of inputs that act at once; none: they are not correlated
-  std::string on;                           ///< the random environment that acts at the same time; empty: none
+  std::string superposed_on;                ///< the random environment that acts at the same time; empty: none
   std::vector<double> tones{};              ///< Hz, of a sine: fixed tones that act at once; empty: one that sweeps
   std::optional<double> band_width{};       ///< Hz, of a random one: only such a band of it acts at a time, and sweeps
   std::string after;                        ///< the static environment that acts at the same time

@@ -61,6 +61,11 @@ bool Excitation::is_called(std::string_view called) const {
   return called == environment->name || called == (specified ? specified->name() : name());
 }
 
+bool Excitation::is_among(const std::vector<std::string>& names) const {
+  return std::any_of(names.begin(), names.end(),
+                     [&](const std::string& each) { return is_combined ? each == name() : is_called(each); });
+}
+
 std::string Excitation::heading() const {
   std::string text;
   for (const std::string& input : inputs) text += (text.empty() ? "" : " and ") + input;
@@ -210,7 +215,7 @@ class CaseMaker {
   }
   void add_base(int axis) {
     made_->kind = base_kind(environment_);
-    if (!environment_.together) {
+    if (!environment_.simultaneous) {
       made_->axis = axis;
       made_->along = axis_names[static_cast<std::size_t>(axis)];
     }
@@ -313,7 +318,7 @@ std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& en
                                                            const System& system) {
   const std::vector<int> first = first_columns(assembly);
   std::vector<std::vector<int>> axes;  // that act at once
-  if (environment.together || environment.axes.empty())
+  if (environment.simultaneous || environment.axes.empty())
     axes.push_back(environment.axes);
   else
     for (const int axis : environment.axes) axes.push_back({axis});
@@ -340,7 +345,7 @@ const Kind* reference_kind(const Environment& environment, const Assembly& assem
 
 std::vector<std::string> case_names(const Environment& environment) {
   std::vector<std::string> axes, names;
-  if (!environment.together)
+  if (!environment.simultaneous)
     for (const int axis : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(axis)]);
   if (axes.empty()) axes.emplace_back();
   for (const std::string& axis : axes) {

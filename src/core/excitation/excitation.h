@@ -49,6 +49,8 @@ struct Excitation {
   /// Whether a name is that of its environment, with all its cases, or its own; of one that is notched that of what it
   /// was made from.
   [[nodiscard]] bool is_called(std::string_view called) const;
+  /// Whether any of some names is one of these; all cases together have their own name alone.
+  [[nodiscard]] bool is_among(const std::vector<std::string>& names) const;
   [[nodiscard]] bool is_sine() const { return environment->type == Environment::Type::sine; }
   [[nodiscard]] bool is_random() const { return environment->type == Environment::Type::random; }
   [[nodiscard]] bool is_static() const { return environment->is_static(); }

@@ -39,7 +39,8 @@ MatrixXcd joint(const PressureField& field, const Eigen::Matrix3Xd& points, cons
   const Index faces = points.cols(), n = weights.cols();
   const bool turns = field.law != PressureField::Law::diffuse;
   const auto jobs = static_cast<std::size_t>((faces + at_once - 1) / at_once);
-  const auto lanes = std::min<std::size_t>(static_cast<std::size_t>(thread_count(threads)), jobs);
+  constexpr std::size_t most_lanes = 8;  // sums of their own, whatever the threads: the digits do not depend on these
+  const std::size_t lanes = std::min(most_lanes, jobs);
   std::vector<MatrixXcd> sums(lanes, MatrixXcd::Zero(n, n));
   run_jobs(lanes, threads, [&](std::size_t lane) {
     MatrixXd real, imaginary_part;  // γ_ab of x_a − x_b: S_ab

@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "core/mesh/mesh.h"
-#include "core/mesh/spots.h"
+#include "core/mesh/point_merger.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -74,7 +74,7 @@ void mesh_lines(Assembly& assembly, int part, const std::vector<Line>& lines, co
     box.extend(line.to);
   }
   const double spot = 1e-6 * box.diagonal().norm();
-  Spots spots(spot);
+  PointMerger spots(spot);
   const auto node_at = [&](const Vector3& at) {
     int node = spots.find(at);
     if (node >= 0) return node;

@@ -5,8 +5,8 @@
 #include <algorithm>
 
 #include "core/error.h"
+#include "core/mesh/point_merger.h"
 #include "core/mesh/select.h"
-#include "core/mesh/spots.h"
 
 namespace avrenk {
 namespace {
@@ -30,7 +30,7 @@ Merged merge_nodes(Assembly& assembly, const std::vector<int>& parts, double wit
       chosen[static_cast<std::size_t>(node)] = true;
   Merged result;
   std::vector<int> kept(assembly.nodes.size());  // the node that each becomes
-  Spots spots(within);
+  PointMerger spots(within);
   for (std::size_t n = 0; n < kept.size(); ++n) {
     kept[n] = static_cast<int>(n);
     if (!chosen[n]) continue;

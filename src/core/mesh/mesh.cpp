@@ -51,7 +51,7 @@ void refuse_too_many(double count, double most, const std::string& what) {
 void add_mesh(Assembly& assembly, int part, const Mesh& mesh, const std::vector<Placement>& placements) {
   refuse_too_many(static_cast<double>(mesh.points.size()) * static_cast<double>(placements.size()), most_nodes,
                   "nodes");
-  Spots spots(std::max(spot_part * extent_of(mesh.points), 1e-300));
+  PointMerger spots(std::max(spot_part * extent_of(mesh.points), 1e-300));
   const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
   std::vector<bool> used(mesh.points.size());
   for (const Mesh::Cells& cells : mesh.cells)
@@ -149,7 +149,7 @@ void add_ribs(Assembly& assembly, int part, int on, const std::vector<Rib>& ribs
     if (group.part == on)
       for (const int node : group.nodes) own[static_cast<std::size_t>(node)] = true;
   const std::string name = assembly.parts[static_cast<std::size_t>(part)].name;
-  Spots spots(spot_part * std::max(height, 1e-300));
+  PointMerger spots(spot_part * std::max(height, 1e-300));
   ElementGroup group{part, &shell_kind(4), {}};
   for (const Rib& rib : ribs) {
     const Vector3 along = rib.to - rib.from;

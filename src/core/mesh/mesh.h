@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "core/element/kinds.h"
-#include "core/mesh/spots.h"
+#include "core/mesh/point_merger.h"
 #include "core/model/assembly.h"
 
 namespace avrenk {

@@ -174,7 +174,7 @@ class Pairing {
     spring.stiffness[2] = sums.stiffness;
     if (request_.sticks) spring.stiffness.head<2>().setConstant(sums.stiffness);
     spring.loss_factor = request_.loss_factor;
-    spring.one_sided = OneSided{2, 1, request_.gap.value_or(sums.drawn / sums.area), request_.friction_holds};
+    spring.unilateral = UnilateralContact{2, 1, request_.gap.value_or(sums.drawn / sums.area), request_.friction_holds};
     assembly_.springs.push_back(std::move(spring));
     made_.area += sums.area;
     ++made_.count;

@@ -54,14 +54,14 @@ class Builder {
     return static_cast<int>(mesh_.points.size()) - 1;
   }
 
-  Spots spots_;
+  PointMerger spots_;
   const Meshing& meshing_;
   Mesh mesh_;
   double cells_ = 0;
 };
 
 // Coordinates of lines of nodes from −half to half: those that must be there, and equal steps between them.
-std::vector<double> lines_across(double length, std::vector<double> given, const Fineness& fineness,
+std::vector<double> lines_across(double length, std::vector<double> given, const MeshDensity& density,
                                  std::size_t which) {
   given.push_back(-0.5 * length);
   given.push_back(0.5 * length);
@@ -72,9 +72,9 @@ std::vector<double> lines_across(double length, std::vector<double> given, const
   for (std::size_t i = 1; i < given.size(); ++i) {
     const double step = given[i] - given[i - 1];
     // Divisions are those of the whole length: each stretch gets its share.
-    const int count = fineness.element
-                          ? fineness.over(step, which)
-                          : std::max(1, static_cast<int>(std::lround(fineness.over(length, which) * step / length)));
+    const int count = density.element
+                          ? density.over(step, which)
+                          : std::max(1, static_cast<int>(std::lround(density.over(length, which) * step / length)));
     for (int k = 1; k <= count; ++k) all.push_back(given[i - 1] + step * k / count);
   }
   return all;
@@ -86,11 +86,11 @@ double between(const std::vector<double>& values, double s) {
   return part == 0 ? values[i] : (1 - part) * values[i] + part * values[i + 1];
 }
 
-void add(Builder& builder, const Plate& plate, const Meshing& meshing, const Fineness& fineness) {
+void add(Builder& builder, const Plate& plate, const Meshing& meshing, const MeshDensity& density) {
   const double t = meshing.thickness;
   if (!plate.hole) {
-    const std::vector<double> x = lines_across(plate.length, plate.lines[0], fineness, 0),
-                              y = lines_across(plate.width, plate.lines[1], fineness, 1);
+    const std::vector<double> x = lines_across(plate.length, plate.lines[0], density, 0),
+                              y = lines_across(plate.width, plate.lines[1], density, 1);
     builder.add({{static_cast<int>(x.size()) - 1, static_cast<int>(y.size()) - 1},
                  [&](double s, double r, double u) { return Vector3(between(x, s), between(y, r), t * (u - 0.5)); }},
                 meshing.layers);
@@ -104,10 +104,10 @@ void add(Builder& builder, const Plate& plate, const Meshing& meshing, const Fin
                                               {0.5 * plate.length, 0.5 * plate.width},
                                               {-0.5 * plate.length, 0.5 * plate.width}};
   const double away = std::max(plate.length, plate.width) / 2 - radius;
-  const int radial = fineness.over(away, 2);
+  const int radial = density.over(away, 2);
   for (std::size_t side = 0; side < 4; ++side) {
     const Eigen::Vector2d &from = corner[side], &to = corner[(side + 1) % 4];
-    const int count = fineness.over((to - from).norm(), side % 2);
+    const int count = density.over((to - from).norm(), side % 2);
     const double first = std::atan2(from.y() - centre.y(), from.x() - centre.x());
     double last = std::atan2(to.y() - centre.y(), to.x() - centre.x());
     if (last < first) last += 2 * pi;
@@ -123,9 +123,9 @@ void add(Builder& builder, const Plate& plate, const Meshing& meshing, const Fin
   }
 }
 
-void add(Builder& builder, const Box& box, const Meshing& meshing, const Fineness& fineness) {
+void add(Builder& builder, const Box& box, const Meshing& meshing, const MeshDensity& density) {
   const Vector3& size = box.size;
-  const int nx = fineness.over(size.x(), 0), ny = fineness.over(size.y(), 1), nz = fineness.over(size.z(), 2);
+  const int nx = density.over(size.x(), 0), ny = density.over(size.y(), 1), nz = density.over(size.z(), 2);
   if (meshing.solid) {
     builder.add({{nx, ny},
                  [&](double s, double t, double u) {
@@ -153,12 +153,12 @@ void add(Builder& builder, const Box& box, const Meshing& meshing, const Finenes
     }
 }
 
-void add(Builder& builder, const Cone& cone, const Meshing& meshing, const Fineness& fineness) {
+void add(Builder& builder, const Cone& cone, const Meshing& meshing, const MeshDensity& density) {
   const double slope = 0.5 * (cone.top - cone.bottom) / cone.height;
   const double level = meshing.thickness * std::hypot(1, slope);  // the wall cut by a plane z = constant
   const double widest = std::max(cone.bottom, cone.top);
-  const int around = std::max(8, fineness.over(pi * widest, 0)),
-            along = fineness.over(std::hypot(cone.height, slope * cone.height), 1);
+  const int around = std::max(8, density.over(pi * widest, 0)),
+            along = density.over(std::hypot(cone.height, slope * cone.height), 1);
   builder.add({{around, along},
                [&](double s, double t, double u) {
                  const double z = cone.height * t / along;
@@ -168,11 +168,11 @@ void add(Builder& builder, const Cone& cone, const Meshing& meshing, const Finen
               meshing.layers);
 }
 
-void add(Builder& builder, const Disc& disc, const Meshing& meshing, const Fineness& fineness) {
+void add(Builder& builder, const Disc& disc, const Meshing& meshing, const MeshDensity& density) {
   const double outer = 0.5 * disc.diameter, inner = 0.5 * disc.hole, t = meshing.thickness;
-  const int around = std::max(8, fineness.over(2 * pi * outer, 0));
+  const int around = std::max(8, density.over(2 * pi * outer, 0));
   if (disc.hole > 0) {
-    const int radial = fineness.over(outer - inner, 1);
+    const int radial = density.over(outer - inner, 1);
     builder.add({{around, radial},
                  [&](double s, double r, double u) {
                    const double radius = outer + (inner - outer) * r / radial, angle = 2 * pi * s / around;
@@ -182,7 +182,7 @@ void add(Builder& builder, const Disc& disc, const Meshing& meshing, const Finen
     return;
   }
   // A square core with bulging sides and four patches around it.
-  const int side = std::max(2, (around + 3) / 4), radial = std::max(1, fineness.over(0.5 * outer, 1));
+  const int side = std::max(2, (around + 3) / 4), radial = std::max(1, density.over(0.5 * outer, 1));
   const auto core = [&](double a, double b) {  // −1 ≤ a, b ≤ 1
     const double bulge = 0.12;
     return Eigen::Vector2d(0.36 * outer * a * (1 + bulge * (1 - b * b)), 0.36 * outer * b * (1 + bulge * (1 - a * a)));
@@ -206,7 +206,7 @@ void add(Builder& builder, const Disc& disc, const Meshing& meshing, const Finen
   }
 }
 
-double smallest_step(const Shape& shape, const Fineness& fineness) {
+double smallest_step(const Shape& shape, const MeshDensity& density) {
   const double size = std::visit(
       [](const auto& own) {
         using Own = std::decay_t<decltype(own)>;
@@ -217,8 +217,8 @@ double smallest_step(const Shape& shape, const Fineness& fineness) {
       },
       shape);
   int most = 1;
-  for (const int each : fineness.divisions) most = std::max(most, each);
-  return fineness.element ? std::min(*fineness.element, size) : size / most;
+  for (const int each : density.divisions) most = std::max(most, each);
+  return density.element ? std::min(*density.element, size) : size / most;
 }
 
 }  // namespace
@@ -229,7 +229,7 @@ int elements_over(double length, double element) {
   return std::max(1, static_cast<int>(count));
 }
 
-int Fineness::over(double length, std::size_t which) const {
+int MeshDensity::over(double length, std::size_t which) const {
   return element ? elements_over(length, *element) : divisions[std::min(which, divisions.size() - 1)];
 }
 
@@ -263,11 +263,11 @@ std::optional<std::string> misfit(const Shape& shape, const Meshing& meshing) {
   return std::nullopt;
 }
 
-Mesh mesh_shape(const Shape& shape, const Meshing& meshing, const Fineness& fineness) {
-  double spot = 1e-4 * smallest_step(shape, fineness);
+Mesh mesh_shape(const Shape& shape, const Meshing& meshing, const MeshDensity& density) {
+  double spot = 1e-4 * smallest_step(shape, density);
   if (meshing.solid && meshing.thickness > 0) spot = std::min(spot, 1e-3 * meshing.thickness / meshing.layers);
   Builder builder(spot, meshing);
-  std::visit([&](const auto& own) { add(builder, own, meshing, fineness); }, shape);
+  std::visit([&](const auto& own) { add(builder, own, meshing, density); }, shape);
   return builder.take();
 }
 

@@ -18,7 +18,7 @@ namespace avrenk {
 [[nodiscard]] int elements_over(double length, double element);
 
 /// How fine: elements no longer than `element` (m), or their numbers.
-struct Fineness {
+struct MeshDensity {
   std::optional<double> element;
   std::vector<int> divisions{};
   /// Elements over a length; `which` counts the shape's own directions.
@@ -59,6 +59,6 @@ struct Meshing {
 [[nodiscard]] std::optional<std::string> misfit(const Shape& shape, const Meshing& meshing);
 
 /// @pre misfit() finds nothing
-[[nodiscard]] Mesh mesh_shape(const Shape& shape, const Meshing& meshing, const Fineness& fineness);
+[[nodiscard]] Mesh mesh_shape(const Shape& shape, const Meshing& meshing, const MeshDensity& density);
 
 }  // namespace avrenk

@@ -9,10 +9,10 @@
 
 namespace avrenk {
 
-std::vector<std::pair<int, Foot>> Assembly::feet() const {
-  std::vector<std::pair<int, Foot>> all;
+std::vector<std::pair<int, SupportNode>> Assembly::feet() const {
+  std::vector<std::pair<int, SupportNode>> all;
   for (std::size_t b = 0; b < bases.size(); ++b)
-    for (const Foot& foot : bases[b].feet) all.emplace_back(static_cast<int>(b), foot);
+    for (const SupportNode& foot : bases[b].feet) all.emplace_back(static_cast<int>(b), foot);
   return all;
 }
 

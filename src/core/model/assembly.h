@@ -39,7 +39,7 @@ struct Assembly {
   std::vector<Load> loads;  ///< in the order of the plan; their columns are numbered one load after the other
 
   /// All feet, base by base: the index of the base and the foot.
-  [[nodiscard]] std::vector<std::pair<int, Foot>> feet() const;
+  [[nodiscard]] std::vector<std::pair<int, SupportNode>> feet() const;
   /// The point about which rigid motions, total mass and effective masses are taken: the origin if there is no base.
   [[nodiscard]] Vector3 reference() const;
   /// Whether anything but a name refers to each node: an element, spring, body, joint or base.

@@ -10,7 +10,7 @@
 namespace avrenk {
 
 /// A node held to the base in some of its directions x y z rx ry rz.
-struct Foot {
+struct SupportNode {
   int node = 0;
   std::array<bool, 6> holds{true, true, true, true, true, true};
 };
@@ -18,7 +18,7 @@ struct Foot {
 /// A rigid base: its six motions are the translations and rotations of `point`.
 struct Base {
   std::string name;
-  std::vector<Foot> feet;
+  std::vector<SupportNode> feet;
   Vector3 point = Vector3::Zero();
 };
 

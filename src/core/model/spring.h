@@ -14,7 +14,7 @@ struct SpringLaw;
 
 /// A spring carries only while it is pressed. It opens by gap + sign · travel along one of its axes; while that is
 /// negative it is closed, and acts in all six ways that it has.
-struct OneSided {
+struct UnilateralContact {
   int axis = 2;
   double sign = 1;
   double gap = 0;                        ///< m, before anything moves
@@ -32,8 +32,8 @@ struct Spring {
   Vector6 stiffness = Vector6::Zero();  ///< N/m ×3, N m/rad ×3
   Vector6 dashpot = Vector6::Zero();    ///< N s/m ×3, N m s/rad ×3
   std::optional<double> loss_factor;    ///< η of its stiffness; absent: dashpot if given, else the general damping
-  std::optional<OneSided> one_sided{};  ///< absent: it pulls as well as it presses
-  std::optional<double> tension{};      ///< N, along its z, that a bolt is tightened to where an environment says so
+  std::optional<UnilateralContact> unilateral{};  ///< absent: it pulls as well as it presses
+  std::optional<double> tension{};  ///< N, along its z, that a bolt is tightened to where an environment says so
   /// Absent: it is what it is at every frequency and amplitude.
   std::shared_ptr<const SpringLaw> law{};
   [[nodiscard]] bool has_dashpot() const;

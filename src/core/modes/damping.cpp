@@ -219,7 +219,7 @@ ModalDamping with_springs(ModalDamping damping, const ModalBasis& basis,
   const auto full = [](const MatrixXd& matrix) {
     return matrix.cols() == 1 && matrix.rows() > 1 ? MatrixXd(matrix.col(0).asDiagonal()) : matrix;
   };
-  MatrixXd all_loss = own.forces() * (own.excess(any).imag().asDiagonal() * own.travel());
+  MatrixXd all_loss = own.forces() * (own.stiffness_change(any).imag().asDiagonal() * own.travel());
   all_loss = 0.5 * (all_loss + all_loss.transpose()).eval() + full(loss);
   damping.without_springs = std::make_shared<const DampedModes>(std::move(damping.modes));
   damping.modes = DampedModes(turned.omega, MatrixXd(turned.turn.transpose() * full(viscous) * turned.turn),

@@ -15,12 +15,12 @@ using Eigen::MatrixXd;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
-std::complex<double> VaryingSpring::excess(double frequency) const {
+std::complex<double> VaryingSpring::stiffness_change(double frequency) const {
   const double k = stiffness_at(frequency), eta = loss_at(frequency);
   return {k / stiffness - 1, k * eta / stiffness - loss};
 }
 
-std::complex<double> VaryingSpring::excess_slope(double frequency, double inside) const {
+std::complex<double> VaryingSpring::stiffness_change_slope(double frequency, double inside) const {
   const double k = log_interpolation(stiffness_over, frequency), s = log_interpolation(softening, frequency),
                k_slope = log_interpolation_slope(stiffness_over, frequency, inside) * s +
                          k * log_interpolation_slope(softening, frequency, frequency);
@@ -47,15 +47,16 @@ SpringVariation::SpringVariation(std::vector<VaryingSpring> springs, const Syste
   }
 }
 
-VectorXcd SpringVariation::excess(double frequency) const {
+VectorXcd SpringVariation::stiffness_change(double frequency) const {
   VectorXcd x(size());
-  for (Index i = 0; i < size(); ++i) x[i] = springs_[static_cast<std::size_t>(i)].excess(frequency);
+  for (Index i = 0; i < size(); ++i) x[i] = springs_[static_cast<std::size_t>(i)].stiffness_change(frequency);
   return x;
 }
 
-VectorXcd SpringVariation::excess_slope(double frequency, double inside) const {
+VectorXcd SpringVariation::stiffness_change_slope(double frequency, double inside) const {
   VectorXcd x(size());
-  for (Index i = 0; i < size(); ++i) x[i] = springs_[static_cast<std::size_t>(i)].excess_slope(frequency, inside);
+  for (Index i = 0; i < size(); ++i)
+    x[i] = springs_[static_cast<std::size_t>(i)].stiffness_change_slope(frequency, inside);
   return x;
 }
 
@@ -102,7 +103,7 @@ void SpringVariation::put(const MatrixXcd& unstressed, MatrixXcd& loads) const {
 
 VectorXd SpringVariation::at_rest(const ModalBasis& basis, const VectorXd& coordinates, const VectorXd& carried) const {
   constexpr double at_zero = 1e-300;  // Hz: tables are constant below their first point
-  const VectorXd x = excess(at_zero).real();
+  const VectorXd x = stiffness_change(at_zero).real();
   // (1 + X G Λ⁻¹ W) e = −X δ₀
   MatrixXd inner = x.asDiagonal() * (travel_ * (basis.stiffness().cwiseInverse().asDiagonal() * forces_));
   inner.diagonal().array() += 1;
@@ -162,7 +163,7 @@ std::vector<VaryingSpring> varying_springs(const Assembly& assembly, const std::
       each.loss_over = scaled(law.loss, each.loss, more_loss);
       constexpr double rounding = 1e-14;
       if (over.size() < 2 && law.loss.size() < 2 && soft.size() < 2 && grown.size() < 2 &&
-          std::abs(each.excess(1)) < rounding)
+          std::abs(each.stiffness_change(1)) < rounding)
         continue;
       all.push_back(std::move(each));
     }
@@ -171,7 +172,7 @@ std::vector<VaryingSpring> varying_springs(const Assembly& assembly, const std::
 
 TurnedModes turned_by_springs(const ModalBasis& basis, const SpringVariation& variation, double frequency) {
   const Index m = basis.size(), moving = basis.with_mass(), bare = m - moving;
-  MatrixXd k = variation.forces() * (variation.excess(frequency).real().asDiagonal() * variation.travel());
+  MatrixXd k = variation.forces() * (variation.stiffness_change(frequency).real().asDiagonal() * variation.travel());
   k = (0.5 * (k + k.transpose())).eval();
   k.diagonal() += basis.stiffness();
   MatrixXd follow;  // what has no mass follows: −K_bb⁻¹ K_bm
@@ -216,14 +217,15 @@ std::optional<SpringMode> nearest_mode(const ModalBasis& basis, const SpringVari
   double f = frequency;
   for (int step = 0; step < most_steps; ++step) {
     const VectorXd travel = variation.travel() * y, force = variation.forces().transpose() * y;
-    const double square = y.cwiseAbs2().dot(stiffness) + force.dot(variation.excess(f).real().cwiseProduct(travel)),
+    const double square = y.cwiseAbs2().dot(stiffness) +
+                          force.dot(variation.stiffness_change(f).real().cwiseProduct(travel)),
                  now = std::sqrt(std::max(0.0, square)) / (2 * pi);
     if (std::abs(now - f) <= settled * now) {
       if (std::abs(y.cwiseProduct(mass).dot(shape)) < alike) return std::nullopt;
       return SpringMode{now, 0, std::move(y)};
     }
     f = now;
-    const VectorXd x = variation.excess(f).real();
+    const VectorXd x = variation.stiffness_change(f).real();
     VectorXd over = stiffness - square * mass;
     over = over.unaryExpr([&](double d) { return 1 / (std::abs(d) > singular * square ? d : singular * square); });
     MatrixXd inner = x.asDiagonal() * (variation.travel() * (over.asDiagonal() * variation.forces()));
@@ -318,7 +320,7 @@ std::vector<SpringMode> modes_with_springs(const ModalBasis& basis, const Spring
       return matrix.cols() == 1 ? matrix.col(0).dot(y.cwiseAbs2()) : y.dot(matrix * y);
     };
     const double eta =
-        (part(hysteretic) + force.dot(variation.excess(f).imag().cwiseProduct(travel))) / (omega * omega);
+        (part(hysteretic) + force.dot(variation.stiffness_change(f).imag().cwiseProduct(travel))) / (omega * omega);
     mode.ratio = omega > 0 ? part(viscous) / (2 * omega) + 0.5 * eta : 0;
     modes.push_back(std::move(mode));
   }

@@ -31,9 +31,9 @@ struct VaryingSpring {
   [[nodiscard]] double stiffness_at(double frequency) const;
   [[nodiscard]] double loss_at(double frequency) const;
   /// x at a frequency, Hz.
-  [[nodiscard]] std::complex<double> excess(double frequency) const;
+  [[nodiscard]] std::complex<double> stiffness_change(double frequency) const;
   /// dx/df, 1/Hz, by the laws that hold around `inside`; of what the amplitude makes, around the frequency.
-  [[nodiscard]] std::complex<double> excess_slope(double frequency, double inside) const;
+  [[nodiscard]] std::complex<double> stiffness_change_slope(double frequency, double inside) const;
 };
 
 class SpringVariation {
@@ -46,8 +46,8 @@ class SpringVariation {
   [[nodiscard]] const Eigen::MatrixXd& travel() const { return travel_; }     ///< G_q, r x m: m/√kg
   [[nodiscard]] const Eigen::MatrixXd& base_travel() const { return base_; }  ///< G_b, r x n_b; zero of rigid motions
   [[nodiscard]] const Eigen::MatrixXd& forces() const { return forces_; }     ///< W, m x r
-  [[nodiscard]] Eigen::VectorXcd excess(double frequency) const;              ///< x, r
-  [[nodiscard]] Eigen::VectorXcd excess_slope(double frequency, double inside) const;
+  [[nodiscard]] Eigen::VectorXcd stiffness_change(double frequency) const;    ///< x, r
+  [[nodiscard]] Eigen::VectorXcd stiffness_change_slope(double frequency, double inside) const;
   /// Whether x is the same at all frequencies.
   [[nodiscard]] bool is_constant() const { return table_points().empty(); }
   /// Frequencies of the points of all tables, Hz, ascending.

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "core/error.h"
-#include "core/nearest.h"
+#include "core/spelling.h"
 #include "core/words.h"
 
 namespace avrenk {

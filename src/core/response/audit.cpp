@@ -26,7 +26,7 @@ constexpr double same = 0.005;  // part of a frequency
 // The frequency that matters to each quantity; 0: it has none worth a look. A stated one matters to all inside the
 // band.
 // @param real  of each quantity, whether its answer is more than rounding
-std::vector<double> frequencies_of(const Outcome& outcome, const std::vector<Watched>& watched,
+std::vector<double> frequencies_of(const CaseResults& outcome, const std::vector<Output>& watched,
                                    const std::vector<bool>& real, std::optional<double> stated = std::nullopt) {
   std::vector<double> frequencies(watched.size(), 0);
   if (outcome.grid().empty() || outcome.environment().direct) return frequencies;
@@ -77,7 +77,7 @@ VectorXcd state_of_answer(Index answer, Index answers, double omega, const Vecto
 double magnitude_of(const MatrixXcd& w, bool random) { return random ? w.norm() : largest_over_phase(w.col(0)); }
 
 // Largest over the candidates.
-double answer(const Watched& watched, const MatrixXcd& z, bool random) {
+double answer(const Output& watched, const MatrixXcd& z, bool random) {
   double largest = 0;
   for (std::size_t k = 0; k < watched.candidates->items.size(); ++k)
     largest = std::max(largest, magnitude_of(watched.measure(k).rows * z, random));
@@ -90,7 +90,7 @@ class JointAnswers {
   explicit JointAnswers(const AuditSource& source) : source_(source) {}
   /// @param motions  of each column of the answer
   /// @param loads    as they are applied, n_l x columns
-  [[nodiscard]] double largest(const Watched& watched, const DirectSolution& full,
+  [[nodiscard]] double largest(const Output& watched, const DirectSolution& full,
                                const std::vector<DirectSolution::NodeMotions>& motions, const MatrixXcd& loads,
                                bool random) {
     double largest = 0;
@@ -109,8 +109,8 @@ class JointAnswers {
   }
 
  private:
-  [[nodiscard]] const std::vector<JointRows>& sides_of(const Watched& watched) {
-    const auto request = std::find_if(source_.requests.begin(), source_.requests.end(), [&](const WatchRequest& each) {
+  [[nodiscard]] const std::vector<JointRows>& sides_of(const Output& watched) {
+    const auto request = std::find_if(source_.requests.begin(), source_.requests.end(), [&](const OutputRequest& each) {
       return each.name == watched.entry && each.quantity == watched.quantity;
     });
     const auto [sides, fresh] = sides_.try_emplace(request->joint);
@@ -139,7 +139,7 @@ void close_springs(const SpringVariation& springs, const DirectSolution& full, c
     }
     return all;
   };
-  const VectorXcd x = springs.excess(frequency);
+  const VectorXcd x = springs.stiffness_change(frequency);
   MatrixXcd inner = x.asDiagonal() * travel(per_unstressed);
   inner.diagonal().array() += 1;
   const MatrixXcd carried = springs.base_travel() * (inputs.base * (-1 / (omega * omega)));
@@ -185,12 +185,12 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     const bool is_stated = std::find(source.stated.begin(), source.stated.end(), frequency) != source.stated.end();
     tell(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
     const double omega = 2 * pi * frequency;
-    std::vector<const Outcome*> looked_at;
+    std::vector<const CaseResults*> looked_at;
     std::vector<std::vector<double>> at;  // of each of them
     std::vector<Index> begin;             // its columns among the inputs
     InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
     for (std::size_t o = 0; o < source.outcomes.size(); ++o) {
-      const Outcome& outcome = *source.outcomes[o];
+      const CaseResults& outcome = *source.outcomes[o];
       std::vector<double> own =
           frequencies_of(outcome, source.watched, real[o], is_stated ? std::optional(frequency) : std::nullopt);
       if (std::none_of(own.begin(), own.end(), [&](double f) { return std::abs(f / frequency - 1) <= same; })) continue;
@@ -235,10 +235,10 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
         parts.feet.push_back(balanced(supports.middleRows<6>(first), omega, motions, loads));
     }
     const ModalDamping own = full.force_damping(2 * count);
-    const std::vector<Watched> direct =
+    const std::vector<Output> direct =
         watch(source.assembly, Channels(source.assembly, system, parts, own), source.requests, source.stress);
     for (std::size_t o = 0; o < looked_at.size(); ++o) {
-      const Outcome& outcome = *looked_at[o];
+      const CaseResults& outcome = *looked_at[o];
       const Index columns = (o + 1 < begin.size() ? begin[o + 1] : count) - begin[o];
       const InputColumns own_inputs{inputs.base.middleCols(begin[o], columns),
                                     inputs.loads.middleCols(begin[o], columns)};
@@ -259,7 +259,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
       const bool random = outcome.random() != nullptr;
       for (std::size_t i = 0; i < source.watched.size(); ++i) {
         if (!(std::abs(at[o][i] / frequency - 1) <= same)) continue;
-        const Watched& watched = source.watched[i];
+        const Output& watched = source.watched[i];
         const double level = watched.quantity->per_input() ? 1 / outcome.excitation->reference(frequency) : 1;
         const double by_equations = watched.quantity->subject == Subject::joint
                                         ? joints.largest(watched, full, moves, own_inputs.loads, random)

@@ -1,7 +1,7 @@
 /// core/response/audit.h: how far the modal answers are from the full equations, solved directly (theory 3).
 #pragma once
 
-#include "core/response/outcome.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
@@ -28,10 +28,10 @@ struct AuditSource {
   const ModalBasis& basis;
   const ModalDamping& damping;
   const DampingRule& rule;
-  const std::vector<WatchRequest>& requests;
+  const std::vector<OutputRequest>& requests;
   StressSource stress;
-  const std::vector<Watched>& watched;
-  std::vector<const Outcome*> outcomes;
+  const std::vector<Output>& watched;
+  std::vector<const CaseResults*> outcomes;
   std::vector<double> stated{};  ///< Hz: there every quantity is compared, not only those that peak there
 };
 

@@ -81,7 +81,7 @@ const WorstBeamStress* BeamStressField::worst_of(const Assembly& assembly, int p
 }
 
 std::vector<BeamStressField> survey_beams(const Assembly& assembly, const Channels& channels, const ModalBasis& basis,
-                                          const ExcitedLoads& loads, int threads) {
+                                          const CaseResponses& loads, int threads) {
   std::vector<BeamStressField> fields;
   if (assembly.beams.empty() || loads.empty()) return fields;
   const Index beams = std::ssize(assembly.beams);

@@ -1,8 +1,8 @@
 /// core/response/beam_survey.h: von Mises stress of every end of every beam in every environment at once.
 #pragma once
 
+#include "core/response/case_response.h"
 #include "core/response/channels.h"
-#include "core/response/excited.h"
 
 namespace avrenk {
 
@@ -34,7 +34,7 @@ struct BeamStressField {
 /// One field for each load; none for a model without beams. Other ends of a sweep may be lower than they are by the
 /// shortfall of their grid (see grid_shortfall).
 [[nodiscard]] std::vector<BeamStressField> survey_beams(const Assembly& assembly, const Channels& channels,
-                                                        const ModalBasis& basis, const ExcitedLoads& loads,
+                                                        const ModalBasis& basis, const CaseResponses& loads,
                                                         int threads);
 
 }  // namespace avrenk

@@ -240,15 +240,15 @@ class StrainPanels {
   void operator()(Eigen::Index first, Eigen::Index all, double* panel) const {
     constexpr Eigen::Index in_cache_line = 8;
     const Eigen::Index count = std::clamp<Eigen::Index>(moving_ - first, 0, all);
-    const Eigen::Index next = std::clamp<Eigen::Index>(basis_.shapes.cols() - first - lane, 0, count);
-    std::array<const double*, lane> free{}, supports{};  // columns; none: the supports stand still
+    const Eigen::Index next = std::clamp<Eigen::Index>(basis_.shapes.cols() - first - simd_width, 0, count);
+    std::array<const double*, simd_width> free{}, supports{};  // columns; none: the supports stand still
     for (Eigen::Index j = 0; j < count; ++j) {
       const auto at = static_cast<std::size_t>(j);
       const Eigen::Index motion = first + j - basis_.shapes.cols();
       free[at] = motion < 0 ? basis_.shapes.col(first + j).data() : basis_.statics.influence.col(motion).data();
       if (motion >= 0) supports[at] = system_.support_motion.col(motion).data();
     }
-    for (std::size_t row = 0; row + 1 < begin_.size(); ++row, panel += lane) {
+    for (std::size_t row = 0; row + 1 < begin_.size(); ++row, panel += simd_width) {
       std::fill(panel, panel + all, 0.0);
       for (std::size_t k = begin_[row]; k < begin_[row + 1]; ++k) {
         const double value = values_[k];
@@ -258,7 +258,7 @@ class StrainPanels {
           // The same row of the next panel: nothing but this says that it comes next.
           if (at % in_cache_line == 0)
             for (Eigen::Index j = 0; j < next; ++j)
-              __builtin_prefetch(free[static_cast<std::size_t>(j)] + lane * basis_.shapes.rows() + at);
+              __builtin_prefetch(free[static_cast<std::size_t>(j)] + simd_width * basis_.shapes.rows() + at);
           for (Eigen::Index j = 0; j < count; ++j) panel[j] += value * free[static_cast<std::size_t>(j)][at];
         } else {
           for (Eigen::Index j = 0; j < count; ++j)

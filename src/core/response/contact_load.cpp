@@ -16,7 +16,7 @@ struct Amplitudes {
   Eigen::VectorXd value, frequency;
 };
 
-Amplitudes amplitudes_of(const MatrixXcd& rows, const Excited& load) {
+Amplitudes amplitudes_of(const MatrixXcd& rows, const CaseResponse& load) {
   Amplitudes all{Eigen::VectorXd::Zero(rows.rows()), Eigen::VectorXd::Zero(rows.rows())};
   if (load.sine) {
     const MatrixXd curves = load.sine->curves(rows).cwiseAbs();
@@ -45,7 +45,7 @@ double use_of_contact(const ContactAtRest& contact, const ContactLoad& load) {
 }
 
 double use_of_friction(const ContactAtRest& contact, const ContactLoad& load, const Assembly& assembly) {
-  const auto& holds = assembly.springs[static_cast<std::size_t>(contact.spring)].one_sided->friction_holds;
+  const auto& holds = assembly.springs[static_cast<std::size_t>(contact.spring)].unilateral->friction_holds;
   const double asked = contact.tangential + load.tangential;
   if (!holds || !contact.closed || !(asked > 0)) return 0;
   const double bears = *holds * (contact.pressing - load.lifting);
@@ -53,11 +53,11 @@ double use_of_friction(const ContactAtRest& contact, const ContactLoad& load, co
 }
 
 ContactUnderLoad load_contacts(const std::vector<ContactAtRest>& contacts, const Assembly& assembly,
-                               const Channels& channels, const Excited& load) {
+                               const Channels& channels, const CaseResponse& load) {
   ContactUnderLoad all{load.excitation, std::vector<ContactLoad>(contacts.size())};
   constexpr std::size_t at_once = 256;
   const auto row_of = [&](const ContactAtRest& contact) -> MatrixXcd {  // which grows as the contact opens or closes
-    const OneSided& side = *assembly.springs[static_cast<std::size_t>(contact.spring)].one_sided;
+    const UnilateralContact& side = *assembly.springs[static_cast<std::size_t>(contact.spring)].unilateral;
     return contact.closed ? MatrixXcd(side.sign * channels.spring_force(contact.spring).row(side.axis))
                           : MatrixXcd(-side.sign * channels.spring_travel(contact.spring).row(side.axis));
   };
@@ -73,7 +73,7 @@ ContactUnderLoad load_contacts(const std::vector<ContactAtRest>& contacts, const
       }
       rows.row(static_cast<Index>(k)) = normal;
       if (!contact.closed) continue;
-      const OneSided& side = *assembly.springs[static_cast<std::size_t>(contact.spring)].one_sided;
+      const UnilateralContact& side = *assembly.springs[static_cast<std::size_t>(contact.spring)].unilateral;
       const MatrixXcd force = channels.spring_force(contact.spring);
       for (Index i = 1; i <= 2; ++i) across.row(2 * static_cast<Index>(k) + i - 1) = force.row((side.axis + i) % 3);
     }

@@ -1,9 +1,9 @@
 /// core/response/contact_load.h: what an environment does to contacts that a static state presses or leaves open.
 #pragma once
 
+#include "core/response/case_response.h"
 #include "core/response/channels.h"
-#include "core/response/excited.h"
-#include "core/system/equilibrium.h"
+#include "core/system/contact_equilibrium.h"
 
 namespace avrenk {
 
@@ -27,7 +27,7 @@ inline constexpr double deviations_of_contact = 3;
 /// Sines are taken on the grid, whose largest may be lower by its shortfall; that which comes nearest to what it must
 /// not reach is located exactly.
 [[nodiscard]] ContactUnderLoad load_contacts(const std::vector<ContactAtRest>& contacts, const Assembly& assembly,
-                                             const Channels& channels, const Excited& load);
+                                             const Channels& channels, const CaseResponse& load);
 
 /// How near a contact is to what it must not do: the amplitude over what presses, or over the gap that is left.
 [[nodiscard]] double use_of_contact(const ContactAtRest& contact, const ContactLoad& load);

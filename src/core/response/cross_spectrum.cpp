@@ -14,13 +14,13 @@ double CrossSpectrum::coherence(std::size_t point) const {
   return std::norm(cross[point]) / (psd[0][point] * psd[1][point]);
 }
 
-CrossSpectrum cross_spectrum(const CrossRequest& request, const Excited& excited, const std::vector<Watched>& watched,
-                             const Outcome& outcome) {
+CrossSpectrum cross_spectrum(const CrossRequest& request, const CaseResponse& excited,
+                             const std::vector<Output>& watched, const CaseResults& outcome) {
   CrossSpectrum spectrum{&request, excited.excitation, {}, outcome.grid(), {}, {}, 0};
   const Transfer& transfer = *excited.transfer;
   MatrixXcd rows(2, transfer.layout().size());
   for (std::size_t k = 0; k < 2; ++k) {
-    const Watched* const what = find_watched(watched, request.of[k]);
+    const Output* const what = find_output(watched, request.of[k]);
     if (!what || !what->is_gaussian() || !outcome.has(*what))
       refuse("cross spectrum " + request.name,
              fmt::format("\"{}\" is no single number under a random input", request.of[k]),

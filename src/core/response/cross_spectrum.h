@@ -1,8 +1,8 @@
 /// core/response/cross_spectrum.h: how two responses of one random case go together.
 #pragma once
 
-#include "core/response/excited.h"
-#include "core/response/outcome.h"
+#include "core/response/case_response.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
@@ -28,7 +28,7 @@ struct CrossSpectrum {
 
 /// Of a place with several candidates that with the largest RMS.
 /// @throws InputError  a magnitude, or what is not watched
-[[nodiscard]] CrossSpectrum cross_spectrum(const CrossRequest& request, const Excited& excited,
-                                           const std::vector<Watched>& watched, const Outcome& outcome);
+[[nodiscard]] CrossSpectrum cross_spectrum(const CrossRequest& request, const CaseResponse& excited,
+                                           const std::vector<Output>& watched, const CaseResults& outcome);
 
 }  // namespace avrenk

@@ -17,7 +17,7 @@ constexpr int most_finder_steps = 100;
 
 }  // namespace
 
-DirectionFinder::DirectionFinder(const Channels& channels, const StressStations& stations, const ExcitedLoads& loads)
+DirectionFinder::DirectionFinder(const Channels& channels, const StressStations& stations, const CaseResponses& loads)
     : channels_(channels), stations_(stations), loads_(loads) {
   std::map<const Environment*, std::vector<std::size_t>> axes;
   for (std::size_t i = 0; i < loads.size(); ++i) {

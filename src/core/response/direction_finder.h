@@ -9,7 +9,7 @@ namespace avrenk {
 /// Looks at one place after the other; holds references to what it is given.
 class DirectionFinder {
  public:
-  DirectionFinder(const Channels& channels, const StressStations& stations, const ExcitedLoads& loads);
+  DirectionFinder(const Channels& channels, const StressStations& stations, const CaseResponses& loads);
   /// Whether any loads act together.
   [[nodiscard]] bool has_goals() const { return !goals_.empty(); }
   /// For each set of loads that act together the direction in which the sum of their normal stresses is largest, on the
@@ -29,7 +29,7 @@ class DirectionFinder {
   };
   const Channels& channels_;
   const StressStations& stations_;
-  const ExcitedLoads& loads_;
+  const CaseResponses& loads_;
   std::vector<Goal> goals_;
 };
 

@@ -215,7 +215,7 @@ class SineSprings {
     put(amplitudes);
     const Index r = answer.open.size(), n = amplitudes.size();
     VectorXcd x(r);
-    for (Index i = 0; i < r; ++i) x[i] = springs_[static_cast<std::size_t>(i)].excess(answer.frequency);
+    for (Index i = 0; i < r; ++i) x[i] = springs_[static_cast<std::size_t>(i)].stiffness_change(answer.frequency);
     MatrixXcd closed = answer.gain * x.asDiagonal();
     closed.diagonal().array() += 1;
     MatrixXcd right(r, 1 + r);

@@ -15,9 +15,9 @@ LargestMotion largest_translation(const Eigen::Ref<const NodeMotions>& motions) 
   return {lengths[static_cast<Eigen::Index>(node)], static_cast<int>(node)};
 }
 
-MotionShape shape_at(const Excited& excited, const System& system, double frequency) {
+OperatingDeflectionShape shape_at(const CaseResponse& excited, const System& system, double frequency) {
   const Transfer& transfer = *excited.transfer;
-  MotionShape shape{excited.excitation->name(), excited.excitation, "", frequency, &transfer.basis(), {}};
+  OperatingDeflectionShape shape{excited.excitation->name(), excited.excitation, "", frequency, &transfer.basis(), {}};
   shape.coordinates = transfer.coordinates(frequency) * excited.excitation->drive.at(frequency);
   const NodeMotions a = node_motions(system, *shape.basis, shape.coordinates.real()),
                     b = node_motions(system, *shape.basis, shape.coordinates.imag());
@@ -32,7 +32,7 @@ MotionShape shape_at(const Excited& excited, const System& system, double freque
   return shape;
 }
 
-Eigen::VectorXd MotionShape::coordinates_at(double angle) const {
+Eigen::VectorXd OperatingDeflectionShape::coordinates_at(double angle) const {
   return (coordinates * std::polar(1.0, angle)).real();
 }
 

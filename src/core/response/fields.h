@@ -1,7 +1,7 @@
 /// core/response/fields.h: what the whole model does at once: the motion of every node in a mode, or at one instant.
 #pragma once
 
-#include "core/response/excited.h"
+#include "core/response/case_response.h"
 
 namespace avrenk {
 
@@ -20,7 +20,7 @@ struct LargestMotion {
 [[nodiscard]] LargestMotion largest_translation(const Eigen::Ref<const NodeMotions>& motions);
 
 /// The shape of the whole model at one frequency of a sine case, relative to the base, level applied.
-struct MotionShape {
+struct OperatingDeflectionShape {
   std::string outcome;                           ///< of the case: "sine.x"
   std::shared_ptr<const Excitation> excitation;  ///< the case, or held at the frequency
   std::string at;                                ///< "the strongest peak, that of tip.acceleration", "mode 4", "63 Hz"
@@ -34,6 +34,6 @@ struct MotionShape {
   [[nodiscard]] Eigen::VectorXd coordinates_at(double angle) const;
 };
 /// @pre excited.sine
-[[nodiscard]] MotionShape shape_at(const Excited& excited, const System& system, double frequency);
+[[nodiscard]] OperatingDeflectionShape shape_at(const CaseResponse& excited, const System& system, double frequency);
 
 }  // namespace avrenk

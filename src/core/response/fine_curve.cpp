@@ -18,7 +18,7 @@ struct CurvePoint {
 
 class CurveDrawer {
  public:
-  CurveDrawer(const Excitation& excitation, const Transfer& transfer, const Watched& watched, std::size_t candidate)
+  CurveDrawer(const Excitation& excitation, const Transfer& transfer, const Output& watched, std::size_t candidate)
       : excitation_(excitation),
         measure_(watched.measure(candidate)),
         trace_(transfer, measure_.rows),
@@ -77,7 +77,7 @@ class Straightness {
 
 }  // namespace
 
-FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, const Watched& watched,
+FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, const Output& watched,
                      std::size_t candidate, std::span<const double> grid) {
   const CurveDrawer drawer(excitation, transfer, watched, candidate);
   std::vector<CurvePoint> points;
@@ -127,7 +127,7 @@ FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, con
   return curve;
 }
 
-FineCurve fine_curve(const Outcome& outcome, std::size_t index, const Transfer& transfer, const Watched& watched) {
+FineCurve fine_curve(const CaseResults& outcome, std::size_t index, const Transfer& transfer, const Output& watched) {
   const std::size_t candidate =
       outcome.sine() ? outcome.sine()->rows[index].candidate : outcome.random()->rows[index].candidate;
   return fine_curve(*outcome.excitation, transfer, watched, candidate, outcome.grid());

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "core/excitation/excitation.h"
-#include "core/response/outcome.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
@@ -27,11 +27,11 @@ inline constexpr double phase_drawn = 0.02;
 /// @param transfer   of the excitation, whose inputs it has
 /// @param candidate  index into watched.candidates: the worst one of a row
 /// @param grid       Hz, ascending, with a point near each resonance: see frequency_grid
-[[nodiscard]] FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, const Watched& watched,
+[[nodiscard]] FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, const Output& watched,
                                    std::size_t candidate, std::span<const double> grid);
 /// Of a row of the answers of a single case that vibrates, where it has its worst, from the grid of these.
 /// @param index  of the row
-[[nodiscard]] FineCurve fine_curve(const Outcome& outcome, std::size_t index, const Transfer& transfer,
-                                   const Watched& watched);
+[[nodiscard]] FineCurve fine_curve(const CaseResults& outcome, std::size_t index, const Transfer& transfer,
+                                   const Output& watched);
 
 }  // namespace avrenk

@@ -49,7 +49,7 @@ VectorXd signal_of(const VectorXcd& lines, std::size_t size) {
 
 class Recorder {
  public:
-  Recorder(const HistoryRequest& request, const Excited& excited, int threads)
+  Recorder(const HistoryRequest& request, const CaseResponse& excited, int threads)
       : request_(request),
         transfer_(*excited.transfer),
         input_(excited.covariance->input),
@@ -98,8 +98,12 @@ class Recorder {
     const ModalBasis& basis = transfer_.basis();
     const StateLayout& layout = transfer_.layout();
     const MatrixXd forces = transfer_.modal_force(1).real();  // rigid bases: the same at all frequencies
-    const auto lanes = static_cast<std::size_t>(thread_count(threads_));
     const auto count = static_cast<Index>(samples_);
+    // Sums of their own for some modes each, as many as memory bears and not as there are threads: the digits do not
+    // depend on these.
+    constexpr double most_lanes = 8;
+    const auto lanes = static_cast<std::size_t>(
+        std::clamp(most_history_values / static_cast<double>(rows.rows() * count), 1.0, most_lanes));
     std::vector<MatrixXd> sums(lanes, MatrixXd::Zero(rows.rows(), count));
     const std::size_t lead = lead_in();
     run_jobs(lanes, threads_, [&](std::size_t lane) {
@@ -225,8 +229,8 @@ void ModalRecursion::advance(double p0, double p1) {
   v_ = vq_ * q + vv_ * v + b;
 }
 
-History make_history(const HistoryRequest& request, const Excited& excited, const std::vector<Watched>& watched,
-                     const Outcome& outcome, int threads) {
+History make_history(const HistoryRequest& request, const CaseResponse& excited, const std::vector<Output>& watched,
+                     const CaseResults& outcome, int threads) {
   const std::string subject = "history " + request.name;
   const Transfer& transfer = *excited.transfer;
   // One base that no ground holds strains nothing where it does not turn, whatever a preload does to what turns.
@@ -256,7 +260,7 @@ History make_history(const HistoryRequest& request, const Excited& excited, cons
   MatrixXcd rows(0, transfer.layout().size());
   std::vector<std::pair<std::size_t, Index>> chosen;  // watched, and its first row
   for (const std::string& name : request.of) {
-    const Watched* const what = find_watched(watched, name);
+    const Output* const what = find_output(watched, name);
     if (!what || !outcome.has(*what)) refuse(subject, fmt::format("\"{}\" has no response to record here", name), "");
     const auto index = static_cast<std::size_t>(what - watched.data());
     const Measure worst = what->measure(first_largest(answers.rows[index].candidate_rms));
@@ -286,11 +290,19 @@ History make_history(const HistoryRequest& request, const Excited& excited, cons
     measure(column);
     history.columns.push_back(std::move(column));
   }
+  const std::vector<bool> is_real = real_answers(outcome, watched);
   for (const auto& [index, row] : chosen) {
-    const Watched& what = watched[index];
+    const Output& what = watched[index];
     const RandomRow& answer = answers.rows[index];
     HistoryColumn column{what.name, what.quantity->kind, false, {}};
     column.values.resize(recorder.samples());
+    const bool is_above_input = std::all_of(history.columns.begin(), history.columns.end(), [&](const auto& other) {
+      return !other.is_input || other.kind != column.kind || answer.rms > rounding_of_answers * other.spectral;
+    });
+    if (!is_real[index] || !is_above_input) {  // rounding of what is zero
+      history.columns.push_back(std::move(column));
+      continue;
+    }
     for (std::size_t n = 0; n < column.values.size(); ++n) {
       const auto own = series.col(static_cast<Index>(n)).segment(row, what.count);
       column.values[n] = what.is_gaussian() ? own[0] : own.norm();

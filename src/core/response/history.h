@@ -3,7 +3,7 @@
 
 #include <cstdint>
 
-#include "core/response/outcome.h"
+#include "core/response/case_results.h"
 #include "core/response/run_case.h"
 
 namespace avrenk {
@@ -72,7 +72,7 @@ class ModalRecursion {
 /// start has died away. The same seed makes the same record.
 /// @param outcome  of the same case: RMS values and worst candidates
 /// @throws InputError  several bases; what is not watched; too many values
-[[nodiscard]] History make_history(const HistoryRequest& request, const Excited& excited,
-                                   const std::vector<Watched>& watched, const Outcome& outcome, int threads);
+[[nodiscard]] History make_history(const HistoryRequest& request, const CaseResponse& excited,
+                                   const std::vector<Output>& watched, const CaseResults& outcome, int threads);
 
 }  // namespace avrenk

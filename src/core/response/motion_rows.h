@@ -4,15 +4,16 @@
 #include <functional>
 #include <span>
 
-#include "core/lane.h"
 #include "core/model/assembly.h"
+#include "core/simd.h"
 
 namespace avrenk {
 
 /// The six motions of the nodes of a model as rows on k columns. Whole rows of many nodes do not fit into caches; eight
 /// columns of them do.
 struct MotionRows {
-  /// Fills columns `first` to `first + count`, count ≤ lane, of the rows of some nodes: row i begins at panel[lane i].
+  /// Fills columns `first` to `first + count`, count ≤ simd_width, of the rows of some nodes: row i begins at
+  /// panel[simd_width i].
   using Panels = std::function<void(Eigen::Index first, Eigen::Index count, double* panel)>;
 
   Eigen::Index columns = 0;  ///< k

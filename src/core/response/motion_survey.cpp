@@ -30,14 +30,14 @@ MatrixXcd selection(const StateLayout& layout, int derivative) {
 
 // What one random case does to q and u_b.
 struct Driven {
-  const Excited& excited;
+  const CaseResponse& excited;
   std::vector<double> points;           // Hz
   std::vector<double> edges;            // at which the laws of the inputs change
   MatrixXd displacement, acceleration;  // factors of their covariances
   MatrixXd at_points;                   // q̈ and ü_b times the roots of the spectra, real parts, then imaginary parts
   std::vector<Index> first;             // column of each point
 
-  explicit Driven(const Excited& own) : excited(own), edges(own.covariance->input.edges()) {
+  explicit Driven(const CaseResponse& own) : excited(own), edges(own.covariance->input.edges()) {
     const Transfer& transfer = *own.transfer;
     GridRequest request = own.excitation->grid;
     request.per_octave = per_octave;
@@ -122,7 +122,7 @@ NodeOrigins origins_of(const Assembly& assembly) {
   return all;
 }
 
-std::vector<MotionField> survey_motion(const Assembly& assembly, const Channels& channels, const ExcitedLoads& loads,
+std::vector<MotionField> survey_motion(const Assembly& assembly, const Channels& channels, const CaseResponses& loads,
                                        int threads) {
   std::vector<MotionField> fields;
   std::vector<Driven> driven;

@@ -2,8 +2,8 @@
 /// its PSD is largest.
 #pragma once
 
+#include "core/response/case_response.h"
 #include "core/response/channels.h"
-#include "core/response/excited.h"
 
 namespace avrenk {
 
@@ -39,6 +39,6 @@ struct NodeOrigins {
 /// All random cases among some loads. RMS by the covariance; PSDs at the profile's points, at twelve frequencies an
 /// octave and at nine points around each resonance.
 [[nodiscard]] std::vector<MotionField> survey_motion(const Assembly& assembly, const Channels& channels,
-                                                     const ExcitedLoads& loads, int threads);
+                                                     const CaseResponses& loads, int threads);
 
 }  // namespace avrenk

@@ -76,7 +76,7 @@ double amplitude_at(const SineRow& row, const std::vector<double>& grid, double 
   return largest_over_phase(row.curve.col(static_cast<Eigen::Index>(k)));
 }
 
-OnRandomRow tone_row(const Outcome& acting, std::size_t index, const RandomRow& random, bool gaussian,
+OnRandomRow tone_row(const CaseResults& acting, std::size_t index, const RandomRow& random, bool gaussian,
                      const std::optional<double>& duration) {
   const Environment& environment = acting.environment();
   const SineRow& sine = acting.sine()->rows[index];
@@ -123,7 +123,7 @@ OnRandomRow tone_row(const Outcome& acting, std::size_t index, const RandomRow& 
 }
 
 // Where a window of some width over a response PSD holds most.
-OnRandomRow band_row(const Outcome& acting, std::size_t index, const RandomRow& random, bool gaussian,
+OnRandomRow band_row(const CaseResults& acting, std::size_t index, const RandomRow& random, bool gaussian,
                      const std::optional<double>& duration) {
   const RandomRow& narrow = acting.random()->rows[index];
   const std::vector<double>& grid = acting.grid();
@@ -161,11 +161,11 @@ OnRandomRow band_row(const Outcome& acting, std::size_t index, const RandomRow& 
 
 }  // namespace
 
-const Outcome* acts_on(const Outcome& acting, const std::vector<Outcome>& outcomes) {
-  const std::string& name = acting.environment().on;
-  const Outcome* only = nullptr;
+const CaseResults* acts_on(const CaseResults& acting, const std::vector<CaseResults>& outcomes) {
+  const std::string& name = acting.environment().superposed_on;
+  const CaseResults* only = nullptr;
   int count = 0;
-  for (const Outcome& each : outcomes) {
+  for (const CaseResults& each : outcomes) {
     if (!each.random() || each.is_combined() || each.environment().name != name) continue;
     if (each.excitation->along == acting.excitation->along) return &each;
     only = &each;
@@ -174,7 +174,7 @@ const Outcome* acts_on(const Outcome& acting, const std::vector<Outcome>& outcom
   return count == 1 ? only : nullptr;
 }
 
-OnRandom act_on_random(const Outcome& acting, const Outcome& random, const std::vector<Watched>& watched) {
+OnRandom act_on_random(const CaseResults& acting, const CaseResults& random, const std::vector<Output>& watched) {
   OnRandom both{acting.excitation, random.excitation, {}};
   const std::optional<double>& duration =
       acting.environment().duration ? acting.environment().duration : random.environment().duration;

@@ -1,7 +1,7 @@
 /// core/response/on_random.h: tones and narrow bands that act together with a broad-band random environment.
 #pragma once
 
-#include "core/response/outcome.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
@@ -25,13 +25,14 @@ struct OnRandom {
 };
 
 /// The random case that a case acts on: that along the same axis, or the only one; nullptr if it was not run.
-[[nodiscard]] const Outcome* acts_on(const Outcome& acting, const std::vector<Outcome>& outcomes);
+[[nodiscard]] const CaseResults* acts_on(const CaseResults& acting, const std::vector<CaseResults>& outcomes);
 
 /// Tones: the distribution of sines on Gaussian noise. A swept tone is as long at each frequency as its sweep, so that
 /// the largest is over all of them. Narrow bands: their spectrum is that of the environment wherever they stand, so
 /// that a mean square is that of its response PSD over the band. The worst candidates of both are taken together,
 /// wherever they are: never low.
-/// @pre acting.environment().on names the environment of `random`
-[[nodiscard]] OnRandom act_on_random(const Outcome& acting, const Outcome& random, const std::vector<Watched>& watched);
+/// @pre acting.environment().superposed_on names the environment of `random`
+[[nodiscard]] OnRandom act_on_random(const CaseResults& acting, const CaseResults& random,
+                                     const std::vector<Output>& watched);
 
 }  // namespace avrenk

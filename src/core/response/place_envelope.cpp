@@ -4,7 +4,8 @@
 
 namespace avrenk {
 
-std::vector<double> envelope_of_place(const Excited& load, const Watched& watched, const std::vector<double>& grid) {
+std::vector<double> envelope_of_place(const CaseResponse& load, const Output& watched,
+                                      const std::vector<double>& grid) {
   const Candidates& all = *watched.candidates;
   std::vector<double> largest(grid.size(), 0);
   const auto take = [&](std::size_t k, double value) { largest[k] = std::max(largest[k], value); };

@@ -20,7 +20,7 @@ using Eigen::VectorXcd;
 using Eigen::VectorXd;
 
 // Covariance of the rows of one candidate. @param blocks  covariances of the rows of each base among themselves
-Eigen::MatrixXd covariance_of(const Watched& watched, std::size_t candidate, const Eigen::MatrixXd& blocks) {
+Eigen::MatrixXd covariance_of(const Output& watched, std::size_t candidate, const Eigen::MatrixXd& blocks) {
   const Candidates& all = *watched.candidates;
   const Candidates::Item& item = all.items[candidate];
   const auto own = blocks.middleRows(static_cast<Index>(item.base) * all.base_width, all.base_width);
@@ -31,7 +31,7 @@ Eigen::MatrixXd covariance_of(const Watched& watched, std::size_t candidate, con
 
 // What all candidates stay below with the probabilities of 1, 2 and 3σ. A vector of a given RMS stays below between
 // once its RMS and k times, or a tenth more than once: the others need no look.
-std::array<double, 3> lengths_within(const Watched& watched, const VectorXd& rms, const Eigen::MatrixXd& blocks) {
+std::array<double, 3> lengths_within(const Output& watched, const VectorXd& rms, const Eigen::MatrixXd& blocks) {
   std::array<double, 3> within{};
   std::vector<std::size_t> order(static_cast<std::size_t>(rms.size()));
   std::iota(order.begin(), order.end(), 0);
@@ -55,7 +55,7 @@ std::array<double, 3> lengths_within(const Watched& watched, const VectorXd& rms
 class CandidateSquares {
  public:
   CandidateSquares(const StateTable& states, const std::vector<Index>& first) : states_(states), first_(first) {}
-  std::vector<double> of(const Watched& watched, std::size_t candidate) {
+  std::vector<double> of(const Output& watched, std::size_t candidate) {
     if (last_ != watched.candidates.get() || candidate != index_) {
       last_ = watched.candidates.get();
       index_ = candidate;
@@ -75,7 +75,7 @@ class CandidateSquares {
 // One random environment along one axis.
 class RandomRun {
  public:
-  RandomRun(Excited& excited, const std::vector<Watched>& watched)
+  RandomRun(CaseResponse& excited, const std::vector<Output>& watched)
       : transfer_(*excited.transfer),
         covariance_(*excited.covariance),
         excitation_(*excited.excitation),
@@ -119,7 +119,7 @@ class RandomRun {
     const Candidates* last = nullptr;  // shared by the components of one request
     Eigen::MatrixXd blocks;
     for (std::size_t i = 0; i < watched_.size(); ++i) {
-      const Watched& each = watched_[i];
+      const Output& each = watched_[i];
       if (each.quantity->per_input()) continue;  // a ratio has no RMS
       Row& row = rows_[i];
       if (std::exchange(last, each.candidates.get()) != each.candidates.get())
@@ -177,7 +177,7 @@ class RandomRun {
   }
 
   RandomRow explained(std::size_t i) {
-    const Watched& each = watched_[i];
+    const Output& each = watched_[i];
     Row& own = rows_[i];
     RandomRow row;
     if (each.quantity->per_input()) {
@@ -252,7 +252,7 @@ class RandomRun {
   const Transfer& transfer_;
   ModalCovariance& covariance_;
   const Excitation& excitation_;
-  const std::vector<Watched>& watched_;
+  const std::vector<Output>& watched_;
   std::vector<double> grid_;
   CoupledStates coupled_;
   std::vector<Row> rows_;
@@ -260,14 +260,14 @@ class RandomRun {
 
 }  // namespace
 
-VectorXd candidate_rms(const Watched& watched, const Eigen::MatrixXd& blocks) {
+VectorXd candidate_rms(const Output& watched, const Eigen::MatrixXd& blocks) {
   VectorXd rms(static_cast<Index>(watched.candidates->items.size()));
   for (Index k = 0; k < rms.size(); ++k)
     rms[k] = std::sqrt(std::max(0.0, covariance_of(watched, static_cast<std::size_t>(k), blocks).trace()));
   return rms;
 }
 
-RandomAnswers run_random(Excited& excited, const std::vector<Watched>& watched) {
+RandomAnswers run_random(CaseResponse& excited, const std::vector<Output>& watched) {
   return RandomRun(excited, watched).run();
 }
 

@@ -7,10 +7,10 @@
 namespace avrenk {
 namespace {
 
-StaticAnswers run_static(const Excited& excited, const std::vector<Watched>& watched) {
+StaticAnswers run_static(const CaseResponse& excited, const std::vector<Output>& watched) {
   StaticAnswers answers;
   const Eigen::VectorXd z = excited.still.real();
-  for (const Watched& each : watched) {
+  for (const Output& each : watched) {
     StaticRow row;
     const Candidates& all = *each.candidates;
     const bool still =
@@ -31,7 +31,7 @@ StaticAnswers run_static(const Excited& excited, const std::vector<Watched>& wat
 
 }  // namespace
 
-Outcome run_case(Excited& excited, const std::vector<Watched>& watched, std::span<const StaticSum> sums) {
+CaseResults run_case(CaseResponse& excited, const std::vector<Output>& watched, std::span<const StaticSum> sums) {
   if (excited.sine) return {excited.excitation, run_sine(excited, watched, sums)};
   if (excited.covariance) return {excited.excitation, run_random(excited, watched)};
   return {excited.excitation, run_static(excited, watched)};

@@ -125,7 +125,7 @@ void turn_over(SineRow& row) {
   row.curve = row.curve.unaryExpr([](Complex h) { return h == 0.0 ? Complex(std::nan("")) : 1.0 / h; });
 }
 
-WithStatic worst_with_static(const Environment& environment, const SineResponse& response, const Watched& watched,
+WithStatic worst_with_static(const Environment& environment, const SineResponse& response, const Output& watched,
                              SineResponse::Curves& curves, const StaticSum& sum) {
   const StaticRow& still = sum.at_rest->at_rest()->rows[sum.watched];
   WithStatic result;
@@ -142,14 +142,14 @@ WithStatic worst_with_static(const Environment& environment, const SineResponse&
 
 }  // namespace
 
-SineAnswers run_sine(const Excited& excited, const std::vector<Watched>& watched, std::span<const StaticSum> sums) {
+SineAnswers run_sine(const CaseResponse& excited, const std::vector<Output>& watched, std::span<const StaticSum> sums) {
   SineAnswers answers{excited.grid, {}};
   const Environment& environment = excited.environment();
   const SineResponse& response = *excited.sine;
   Reasons reasons(*excited.transfer, response, *excited.excitation);
   std::optional<SineResponse::Curves> curves;  // of one request, which several quantities share
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    const Watched& each = watched[i];
+    const Output& each = watched[i];
     if (!each.quantity->has_meaning(excited.excitation->kind)) {  // a ratio to what does not act
       SineRow none;
       none.peak.value = none.amplification = none.sweep_parameter = std::nan("");

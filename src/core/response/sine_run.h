@@ -3,20 +3,20 @@
 
 #include <span>
 
-#include "core/response/excited.h"
-#include "core/response/outcome.h"
+#include "core/response/case_response.h"
+#include "core/response/case_results.h"
 
 namespace avrenk {
 
 /// A watched quantity whose peak is wanted together with a static answer, which has the same candidates.
 struct StaticSum {
   std::size_t watched = 0;
-  const Outcome* at_rest = nullptr;
+  const CaseResults* at_rest = nullptr;
   friend bool operator==(const StaticSum&, const StaticSum&) = default;
 };
 
 /// One row for each watched quantity.
-[[nodiscard]] SineAnswers run_sine(const Excited& excited, const std::vector<Watched>& watched,
+[[nodiscard]] SineAnswers run_sine(const CaseResponse& excited, const std::vector<Output>& watched,
                                    std::span<const StaticSum> sums = {});
 
 }  // namespace avrenk

@@ -6,9 +6,9 @@
 #include <numeric>
 
 #include "core/element/kinds.h"
-#include "core/lane.h"
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"
+#include "core/simd.h"
 #include "core/system/free_shape.h"
 
 namespace avrenk {
@@ -132,9 +132,9 @@ namespace {
 __attribute__((target_clones("avx512f", "fma", "default"))) void sum_of_rows(const double* panel, const Index* at,
                                                                              const double* coefficients, Index terms,
                                                                              double* out) {
-  Lane s0{}, s1{}, s2{}, s3{}, s4{}, s5{};
+  SimdDoubles s0{}, s1{}, s2{}, s3{}, s4{}, s5{};
   for (Index k = 0; k < terms; ++k) {
-    const Lane p = *reinterpret_cast<const Lane*>(panel + at[k]);
+    const SimdDoubles p = *reinterpret_cast<const SimdDoubles*>(panel + at[k]);
     const double* const c = coefficients + 6 * k;
     s0 += c[0] * p;
     s1 += c[1] * p;
@@ -143,7 +143,7 @@ __attribute__((target_clones("avx512f", "fma", "default"))) void sum_of_rows(con
     s4 += c[4] * p;
     s5 += c[5] * p;
   }
-  auto* const sums = reinterpret_cast<Lane*>(out);
+  auto* const sums = reinterpret_cast<SimdDoubles*>(out);
   sums[0] = s0;
   sums[1] = s1;
   sums[2] = s2;
@@ -204,11 +204,12 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
       sum.coefficients.reserve(6 * most);
     }
     for (std::size_t i = 0; i < element_nodes.size(); ++i) {
-      const Index at = 6L * lane * (std::lower_bound(nodes.begin(), nodes.end(), element_nodes[i]) - nodes.begin());
+      const Index at =
+          6L * simd_width * (std::lower_bound(nodes.begin(), nodes.end(), element_nodes[i]) - nodes.begin());
       Index place = 0;  // node by node
       while (place < std::ssize(sum.at) && sum.at[static_cast<std::size_t>(place)] != at) place += each;
       if (place == std::ssize(sum.at)) {
-        for (Index k = 0; k < each; ++k) sum.at.push_back(at + lane * k);
+        for (Index k = 0; k < each; ++k) sum.at.push_back(at + simd_width * k);
         sum.coefficients.resize(6 * sum.at.size(), 0);
       }
       Eigen::Map<MatrixXd>(sum.coefficients.data() + 6 * place, 6, each) +=
@@ -220,10 +221,10 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
   const Index moving = motions.columns - std::ssize(motions.free_shapes);
   const Index of_component = order == Order::by_station ? 1 : count, of_station = order == Order::by_station ? 6 : 1;
   MatrixXd sum(6 * count, motions.columns);
-  std::vector<double> panel(6 * lane * nodes.size());
-  std::array<double, 6 * lane> values{};
-  for (Index column = 0; column < moving; column += lane) {
-    const Index now = std::min<Index>(lane, moving - column);
+  std::vector<double> panel(6 * simd_width * nodes.size());
+  std::array<double, 6 * simd_width> values{};
+  for (Index column = 0; column < moving; column += simd_width) {
+    const Index now = std::min<Index>(simd_width, moving - column);
     panels(column, now, panel.data());
     for (Index s = 0; s < count; ++s) {
       const AroundStation& own_rows = around[static_cast<std::size_t>(s)];
@@ -231,7 +232,7 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
                   values.data());
       for (Index j = 0; j < now; ++j)
         for (Index c = 0; c < 6; ++c)
-          sum(c * of_component + s * of_station, column + j) = values[static_cast<std::size_t>(c * lane + j)];
+          sum(c * of_component + s * of_station, column + j) = values[static_cast<std::size_t>(c * simd_width + j)];
     }
   }
   for (Index k = 0; k < std::ssize(motions.free_shapes); ++k)

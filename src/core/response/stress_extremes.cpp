@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "core/dense.h"
-#include "core/lane.h"
 #include "core/response/principal_stress.h"
+#include "core/simd.h"
 
 namespace avrenk {
 namespace {
@@ -79,7 +79,7 @@ __attribute__((always_inline)) inline void add_mises(const double* c, Index coun
 __attribute__((target_clones("avx512f", "fma", "default"))) void add_mises_of_column(const double* column, Index count,
                                                                                      bool shell, double* sums) {
   Index s = 0;
-  for (; s + lane <= count; s += lane) add_mises<Lane>(column + s, count, shell, sums + s);
+  for (; s + simd_width <= count; s += simd_width) add_mises<SimdDoubles>(column + s, count, shell, sums + s);
   for (; s < count; ++s) add_mises<double>(column + s, count, shell, sums + s);
 }
 

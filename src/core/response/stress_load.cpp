@@ -32,7 +32,7 @@ MatrixXcd strain_fold(const Channels& channels, const std::optional<double>& los
   return channels.from_strain(MatrixXd::Identity(channels.strain_columns(), channels.strain_columns()), loss_factor);
 }
 
-LoadMatrix load_matrix(const ExcitedLoads& loads, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
+LoadMatrix load_matrix(const CaseResponses& loads, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
   std::vector<MatrixXd> blocks;
   LoadMatrix all;
   all.fold = fold;
@@ -74,7 +74,7 @@ void LoadMatrix::multiply(const Eigen::Ref<const MatrixXd>& rows, Eigen::Ref<Mat
         rows.rightCols(matrix.rows() - row) * matrix.block(row, first, matrix.rows() - row, count);
 }
 
-MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index, double frequency) {
+MatrixXd columns_at(const CaseResponse& excited, const LoadMatrix& load, std::size_t index, double frequency) {
   if (!excited.sine) return load.matrix.middleCols(load.of_load[index].first, load.of_load[index].count);
   const Eigen::VectorXcd w = load.fold * excited.sine->state({}, frequency);
   MatrixXd both(w.size(), 2);

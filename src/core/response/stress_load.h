@@ -36,12 +36,12 @@ struct LoadMatrix {
 /// All loads on the columns of strain.
 /// @param fold   columns of strain, damping of one material included, from the state
 /// @param omega  of the modes: their strain energy says which frequencies of a sweep strain most
-[[nodiscard]] LoadMatrix load_matrix(const ExcitedLoads& loads, const Eigen::MatrixXcd& fold,
+[[nodiscard]] LoadMatrix load_matrix(const CaseResponses& loads, const Eigen::MatrixXcd& fold,
                                      const Eigen::VectorXd& omega);
 
 /// What one load does to the columns of strain at a frequency: real and imaginary parts of a sine, the factor of a
 /// random covariance, a static answer.
-[[nodiscard]] Eigen::MatrixXd columns_at(const Excited& excited, const LoadMatrix& load, std::size_t index,
+[[nodiscard]] Eigen::MatrixXd columns_at(const CaseResponse& excited, const LoadMatrix& load, std::size_t index,
                                          double frequency);
 
 }  // namespace avrenk

@@ -15,7 +15,7 @@ namespace {
 constexpr int most_turns = 20;
 }  // namespace
 
-WorstStress StressRefiner::locate(const StressPlace& place, const StressField& field, const Excited& excited,
+WorstStress StressRefiner::locate(const StressPlace& place, const StressField& field, const CaseResponse& excited,
                                   const LoadMatrix& load, std::size_t index) const {
   const StressStation& station = stations_.all()[static_cast<std::size_t>(place.station)];
   const std::vector<MatrixXd> each =

@@ -11,7 +11,7 @@ class StressRefiner {
  public:
   StressRefiner(const Assembly& assembly, const Channels& channels, const StressStations& stations)
       : assembly_(assembly), channels_(channels), stations_(stations) {}
-  [[nodiscard]] WorstStress locate(const StressPlace& place, const StressField& field, const Excited& excited,
+  [[nodiscard]] WorstStress locate(const StressPlace& place, const StressField& field, const CaseResponse& excited,
                                    const LoadMatrix& load, std::size_t index) const;
 
  private:

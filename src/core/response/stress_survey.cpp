@@ -58,7 +58,7 @@ void cut_into_jobs(std::span<int> some, const std::function<Vector3(int)>& posit
   cut_into_jobs({half, some.end()}, position, take);
 }
 
-StressField empty_field(const Excited& load, StressQuantity quantity, Index size) {
+StressField empty_field(const CaseResponse& load, StressQuantity quantity, Index size) {
   const auto nothing = [&](Index columns) { return Eigen::Matrix3Xd::Constant(3, columns, std::nan("")); };
   StressField field{load.excitation, quantity, nothing(size), {}, {}, {}, {}};
   if (load.sine) field.frequency = field.phase = nothing(size);
@@ -69,7 +69,7 @@ StressField empty_field(const Excited& load, StressQuantity quantity, Index size
 }  // namespace
 
 StressSurvey survey_stress(const Assembly& assembly, const System& system, const ModalBasis& basis,
-                           const ModalDamping& damping, const StressStations& stations, const ExcitedLoads& loads,
+                           const ModalDamping& damping, const StressStations& stations, const CaseResponses& loads,
                            const std::vector<StressDemand>& demands, int threads, std::size_t bytes_at_once) {
   StressSurvey survey;
   const std::vector<StressDemand> wanted = by_quantity(demands);

@@ -4,8 +4,8 @@
 #include <cmath>
 #include <map>
 
+#include "core/response/case_response.h"
 #include "core/response/channels.h"
-#include "core/response/excited.h"
 #include "core/response/stress.h"
 
 namespace avrenk {
@@ -48,7 +48,7 @@ struct StressField {
   std::vector<WorstStress> worst;
   [[nodiscard]] auto direction_at(const StressPlace& place) { return direction.col(3L * place.station + place.level); }
   [[nodiscard]] Vector3 direction_at(const StressPlace& place) const;
-  [[nodiscard]] std::string name() const { return excitation->name(); }  ///< as Outcome::name()
+  [[nodiscard]] std::string name() const { return excitation->name(); }  ///< as CaseResults::name()
   /// Of a sine, whose largest is at a frequency and phase of its own.
   [[nodiscard]] bool has_frequency() const { return frequency.size() > 0; }
   /// The worst of one part; nullptr if it has none.
@@ -79,7 +79,7 @@ struct StressDemand {
 /// loads together: at no time more than about `bytes_at_once` for each thread.
 [[nodiscard]] StressSurvey survey_stress(const Assembly& assembly, const System& system, const ModalBasis& basis,
                                          const ModalDamping& damping, const StressStations& stations,
-                                         const ExcitedLoads& loads, const std::vector<StressDemand>& demands,
+                                         const CaseResponses& loads, const std::vector<StressDemand>& demands,
                                          int threads, std::size_t bytes_at_once = 8U << 20U);
 
 /// The `most` values over the places of some parts that are largest without their sign, largest first; places without a

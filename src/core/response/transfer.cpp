@@ -27,7 +27,7 @@ Transfer::Transfer(const ModalBasis& basis, const ModalDamping& damping, InputCo
     }
   }
   if (has_springs)  // −W X G_b u_b
-    modal_.displacement += imaginary * (damping.springs->forces() * (damping.springs->excess(1).asDiagonal() *
+    modal_.displacement += imaginary * (damping.springs->forces() * (damping.springs->stiffness_change(1).asDiagonal() *
                                                                      (damping.springs->base_travel() * inputs_.base)));
   damped_.constant = damping.modes.forces(modal_.constant);
   spring_base_ = MatrixXcd::Zero(0, columns);
@@ -72,7 +72,7 @@ MatrixXcd Transfer::closed(double frequency, const MatrixXcd& forces, const Matr
   const double omega = 2 * pi * frequency;
   const DampedModes& modes = damping_.modes;
   if (!damping_.springs || damping_.has_springs_in_modes()) return modes.respond(omega, forces);
-  const VectorXcd x = damping_.springs->excess(frequency);
+  const VectorXcd x = damping_.springs->stiffness_change(frequency);
   const Index k = modes.coordinates(), r = x.size();
   if (r > k) {  // (G⁻¹ + L W X G_q R) c
     MatrixXcd free = -(x.asDiagonal() * carried);
@@ -105,7 +105,7 @@ MatrixXcd Transfer::closed(double frequency, const MatrixXcd& forces, const Matr
 }
 
 MatrixXcd Transfer::unstressed(double frequency, const MatrixXcd& coordinates, const MatrixXcd& amplitudes) const {
-  return -(damping_.springs->excess(frequency).asDiagonal() *
+  return -(damping_.springs->stiffness_change(frequency).asDiagonal() *
            (damping_.springs->travel() * coordinates + carried(2 * pi * frequency, amplitudes)));
 }
 
@@ -119,7 +119,7 @@ MatrixXcd Transfer::coordinates(double frequency) const {
   stiffness.diagonal().head(basis_.with_mass()).array() -= omega * omega;
   MatrixXcd forces = modal_force(frequency);
   if (damping_.springs) {
-    const VectorXcd x = damping_.springs->excess(frequency);
+    const VectorXcd x = damping_.springs->stiffness_change(frequency);
     const MatrixXcd per_travel = damping_.springs->forces() * x.asDiagonal();
     stiffness += per_travel * damping_.springs->travel();
     if (!damping_.has_springs_in_modes()) forces -= per_travel * own;
@@ -159,7 +159,8 @@ Transfer::Damped Transfer::damped(double frequency, const VectorXcd& amplitudes)
   const MatrixXcd own = carried(omega, amplitudes);
   Damped at{closed(frequency, damped_.at(omega) * amplitudes, own).col(0), {}};
   if (damping_.springs)
-    at.unstressed = -damping_.springs->excess(frequency).cwiseProduct(spring_rows_ * at.coordinates + own.col(0));
+    at.unstressed =
+        -damping_.springs->stiffness_change(frequency).cwiseProduct(spring_rows_ * at.coordinates + own.col(0));
   return at;
 }
 
@@ -171,8 +172,8 @@ Transfer::Damped Transfer::damped_slope(double frequency, double inside, const D
   if (damped_.velocity.size() > 0) forces += damped_.slope_at(omega) * amplitudes;
   if (!damping_.springs) return {damping_.modes.respond(omega, forces).col(0), {}};
   // e' = −X (G c' + δ_b') − X' (G c + δ_b)
-  const VectorXcd x = damping_.springs->excess(frequency),
-                  x_slope = damping_.springs->excess_slope(frequency, inside) / (2 * pi),
+  const VectorXcd x = damping_.springs->stiffness_change(frequency),
+                  x_slope = damping_.springs->stiffness_change_slope(frequency, inside) / (2 * pi),
                   of_bases = carried(omega, slopes) - (2 / omega) * carried(omega, amplitudes),
                   more = -x_slope.cwiseProduct(spring_rows_ * at.coordinates + carried(omega, amplitudes));
   // Where they are a part of the modes X' is zero, and what the bases add is a part of the forces.

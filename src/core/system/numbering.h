@@ -70,7 +70,7 @@ class Numbering {
   const Assembly& assembly_;
   CarriedNodes joints_;
   std::vector<int> self_, foot_, first_;  // self_[n] = n
-  std::vector<std::pair<int, Foot>> feet_;
+  std::vector<std::pair<int, SupportNode>> feet_;
   std::vector<std::array<int, 6>> column_;  // of each motion of each root; −1: none
 };
 

@@ -37,7 +37,8 @@ TEST(BaseLoad, OfOneMassIsItsClosedForm) {
   for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
     environment.type = type;
     environment.input = LogLogTable({{10, 3, {}}, {200, 3, {}}}, type == Environment::Type::sine ? 20 : 10);
-    const Excited load(excitation_along(environment, 2, solved.system), solved.system, solved.basis, solved.damping);
+    const CaseResponse load(excitation_along(environment, 2, solved.system), solved.system, solved.basis,
+                            solved.damping);
     const BaseLoad found = base_load(load, solved.channels, 0, Vector3::Zero(), 2, fixture);
     if (type == Environment::Type::sine) {
       EXPECT_NEAR(found.force / (3 * largest), 1, 1e-7);

@@ -14,8 +14,8 @@ namespace {
 
 using test::Solved;
 
-const WatchedQuantity* quantity_of(std::string_view keyword, Subject subject) {
-  for (const WatchedQuantity& each : watched_quantities())
+const OutputQuantity* quantity_of(std::string_view keyword, Subject subject) {
+  for (const OutputQuantity& each : output_quantities())
     if (each.keyword == keyword && each.subject == subject) return &each;
   return nullptr;
 }
@@ -51,11 +51,11 @@ Environment gravity(const Vector3& field) {
 // All environments applied, and what is watched.
 struct Lived {
   Lived(Assembly model, const ModeRequest& modes, const DampingRule& damping, std::vector<Environment> all,
-        const std::vector<WatchRequest>& requests)
+        const std::vector<OutputRequest>& requests)
       : environments(std::move(all)), solved(std::move(model), modes, damping) {
     for (const Environment& each : environments)
       for (const auto& excitation : excitations(each, solved.assembly, solved.system))
-        loads.push_back(std::make_unique<Excited>(excitation, solved.system, solved.basis, solved.damping));
+        loads.push_back(std::make_unique<CaseResponse>(excitation, solved.system, solved.basis, solved.damping));
     if (!solved.assembly.groups.empty()) {
       stations.emplace(solved.assembly);
       survey = survey_stress(solved.assembly, solved.system, solved.basis, solved.damping, *stations, loads,
@@ -70,10 +70,10 @@ struct Lived {
   }
   std::vector<Environment> environments;
   Solved solved;
-  ExcitedLoads loads;
+  CaseResponses loads;
   std::optional<StressStations> stations;
   StressSurvey survey;
-  std::vector<Watched> watched;
+  std::vector<Output> watched;
   std::vector<LifeCase> cases;
   mutable std::list<std::vector<LifeRequest>> kept;
 };
@@ -158,7 +158,7 @@ TEST(Life, OfOneMassIsThatOfItsClosedForm) {
 // factor; threads change nothing.
 TEST(Life, FindsTheWorstOfAllFibres) {
   const LogLogTable level({{20, 5, {}}, {150, 5, {}}}, 20), noise({{20, 4, {}}, {300, 4, {}}}, 10);
-  WatchRequest stress{"frame", quantity_of("normal stress", Subject::part), {}};
+  OutputRequest stress{"frame", quantity_of("normal stress", Subject::part), {}};
   const Assembly model = test::portal(std::nullopt);
   for (int beam = 0; beam < static_cast<int>(model.beams.size()); ++beam) stress.items.push_back(beam);
   for (const char* quantity : {"normal stress", "von Mises"}) {
@@ -175,8 +175,8 @@ TEST(Life, FindsTheWorstOfAllFibres) {
     const FatigueLine& line = request.subjects[0].line;
     double worst = 0;
     std::string where;
-    const Watched& watched = lived.watched[0];
-    const Excited &sine = *lived.loads[0], &random = *lived.loads[1];
+    const Output& watched = lived.watched[0];
+    const CaseResponse &sine = *lived.loads[0], &random = *lived.loads[1];
     std::vector<double> fine;
     constexpr int points = 4000;
     for (int k = 0; k <= points; ++k) fine.push_back(20 * std::pow(7.5, static_cast<double>(k) / points));
@@ -218,7 +218,7 @@ TEST(Life, OfNoiseIsThatOfItsRecords) {
   const Assembly model = test::portal(std::nullopt);
   const Lived lived(model, test::count(30), test::ratio(0.02), {shaken("noise", Environment::Type::random, noise, 0)},
                     {{"frame", quantity_of("axial force", Subject::part), {0, 5, 12}}});
-  const Outcome outcome = run_case(*lived.loads[0], lived.watched);
+  const CaseResults outcome = run_case(*lived.loads[0], lived.watched);
   const std::string name = lived.watched[0].name;
   double counted = 0;
   constexpr int records = 4;
@@ -247,9 +247,9 @@ TEST(Life, OfShellsAndSolidsIsThatOfTheirChannels) {
   for (Assembly* const model : {&plate, &block})
     for (const StressQuantity quantity : {StressQuantity::von_mises, StressQuantity::xx}) {
       test::hold(*model, [](const Vector3& x) { return x.x() < -0.1499; });
-      const WatchedQuantity* const watched =
+      const OutputQuantity* const watched =
           quantity_of(quantity == StressQuantity::xx ? "stress xx" : "von Mises", Subject::part);
-      WatchRequest request{"metal", watched, {}};
+      OutputRequest request{"metal", watched, {}};
       request.parts = {0};
       const LogLogTable level({{30, 5, {}}, {700, 5, {}}}, 20), noise({{30, 2, {}}, {700, 2, {}}}, 10);
       const Lived lived(*model, test::count(6), test::loss_factor(0.03),
@@ -264,7 +264,7 @@ TEST(Life, OfShellsAndSolidsIsThatOfTheirChannels) {
       campaign.with = "gravity";
       campaign.through = {{"sine", 2}, {"noise", 0, 0, 30}};
       const Life life = lived.lives({campaign}).at(0);
-      const Excited &still = *lived.loads[0], &sine = *lived.loads[1], &random = *lived.loads[2];
+      const CaseResponse &still = *lived.loads[0], &sine = *lived.loads[1], &random = *lived.loads[2];
       const auto& c = *random.covariance;
       const IntegrationRule by_point = c.by_point();
       double largest = 0;

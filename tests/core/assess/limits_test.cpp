@@ -17,7 +17,7 @@ using testing::HasSubstr;
 // One mass on a spring at 40 Hz, ζ = 2 %, watched along z, shaken along x and z.
 struct Shaken {
   Shaken() : solved(test::chain({2.5}, {2.5 * std::pow(2 * pi * 40, 2)}), test::count(6), test::ratio(0.02)) {
-    const WatchRequest request{"box", &watched_quantities()[0], {1}, Vector3::Zero()};
+    const OutputRequest request{"box", &output_quantities()[0], {1}, Vector3::Zero()};
     watched = watch(solved.assembly, solved.channels, {request});
     sine.name = "sine";
     sine.input = LogLogTable({{10, 2, {}}, {100, 2, {}}}, 20);
@@ -36,9 +36,9 @@ struct Shaken {
     return check_limits(kept, outcomes, watched, solved.basis, solved.assembly).at(0);
   }
   Solved solved;
-  std::vector<Watched> watched;
+  std::vector<Output> watched;
   Environment sine, random;
-  std::vector<Outcome> outcomes;
+  std::vector<CaseResults> outcomes;
   mutable std::vector<Limit> kept;
 };
 
@@ -54,7 +54,7 @@ Limit limit_of(const std::string& of, const std::string& in, Take take, double a
 
 TEST(Limits, TakeTheWorstOfTheirEnvironmentsAndSayWhich) {
   const Shaken shaken;
-  const Watched* z = find_watched(shaken.watched, "box.acceleration.z");
+  const Output* z = find_output(shaken.watched, "box.acceleration.z");
   ASSERT_NE(z, nullptr);
   // 2 m/s² times the peak of |T| of one mass, closed form.
   const double r2 = (std::sqrt(1 + 8 * 0.0004) - 1) / (4 * 0.0004);
@@ -141,12 +141,12 @@ TEST(Environment, RefusesAResidualVectorInsideTheBand) {
   }
 }
 
-TEST(Watched, NamesTheWorstOfManyAndEveryQuantityHasRows) {
+TEST(Output, NamesTheWorstOfManyAndEveryQuantityHasRows) {
   const Solved solved(test::portal(0.05), test::count(8), {});
-  std::vector<WatchRequest> requests;
+  std::vector<OutputRequest> requests;
   std::size_t expected = 0;
-  for (const WatchedQuantity& quantity : watched_quantities()) {
-    WatchRequest request{"all", &quantity, {0, 1}, Vector3::Zero()};
+  for (const OutputQuantity& quantity : output_quantities()) {
+    OutputRequest request{"all", &quantity, {0, 1}, Vector3::Zero()};
     if (quantity.subject == Subject::base) request.items = {0};
     if (quantity.subject == Subject::pair) {
       request.items.clear();
@@ -160,7 +160,7 @@ TEST(Watched, NamesTheWorstOfManyAndEveryQuantityHasRows) {
   EXPECT_EQ(all.size(), expected);
   EXPECT_EQ(watched_names(requests).size(), expected);
   const Transfer transfer = solved.transfer(0);
-  for (const Watched& each : all)
+  for (const Output& each : all)
     for (std::size_t k = 0; k < each.candidates->items.size(); ++k) {
       const Measure measure = each.measure(k);
       EXPECT_EQ(measure.rows.cols(), transfer.layout().size()) << each.name;
@@ -171,7 +171,7 @@ TEST(Watched, NamesTheWorstOfManyAndEveryQuantityHasRows) {
   const SineResponse response(transfer, flat,
                               frequency_grid({10, 200, 24, 21, {}}, {}, resonances(solved.basis, solved.damping)));
   for (const char* name : {"all.acceleration", "all.von Mises", "all.transmissibility.x"}) {
-    const Watched* found = find_watched(all, name);
+    const Output* found = find_output(all, name);
     ASSERT_NE(found, nullptr) << name;
     SineResponse::Curves curves(response, *found->candidates);
     const auto [index, peak] =
@@ -187,9 +187,9 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   const double omega = 2 * pi * 40, mass = 2.5;
   const Solved solved(test::chain({mass}, {mass * omega * omega}), test::count(6), test::ratio(0.02));
   const auto quantity = [](std::string_view keyword, Subject subject) {
-    for (const WatchedQuantity& each : watched_quantities())
+    for (const OutputQuantity& each : output_quantities())
       if (each.keyword == keyword && each.subject == subject) return &each;
-    return static_cast<const WatchedQuantity*>(nullptr);
+    return static_cast<const OutputQuantity*>(nullptr);
   };
   const auto watched = watch(solved.assembly, solved.channels,
                              {{"mount", quantity("force", Subject::spring), {0}, Vector3::Zero()},
@@ -199,13 +199,13 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
                               {"fixture", quantity("apparent mass", Subject::base), {0}, Vector3::Zero()},
                               {"box", quantity("transmissibility", Subject::node), {1}, Vector3::Zero()}});
   const auto index = [&](const char* name) {
-    return static_cast<std::size_t>(find_watched(watched, name) - watched.data());
+    return static_cast<std::size_t>(find_output(watched, name) - watched.data());
   };
   Environment gravity;
   gravity.name = "gravity";
   gravity.type = Environment::Type::constant;
   gravity.acceleration = {0, 0, -standard_gravity};
-  std::vector<Outcome> outcomes;
+  std::vector<CaseResults> outcomes;
   outcomes.reserve(3);
   outcomes.push_back(test::run_at_rest(gravity, solved.system, solved.basis, watched));
   const double weight = mass * standard_gravity;
@@ -285,17 +285,17 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
 
 TEST(Environment, CombinesItsAxes) {
   Shaken shaken;
-  std::vector<const Outcome*> random_axes, sine_axes;
-  for (const Outcome& outcome : shaken.outcomes) (!outcome.sine() ? random_axes : sine_axes).push_back(&outcome);
-  const auto i = static_cast<std::size_t>(find_watched(shaken.watched, "box.acceleration") - shaken.watched.data());
-  const auto value = [&](const Outcome& outcome) {
+  std::vector<const CaseResults*> random_axes, sine_axes;
+  for (const CaseResults& outcome : shaken.outcomes) (!outcome.sine() ? random_axes : sine_axes).push_back(&outcome);
+  const auto i = static_cast<std::size_t>(find_output(shaken.watched, "box.acceleration") - shaken.watched.data());
+  const auto value = [&](const CaseResults& outcome) {
     return !outcome.sine() ? outcome.random()->rows[i].rms : outcome.sine()->rows[i].peak.value;
   };
   for (const auto& axes : {random_axes, sine_axes}) {
     Environment environment = axes[0]->environment();
     const double x = value(*axes[0]), z = value(*axes[1]);
     environment.combination = Environment::Combination::envelope;
-    const Outcome envelope = combine(environment, axes, shaken.watched);
+    const CaseResults envelope = combine(environment, axes, shaken.watched);
     EXPECT_DOUBLE_EQ(value(envelope), std::max(x, z));
     EXPECT_EQ(envelope.name(), environment.name + ".combined");
     environment.combination = Environment::Combination::root_sum_of_squares;
@@ -303,10 +303,10 @@ TEST(Environment, CombinesItsAxes) {
   }
 }
 
-TEST(Watched, TurnsWithItsAxesAndMeasuresAlongALine) {
+TEST(Output, TurnsWithItsAxesAndMeasuresAlongALine) {
   const Solved solved(test::portal(0.05), test::count(8), {});
   const Matrix3 axes = Eigen::AngleAxisd(0.7, Vector3(1, 2, 3).normalized()).toRotationMatrix();
-  WatchRequest turned{"tip", &watched_quantities()[0], {9}, Vector3::Zero(), axes};
+  OutputRequest turned{"tip", &output_quantities()[0], {9}, Vector3::Zero(), axes};
   const auto rows = watch(solved.assembly, solved.channels, {turned});
   const Transfer transfer = solved.transfer(1);
   const Eigen::VectorXcd local = rows[3].measure(0).rows * transfer.state(40);
@@ -315,10 +315,10 @@ TEST(Watched, TurnsWithItsAxesAndMeasuresAlongALine) {
                 .norm(),
             1e-12 * local.norm());
   // Between two nodes: the change of their distance to first order, from their motions.
-  WatchRequest gap;
+  OutputRequest gap;
   gap.name = "gap";
   gap.pairs = {{3, 9}};
-  for (const WatchedQuantity& each : watched_quantities())
+  for (const OutputQuantity& each : output_quantities())
     if (each.keyword == "clearance") gap.quantity = &each;
   const auto clearance = watch(solved.assembly, solved.channels, {gap});
   const Vector3 apart = solved.assembly.nodes[9].position - solved.assembly.nodes[3].position;
@@ -334,7 +334,7 @@ TEST(Watched, TurnsWithItsAxesAndMeasuresAlongALine) {
 // its upper tolerance. 10 + 3·1 against 0 + 3·4, and 10 + 4.5·1 against 0 + 4.5·4.
 TEST(Limits, LookForTheWorstPlaceAgainAtTheUpperTolerance) {
   const Shaken shaken;
-  Watched two = *find_watched(shaken.watched, "box.acceleration.z");
+  Output two = *find_output(shaken.watched, "box.acceleration.z");
   Candidates candidates;
   candidates.base_width = candidates.width = 1;
   candidates.rows = Eigen::MatrixXcd::Zero(2, shaken.watched[0].candidates->rows.cols());
@@ -350,7 +350,7 @@ TEST(Limits, LookForTheWorstPlaceAgainAtTheUpperTolerance) {
   row.rms = 4;
   row.candidate_rms = Eigen::Vector2d(1, 4);
   const System& system = shaken.solved.system;
-  const Outcome shake{excitation_along(random, 2, system), RandomAnswers{{}, {row}, 0}},
+  const CaseResults shake{excitation_along(random, 2, system), RandomAnswers{{}, {row}, 0}},
       weight{excitation_along(still, std::nullopt, system), StaticAnswers{{{10, "here", Eigen::Vector2d(10, 0)}}}};
   Limit limit = limit_of(two.name, "random", {Take::Form::sigma, 3}, 14);
   limit.with = "weight";
@@ -369,12 +369,12 @@ TEST(Limits, LookForTheWorstPlaceAgainAtTheUpperTolerance) {
 TEST(Clearance, JudgesWhatClosesTheGap) {
   const DampingRule rule{DampingRule::Form::loss_factor, 0.05};
   const Solved solved(test::chain({2, 3}, {9e4, 4e4}), test::count(1000), rule);
-  WatchRequest request;
+  OutputRequest request;
   request.name = "room";
   request.pairs = {{1, 2}};
   request.along = Vector3::UnitZ();
   request.gap = 5e-3;
-  for (const WatchedQuantity& each : watched_quantities())
+  for (const OutputQuantity& each : output_quantities())
     if (each.keyword == "clearance") request.quantity = &each;
   const auto watched = watch(solved.assembly, solved.channels, {request});
   Environment down, up, sine, random;
@@ -397,7 +397,7 @@ TEST(Clearance, JudgesWhatClosesTheGap) {
                ? test::run_at_rest(environment, solved.system, solved.basis, watched)
                : test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
   };
-  const std::vector<Outcome> outcomes{run(down), run(up), run(sine), run(random)};
+  const std::vector<CaseResults> outcomes{run(down), run(up), run(sine), run(random)};
   const double weight = 3 * 9.81 / 4e4, swing = outcomes[2].sine()->rows[0].peak.value,
                spread = outcomes[3].random()->rows[0].rms;
   struct Case {

@@ -23,7 +23,7 @@ struct Vibrated {
   explicit Vibrated(const LogLogTable& input, Environment::Type type = Environment::Type::sine)
       : solved(test::chain({2.5}, {2.5 * std::pow(2 * pi * natural, 2)}), test::count(6), test::ratio(ratio)) {
     watched =
-        watch(solved.assembly, solved.channels, {WatchRequest{"box", &watched_quantities()[0], {1}, Vector3::Zero()}});
+        watch(solved.assembly, solved.channels, {OutputRequest{"box", &output_quantities()[0], {1}, Vector3::Zero()}});
     const bool random = type == Environment::Type::random;
     environment.name = random ? "noise" : "sine";
     environment.type = type;
@@ -38,7 +38,7 @@ struct Vibrated {
     return notched_input(specified, limits, {}, watched, solved.system, solved.basis, solved.damping);
   }
   Solved solved;
-  std::vector<Watched> watched;
+  std::vector<Output> watched;
   Environment environment;
   std::shared_ptr<const Excitation> specified;
   std::vector<Limit> limits;

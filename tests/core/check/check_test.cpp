@@ -248,7 +248,7 @@ TEST(FreeModel, HasExactlyItsRigidMotionsAndTheClosedFormBehindThem) {
     EXPECT_NEAR(rigid / basis.rigid_mass(d, d), 1, 1e-9);
   }
   // Held by a ball joint it has three left.
-  model.bases = {{"pin", {Foot{0, {true, true, true, false, false, false}}}, Vector3::Zero()}};
+  model.bases = {{"pin", {SupportNode{0, {true, true, true, false, false, false}}}, Vector3::Zero()}};
   const System pinned = make_system(model);
   EXPECT_EQ(solve_modes(model, pinned, request).free_motions(), 3);
 }

@@ -180,7 +180,7 @@ Tip tip_of(double length, int elements, const SectionAlong& section) {
   model.materials = {{"alloy", 70e9, 0.3, 2700, std::nullopt}};
   model.parts = {{"mast", 0, section(0)}};
   mesh_lines(model, 0, {{Vector3::Zero(), {length, 0, 0}, elements, Vector3::UnitZ()}}, section);
-  model.bases = {{"fixture", {Foot{0}}, Vector3::Zero()}};
+  model.bases = {{"fixture", {SupportNode{0}}, Vector3::Zero()}};
   const System system = make_system(model);
   Eigen::MatrixXd load = Eigen::MatrixXd::Zero(system.free, 3);
   load(system.free - 6, 0) = load(system.free - 4, 1) = load(system.free - 2, 2) = 1;

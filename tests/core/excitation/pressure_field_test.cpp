@@ -164,9 +164,9 @@ Environment field_noise(const LogLogTable& level, const std::vector<int>& loads)
   return environment;
 }
 
-std::vector<Watched> watched_on_plate(const Assembly& model, const Channels& channels) {
-  std::vector<WatchRequest> requests;
-  for (const WatchedQuantity& each : watched_quantities()) {
+std::vector<Output> watched_on_plate(const Assembly& model, const Channels& channels) {
+  std::vector<OutputRequest> requests;
+  for (const OutputQuantity& each : output_quantities()) {
     if (each.subject == Subject::node && each.keyword == "acceleration") requests.push_back({"corner", &each, {23}});
     if (each.subject == Subject::base && (each.keyword == "force" || each.keyword == "moment"))
       requests.push_back({"frame", &each, {0}});
@@ -176,8 +176,8 @@ std::vector<Watched> watched_on_plate(const Assembly& model, const Channels& cha
 
 std::vector<double> rms_of_watched(const Environment& environment, const Assembly& model, const System& system,
                                    const ModalBasis& basis, const ModalDamping& damping) {
-  Excited excited(excitations(environment, model, system).front(), system, basis, damping);
-  const Outcome outcome = run_case(excited, watched_on_plate(model, Channels(model, system, basis, damping)));
+  CaseResponse excited(excitations(environment, model, system).front(), system, basis, damping);
+  const CaseResults outcome = run_case(excited, watched_on_plate(model, Channels(model, system, basis, damping)));
   std::vector<double> all;
   for (const RandomRow& row : outcome.random()->rows) all.push_back(row.rms);
   EXPECT_TRUE(outcome.random()->rows[0].inputs.empty());  // one source, however many patterns

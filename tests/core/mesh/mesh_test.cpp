@@ -82,7 +82,7 @@ TEST(Lines, AreHingedWhereTheirEndsAreReleased) {
     }
     Assembly model = meshed({line});
     model.parts[0].section = rod_section(diameter, 0.3);
-    model.bases = {{"fixture", {Foot{0}, Foot{16}}, Vector3::Zero()}};
+    model.bases = {{"fixture", {SupportNode{0}, SupportNode{16}}, Vector3::Zero()}};
     const test::Solved solved(model, test::count(2), test::ratio(0.01));
     const double exact = root * root / (2 * pi * length * length) * std::sqrt(70e9 / 2700) * diameter / 4;
     EXPECT_NEAR(solved.basis.frequency(0) / exact, 1, 1e-4);
@@ -105,7 +105,7 @@ TEST(Lines, BeginAndEndOffTheirNodesByRigidArms) {
   linked.links = {{"root", root, {0}}, {"tip", tip, {5}}};
   const auto solve = [](Assembly& model, int held, int loaded) {
     model.masses = {{"battery", loaded, Vector3::Zero(), 0.3, Matrix3::Identity() * 1e-3}};
-    model.bases = {{"fixture", {Foot{held}}, Vector3::Zero()}};
+    model.bases = {{"fixture", {SupportNode{held}}, Vector3::Zero()}};
     return test::Solved(model, test::count(8), test::ratio(0.01)).basis.omega.eval();
   };
   const Eigen::VectorXd one = solve(offset, 0, 5), other = solve(linked, root, tip);
@@ -133,7 +133,7 @@ TEST(Lines, HaveMirroredSectionsInTheirImages) {
     add(1, arm);
     model.links = {{"corner", 4, {5}}};
     model.masses = {{"tip", 9, Vector3::Zero(), 0.4, Matrix3::Identity() * 1e-3}};
-    model.bases = {{"fixture", {Foot{0}}, Vector3::Zero()}};
+    model.bases = {{"fixture", {SupportNode{0}}, Vector3::Zero()}};
     return model;
   };
   const test::Solved plain(frame(false), test::count(12), test::ratio(0.02)),

@@ -7,7 +7,7 @@
 #include "core/load/applied.h"
 #include "core/mesh/select.h"
 #include "core/mesh/shapes.h"
-#include "core/system/equilibrium.h"
+#include "core/system/contact_equilibrium.h"
 #include "support/models.h"
 #include "support/solids.h"
 
@@ -84,7 +84,7 @@ TEST(PressedBlocks, PassAPressureOn) {
       RestRequest request;
       request.force = pressure * VectorXd(system.loads.col(0));
       request.displaced = VectorXd::Zero(6);
-      const AtRest state = come_to_rest(model, system, factor, request);
+      const StaticContactState state = find_contact_equilibrium(model, system, factor, request);
       double sum = 0;
       for (const ContactAtRest& contact : state.contacts) {
         EXPECT_TRUE(contact.closed);
@@ -99,7 +99,7 @@ TEST(PressedBlocks, PassAPressureOn) {
       const double due = pressure * (2 * size.z() / 71e9 + 1 / pairs.least_stiffness);
       EXPECT_NEAR(-moved[6 * top[0]->nodes[0] + 2] / due, 1, 1e-7);
       request.force *= -1;
-      EXPECT_THROW((void)come_to_rest(model, system, factor, request), InputError);
+      EXPECT_THROW((void)find_contact_equilibrium(model, system, factor, request), InputError);
     }
 }
 
@@ -122,7 +122,7 @@ TEST(PressedPlates, KnowTheGapThatIsDrawn) {
       EXPECT_NEAR(pairs.area, 0.01, 1e-12);
       for (std::size_t k = before; k < model.springs.size(); ++k) {
         const Spring& spring = model.springs[k];
-        EXPECT_NEAR(spring.one_sided->gap, apart - side * offset - 3e-3, 1e-12);
+        EXPECT_NEAR(spring.unilateral->gap, apart - side * offset - 3e-3, 1e-12);
         EXPECT_NEAR(spring.axes.row(2).dot(turn.col(2)), side, 1e-9);
         // Its point is where the surface of the plate that presses is.
         EXPECT_NEAR((spring.point - Vector3(0.1, 0, 0)).dot(side * turn.col(2)), apart - 1e-3, 1e-12);

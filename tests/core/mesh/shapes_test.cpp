@@ -42,7 +42,7 @@ const std::vector<Piece>& pieces() {
   return all;
 }
 
-Fineness fineness_of(const Piece& piece) {
+MeshDensity fineness_of(const Piece& piece) {
   if (piece.around == 0) return {0.021, {}};
   const bool plate = std::holds_alternative<Plate>(piece.shape);
   return {std::nullopt, plate ? std::vector<int>{16, 16, 5} : std::vector<int>{64, 6}};

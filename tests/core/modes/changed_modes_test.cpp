@@ -25,7 +25,7 @@ TEST(KnownModes, AreThoseOfAChangedModel) {
   test::hold(plate, [](const Vector3& x) { return x.x() < -0.1499; });
   const Assembly frame = test::portal(0.03);
   Assembly two = frame;
-  const Foot last = two.bases[0].feet.back();
+  const SupportNode last = two.bases[0].feet.back();
   two.bases[0].feet.pop_back();
   two.bases.push_back({"other", {last}, Vector3::Zero()});
   const std::vector<Case> cases{

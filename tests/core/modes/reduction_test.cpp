@@ -35,7 +35,7 @@ Halves leaning_mast(std::optional<double> eta) {
   halves.lower.beams.resize(8);
   halves.lower.masses.clear();
   halves.upper.beams.erase(halves.upper.beams.begin(), halves.upper.beams.begin() + 8);
-  halves.upper.bases = {{"socket", {Foot{halves.middle}}, Vector3(0.3, 0.1, -0.2)}};
+  halves.upper.bases = {{"socket", {SupportNode{halves.middle}}, Vector3(0.3, 0.1, -0.2)}};
   for (Assembly* half : {&halves.lower, &halves.upper}) half->parts[0].name = half == &halves.lower ? "low" : "high";
   return halves;
 }
@@ -198,7 +198,7 @@ TEST(ModesFromElsewhere, AnswerAsThoseOfTheModel) {
   part.form = Part::Form::component;
   own.parts = {part};
   const PlacedComponent placed = add_component(own, 0, as_component(modes), {});
-  own.bases = {{"fixture", {Foot{placed.interface[0]}}, modes.about}};
+  own.bases = {{"fixture", {SupportNode{placed.interface[0]}}, modes.about}};
   const test::Solved given(own, {std::nullopt, 12, false, true}, {});
   EXPECT_LT((given.basis.omega.head(m) - whole.basis.omega.head(m)).cwiseAbs().maxCoeff(),
             1e-9 * whole.basis.omega[m - 1]);

@@ -3,8 +3,8 @@
 #include <gtest/gtest.h>
 
 #include "core/error.h"
-#include "core/nearest.h"
 #include "core/quantity/show.h"
+#include "core/spelling.h"
 
 namespace avrenk {
 namespace {

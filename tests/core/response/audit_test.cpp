@@ -21,21 +21,21 @@ Environment sweep(double from, double to) {
   return environment;
 }
 
-std::vector<WatchRequest> watches(const Assembly& model) {
+std::vector<OutputRequest> watches(const Assembly& model) {
   const auto quantity = [](std::string_view keyword, Subject subject) {
-    for (const WatchedQuantity& each : watched_quantities())
+    for (const OutputQuantity& each : output_quantities())
       if (each.keyword == keyword && each.subject == subject) return &each;
-    return static_cast<const WatchedQuantity*>(nullptr);
+    return static_cast<const OutputQuantity*>(nullptr);
   };
   const int tip = static_cast<int>(model.nodes.size()) - 1;
-  std::vector<WatchRequest> requests;
+  std::vector<OutputRequest> requests;
   for (const RigidLink& link : model.links)
     for (const char* keyword : {"force", "moment"}) {
       requests.emplace_back();
       requests.back().name = requests.back().joint = link.joint;
       requests.back().quantity = quantity(keyword, Subject::joint);
     }
-  const std::vector<WatchRequest> others{
+  const std::vector<OutputRequest> others{
       {"box", quantity("acceleration", Subject::node), {tip}, Vector3::Zero()},
       {"travel", quantity("relative displacement", Subject::node), {tip}, Vector3::Zero()},
       {"isolator", quantity("force", Subject::spring), {0}, Vector3::Zero()},
@@ -50,8 +50,8 @@ struct Audited {
 };
 Audited run(Solved& solved, const DampingRule& rule, const Environment& environment, int axis) {
   const auto requests = watches(solved.assembly);
-  const std::vector<Watched> watched = watch(solved.assembly, solved.channels, requests);
-  const std::vector<Outcome> outcomes{
+  const std::vector<Output> watched = watch(solved.assembly, solved.channels, requests);
+  const std::vector<CaseResults> outcomes{
       test::run_along(environment, axis, solved.system, solved.basis, solved.damping, watched)};
   const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, rule, requests, {},
                            watched,         {&outcomes[0]}};
@@ -107,9 +107,9 @@ TEST(Audit, SeesWhatRowsOfJointsLack) {
   const Environment environment = sweep(5, 300);
   std::vector<double> errors;
   for (const ModalDamping* damping : std::array<const ModalDamping*, 2>{&solved.damping, &without}) {
-    const std::vector<Watched> watched =
+    const std::vector<Output> watched =
         watch(solved.assembly, Channels(solved.assembly, solved.system, solved.basis, *damping), requests);
-    const std::vector<Outcome> outcomes{
+    const std::vector<CaseResults> outcomes{
         test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched)};
     const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, rule, requests, {},
                              watched,         {&outcomes[0]}};

@@ -11,10 +11,10 @@ namespace {
 
 using test::Solved;
 
-ExcitedLoads beam_loads(const Environment& environment, const Solved& solved) {
-  ExcitedLoads loads;
+CaseResponses beam_loads(const Environment& environment, const Solved& solved) {
+  CaseResponses loads;
   for (const auto& each : excitations(environment, solved.assembly, solved.system))
-    loads.push_back(std::make_unique<Excited>(each, solved.system, solved.basis, solved.damping));
+    loads.push_back(std::make_unique<CaseResponse>(each, solved.system, solved.basis, solved.damping));
   return loads;
 }
 
@@ -69,18 +69,18 @@ TEST(BeamSurvey, IsTheLargestOfAllFibres) {
     gust.amplitude = Amplitude(LogLogTable({{15, 3, {}}, {700, 3, {}}}, 20));
     gust.spectrum = LogLogTable({{15, 3, {}}, {700, 3, {}}}, 10);
     environment.load_cases = {{"", {gust}}};
-    environment.together = true;
+    environment.simultaneous = true;
     const StressSource none;
-    std::vector<WatchRequest> requests;
-    for (const WatchedQuantity& each : watched_quantities())
+    std::vector<OutputRequest> requests;
+    for (const OutputQuantity& each : output_quantities())
       if (each.keyword == "von Mises" && each.subject == Subject::part) {
-        WatchRequest request{"all", &each, {}};
+        OutputRequest request{"all", &each, {}};
         for (int b = 0; b < static_cast<int>(model.beams.size()); ++b) request.items.push_back(b);
         requests.push_back(request);
       }
     for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
       environment.type = type;
-      const ExcitedLoads loads = beam_loads(environment, solved);
+      const CaseResponses loads = beam_loads(environment, solved);
       ASSERT_EQ(loads.size(), 1U);
       const std::vector<BeamStressField> fields =
           survey_beams(solved.assembly, solved.channels, solved.basis, loads, 2);
@@ -117,7 +117,7 @@ TEST(BeamSurvey, IsTheLargestOfAllFibres) {
           largest_of_all = std::max(largest_of_all, largest);
         }
       }
-      const Outcome outcome = run_case(*loads[0], watch(model, solved.channels, requests));
+      const CaseResults outcome = run_case(*loads[0], watch(model, solved.channels, requests));
       const double watched = outcome.sine() ? outcome.sine()->rows[0].peak.value : outcome.random()->rows[0].rms;
       EXPECT_NEAR(field.worst.front().value / watched, 1, 1e-7);
       EXPECT_EQ(field.value(field.worst.front().end, field.worst.front().beam), field.worst.front().value);

@@ -37,7 +37,7 @@ Assembly model_of(const Drawn& drawn) {
   Assembly model;
   const char* const names[] = {"left", "right"};
   for (std::size_t b = 0; b < drawn.bases.size(); ++b)
-    model.bases.push_back({names[b], {Foot{test::add_node(model, Vector3::Zero())}}, Vector3::Zero()});
+    model.bases.push_back({names[b], {SupportNode{test::add_node(model, Vector3::Zero())}}, Vector3::Zero()});
   const int feet = static_cast<int>(drawn.bases.size());
   for (const double mass : drawn.masses) {
     const int node = test::add_node(model, Vector3::Zero(), "mass");
@@ -165,12 +165,12 @@ std::vector<Drawn> draw_models() {
 class DrawnModels : public testing::Test {
  protected:
   // What is watched, and the same of the direct solution at a frequency.
-  static std::vector<WatchRequest> requests(const Drawn& drawn) {
-    std::vector<WatchRequest> all;
+  static std::vector<OutputRequest> requests(const Drawn& drawn) {
+    std::vector<OutputRequest> all;
     const auto add = [&](std::string_view keyword, Subject subject, int item) {
-      for (const WatchedQuantity& quantity : watched_quantities()) {
+      for (const OutputQuantity& quantity : output_quantities()) {
         if (quantity.keyword != keyword || quantity.subject != subject) continue;
-        WatchRequest request;
+        OutputRequest request;
         request.name = std::string(keyword) + std::to_string(item);
         request.quantity = &quantity;
         request.items = {item};
@@ -270,9 +270,9 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
     for (std::size_t b = 0; b < drawn.bases.size(); ++b)
       environment.motions.push_back({static_cast<int>(b), drawn.bases[b]});
     environment.type = Environment::Type::random;
-    const Outcome random = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    const CaseResults random = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
     environment.type = Environment::Type::sine;
-    const Outcome sine = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    const CaseResults sine = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
     const std::size_t channels = watched.size() / 4;  // x, y, z, magnitude
     ASSERT_EQ(channels, squares(drawn, 10).size());
     const std::vector<double> exact = integrals(drawn, environment.input);

@@ -15,10 +15,10 @@ TEST(Fields, AgreeWithTheChannelsOfEachNode) {
   sine.input = LogLogTable({{10, 5, {}}, {200, 20, {}}}, 20);
   sine.grid = {10, 200, 24, 21, {200 * (1 + 1e-14)}};  // the end of the band, in another unit
   const double frequency = 47;
-  const Excited excited(excitation_along(sine, 1, solved.system), solved.system, solved.basis, solved.damping);
+  const CaseResponse excited(excitation_along(sine, 1, solved.system), solved.system, solved.basis, solved.damping);
   ASSERT_EQ(excited.excitation->asked.size(), 1U);
   EXPECT_EQ(excited.excitation->asked[0].frequency, 200);
-  const MotionShape shape = shape_at(excited, solved.system, frequency);
+  const OperatingDeflectionShape shape = shape_at(excited, solved.system, frequency);
   const Eigen::VectorXcd& q = shape.coordinates;
   const Eigen::VectorXcd z = sine.input.at(frequency) * solved.transfer(1).state(frequency).col(0);
   const NodeMotions real = node_motions(solved.system, solved.basis, q.real()),

@@ -18,8 +18,8 @@ TEST(FineCurve, IsStraightBetweenItsPoints) {
   for (const double ratio : {1e-4, 0.02, 0.6}) {
     const test::Solved solved(test::portal(0.05), test::count(40), test::ratio(ratio));
     const auto watched = watch(solved.assembly, solved.channels,
-                               {{"box", &watched_quantities()[0], {9}, Vector3::Zero()},
-                                {"tip", &watched_quantities()[5], {12}, Vector3::Zero()}});
+                               {{"box", &output_quantities()[0], {9}, Vector3::Zero()},
+                                {"tip", &output_quantities()[5], {12}, Vector3::Zero()}});
     Environment environment;
     environment.name = "shaken";
     environment.profile = "sweep";
@@ -29,8 +29,9 @@ TEST(FineCurve, IsStraightBetweenItsPoints) {
       const bool is_sine = type == Environment::Type::sine;
       environment.type = type;
       environment.input = LogLogTable({{10, 20, {}}, {60, 20, {}}, {60, 5, {}}, {200, 8, {}}}, is_sine ? 20 : 10);
-      Excited excited(excitation_along(environment, 2, solved.system), solved.system, solved.basis, solved.damping);
-      for (const Watched& each : watched) {
+      CaseResponse excited(excitation_along(environment, 2, solved.system), solved.system, solved.basis,
+                           solved.damping);
+      for (const Output& each : watched) {
         if (each.quantity->per_input()) continue;
         const FineCurve curve = fine_curve(*excited.excitation, *excited.transfer, each, 0, excited.grid);
         const Eigen::MatrixXcd rows = each.measure(0).rows;

@@ -201,19 +201,19 @@ TEST(Loads, HaveDynamicStiffnessImpedanceAndDynamicMass) {
   push.on_nodes[1] << 0, 0, 1, 0, 0, 0;
   model.loads = {named_load("push", push)};
   const Solved solved(model, test::count(1000), {});
-  std::vector<WatchRequest> requests;
-  for (const WatchedQuantity& each : watched_quantities())
+  std::vector<OutputRequest> requests;
+  for (const OutputQuantity& each : output_quantities())
     if (each.is_reciprocal) requests.push_back({"body", &each, {1}});
-  const std::vector<Watched> watched = watch(model, solved.channels, requests);
+  const std::vector<Output> watched = watch(model, solved.channels, requests);
   Environment shake;
   shake.name = "shake";
   shake.grid = {10, 150, 24, 21, {}};
   shake.upper = 1.1;
   shake.load_cases = {{"", {{0, "", Amplitude::constant(5, 10, 150), 0}}}};
-  Excited excited(excitations(shake, model, solved.system).front(), solved.system, solved.basis, solved.damping);
-  const std::vector<Outcome> outcomes{run_case(excited, watched)};
+  CaseResponse excited(excitations(shake, model, solved.system).front(), solved.system, solved.basis, solved.damping);
+  const std::vector<CaseResults> outcomes{run_case(excited, watched)};
   const auto row = [&](const std::string& name) -> const SineRow& {
-    return outcomes[0].sine()->rows[static_cast<std::size_t>(find_watched(watched, name) - watched.data())];
+    return outcomes[0].sine()->rows[static_cast<std::size_t>(find_output(watched, name) - watched.data())];
   };
   const double below = std::sqrt(1 - zeta * zeta);
   EXPECT_NEAR(row("body.dynamic stiffness.z").peak.value, 2 * k * zeta * below, 1e-9 * k);
@@ -221,7 +221,7 @@ TEST(Loads, HaveDynamicStiffnessImpedanceAndDynamicMass) {
   EXPECT_NEAR(row("body.dynamic mass.z").peak.value, 2 * m * zeta * below, 1e-9 * m);
   EXPECT_NEAR(row("body.dynamic stiffness.z").peak.frequency, std::sqrt(k / m * (1 - 2 * zeta * zeta)) / (2 * pi),
               1e-5);
-  EXPECT_EQ(find_watched(watched, "body.impedance"), nullptr);
+  EXPECT_EQ(find_output(watched, "body.impedance"), nullptr);
   const std::vector<double>& grid = outcomes[0].grid();
   for (std::size_t i = 0; i < grid.size(); i += 10) {
     const double w = 2 * pi * grid[i];
@@ -264,8 +264,8 @@ TEST(Loads, UnbalanceTurnsAsInClosedForm) {
       turning.name = "turning";
       turning.grid = {5, 60, 24, 21, {}};
       turning.load_cases = {{"", {{0, "", Amplitude::constant(6e-5, 5, 60).times(1, 2), 0}}}};
-      Excited excited(excitations(turning, solved.assembly, solved.system).front(), solved.system, solved.basis,
-                      solved.damping);
+      CaseResponse excited(excitations(turning, solved.assembly, solved.system).front(), solved.system, solved.basis,
+                           solved.damping);
       const Measure both{"", solved.channels.motion(1, NodeMotion::absolute_displacement), false};
       for (const double f : {10.0, 20.6, 27.0, 55.0}) {
         const double w = 2 * pi * f, force = 6e-5 * w * w;
@@ -388,21 +388,21 @@ TEST(Loads, AreAuditedBesideBaseMotion) {
                        {4, "", Amplitude::constant(1, 10, 150).times(imaginary), 0},
                        {5, "", Amplitude::constant(1e-4, 10, 150).times(1, 2), 0}}}};
   const auto quantity = [](std::string_view keyword, Subject subject) {
-    for (const WatchedQuantity& each : watched_quantities())
+    for (const OutputQuantity& each : output_quantities())
       if (each.keyword == keyword && each.subject == subject) return &each;
-    return static_cast<const WatchedQuantity*>(nullptr);
+    return static_cast<const OutputQuantity*>(nullptr);
   };
-  WatchRequest joint;
+  OutputRequest joint;
   joint.name = joint.joint = "bracket";
   joint.quantity = quantity("force", Subject::joint);
-  const std::vector<WatchRequest> requests{{"tip", quantity("acceleration", Subject::node), {12}},
-                                           {"root", quantity("force", Subject::base), {0}},
-                                           {"feet", quantity("foot force", Subject::foot), {0, 1}},
-                                           {"isolator", quantity("force", Subject::spring), {0}},
-                                           joint};
-  const std::vector<Watched> watched = watch(model, all.channels, requests);
-  Excited excited(excitations(both, model, all.system).front(), all.system, all.basis, all.damping);
-  const std::vector<Outcome> outcomes{run_case(excited, watched)};
+  const std::vector<OutputRequest> requests{{"tip", quantity("acceleration", Subject::node), {12}},
+                                            {"root", quantity("force", Subject::base), {0}},
+                                            {"feet", quantity("foot force", Subject::foot), {0, 1}},
+                                            {"isolator", quantity("force", Subject::spring), {0}},
+                                            joint};
+  const std::vector<Output> watched = watch(model, all.channels, requests);
+  CaseResponse excited(excitations(both, model, all.system).front(), all.system, all.basis, all.damping);
+  const std::vector<CaseResults> outcomes{run_case(excited, watched)};
   const DampingRule none;
   const AuditSource source{model, all.system, all.basis, all.damping, none, requests, {}, watched, {&outcomes[0]}};
   const auto answers = audit(source, frequencies_that_matter(source, 3));

@@ -40,15 +40,15 @@ DrivenLoad driven(int load, const LogLogTable& spectrum) {
   return own;
 }
 
-const WatchedQuantity* quantity(std::string_view keyword, Subject subject) {
-  for (const WatchedQuantity& each : watched_quantities())
+const OutputQuantity* quantity(std::string_view keyword, Subject subject) {
+  for (const OutputQuantity& each : output_quantities())
     if (each.keyword == keyword && each.subject == subject) return &each;
   return nullptr;
 }
 
-Outcome run(const Environment& environment, const Solved& solved, const std::vector<Watched>& watched) {
-  Excited excited(excitations(environment, solved.assembly, solved.system).front(), solved.system, solved.basis,
-                  solved.damping);
+CaseResults run(const Environment& environment, const Solved& solved, const std::vector<Output>& watched) {
+  CaseResponse excited(excitations(environment, solved.assembly, solved.system).front(), solved.system, solved.basis,
+                       solved.damping);
   return run_case(excited, watched);
 }
 
@@ -66,7 +66,7 @@ TEST(ManyInputs, AgreeWithADenseIntegralOfTheirSpectralMatrix) {
   const Solved solved(model, test::count(1000), test::ratio(0.02));
   Environment both = noise(15, 700);
   both.axes = {0, 2};
-  both.together = true;
+  both.simultaneous = true;
   both.input = LogLogTable({{15, {}, 6}, {60, 2.0, {}}, {60, 0.7, {}}, {400, 0.7, {}}, {700, {}, -9}}, 10);
   both.load_cases = {{"", {driven(0, flat(4, 20, 300)), driven(1, flat(9, 15, 700))}}};
   const CoherenceRule every{{}, {{1, 0.2, 0}}}, axes{{"x", "z"}, {{30, 0.6, 0.4}, {200, 0.1, -2}}},
@@ -75,13 +75,13 @@ TEST(ManyInputs, AgreeWithADenseIntegralOfTheirSpectralMatrix) {
   const auto excitation = excitations(both, model, solved.system).front();
   EXPECT_EQ(excitation->names, (std::vector<std::string>{"x", "z", "push", "twist"}));
   EXPECT_EQ(excitation->name(), "noise");
-  const std::vector<WatchRequest> requests{{"tip", quantity("acceleration", Subject::node), {9}},
-                                           {"tip", quantity("relative displacement", Subject::node), {9}},
-                                           {"root", quantity("force", Subject::base), {0}},
-                                           {"feet", quantity("foot force", Subject::foot), {0}},
-                                           {"isolator", quantity("force", Subject::spring), {1}}};
-  const std::vector<Watched> watched = watch(model, solved.channels, requests);
-  const Outcome outcome = run(both, solved, watched);
+  const std::vector<OutputRequest> requests{{"tip", quantity("acceleration", Subject::node), {9}},
+                                            {"tip", quantity("relative displacement", Subject::node), {9}},
+                                            {"root", quantity("force", Subject::base), {0}},
+                                            {"feet", quantity("foot force", Subject::foot), {0}},
+                                            {"isolator", quantity("force", Subject::spring), {1}}};
+  const std::vector<Output> watched = watch(model, solved.channels, requests);
+  const CaseResults outcome = run(both, solved, watched);
   const Transfer transfer(solved.basis, solved.damping, {excitation->base, excitation->loads});
   std::vector<double> integral(watched.size());
   const std::vector<double> edges = excitation->spectrum.edges();
@@ -134,16 +134,16 @@ TEST(ManyInputs, AreAuditedExactlyWithAllModes) {
   const Solved solved(model, test::count(1000), {});
   Environment both = noise(15, 200);
   both.axes = {0, 1, 2};
-  both.together = true;
+  both.simultaneous = true;
   both.input = flat(1, 15, 200);
   both.load_cases = {{"", {driven(0, flat(4, 15, 200))}}};
   both.coherences = {{{}, {{1, 0.6, 0.5}}}};
-  const std::vector<WatchRequest> requests{{"tip", quantity("acceleration", Subject::node), {9}},
-                                           {"root", quantity("force", Subject::base), {0}},
-                                           {"feet", quantity("foot force", Subject::foot), {0, 1}},
-                                           {"isolator", quantity("force", Subject::spring), {0}}};
-  const std::vector<Watched> watched = watch(model, solved.channels, requests);
-  const Outcome outcome = run(both, solved, watched);
+  const std::vector<OutputRequest> requests{{"tip", quantity("acceleration", Subject::node), {9}},
+                                            {"root", quantity("force", Subject::base), {0}},
+                                            {"feet", quantity("foot force", Subject::foot), {0, 1}},
+                                            {"isolator", quantity("force", Subject::spring), {0}}};
+  const std::vector<Output> watched = watch(model, solved.channels, requests);
+  const CaseResults outcome = run(both, solved, watched);
   const DampingRule rule;
   const AuditSource source{model, solved.system, solved.basis, solved.damping, rule, requests, {}, watched, {&outcome}};
   const auto answers = audit(source, frequencies_that_matter(source, 3));
@@ -156,20 +156,20 @@ TEST(ManyInputs, AreAuditedExactlyWithAllModes) {
 TEST(ManyInputs, AddUpAsTheyAreCorrelated) {
   Assembly model = test::portal(0.05);
   const Solved solved(model, test::count(12), {});
-  const std::vector<WatchRequest> requests{{"tip", quantity("acceleration", Subject::node), {9}},
-                                           {"root", quantity("moment", Subject::base), {0}}};
-  const std::vector<Watched> watched = watch(model, solved.channels, requests);
+  const std::vector<OutputRequest> requests{{"tip", quantity("acceleration", Subject::node), {9}},
+                                            {"root", quantity("moment", Subject::base), {0}}};
+  const std::vector<Output> watched = watch(model, solved.channels, requests);
   Environment three = noise(10, 160);
   three.axes = {0, 1, 2};
-  three.together = true;
+  three.simultaneous = true;
   three.input = LogLogTable({{10, 1, {}}, {100, 3, {}}, {160, 0.5, {}}}, 10);
-  const Outcome together = run(three, solved, watched);
+  const CaseResults together = run(three, solved, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     double sum = 0;
     std::vector<double> single;
     for (int axis = 0; axis < 3; ++axis) {
       Environment one = three;
-      one.together = false;
+      one.simultaneous = false;
       one.axes = {axis};
       const double rms = run(one, solved, watched).random()->rows[i].rms;
       single.push_back(rms * rms);
@@ -186,7 +186,7 @@ TEST(ManyInputs, AddUpAsTheyAreCorrelated) {
   const auto excitation = excitations(two, model, solved.system).front();
   const Transfer diagonal(solved.basis, solved.damping, {MatrixXcd(excitation->base.rowwise().sum())});
   const ModalCovariance exact = integrate_covariance(diagonal, two.input);
-  const Outcome in_phase = run(two, solved, watched);
+  const CaseResults in_phase = run(two, solved, watched);
   for (std::size_t i = 0; i < watched.size(); ++i)
     EXPECT_NEAR(in_phase.random()->rows[i].rms / test::root_mean_square(watched[i].measure(0), exact), 1, 1e-8);
 }
@@ -199,9 +199,9 @@ TEST(ManyInputs, OfTwoFeetAreAsByHand) {
   const int other = test::add_node(model, {3, 0, 0}, "foot");
   model.springs.push_back(test::stiff_spring(other, 1, 4e4));
   model.springs[0].loss_factor = model.springs[1].loss_factor = 0.04;
-  model.bases = {{"left", {Foot{0}}, {0, 0, 0}}, {"right", {Foot{other}}, {3, 0, 0}}};
+  model.bases = {{"left", {SupportNode{0}}, {0, 0, 0}}, {"right", {SupportNode{other}}, {3, 0, 0}}};
   const Solved solved(model, test::count(6), {});
-  const std::vector<Watched> watched =
+  const std::vector<Output> watched =
       watch(model, solved.channels, {{"mass", quantity("acceleration", Subject::node), {1}}});
   Environment environment = noise(5, 80);
   environment.axes = {2};
@@ -209,7 +209,7 @@ TEST(ManyInputs, OfTwoFeetAreAsByHand) {
   environment.input = flat(1, 5, 80);
   const auto psd = [&](const std::vector<CoherenceRule>& rules) {
     environment.coherences = rules;
-    Outcome outcome = run(environment, solved, watched);
+    CaseResults outcome = run(environment, solved, watched);
     return std::pair(outcome.grid(), outcome.random()->rows[2].psd);  // along z
   };
   const double m = 2, k = 4e4;
@@ -239,7 +239,7 @@ TEST(ManyInputs, OfTwoFeetAreAsByHand) {
   Environment without = environment;
   without.bases_apart = false;
   without.axes = {0, 2};
-  without.together = true;
+  without.simultaneous = true;
   without.coherences = {wave};
   EXPECT_ANY_THROW((void)excitations(without, model, solved.system));
 }
@@ -274,7 +274,7 @@ TEST(ManyInputs, MayLeaveAGapBetweenTheirTables) {
   push << 3, -1, 2, 0, 0, 0;
   model.loads = {force_on(5, "low", push), force_on(9, "high", push)};
   const Solved solved(model, test::count(1000), {});
-  const std::vector<Watched> watched =
+  const std::vector<Output> watched =
       watch(model, solved.channels, {{"tip", quantity("acceleration", Subject::node), {9}}});
   const DrivenLoad low = driven(0, flat(4, 15, 40)), high = driven(1, flat(9, 80, 200));
   const auto rms = [&](const std::vector<DrivenLoad>& loads, bool correlated) {
@@ -292,16 +292,16 @@ TEST(ManyInputs, ForcesOnOneBodyAreItsBaseMotion) {
   model.springs[0].dashpot.setConstant(25);
   model.loads = {force_on(1, "push", Vector6::Unit(2))};
   const Solved solved(model, test::count(6), {});
-  const std::vector<Watched> watched = watch(model, solved.channels,
-                                             {{"mass", quantity("relative displacement", Subject::node), {1}},
-                                              {"spring", quantity("force", Subject::spring), {0}}});
+  const std::vector<Output> watched = watch(model, solved.channels,
+                                            {{"mass", quantity("relative displacement", Subject::node), {1}},
+                                             {"spring", quantity("force", Subject::spring), {0}}});
   Environment push = noise(2, 300), base = push;
   push.load_cases = {{"", {driven(0, LogLogTable({{2, 8, {}}, {300, 3, {}}}, 10))}}};
   base.axes = {2};
   base.input = LogLogTable({{2, 2, {}}, {300, 0.75, {}}}, 10);
-  const Outcome by_force = run(push, solved, watched), by_base = run(base, solved, watched);
+  const CaseResults by_force = run(push, solved, watched), by_base = run(base, solved, watched);
   for (const char* name : {"mass.relative displacement.z", "spring.force.z"}) {
-    const auto i = static_cast<std::size_t>(find_watched(watched, name) - watched.data());
+    const auto i = static_cast<std::size_t>(find_output(watched, name) - watched.data());
     EXPECT_NEAR(by_force.random()->rows[i].rms / by_base.random()->rows[i].rms, 1, 1e-9) << name;
   }
 }

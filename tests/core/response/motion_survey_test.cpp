@@ -22,10 +22,10 @@ Environment stepped_noise(double from, double to) {
   return environment;
 }
 
-ExcitedLoads excited_by(const Environment& environment, const Solved& solved) {
-  ExcitedLoads loads;
+CaseResponses excited_by(const Environment& environment, const Solved& solved) {
+  CaseResponses loads;
   for (const auto& each : excitations(environment, solved.assembly, solved.system))
-    loads.push_back(std::make_unique<Excited>(each, solved.system, solved.basis, solved.damping));
+    loads.push_back(std::make_unique<CaseResponse>(each, solved.system, solved.basis, solved.damping));
   return loads;
 }
 
@@ -38,27 +38,27 @@ TEST(MotionSurvey, AgreesWithWatchedNodesAndADenseScan) {
   const Solved solved(model, test::count(1000), test::ratio(0.02));
   Environment both = stepped_noise(15, 700);
   both.axes = {0, 2};
-  both.together = true;
+  both.simultaneous = true;
   both.coherences = {{{}, {{1, 0.6, 0.5}}}};
   Environment single = stepped_noise(15, 700);
   single.axes = {1};
   for (const Environment* environment : {&both, &single}) {
-    ExcitedLoads loads = excited_by(*environment, solved);
+    CaseResponses loads = excited_by(*environment, solved);
     const std::vector<MotionField> fields = survey_motion(solved.assembly, solved.channels, loads, 2);
     ASSERT_EQ(fields.size(), 1U);
     const MotionField& field = fields[0];
-    std::vector<WatchRequest> requests;
+    std::vector<OutputRequest> requests;
     const int nodes = static_cast<int>(model.nodes.size());
-    const WatchedQuantity *acceleration = nullptr, *displacement = nullptr;
-    for (const WatchedQuantity& each : watched_quantities()) {
+    const OutputQuantity *acceleration = nullptr, *displacement = nullptr;
+    for (const OutputQuantity& each : output_quantities()) {
       if (each.subject != Subject::node) continue;
       if (each.keyword == "acceleration") acceleration = &each;
       if (each.keyword == "relative displacement") displacement = &each;
     }
     for (int node = 0; node < nodes; ++node)
-      for (const WatchedQuantity* quantity : {acceleration, displacement})
+      for (const OutputQuantity* quantity : {acceleration, displacement})
         requests.push_back({"n" + std::to_string(node), quantity, {node}});
-    const Outcome outcome = run_case(*loads[0], watch(model, solved.channels, requests));
+    const CaseResults outcome = run_case(*loads[0], watch(model, solved.channels, requests));
     const Transfer& transfer = *loads[0]->transfer;
     std::vector<double> dense;
     for (const auto& [f, ratio] : resonances(solved.basis, solved.damping))
@@ -105,7 +105,7 @@ TEST(MotionSurvey, FindsTheResonanceOfAMassOnASpring) {
   environment.axes = {2};
   environment.input = LogLogTable({{5, 4, {}}, {200, 4, {}}}, 10);
   environment.grid = {5, 200, 24, 21, {}};
-  const ExcitedLoads loads = excited_by(environment, solved);
+  const CaseResponses loads = excited_by(environment, solved);
   const MotionField field = survey_motion(solved.assembly, solved.channels, loads, 1).front();
   const double resonance = std::sqrt(8e4 / 2) / (2 * pi);
   EXPECT_NEAR(field.psd[1] / (4 * (1 + 0.0025) / 0.0025), 1, 1e-9);

@@ -76,12 +76,12 @@ TEST(TonesOnNoise, AreMeansOverTheirPhases) {
 struct Shaken {
   Assembly model = test::chain({2, 1}, {8e4, 6e4});
   std::unique_ptr<Solved> solved;
-  std::vector<Watched> watched;
+  std::vector<Output> watched;
   Shaken() {
     for (Spring& spring : model.springs) spring.loss_factor = 0.05;
     solved = std::make_unique<Solved>(model, test::count(6), DampingRule{});
-    std::vector<WatchRequest> requests;
-    for (const WatchedQuantity& each : watched_quantities())
+    std::vector<OutputRequest> requests;
+    for (const OutputQuantity& each : output_quantities())
       if (each.subject == Subject::node && each.keyword == "acceleration")
         requests = {{"one", &each, {1}}, {"two", &each, {2}}};
     watched = watch(model, solved->channels, requests);
@@ -95,9 +95,9 @@ struct Shaken {
     environment.grid = {input.from(), input.to(), 48, 41, {}};
     return environment;
   }
-  [[nodiscard]] std::unique_ptr<Excited> excite_alone(const Environment& environment) const {
-    return std::make_unique<Excited>(excitation_along(environment, 2, solved->system), solved->system, solved->basis,
-                                     solved->damping);
+  [[nodiscard]] std::unique_ptr<CaseResponse> excite_alone(const Environment& environment) const {
+    return std::make_unique<CaseResponse>(excitation_along(environment, 2, solved->system), solved->system,
+                                          solved->basis, solved->damping);
   }
 };
 
@@ -110,11 +110,11 @@ TEST(OnRandom, TonesAddTheirMeanSquares) {
   Environment noise = Shaken::along_z(Environment::Type::random, level_line(2, 10, 200)),
               tone = Shaken::along_z(Environment::Type::sine, level_line(9, 10, 120));
   noise.duration = 60;
-  tone.on = "noise";
+  tone.superposed_on = "noise";
   tone.sweep_rate = 2;
-  const auto index = static_cast<std::size_t>(find_watched(all.watched, "two.acceleration.z") - all.watched.data());
+  const auto index = static_cast<std::size_t>(find_output(all.watched, "two.acceleration.z") - all.watched.data());
   const auto broad = all.excite_alone(noise);
-  const Outcome random = run_case(*broad, all.watched);
+  const CaseResults random = run_case(*broad, all.watched);
   const auto both = [&](const Environment& environment) {
     const auto excited = all.excite_alone(environment);
     return act_on_random(run_case(*excited, all.watched), random, all.watched).rows[index];
@@ -163,12 +163,12 @@ TEST(OnRandom, BandsHoldWhatTheirWindowHolds) {
   noise.duration = 30;
   Environment band = Shaken::along_z(Environment::Type::random, level_line(7, 12, 150));
   band.name = "band";
-  band.on = "noise";
+  band.superposed_on = "noise";
   band.band_width = 5;
-  const auto index = static_cast<std::size_t>(find_watched(all.watched, "two.acceleration.z") - all.watched.data());
+  const auto index = static_cast<std::size_t>(find_output(all.watched, "two.acceleration.z") - all.watched.data());
   const auto broad = all.excite_alone(noise), narrow = all.excite_alone(band);
-  const Outcome random = run_case(*broad, all.watched), acting = run_case(*narrow, all.watched);
-  std::vector<Outcome> outcomes{random, acting};
+  const CaseResults random = run_case(*broad, all.watched), acting = run_case(*narrow, all.watched);
+  std::vector<CaseResults> outcomes{random, acting};
   EXPECT_EQ(acts_on(outcomes[1], outcomes), &outcomes[0]);
   const OnRandomRow row = act_on_random(acting, random, all.watched).rows[index];
   const Eigen::RowVectorXcd channel = all.watched[index].measure(0).rows;
@@ -196,10 +196,10 @@ TEST(CrossSpectrum, OfOneInputIsFullyCoherent) {
   const Shaken all;
   const Environment noise = Shaken::along_z(Environment::Type::random, level_line(2, 10, 200));
   const auto excited = all.excite_alone(noise);
-  const Outcome outcome = run_case(*excited, all.watched);
+  const CaseResults outcome = run_case(*excited, all.watched);
   const CrossRequest request{"pair", {"one.acceleration.z", "two.acceleration.z"}, "noise.z"};
   const CrossSpectrum cross = cross_spectrum(request, *excited, all.watched, outcome);
-  const Watched &one = *find_watched(all.watched, request.of[0]), &two = *find_watched(all.watched, request.of[1]);
+  const Output &one = *find_output(all.watched, request.of[0]), &two = *find_output(all.watched, request.of[1]);
   for (std::size_t p = 0; p < cross.grid.size(); p += 7) {
     EXPECT_NEAR(cross.coherence(p), 1, 1e-12);
     const Complex h1 = all.solved->response(one.measure(0).rows, 2, cross.grid[p]),
@@ -208,7 +208,7 @@ TEST(CrossSpectrum, OfOneInputIsFullyCoherent) {
     EXPECT_NEAR(cross.psd[1][p] / (2 * std::norm(h2)), 1, 1e-9);
   }
   const ModalCovariance& covariance = *excited->covariance;
-  const auto moment = [&](const Watched& a, const Watched& b) {
+  const auto moment = [&](const Output& a, const Output& b) {
     return (a.measure(0).rows * covariance.gamma * b.measure(0).rows.adjoint())(0).real();
   };
   EXPECT_NEAR(cross.correlation, moment(one, two) / std::sqrt(moment(one, one) * moment(two, two)), 1e-9);

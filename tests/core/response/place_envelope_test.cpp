@@ -19,17 +19,17 @@ TEST(PlaceEnvelope, IsTheLargestOfItsNodesAtEachFrequency) {
   environment.grid = {15, 300, 12, 9, {}};
   for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
     environment.type = type;
-    Excited load(excitation_along(environment, 2, solved.system), solved.system, solved.basis, solved.damping);
+    CaseResponse load(excitation_along(environment, 2, solved.system), solved.system, solved.basis, solved.damping);
     for (const char* const keyword : {"acceleration", "transmissibility"}) {
-      const auto quantities = watched_quantities();
-      const auto quantity = std::find_if(quantities.begin(), quantities.end(), [&](const WatchedQuantity& each) {
+      const auto quantities = output_quantities();
+      const auto quantity = std::find_if(quantities.begin(), quantities.end(), [&](const OutputQuantity& each) {
         return each.keyword == keyword && each.subject == Subject::node;
       });
       if (type == Environment::Type::random && quantity->per_input()) continue;
-      std::vector<WatchRequest> requests{{"all", &*quantity, {3, 5, 8, 11}}};
+      std::vector<OutputRequest> requests{{"all", &*quantity, {3, 5, 8, 11}}};
       for (const int node : requests[0].items) requests.push_back({"n" + std::to_string(node), &*quantity, {node}});
-      const std::vector<Watched> watched = watch(solved.assembly, solved.channels, requests);
-      const Outcome outcome = run_case(load, watched);
+      const std::vector<Output> watched = watch(solved.assembly, solved.channels, requests);
+      const CaseResults outcome = run_case(load, watched);
       bool differs = false;
       for (int component = 0; component < 4; ++component) {
         const auto at = [&](int request) { return static_cast<std::size_t>(4 * request + component); };

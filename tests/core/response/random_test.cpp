@@ -95,7 +95,7 @@ TEST(Random, SettlesWhereResonancesAreNarrowOrLieTogether) {
 
 TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   const Solved solved(test::portal(std::nullopt), test::count(12), test::ratio(0.02));
-  const WatchRequest request{"tip", &watched_quantities()[5], {9}, Vector3::Zero()};
+  const OutputRequest request{"tip", &output_quantities()[5], {9}, Vector3::Zero()};
   const auto watched = watch(solved.assembly, solved.channels, {request});
   Environment environment;
   environment.type = Environment::Type::random;
@@ -103,7 +103,7 @@ TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   environment.grid = {10, 200, 24, 21, {}};
   environment.duration = 120;
   environment.bands = {{10, 37}, {37, 61.5}, {61.5, 200}, {30, 500}};
-  const Outcome outcome = test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched);
+  const CaseResults outcome = test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched);
   const RandomRow& row = outcome.random()->rows[0];            // relative displacement along x
   EXPECT_NEAR(row.moments.m0 / (row.rms * row.rms), 1, 1e-9);  // by the rule and by Γ
   // m₂ of the displacement is the variance of the velocity over (2π)², by Γ; m₄ that of the acceleration over (2π)⁴.

@@ -168,7 +168,7 @@ TEST(Response, FollowsTwoBasesThatMoveApart) {
   model.springs = {test::stiff_spring(foot1, one, k1), test::stiff_spring(foot2, two, k2),
                    test::stiff_spring(one, two, k12)};
   model.springs[0].dashpot[2] = c;
-  model.bases = {{"left", {Foot{foot1}}, Vector3::Zero()}, {"right", {Foot{foot2}}, Vector3::Zero()}};
+  model.bases = {{"left", {SupportNode{foot1}}, Vector3::Zero()}, {"right", {SupportNode{foot2}}, Vector3::Zero()}};
   for (const int kind : {0, 1, 2}) {
     SCOPED_TRACE(kind);
     const double eta = kind == 1 ? 0.07 : 0, beta = kind == 2 ? 4e-4 : 0;

@@ -242,15 +242,15 @@ ShakenPlate shaken(bool two_bases) {
 
 StressSurvey survey_of(const ShakenPlate& s, const StressStations& stations, const ShakenPlate::Cases& loads,
                        const std::vector<StressDemand>& demands, int threads, std::size_t bytes_at_once = 8U << 20U) {
-  ExcitedLoads excited;
-  for (const auto& load : loads) excited.push_back(std::make_unique<Excited>(load, s.system, s.basis, s.damping));
+  CaseResponses excited;
+  for (const auto& load : loads) excited.push_back(std::make_unique<CaseResponse>(load, s.system, s.basis, s.damping));
   return survey_stress(s.assembly, s.system, s.basis, s.damping, stations, excited, demands, threads, bytes_at_once);
 }
 
 std::vector<StressDemand> mises(std::vector<int> parts) { return {{StressQuantity::von_mises, std::move(parts)}}; }
 
-const WatchedQuantity* quantity_called(std::string_view keyword) {
-  for (const WatchedQuantity& quantity : watched_quantities())
+const OutputQuantity* quantity_called(std::string_view keyword) {
+  for (const OutputQuantity& quantity : output_quantities())
     if (quantity.keyword == keyword) return &quantity;
   return nullptr;
 }
@@ -300,14 +300,14 @@ TEST(StressSurvey, AgreesWithChannelsTakenOneByOne) {
       }
     }
     // What is watched finds the same worst, with gravity on top as well.
-    WatchRequest request;
+    OutputRequest request;
     request.name = "metal";
     request.parts = {0, 1};
     request.quantity = quantity_called("von Mises");
     const auto watched = watch(s.assembly, channels, {request}, {&stations, &survey});
-    const Outcome still = test::run_at_rest(s.environments[0], s.system, s.basis, watched);
+    const CaseResults still = test::run_at_rest(s.environments[0], s.system, s.basis, watched);
     const StaticSum sum{0, &still};
-    const Outcome outcome = test::run_along(s.environments[1], 2, s.system, s.basis, s.damping, watched, {&sum, 1});
+    const CaseResults outcome = test::run_along(s.environments[1], 2, s.system, s.basis, s.damping, watched, {&sum, 1});
     EXPECT_NEAR(outcome.sine()->rows[0].peak.value / worst_sine, 1, 1e-9);
     EXPECT_NEAR(still.at_rest()->rows[0].value / survey.fields[0].worst.front().value, 1, 1e-9);
     EXPECT_GE(outcome.sine()->rows[0].with_static.at(0).value, outcome.sine()->rows[0].peak.value * (1 - 1e-9));
@@ -410,18 +410,18 @@ TEST(StressSurvey, OfComponentsAndPrincipalStressAgreesWithChannelsInstantsAndDi
     EXPECT_LE(worst.value, worst_sine * 1.001);
     EXPECT_NEAR(worst.principal[0] / worst.value, 1, 1e-7);  // of the cycle the instant of the largest tension
     // What is watched finds the same, its curves are of one direction, and gravity comes on top.
-    WatchRequest request;
+    OutputRequest request;
     request.name = "metal";
     request.parts = {0, 1};
     request.quantity = quantity_called("principal stress");
     const auto watched = watch(s.assembly, channels, {request}, {&stations, &survey});
     ASSERT_EQ(watched.size(), 1U);
-    const Outcome rest = test::run_at_rest(s.environments[0], s.system, s.basis, watched);
+    const CaseResults rest = test::run_at_rest(s.environments[0], s.system, s.basis, watched);
     const StaticSum sum{0, &rest};
-    const Outcome sine = test::run_along(s.environments[1], 2, s.system, s.basis, s.damping, watched, {&sum, 1});
+    const CaseResults sine = test::run_along(s.environments[1], 2, s.system, s.basis, s.damping, watched, {&sum, 1});
     EXPECT_NEAR(sine.sine()->rows[0].peak.value / worst.value, 1, 1e-9);
     EXPECT_NEAR(std::abs(rest.at_rest()->rows[0].value) / worst_still, 1, 1e-9);
-    const Outcome random = test::run_along(s.environments[2], 2, s.system, s.basis, s.damping, watched);
+    const CaseResults random = test::run_along(s.environments[2], 2, s.system, s.basis, s.damping, watched);
     EXPECT_NEAR(random.random()->rows[0].rms / worst_random, 1, 1e-8);
     // The largest of both over all places, frequencies, instants and directions.
     double both = 0;

@@ -172,7 +172,7 @@ TEST(VaryingSprings, AreTheSameByAllFormsOfTheEquations) {
           // The modal equations written out: (Λ + iD + iωV − ω²J + W X G) q = p − W X G_b u_b.
           const double omega = 2 * pi * f;
           const SpringVariation& own = *solved.damping.springs;
-          const VectorXcd x = own.excess(f);
+          const VectorXcd x = own.stiffness_change(f);
           MatrixXcd z = imaginary * (omega * solved.damping.viscous + solved.damping.hysteretic);
           z.diagonal() += solved.basis.stiffness();
           z.diagonal().head(solved.basis.with_mass()).array() -= omega * omega;
@@ -332,16 +332,16 @@ TEST(VaryingSprings, AreAudited) {
   shake.input = LogLogTable({{10, 3, {}}, {150, 3, {}}}, 20);
   shake.grid = {10, 150, 24, 21, {}};
   const auto quantity = [](std::string_view keyword, Subject subject) {
-    for (const WatchedQuantity& each : watched_quantities())
+    for (const OutputQuantity& each : output_quantities())
       if (each.keyword == keyword && each.subject == subject) return &each;
-    return static_cast<const WatchedQuantity*>(nullptr);
+    return static_cast<const OutputQuantity*>(nullptr);
   };
-  const std::vector<WatchRequest> requests{{"tip", quantity("acceleration", Subject::node), {12}},
-                                           {"root", quantity("force", Subject::base), {0}},
-                                           {"isolator", quantity("force", Subject::spring), {0}}};
-  const std::vector<Watched> watched = watch(solved.assembly, solved.channels, requests);
-  Excited excited(excitation_along(shake, 2, solved.system), solved.system, solved.basis, solved.damping);
-  const std::vector<Outcome> outcomes{run_case(excited, watched)};
+  const std::vector<OutputRequest> requests{{"tip", quantity("acceleration", Subject::node), {12}},
+                                            {"root", quantity("force", Subject::base), {0}},
+                                            {"isolator", quantity("force", Subject::spring), {0}}};
+  const std::vector<Output> watched = watch(solved.assembly, solved.channels, requests);
+  CaseResponse excited(excitation_along(shake, 2, solved.system), solved.system, solved.basis, solved.damping);
+  const std::vector<CaseResults> outcomes{run_case(excited, watched)};
   const DampingRule none;
   const AuditSource source{solved.assembly, solved.system, solved.basis, solved.damping, none, requests, {},
                            watched,         {&outcomes[0]}};

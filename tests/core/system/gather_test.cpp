@@ -144,7 +144,7 @@ TEST(Numbering, GivesRotationsOnlyToNodesThatUseThem) {
   for (int node = 0; node < static_cast<int>(model.nodes.size()); ++node) {
     const auto n = static_cast<std::size_t>(node);
     const bool foot = std::any_of(model.bases[0].feet.begin(), model.bases[0].feet.end(),
-                                  [&](const Foot& each) { return each.node == node; });
+                                  [&](const SupportNode& each) { return each.node == node; });
     const bool needed = shell[n] || !solid[n] || node == sprung || foot ||
                         std::find(follow.begin(), follow.end(), node) != follow.end();
     EXPECT_EQ(system.has_rotation(node), needed) << model.describe_node(node);

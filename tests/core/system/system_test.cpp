@@ -67,7 +67,7 @@ TEST(System, MovesRigidlyOnOneBaseAndTellsOfASpringToGround) {
 
 TEST(System, RefusesANodeThatTwoBasesHold) {
   Assembly model = test::portal(std::nullopt);
-  model.bases.push_back({"second", {Foot{0}}, Vector3::Zero()});
+  model.bases.push_back({"second", {SupportNode{0}}, Vector3::Zero()});
   try {
     (void)make_system(model);
     FAIL();

@@ -1,0 +1,348 @@
+#include "analysis/queries.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <functional>
+
+#include "analysis/springs.h"
+#include "core/response/fine_curve.h"
+#include "core/response/run_case.h"
+
+namespace avrenk {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXcd;
+
+// A place with its quantity and component: "acceleration.z of tip".
+std::string words_of(const Question& question, const Output& watched) {
+  const bool bare = watched.component.empty() || watched.component == "magnitude";
+  return fmt::format("{}{}{}{}", watched.quantity->keyword, bare ? "" : ".", bare ? "" : watched.component,
+                     question.of.empty() ? "" : " of " + question.of);
+}
+
+[[noreturn]] void refuse_question(const Question& question, const std::string& wrong, const std::string& instead) {
+  throw InputError(Problem{fmt::format("\"{}\"", question.text), wrong, instead, question.place});
+}
+
+bool names_case(const Question& question, const Excitation& excitation) {
+  return question.cases.empty() || excitation.is_among(question.cases);
+}
+
+// "sine" and "sine.x" are of the environment sine.
+bool is_of(const std::string& name, const Environment& environment) {
+  return name == environment.name || name.starts_with(environment.name + ".");
+}
+
+// Answers one question after the other; each case is applied once for all of them.
+class Answerer {
+ public:
+  Answerer(Analysis& analysis, const std::vector<Question>& questions) : analysis_(analysis), questions_(questions) {}
+
+  Answers run() {
+    for (std::size_t q = 0; q < questions_.size(); ++q) {
+      const Question& question = questions_[q];
+      std::size_t answered = 0;
+      for (const auto& group : analysis_.groups)
+        for (std::size_t k = 0; k < group->loads.size(); ++k) {
+          if (!names_case(question, *group->cases[k])) continue;
+          // One load by itself, as all that looks at the model takes several.
+          CaseResponses alone;
+          alone.push_back(std::move(group->loads[k]));
+          try {
+            answered += take(q, *group, alone) ? 1 : 0;
+          } catch (...) {
+            group->loads[k] = std::move(alone.front());
+            throw;
+          }
+          group->loads[k] = std::move(alone.front());
+        }
+      if (answered == 0) refuse_question(question, why_none(question), "name a case where it has one");
+    }
+    return std::move(answers_);
+  }
+
+ private:
+  [[nodiscard]] std::string why_none(const Question& question) const {
+    if (frequency_of(question))
+      return fmt::format("no case asked for reaches {:.6g} Hz, or has such a quantity", *frequency_of(question));
+    return "no case that was run has such a quantity";
+  }
+
+  // Hz; nothing where none was named.
+  [[nodiscard]] std::optional<double> frequency_of(const Question& question) const {
+    if (!question.mode) return question.frequency;
+    const ModalBasis& basis = analysis_.basis;
+    if (*question.mode > basis.modes)
+      refuse_question(question, fmt::format("mode {} is asked for, and there are {}", *question.mode, basis.modes),
+                      fmt::format("write at mode 1 to {}", basis.modes));
+    return natural_frequency(analysis_, *question.mode - 1);
+  }
+
+  // Whether there is an answer under this load.
+  bool take(std::size_t q, const AnswerGroup& group, const CaseResponses& alone) {
+    const Question& question = questions_[q];
+    const CaseResponse& load = *alone.front();
+    const Excitation& excitation = *load.excitation;
+    const std::optional<double> frequency = frequency_of(question);
+    if (frequency && (excitation.is_static() || *frequency < excitation.grid.from * (1 - 1e-9) ||
+                      *frequency > excitation.grid.to * (1 + 1e-9)))
+      return false;
+    if (question.phase && !excitation.is_sine()) return false;
+    if (question.form == Question::Form::field) return take_field(q, group, alone, frequency);
+    if (question.form == Question::Form::curve && excitation.is_static()) return false;
+    std::optional<StressSurvey> survey;
+    StressSource source;
+    if (question.request.quantity->of_nodes && !question.request.parts.empty()) {
+      const CaseResponses now = frequency ? held(group, load, question, *frequency) : CaseResponses{};
+      survey = survey_stress(analysis_.plan.assembly, analysis_.system, *group.basis, *group.damping, stations(),
+                             frequency ? now : alone, {demand_of(question)}, analysis_.threads);
+      source = {&stations(), &*survey};
+    }
+    const Channels channels(analysis_.plan.assembly, analysis_.system, *group.basis, *group.damping);
+    std::vector<Output> watched = watch(analysis_.plan.assembly, channels, {question.request}, source);
+    std::erase_if(watched, [&](const Output& each) {
+      return question.component.empty() ? !each.is_headline() : each.component != question.component;
+    });
+    std::erase_if(watched, [&](const Output& each) {
+      return each.candidates->items.empty() ||
+             (each.quantity->per_input() && (!load.sine || !each.quantity->has_meaning(excitation.kind)));
+    });
+    if (watched.empty()) return false;
+    if (frequency)
+      take_at(q, watched, load, *frequency);
+    else
+      take_over_band(q, watched, *alone.front());
+    return true;
+  }
+
+  [[nodiscard]] StressDemand demand_of(const Question& question) const {
+    return {*question.request.quantity->of_nodes, question.request.parts, question.request.stress_at};
+  }
+  const StressStations& stations() {
+    if (!analysis_.stations) analysis_.stations.emplace(analysis_.plan.assembly);
+    return *analysis_.stations;
+  }
+
+  // What acts at one frequency: a sine held there, or an instant of it, or what a random input makes there, whose mean
+  // squares are PSDs.
+  [[nodiscard]] CaseResponses held(const AnswerGroup& group, const CaseResponse& load, const Question& question,
+                                   double frequency) const {
+    CaseResponses loads;
+    const auto excitation = held_at(*load.excitation, {frequency, question.mode.value_or(0), question.phase});
+    if (load.covariance) {
+      const MatrixXcd z = random_state(load, frequency);
+      loads.push_back(std::make_unique<CaseResponse>(excitation, MatrixXcd(z * z.adjoint())));
+    } else if (question.phase) {
+      loads.push_back(std::make_unique<CaseResponse>(
+          excitation, Eigen::VectorXcd(load.sine->state({}, frequency) * std::polar(1.0, *question.phase))));
+    } else {
+      loads.push_back(std::make_unique<CaseResponse>(excitation, analysis_.system, *group.basis, *group.damping));
+    }
+    return loads;
+  }
+  // Columns whose squares add up to PSDs.
+  [[nodiscard]] static MatrixXcd random_state(const CaseResponse& load, double frequency) {
+    return load.transfer->state(frequency) * load.covariance->input.root(frequency);
+  }
+
+  // The largest of the candidates at one frequency.
+  void take_at(std::size_t q, const std::vector<Output>& watched, const CaseResponse& load, double frequency) {
+    const Question& question = questions_[q];
+    for (const Output& each : watched) {
+      Answer answer;
+      answer.question = q;
+      answer.of = words_of(question, each);
+      answer.in = load.excitation->name();
+      answer.frequency = frequency;
+      const bool turned_over = each.quantity->is_reciprocal;
+      const MatrixXcd z = load.covariance
+                              ? random_state(load, frequency)
+                              : MatrixXcd(load.sine->state({"", {}, each.quantity->per_input()}, frequency));
+      answer.what = load.covariance  ? Answer::What::psd
+                    : question.phase ? Answer::What::at_instant
+                                     : Answer::What::at_frequency;
+      double largest = -1;
+      for (std::size_t k = 0; k < each.candidates->items.size(); ++k) {
+        const Measure measure = each.measure(k);
+        const MatrixXcd w = measure.rows * z;
+        double value = 0, phase = std::nan("");
+        if (load.covariance) {
+          value = w.squaredNorm();
+        } else if (question.phase) {
+          const Eigen::VectorXd now = (w.col(0) * std::polar(1.0, *question.phase)).real();
+          value = now.size() == 1 ? now[0] : now.norm();
+          phase = *question.phase;
+        } else {
+          value = largest_over_phase(w.col(0));
+          phase = phase_of_largest(w.col(0));
+        }
+        if (!(std::abs(value) > largest * (1 + 1e-9))) continue;
+        largest = std::abs(value);
+        answer.value = turned_over ? 1 / value : value;
+        answer.phase = turned_over ? -phase : phase;
+        answer.where = measure.label;
+      }
+      answers_.values.push_back(std::move(answer));
+    }
+  }
+
+  // Over the whole band, as the run itself has it.
+  void take_over_band(std::size_t q, const std::vector<Output>& watched, CaseResponse& load) {
+    const Question& question = questions_[q];
+    const CaseResults outcome = run_case(load, watched);
+    for (std::size_t i = 0; i < watched.size(); ++i) {
+      const std::string of = words_of(question, watched[i]), in = outcome.name();
+      if (question.form == Question::Form::curve) {
+        const SineAnswers* const sine = outcome.sine();
+        FineCurve fine = fine_curve(outcome, i, *load.transfer, watched[i]);
+        answers_.curves.push_back({q, of, in, !sine, std::move(fine.frequency), std::move(fine.value),
+                                   std::move(fine.phase), sine ? std::optional(sine->rows[i].peak) : std::nullopt});
+        continue;
+      }
+      if (const SineAnswers* sine = outcome.sine()) {
+        const SineRow& row = sine->rows[i];
+        answers_.values.push_back({q, of, in, Answer::What::largest, row.peak.value, row.peak.frequency, row.peak.phase,
+                                   row.where + (row.peak.at_end ? " (end of the band)" : "")});
+      } else if (const RandomAnswers* random = outcome.random()) {
+        const RandomRow& row = random->rows[i];
+        answers_.values.push_back({q, of, in, Answer::What::rms, row.rms, std::nan(""), std::nan(""), row.where});
+        answers_.values.push_back(
+            {q, of, in, Answer::What::within, row.within[2], std::nan(""), std::nan(""), row.where});
+      } else {
+        const StaticRow& row = outcome.at_rest()->rows[i];
+        answers_.values.push_back({q, of, in, Answer::What::steady, row.value, std::nan(""), std::nan(""), row.where});
+      }
+    }
+  }
+
+  bool take_field(std::size_t q, const AnswerGroup& group, const CaseResponses& alone,
+                  std::optional<double> frequency) {
+    const Question& question = questions_[q];
+    const CaseResponse& load = *alone.front();
+    const OutputQuantity& quantity = *question.request.quantity;
+    AnswerField field{q, load.excitation, {}, {}, {}, {}};
+    if (!quantity.of_nodes) return take_motion(question, group, alone, frequency, std::move(field));
+    if (load.covariance && frequency)
+      refuse_question(question, "the field of a PSD at one frequency is not drawn",
+                      "leave the frequency out for the RMS, or ask for field of acceleration and its largest PSD");
+    const CaseResponses now = frequency ? held(group, load, question, *frequency) : CaseResponses{};
+    const CaseResponses& loads = frequency ? now : alone;
+    if (frequency) field.excitation = now.front()->excitation;
+    const Assembly& assembly = analysis_.plan.assembly;
+    if (!assembly.groups.empty()) {
+      StressDemand demand{*quantity.of_nodes, {}, {}};
+      for (int part = 0; part < static_cast<int>(assembly.parts.size()); ++part) demand.parts.push_back(part);
+      StressSurvey survey = survey_stress(assembly, analysis_.system, *group.basis, *group.damping, stations(), loads,
+                                          {demand}, analysis_.threads);
+      if (!survey.fields.front().worst.empty()) field.stress = std::move(survey.fields.front());
+    }
+    if (*quantity.of_nodes == StressQuantity::von_mises) {
+      const Channels channels(assembly, analysis_.system, *group.basis, *group.damping);
+      std::vector<BeamStressField> beams = survey_beams(assembly, channels, *group.basis, loads, analysis_.threads);
+      if (!beams.empty() && !beams.front().worst.empty()) field.beams = std::move(beams.front());
+    }
+    if (!field.stress && !field.beams) return false;
+    if (load.sine && frequency) {
+      field.shape = shape_at(load, analysis_.system, *frequency);
+      if (question.phase) field.shape->instant = *question.phase;
+    }
+    answers_.fields.push_back(std::move(field));
+    return true;
+  }
+
+  // Displacements of a sine at one frequency; RMS of every node under a random input.
+  bool take_motion(const Question& question, const AnswerGroup& group, const CaseResponses& alone,
+                   std::optional<double> frequency, AnswerField field) {
+    const CaseResponse& load = *alone.front();
+    if (load.covariance) {
+      if (frequency) return false;
+      const Channels channels(analysis_.plan.assembly, analysis_.system, *group.basis, *group.damping);
+      field.motion = survey_motion(analysis_.plan.assembly, channels, alone, analysis_.threads).front();
+    } else {
+      if (!load.sine || question.request.quantity->kind != &kind::length) return false;
+      if (!frequency)
+        refuse_question(question, "a shape is one at a frequency", "write, for example, at 63 Hz or at mode 4");
+      field.shape = shape_at(load, analysis_.system, *frequency);
+      const AskedFrequency at{*frequency, question.mode.value_or(0), question.phase};
+      field.excitation = field.shape->excitation = held_at(*load.excitation, at);
+      field.shape->at = at.words();
+      if (question.phase) field.shape->instant = *question.phase;
+    }
+    answers_.fields.push_back(std::move(field));
+    return true;
+  }
+
+  Analysis& analysis_;
+  const std::vector<Question>& questions_;
+  Answers answers_;
+};
+
+}  // namespace
+
+std::shared_ptr<const Answers> answer_figures(Analysis& analysis) {
+  auto all = std::make_shared<Answers>();
+  const std::vector<FigureRequest>& figures = analysis.plan.figures;
+  for (std::size_t f = 0; f < figures.size(); ++f) {
+    if (figures[f].mode) {
+      if (*figures[f].mode > analysis.basis.modes)
+        analysis.warnings.push_back(fmt::format("figure {}: mode {} is asked for, and there are {}; write mode 1 to {}",
+                                                figures[f].name, *figures[f].mode, analysis.basis.modes,
+                                                analysis.basis.modes));
+      continue;
+    }
+    const std::vector<Question> question{figures[f].question};
+    const bool is_applied = std::any_of(analysis.groups.begin(), analysis.groups.end(), [&](const auto& group) {
+      return std::any_of(group->cases.begin(), group->cases.end(),
+                         [&](const auto& excitation) { return names_case(question.front(), *excitation); });
+    });
+    if (!is_applied) continue;  // another command runs them
+    try {
+      Answers own = Answerer(analysis, question).run();
+      for (AnswerCurve& curve : own.curves) {
+        curve.question = f;
+        all->curves.push_back(std::move(curve));
+      }
+      for (AnswerField& field : own.fields) {
+        field.question = f;
+        all->fields.push_back(std::move(field));
+      }
+    } catch (const InputError& error) {
+      analysis.warnings.push_back(fmt::format("figure {}: {}; {}", figures[f].name, error.problems.front().wrong,
+                                              error.problems.front().instead));
+    }
+  }
+  return all;
+}
+
+bool is_asked_of(const Environment& environment, const std::vector<Question>& questions) {
+  return !environment.direct && std::any_of(questions.begin(), questions.end(), [&](const Question& question) {
+    return question.cases.empty() || std::any_of(question.cases.begin(), question.cases.end(),
+                                                 [&](const std::string& name) { return is_of(name, environment); });
+  });
+}
+
+Answers answer(Analysis& analysis, const std::vector<Question>& questions, const Progress& progress) {
+  for (const Question& question : questions)
+    for (const std::string& name : question.cases) {
+      if (name.ends_with(".combined"))
+        refuse_question(question, fmt::format("{} stands for several cases and has no modes of its own", name),
+                        "ask each of its axes; the run's own tables have it");
+      for (const Environment& environment : analysis.plan.environments)
+        if (environment.direct && is_of(name, environment))
+          refuse_question(question, fmt::format("{} was answered by the full equations, not by modes", name),
+                          "its answers are in the run's own tables");
+    }
+  apply(
+      analysis, [&](const Environment& environment) { return is_asked_of(environment, questions); },
+      [&](const Excitation& excitation) {
+        return !excitation.environment->direct &&
+               std::any_of(questions.begin(), questions.end(),
+                           [&](const Question& question) { return names_case(question, excitation); });
+      },
+      progress);
+  return Answerer(analysis, questions).run();
+}
+
+}  // namespace avrenk

@@ -1,0 +1,180 @@
+#include "analysis/sensitivities.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "analysis/margins.h"
+#include "analysis/springs.h"
+#include "core/model/spring_law.h"
+#include "core/modes/changed_modes.h"
+
+namespace avrenk {
+namespace {
+
+constexpr double step = 0.005;  // of a number, to both sides
+
+// Every elastic stiffness times a factor: natural frequencies times its root.
+void stiffen(Assembly& assembly, double factor) {
+  for (Material& material : assembly.materials) {
+    material.youngs_modulus *= factor;
+    if (!material.orthotropic) continue;
+    material.orthotropic->youngs_modulus *= factor;
+    material.orthotropic->shear_modulus *= factor;
+  }
+  for (Spring& spring : assembly.springs) {
+    spring.stiffness *= factor;
+    if (!spring.law) continue;
+    SpringLaw law = *spring.law;
+    for (LogTable& points : law.stiffness)
+      for (auto& [frequency, stiffness] : points) stiffness *= factor;
+    spring.law = std::make_shared<const SpringLaw>(std::move(law));
+  }
+}
+
+class Study {
+ public:
+  Study(Analysis& base, const AnalysisRequest& request, const Progress& progress)
+      : base_(base), request_(request), progress_(progress) {}
+
+  ChangeStudy run(const std::vector<PlanNumber>& numbers, const std::vector<std::filesystem::path>& kept) {
+    judge_as_it_is(base_, request_, kept, progress_);
+    ChangeStudy study;
+    study.limits = base_.limits;
+    for (const StressField& field : base_.stress.fields)
+      for (const WorstStress& worst : field.worst)
+        worst_nodes_.insert(base_.stations->all()[static_cast<std::size_t>(worst.place.station)].node);
+    tell(progress_, "factorising for changes");
+    const KnownModes known(base_.plan.assembly, base_.system, base_.basis);
+    for (const PlanNumber& number : numbers) {
+      tell(progress_, fmt::format("change {} of {}: {}", study.changes.size() + 1, numbers.size(), number.path));
+      study.changes.push_back(change_of(number, known));
+    }
+    confirm(study);
+    scatter(known, study);
+    return study;
+  }
+
+ private:
+  // The plan with one number changed, limits judged.
+  [[nodiscard]] std::vector<double> margins_with(const std::optional<Override>& change, const KnownModes* known,
+                                                 double frequencies = 0,
+                                                 const std::optional<double>& damping = {}) const {
+    Analysis changed;
+    AnalysisRequest request = request_;
+    if (change) request.overrides.push_back(*change);
+    load(changed, base_.plan.file, request);
+    keep_what_is_judged(changed.plan);
+    for (OutputRequest& each : changed.plan.watch)
+      if (each.quantity->of_nodes && !each.parts.empty() && known)
+        each.stress_at.assign(worst_nodes_.begin(), worst_nodes_.end());
+    for (LifeRequest& life : changed.plan.lives)
+      for (LifeSubject& subject : life.subjects)
+        if (known) subject.nodes.assign(worst_nodes_.begin(), worst_nodes_.end());
+    if (frequencies != 0) stiffen(changed.plan.assembly, (1 + frequencies) * (1 + frequencies));
+    if (damping) {
+      changed.plan.damping.form = DampingRule::Form::ratio;
+      changed.plan.damping.value = *damping;
+    }
+    assemble(changed);
+    changed.basis = known ? known->of(changed.system)
+                          : solve_modes(changed.plan.assembly, changed.system, changed.plan.modes, request.threads);
+    changed.damping = damp(changed.system, changed.basis, changed.plan.damping);
+    take_springs(changed.plan, changed.system, changed.basis, changed.damping);
+    judge(changed, request);
+    std::vector<double> margins(base_.limits.size(), std::nan(""));
+    for (std::size_t i = 0; i < margins.size(); ++i)
+      for (const LimitResult& each : changed.limits)
+        if (each.limit->name == base_.limits[i].limit->name) margins[i] = each.deciding();
+    return margins;
+  }
+
+  [[nodiscard]] Change change_of(const PlanNumber& number, const KnownModes& known) const {
+    Change change{number, std::vector<double>(base_.limits.size(), std::nan("")), ""};
+    try {
+      const std::vector<double> more = margins_with(number.times(1 + step), &known),
+                                less = margins_with(number.times(1 - step), &known);
+      const double width = std::log((1 + step) / (1 - step));
+      for (std::size_t i = 0; i < more.size(); ++i) change.slopes[i] = (more[i] - less[i]) / width;
+    } catch (const InputError& error) {
+      change.why_not = error.problems.front().wrong;
+    }
+    return change;
+  }
+
+  void confirm(ChangeStudy& study) const {
+    constexpr std::size_t most_limits = 3, most_numbers = 3;
+    constexpr double largest = 0.5;  // of the number: beyond that a straight line says little
+    std::size_t limits = 0;
+    for (std::size_t i = 0; i < study.limits.size() && limits < most_limits; ++i) {
+      const double margin = study.limits[i].deciding();
+      if (!(margin < 0)) continue;
+      ++limits;
+      std::vector<std::pair<double, std::size_t>> least;  // change of the logarithm, and of what
+      for (std::size_t k = 0; k < study.changes.size(); ++k)
+        if (const double change = -margin / study.changes[k].slopes[i]; std::abs(change) < std::log(1 + largest))
+          least.emplace_back(change, k);
+      std::stable_sort(least.begin(), least.end(),
+                       [](const auto& a, const auto& b) { return std::abs(a.first) < std::abs(b.first); });
+      least.resize(std::min(least.size(), most_numbers));
+      for (const auto& [change, k] : least)
+        if (meets(study, i, k, change)) break;
+    }
+  }
+
+  // Runs a change, and another one on the line through both margins where that is what it takes.
+  bool meets(ChangeStudy& study, std::size_t limit, std::size_t k, double change) const {
+    constexpr double just = 0.005;  // of a margin
+    const double before = study.limits[limit].deciding();
+    for (int round = 0; round < 2; ++round) {
+      const PlanNumber& number = study.changes[k].number;
+      ConfirmedChange confirmed{limit, k, std::exp(change)};
+      tell(progress_,
+           fmt::format("{} with {:.4g} times {}", study.limits[limit].limit->name, confirmed.factor, number.path));
+      const std::vector<double> margins = margins_with(number.times(confirmed.factor), nullptr);
+      confirmed.margin = margins[limit];
+      confirmed.exceeded =
+          static_cast<std::size_t>(std::count_if(margins.begin(), margins.end(), [](double each) { return each < 0; }));
+      study.confirmed.push_back(confirmed);
+      if (confirmed.margin >= 0) return true;
+      if (!(confirmed.margin > before) || round > 0) return false;
+      // A little more than the line says, so that it is met and not nearly so.
+      change *= (just - before) / (confirmed.margin - before);
+    }
+    return false;
+  }
+
+  void scatter(const KnownModes& known, ChangeStudy& study) const {
+    const Scatter& scatter = base_.plan.scatter;
+    if (scatter.frequencies == 0 && scatter.damping.empty()) return;
+    std::vector<double> frequencies{0};
+    if (scatter.frequencies > 0) frequencies = {-scatter.frequencies, 0, scatter.frequencies};
+    std::vector<std::optional<double>> damping{std::nullopt};
+    damping.insert(damping.end(), scatter.damping.begin(), scatter.damping.end());
+    std::vector<double> as_it_is;
+    for (const LimitResult& each : study.limits) as_it_is.push_back(each.deciding());
+    for (const double shift : frequencies)
+      for (const auto& zeta : damping) {
+        tell(progress_,
+             fmt::format("scatter {} of {}", study.scattered.size() + 1, frequencies.size() * damping.size()));
+        const bool nothing = shift == 0 && !zeta;
+        study.scattered.push_back({shift, zeta, nothing ? as_it_is : margins_with(std::nullopt, &known, shift, zeta)});
+      }
+  }
+
+  Analysis& base_;
+  const AnalysisRequest& request_;
+  const Progress& progress_;
+  std::set<int> worst_nodes_;
+};
+
+}  // namespace
+
+ChangeStudy study_changes(Analysis& analysis, const AnalysisRequest& request, const std::vector<PlanNumber>& numbers,
+                          const std::vector<std::filesystem::path>& kept, const Progress& progress) {
+  return Study(analysis, request, progress).run(numbers, kept);
+}
+
+}  // namespace avrenk

@@ -1,0 +1,43 @@
+#include "results/answer_drawings.h"
+
+#include <fmt/format.h>
+
+#include "files/table.h"
+
+namespace avrenk {
+
+PlottedCurve plotted_curve(const AnswerCurve& curve, const DisplayUnit& unit, const DisplayUnit& frequency) {
+  PlottedCurve drawn{fmt::format("{}, {}", curve.in, curve.of), unit.text, curve.is_psd, {}, {}};
+  for (std::size_t k = 0; k < curve.grid.size(); ++k) {
+    drawn.frequency.push_back(frequency.from_si(curve.grid[k]));
+    drawn.value.push_back(unit.from_si(curve.value[k]));
+    if (!curve.phase.empty()) drawn.phase.push_back(degrees * curve.phase[k]);
+  }
+  if (!curve.peak) return drawn;
+  drawn.peak = unit.from_si(curve.peak->value);
+  drawn.peak_at = frequency.from_si(curve.peak->frequency);
+  return drawn;
+}
+
+PictureSource picture_source(const Analysis& analysis, const Viewpoint& sight) {
+  return {analysis.plan.assembly,
+          analysis.system,
+          analysis.basis,
+          analysis.damping,
+          analysis.plan.title,
+          analysis.plan.show,
+          &analysis.surface,
+          analysis.contents.empty() ? nullptr : &analysis.contents,
+          sight};
+}
+
+Image picture_of(const Analysis& analysis, const AnswerField& field, const Viewpoint& sight) {
+  const PictureSource source = picture_source(analysis, sight);
+  if (field.stress || field.beams)
+    return stress_picture(source, analysis.stations ? &*analysis.stations : nullptr,
+                          field.stress ? &*field.stress : nullptr, field.beams ? &*field.beams : nullptr,
+                          field.shape ? &*field.shape : nullptr);
+  return field.shape ? shape_picture(source, *field.shape) : motion_picture(source, *field.motion);
+}
+
+}  // namespace avrenk

@@ -1,0 +1,44 @@
+/// results/run_files.h: what a finished analysis writes: tables, curves, levels, records, summary, figures, fields,
+/// report, kept modes and the plan, into one folder.
+#pragma once
+
+#include "analysis/analysis.h"
+#include "core/progress.h"
+#include "files/run_folder.h"
+#include "results/run_tables.h"
+#include "results/test_sheets.h"
+
+namespace avrenk {
+
+/// How a run is to be written.
+struct WriteRequest {
+  std::string command;                       ///< "run"
+  std::string verdict;                       ///< @see verdict_of
+  std::vector<Override> overrides;           ///< of the plan
+  bool model = false, modes = false;         ///< figures of them
+  bool responses = false, overview = false;  ///< figures of responses; of inputs too, and the report
+  bool figures = true;                       ///< any at all, with fields
+  bool complex = false;                      ///< curves of real and imaginary parts too
+  int threads = 0;
+};
+
+/// "2026-11-29 10:46", for heads of pages.
+[[nodiscard]] std::string now_in_words();
+
+/// Inputs that limits lower, as profiles: levels/CASE.csv.
+void write_notched_levels(const Analysis& analysis, const RunFolder& folder);
+
+/// Tables as CSV, curves, test sheets, levels, records in time, summary.json and the plan.
+void write_tables(const Analysis& analysis, const RunTables& tables, const std::vector<TestSheet>& sheets,
+                  const WriteRequest& request, const RunFolder& folder);
+
+/// Figures, fields and report, if they are wanted, and the modes for later runs.
+/// @return  why there are no figures, if they could not be drawn: the rest is worth keeping; else empty
+[[nodiscard]] std::string write_for_readers(const Analysis& analysis, const RunTables& tables,
+                                            const WriteRequest& request, const RunFolder& folder,
+                                            const Progress& progress);
+
+/// README.md: what lies in the folder, for whoever opens it without having made it.
+void write_readme(const Analysis& analysis, const WriteRequest& request, const RunFolder& folder);
+
+}  // namespace avrenk

@@ -1,0 +1,39 @@
+#include "results/verdict.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "files/table.h"
+
+namespace avrenk {
+
+std::string verdict_of(const Analysis& analysis) {
+  const std::vector<LimitResult>& limits = analysis.limits;
+  if (limits.empty()) return "no limit applies";
+  const auto exceeded = std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return !r.met; });
+  const std::size_t open = analysis.plan.limits.size() - limits.size();
+  std::string text =
+      exceeded > 0 ? fmt::format("{} of {} limit{} exceeded; the worst is {}", exceeded, limits.size(),
+                                 limits.size() == 1 ? "" : "s", limits[0].limit->name)
+                   : fmt::format("{} met; the smallest margin is {} %, {}",
+                                 limits.size() == 1 ? "the limit is" : fmt::format("all {} limits are", limits.size()),
+                                 format_number(100 * limits[0].deciding(), 3), limits[0].limit->name);
+  const auto at_upper =
+      std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return r.met && r.upper_margin < 0; });
+  if (at_upper > 0)
+    text += fmt::format("; {} met at the nominal level would be exceeded at the upper tolerance", at_upper);
+  for (const VariantAnswers& each : analysis.variants)
+    if (each.exceeded > 0) {
+      const auto worst = std::min_element(each.margins.begin(), each.margins.end(), [](double a, double b) {
+        return a < b || (!std::isnan(a) && std::isnan(b));
+      });
+      text += fmt::format("; with {} springs {} exceeded, the worst is {}", each.name, each.exceeded,
+                          limits[static_cast<std::size_t>(worst - each.margins.begin())].limit->name);
+    }
+  if (open > 0) text += fmt::format("; {} more need environments that were not run", open);
+  return text;
+}
+
+}  // namespace avrenk
