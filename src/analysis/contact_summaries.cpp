@@ -99,7 +99,7 @@ ContactDoubts doubts_of_contacts(const ContactUnderLoad& load, const std::vector
     // Where, at what frequency and from what level on.
     const auto at = [&](const Worst& worst) {
       const double frequency = load.loads[worst.index].frequency;
-      return at_millimetres(spring_of(assembly, contacts[worst.index]).point) +
+      return assembly.describe_position(spring_of(assembly, contacts[worst.index]).point) +
              (frequency > 0 ? fmt::format(" at {:.5g} Hz", frequency) : std::string()) +
              (std::isfinite(worst.use) && !environment.is_static()
                   ? fmt::format(", from {:.3g} % of its level on", 100 / worst.use)
@@ -130,8 +130,9 @@ ContactDoubts doubts_of_contacts(const ContactUnderLoad& load, const std::vector
       say(!(slides.pressing < much * slides.of),
           fmt::format("{} slides{}, first at {}: friction is asked for {:.3g} times what it bears; what slides presses "
                       "with {:.3g} % of all",
-                      begin, some(slides), at_millimetres(spring_of(assembly, contacts[slides.index]).point),
-                      slides.use, slides.of > 0 ? 100 * slides.pressing / slides.of : 100));
+                      begin, some(slides),
+                      assembly.describe_position(spring_of(assembly, contacts[slides.index]).point), slides.use,
+                      slides.of > 0 ? 100 * slides.pressing / slides.of : 100));
   }
   return doubts;
 }

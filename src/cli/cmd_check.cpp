@@ -141,9 +141,8 @@ Check look(Analysis& analysis, Terminal& terminal) {
   add(check.findings, open_gaps(assembly, analysis.surface));
   add(check.findings, half_joined(assembly, analysis.surface));
   for (const Base& base : assembly.bases) {
-    const Vector3 point = base.point.unaryExpr([](double x) { return std::abs(x) < 1e-12 ? 0.0 : 1e3 * x; });
-    check.facts.push_back(fmt::format("Base {}: {} nodes held, its point at ({:.5g}, {:.5g}, {:.5g}) mm.", base.name,
-                                      base.feet.size(), point.x(), point.y(), point.z()));
+    check.facts.push_back(fmt::format("Base {}: {} nodes held, its point at {}.", base.name, base.feet.size(),
+                                      assembly.describe_position(base.point, 5)));
   }
   look_at_statics(analysis, check, terminal);
   look_at_states(analysis, check, terminal);

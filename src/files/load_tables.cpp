@@ -12,7 +12,7 @@ Table load_table(const Assembly& assembly, const Show& show) {
   const Vector3 about = assembly.reference();
   const DisplayUnit force = show.unit(kind::force), moment = show.unit(kind::moment);
   Table table{"loads",
-              fmt::format("Loads: resultants per unit, moments about {}", at_millimetres(about)),
+              fmt::format("Loads: resultants per unit, moments about {}", assembly.describe_position(about)),
               {{"load", ""}, {"what", ""}, {"per", ""}},
               {}};
   for (const char* axis : {"Fx", "Fy", "Fz"}) table.columns.push_back({axis, force.text});

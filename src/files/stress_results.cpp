@@ -34,7 +34,7 @@ std::string beam_place(const Assembly& assembly, const WorstBeamStress& worst) {
   const BeamSection& section = assembly.properties(beam).at_end(end);
   return fmt::format("{}, {}",
                      assembly.describe_node(beam.nodes[end], assembly.parts[static_cast<std::size_t>(beam.part)].name),
-                     describe(section, section.points[static_cast<std::size_t>(worst.point)]));
+                     describe(section, section.points[static_cast<std::size_t>(worst.point)], assembly.length_unit));
 }
 
 }  // namespace
@@ -255,7 +255,8 @@ Table beam_stress_table(const Assembly& assembly, const BeamStressField& field, 
     for (const double each : end == 0 ? beam.geometry.end1 : beam.geometry.end2)
       row.emplace_back(std::abs(each) < 1e-12 ? 0.0 : length.from_si(each));
     row.emplace_back(stress.from_si(-negative));
-    row.emplace_back(describe(section, section.points[static_cast<std::size_t>(field.point(end, at))]));
+    row.emplace_back(
+        describe(section, section.points[static_cast<std::size_t>(field.point(end, at))], assembly.length_unit));
     if (sine) {
       row.emplace_back(frequency.from_si(field.frequency(end, at)));
       row.emplace_back(degrees * field.phase(end, at));

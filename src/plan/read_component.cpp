@@ -205,7 +205,7 @@ std::vector<Index> take_nearest(const Eigen::Matrix3Xd& among, const std::string
     const double off = (among.colwise() - modes.points[p]).colwise().norm().minCoeff(&nearest);
     if (off > within)
       throw FileError(fmt::format("{}: the point nearest to {} is {}, {:.4g} mm off", file, modes.names[p],
-                                  at_millimetres(among.col(nearest)), 1e3 * off));
+                                  position_in_words(among.col(nearest), display_unit("mm")), 1e3 * off));
     modes.points[p] = among.col(nearest);
     places.push_back(nearest);
   }

@@ -51,6 +51,7 @@ void read_show(const Tree& section, Reading& reading) {
       reading.problems.add(*unit, subject, error.problems.front().wrong, error.problems.front().instead);
     }
   }
+  reading.plan.assembly.length_unit = reading.plan.show.unit(kind::length);
   map.done();
 }
 

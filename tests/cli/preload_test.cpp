@@ -1,6 +1,10 @@
 // modes: {about: CASE}: what a static state does to the modes, and to nothing else.
 #include <gmock/gmock.h>
 
+#include <cmath>
+#include <map>
+#include <sstream>
+
 #include "support/program.h"
 #include "support/summary.h"
 
@@ -119,6 +123,68 @@ TEST(PreloadOfAPlan, IsPartOfTheModel) {
 
 // What the base shakes along a line strains nothing by itself, though a turn of it would: records in time are made as
 // ever.
+// A table of the report and that of the summary are one: each number that is printed rounds to the one that is kept.
+// The table of 1 g is that without geometric stiffness, whatever modes are taken about.
+TEST(PreloadOfAPlan, HasTheTablesOfTheSummaryInItsReport) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", pressed_mast());
+  ASSERT_LE(run_program(folder, "run mast.yaml --out pressed").status, 1);
+  ASSERT_LE(run_program(folder, "run mast.yaml --no-figures --out free --set modes=\"{count: 12}\"").status, 1);
+  const auto pressed = summary_of(folder, "pressed"), free = summary_of(folder, "free");
+  for (const char* axis : {"x", "y", "z"})
+    EXPECT_NEAR(cell(pressed, "static", axis, "largest deflection") / cell(free, "static", axis, "largest deflection"),
+                1, 1e-9);
+  // Tables of the report by their header, as that of the summary would be written.
+  std::map<std::string, std::vector<std::vector<std::string>>> of_header;
+  std::istringstream report(test::read_all(folder / "pressed/report.md"));
+  std::string header;
+  for (std::string line; std::getline(report, line);) {
+    if (!line.starts_with("| ")) {
+      header.clear();
+    } else if (header.empty()) {
+      header = line;
+    } else if (!line.starts_with("| ---")) {
+      std::vector<std::string> cells;
+      std::istringstream fields(line.substr(1));
+      for (std::string cell; std::getline(fields, cell, '|');)
+        cells.push_back(cell.size() > 2 ? cell.substr(1, cell.size() - 2) : "");
+      of_header[header].push_back(cells);
+    }
+  }
+  int tables = 0, numbers = 0;
+  for (const auto& [name, table] : pressed.at("tables").items()) {
+    std::string columns = "|";
+    for (const auto& column : table.at("columns")) {
+      const std::string unit = column.at("unit").get<std::string>();
+      columns += " " + column.at("name").get<std::string>() + (unit.empty() ? "" : " (" + unit + ")") + " |";
+    }
+    const auto found = of_header.find(columns);
+    if (found == of_header.end()) continue;
+    SCOPED_TRACE(name);
+    ++tables;
+    for (const auto& row : table.at("rows")) {
+      // Tables of several cases have one header: any row with the same texts and numbers will do.
+      const bool is_there = std::any_of(found->second.begin(), found->second.end(), [&](const auto& cells) {
+        for (std::size_t c = 0; c < row.size() && c < cells.size(); ++c) {
+          if (!row[c].is_number()) continue;
+          char* end = nullptr;
+          const double printed = std::strtod(cells[c].c_str(), &end), kept = row[c];
+          if (end == cells[c].c_str()) continue;  // a dash: nothing to tell
+          if (std::abs(printed - kept) > 0.06 * std::abs(kept) + 0.06) return false;
+        }
+        return !row[0].is_string() || cells[0] == row[0].template get<std::string>();
+      });
+      EXPECT_TRUE(is_there) << row;
+      numbers += static_cast<int>(row.size());
+    }
+  }
+  EXPECT_GE(tables, 8);
+  EXPECT_GE(numbers, 100);
+  for (const auto& cells :
+       of_header.at("| axis | largest deflection (mm) | weight (N) | reaction (N) | reaction / weight − 1 | where |"))
+    EXPECT_NEAR(std::stod(cells[1]) / cell(pressed, "static", cells[0], "largest deflection"), 1, 1e-3);
+}
+
 TEST(PreloadOfAPlan, LeavesRecordsInTimeAsTheyAre) {
   const TemporaryFolder folder;
   std::string plan = replaced(pressed_mast(), "  sweep: {",

@@ -167,5 +167,32 @@ TEST(CheckOfShellsAndSolids, WarnsOfTetrahedraThatAreTooStiff) {
   EXPECT_THAT(ran.err, HasSubstr("warning: part block: tetrahedra of 4 nodes are too stiff"));
 }
 
+// Positions in words, of nodes and of fibres, are in the unit that plans ask for, in every table.
+TEST(Places, AreInTheUnitThatIsShown) {
+  const test::TemporaryFolder folder;
+  (void)folder.write("mast.yaml", test::example("mast.yaml"));
+  ASSERT_LE(test::run_program(folder, "run mast.yaml --no-figures --out mm").status, 1);
+  ASSERT_LE(test::run_program(folder, "run mast.yaml --no-figures --out cm --set show.length=cm").status, 1);
+  const auto texts_of = [&](const char* results) {
+    std::vector<std::string> texts;
+    const auto summary = test::summary_of(folder, results);
+    for (const auto& [name, table] : summary.at("tables").items())
+      for (const auto& row : table.at("rows"))
+        for (const auto& cell : row)
+          if (cell.is_string() && cell.template get<std::string>().find(") ") != std::string::npos)
+            texts.push_back(cell.template get<std::string>());
+    return texts;
+  };
+  const auto in = [](const std::vector<std::string>& texts, const std::string& unit) {
+    return std::count_if(texts.begin(), texts.end(),
+                         [&](const std::string& text) { return text.find(") " + unit) != std::string::npos; });
+  };
+  const std::vector<std::string> mm = texts_of("mm"), cm = texts_of("cm");
+  EXPECT_GT(in(mm, "mm"), 10);
+  EXPECT_EQ(in(mm, "cm"), 0);
+  EXPECT_EQ(in(cm, "mm"), 0);
+  EXPECT_EQ(in(cm, "cm"), in(mm, "mm"));
+}
+
 }  // namespace
 }  // namespace avrenk

@@ -28,8 +28,7 @@ std::vector<double> curve_of(const CaseResults& outcome, std::size_t watched) {
 }  // namespace
 
 bool goes_into(const EquipmentRequest& request, const CaseResults& outcome, const Output& watched) {
-  return !outcome.grid().empty() && outcome.has(watched) &&
-         outcome.excitation->is_among(request.environments);
+  return !outcome.grid().empty() && outcome.has(watched) && outcome.excitation->is_among(request.environments);
 }
 
 std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>& requests,

@@ -282,9 +282,7 @@ std::optional<LimitResult> check_interaction(const Limit& limit, const std::vect
 
 }  // namespace
 
-bool covers(const Limit& limit, const Excitation& excitation) {
-  return excitation.is_among(limit.environments);
-}
+bool covers(const Limit& limit, const Excitation& excitation) { return excitation.is_among(limit.environments); }
 
 std::string Take::words() const {
   if (form == Form::peak) return "peak";

@@ -142,7 +142,7 @@ std::vector<Finding> unjoined_nodes(const Assembly& assembly) {
          fmt::format("{} {} at the same spot{} and {} not joined, the first at {}",
                      same ? fmt::format("{} pairs of its nodes", pair.count) : fmt::format("{} nodes", pair.count),
                      pair.count == 1 && !same ? "lies" : "lie", same ? "" : " as nodes of " + b,
-                     pair.count == 1 && !same ? "is" : "are", at_millimetres(at)),
+                     pair.count == 1 && !same ? "is" : "are", assembly.describe_position(at)),
          same ? fmt::format("merge {} with itself within 0.01 mm", a)
               : fmt::format("merge {} and {} within 0.01 mm", a, b),
          at});
@@ -196,7 +196,7 @@ std::vector<Finding> open_gaps(const Assembly& assembly, const Surface& surface)
                "{} of its nodes {} within {:.3g} mm of {}, the nearest {:.3g} mm at {}, and no joint connects the "
                "two",
                count, count == 1 ? "lies" : "lie", 1e3 * limit, b, 1e3 * nearest,
-               at_millimetres(assembly.position(first))),
+               assembly.describe_position(assembly.position(first))),
            fmt::format("if they are meant to touch, attach {} to {} within {:.2g} mm", a, b,
                        std::max(0.01, 1e3 * limit)),
            assembly.position(first)});
@@ -250,7 +250,7 @@ std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surfac
         {Finding::Grade::warning, "part " + a,
          fmt::format("it is joined to {} at {} nodes, but {} that lie on the other between those pass no force, the "
                      "first at {}",
-                     b, nodes.size(), counts, at_millimetres(assembly.position(first))),
+                     b, nodes.size(), counts, assembly.describe_position(assembly.position(first))),
          fmt::format(
              "give both the same divisions along their seam, or in place of the joint attach {} to {} within {:.2g} mm",
              a, b, std::max(0.01, 1e3 * on_face * outside[static_cast<std::size_t>(pair.second)].edge)),

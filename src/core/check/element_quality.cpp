@@ -121,7 +121,7 @@ std::vector<Finding> poor_elements(const Assembly& assembly, const std::vector<P
     const auto say = [&](std::size_t which, std::string what, Finding::Grade grade) {
       const Vector3& at = own.at[which];
       findings.push_back(
-          {grade, subject, fmt::format("the element at {} {}", at_millimetres(at), what),
+          {grade, subject, fmt::format("the element at {} {}", assembly.describe_position(at), what),
            fmt::format("mesh that place anew; {} of the part {} poorly shaped",
                        counted(static_cast<std::size_t>(own.beyond), "element"), own.beyond == 1 ? "is" : "are"),
            at});

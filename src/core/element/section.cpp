@@ -294,11 +294,11 @@ BeamSection open_section(const std::vector<Rectangle>& rectangles, const MiddleL
 
 }  // namespace
 
-std::string describe(const BeamSection& section, const StressPoint& point) {
+std::string describe(const BeamSection& section, const StressPoint& point, const DisplayUnit& length) {
   const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
-  const auto clean = [](double x) { return std::abs(x) < 5e-7 ? 0.0 : x; };
-  return fmt::format("fibre ({:.3g}, {:.3g}) mm", clean(1e3 * (c * point.y - s * point.z)),
-                     clean(1e3 * (s * point.y + c * point.z)));
+  const auto said = [&](double x) { return std::abs(x) < 5e-10 ? 0.0 : length.from_si(x); };
+  return fmt::format("fibre ({:.3g}, {:.3g}) {}", said(c * point.y - s * point.z), said(s * point.y + c * point.z),
+                     length.text);
 }
 
 BeamSection mirrored(BeamSection section) {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/algebra.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 
@@ -38,7 +39,7 @@ struct BeamSection {
 };
 
 /// "fibre (11, 0) mm": where a stress point lies from the centroid, in the axes of the section as drawn.
-[[nodiscard]] std::string describe(const BeamSection& section, const StressPoint& point);
+[[nodiscard]] std::string describe(const BeamSection& section, const StressPoint& point, const DisplayUnit& length);
 
 /// The image of a section in its own x–z plane: y becomes −y.
 [[nodiscard]] BeamSection mirrored(BeamSection section);

@@ -93,7 +93,7 @@ double sign_of(const Assembly& assembly, const std::string& name, const Surface:
   if (!(std::abs(cosine) > edge_on))
     refuse("load " + name,
            fmt::format("an element of part {} at {} is seen edge-on from where the pressure comes", part.name,
-                       at_millimetres(centre)),
+                       assembly.describe_position(centre)),
            "name another direction or point, or a smaller place");
   return cosine > 0 ? 1 : -1;
 }

@@ -168,7 +168,7 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
       refuse("joint " + bolt.joint,
              fmt::format("which of its two sides the bolt at {} pulls towards the other is not known: both lie at one "
                          "height",
-                         at_millimetres(place)),
+                         assembly.describe_position(place)),
              "write along, the direction from the first to the second");
     const double sign = sense < 0 ? -1 : 1;
     spring.axes << across.transpose(), sign * third.transpose(), sign * axis.transpose();

@@ -77,7 +77,7 @@ class Pairing {
       refuse("joint " + request_.joint,
              fmt::format("nothing is near enough: the nearest, {}, is {:.4g} mm off, and only what is within {:.4g} mm "
                          "presses",
-                         at_millimetres(nearest_at_), 1e3 * nearest_, 1e3 * request_.within),
+                         assembly_.describe_position(nearest_at_), 1e3 * nearest_, 1e3 * request_.within),
              fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest_ * 1.01));
   }
 
@@ -152,7 +152,7 @@ class Pairing {
     if (std::abs(height) < same_plane)
       refuse("joint " + request_.joint,
              fmt::format("{} of {} lies in the middle surface of {}, and on which side it presses is not known",
-                         at_millimetres(x), request_.pressing, carrier.name),
+                         assembly_.describe_position(x), request_.pressing, carrier.name),
              "draw the parts as far apart as half their thicknesses");
     return {height < 0 ? Vector3(-point.normal) : point.normal, std::abs(height) - half - 0.5 * carrier.thickness};
   }

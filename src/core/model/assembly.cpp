@@ -97,15 +97,15 @@ std::string Assembly::describe_node(int node) const {
 
 std::string Assembly::describe_node(int node, const std::string& of) const {
   const Node& found = nodes.at(static_cast<std::size_t>(node));
-  return fmt::format("{} {}", of, at_millimetres(found.position, 5));
+  return fmt::format("{} {}", of, describe_position(found.position, 5));
 }
 
-std::string at_millimetres(const Vector3& position, int digits) {
-  const auto millimetres = [&](int axis) {
-    const double value = 1e3 * position[axis];
-    return std::abs(value) < 5e-4 ? 0.0 : value;  // no "-0"
+std::string position_in_words(const Vector3& position, const DisplayUnit& length, int digits) {
+  const auto said = [&](int axis) {
+    constexpr double rounding = 5e-7;                                                   // m
+    return std::abs(position[axis]) < rounding ? 0.0 : length.from_si(position[axis]);  // no "-0"
   };
-  return fmt::format("({0:.{3}g}, {1:.{3}g}, {2:.{3}g}) mm", millimetres(0), millimetres(1), millimetres(2), digits);
+  return fmt::format("({0:.{3}g}, {1:.{3}g}, {2:.{3}g}) {4}", said(0), said(1), said(2), digits, length.text);
 }
 
 void MassProperties::add(double other_mass, const Vector3& other_centre, const Matrix3& other_inertia) {

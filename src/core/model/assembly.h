@@ -18,6 +18,7 @@
 #include "core/model/node.h"
 #include "core/model/part.h"
 #include "core/model/spring.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 
@@ -36,6 +37,7 @@ struct Assembly {
   std::vector<Joint> joints;  ///< in the order of the plan
   std::vector<Base> bases;    ///< one or more, each with motions of its own; the first one's point is the model's
   std::map<std::string, std::vector<int>> places;
+  DisplayUnit length_unit{"mm", 1e-3};  ///< in which positions are said in words
   std::vector<Load> loads;  ///< in the order of the plan; their columns are numbered one load after the other
 
   /// All feet, base by base: the index of the base and the foot.
@@ -55,6 +57,10 @@ struct Assembly {
   }
   [[nodiscard]] const Vector3& position(int node) const { return nodes[static_cast<std::size_t>(node)].position; }
 
+  /// "(12.5, 0, 300) mm", of a position in m.
+  [[nodiscard]] std::string describe_position(const Vector3& position, int digits = 4) const {
+    return position_in_words(position, length_unit, digits);
+  }
   /// "node 12 of mast at (0, 0, 900) mm": what tables and messages call a node.
   [[nodiscard]] std::string describe_node(int node) const;
   /// The same as a node of the thing named.

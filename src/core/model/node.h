@@ -4,6 +4,7 @@
 #include <string>
 
 #include "core/algebra.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 
@@ -15,7 +16,7 @@ struct Node {
   [[nodiscard]] bool is_place() const { return coordinates == place; }
 };
 
-/// "(12.5, 0, 300) mm", of a position in m; what is rounding at that size is zero.
-[[nodiscard]] std::string at_millimetres(const Vector3& position, int digits = 4);
+/// "(12.5, 0, 300) mm", of a position in m; what is rounding at that size is zero. @param length  in which to say it
+[[nodiscard]] std::string position_in_words(const Vector3& position, const DisplayUnit& length, int digits = 4);
 
 }  // namespace avrenk

@@ -44,8 +44,7 @@ double length_below(const VectorXd& variances, double probability) {
   while (excess(high) < 0 && high < 100) high *= 2;
   std::uintmax_t steps = 100;
   const auto close = [](double a, double b) { return std::abs(a - b) <= 1e-12 * b; };
-  const auto [a, b] =
-      boost::math::tools::toms748_solve(excess, 0.0, high, -probability, excess(high), close, steps);
+  const auto [a, b] = boost::math::tools::toms748_solve(excess, 0.0, high, -probability, excess(high), close, steps);
   return 0.5 * (a + b) * size;
 }
 

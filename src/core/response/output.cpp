@@ -212,8 +212,8 @@ std::vector<int> mixes_of(const Assembly& assembly, const OutputQuantity& quanti
   const bool anywhere = quantity.same_everywhere;
   for (const StressPoint& point : section.points) {
     indices.push_back(static_cast<int>(all.mixes.size()));
-    all.mixes.push_back(
-        {anywhere ? "" : ", " + describe(section, point), quantity.stress(stress_rows(section, point))});
+    all.mixes.push_back({anywhere ? "" : ", " + describe(section, point, assembly.length_unit),
+                         quantity.stress(stress_rows(section, point))});
     if (anywhere) break;
   }
   return indices;

@@ -164,7 +164,7 @@ class Equilibrium {
     Index worst = 0;
     symmetric_eigen(scaled).vectors.col(0).cwiseAbs().maxCoeff(&worst);
     const Row& row = rows_[static_cast<std::size_t>(unknown[static_cast<std::size_t>(worst)])];
-    const std::string place = at_millimetres(spring(row.spring).point);
+    const std::string place = assembly_.describe_position(spring(row.spring).point);
     const std::string& joint = spring(row.spring).joint;
     if (row.of_bolt)
       refuse("joint " + joint, fmt::format("nothing presses back when the bolt at {} is tightened", place),

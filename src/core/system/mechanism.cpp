@@ -28,7 +28,7 @@ struct FreeMotion {
 };
 
 // Fits one rigid motion (u, θ about the centroid) to the nodes and says it in words.
-std::string describe_motion(const FreeMotion& motion) {
+std::string describe_motion(const Assembly& assembly, const FreeMotion& motion) {
   const auto count = static_cast<Eigen::Index>(motion.at.size());
   Vector3 centre = Vector3::Zero();
   for (const Vector3& at : motion.at) centre += at / static_cast<double>(count);
@@ -55,7 +55,8 @@ std::string describe_motion(const FreeMotion& motion) {
   const Vector3 through = (centre + turn.cross(move) / turn.squaredNorm()).unaryExpr([&](double x) {
     return std::abs(x) <= rounding ? 0.0 : x;
   });
-  return fmt::format("turns freely about the direction {} through {}", direction_words(axis), at_millimetres(through));
+  return fmt::format("turns freely about the direction {} through {}", direction_words(axis),
+                     assembly.describe_position(through));
 }
 
 std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves);
@@ -84,8 +85,8 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
     motion.turn.push_back(turn);
     motion.turns.push_back(system.has_rotation(static_cast<int>(n)));
   }
-  std::string wrong =
-      moving.empty() ? "the model moves freely" : moving.front().first + " " + describe_motion(moving.front().second);
+  std::string wrong = moving.empty() ? "the model moves freely"
+                                     : moving.front().first + " " + describe_motion(assembly, moving.front().second);
   if (moving.size() > 1) {
     wrong += "; with it";
     constexpr std::size_t most = 5;

@@ -177,7 +177,7 @@ TEST(Gatherer, TellsWhichElementIsFolded) {
       (void)make_system(model, threads);
     } catch (const InputError& error) {
       std::string text = error.what();
-      const std::string place = at_millimetres(centre);
+      const std::string place = model.describe_position(centre);
       const std::size_t at = text.find(place);
       return at == std::string::npos ? "elsewhere: " + text : text.replace(at, place.size(), "HERE");
     }
