@@ -35,6 +35,24 @@ TEST(Dense, DecompositionsAreWhatTheySay) {
     EXPECT_LE((two.vectors.transpose() * b * two.vectors - MatrixXd::Identity(n, n)).norm(), near);
     const MatrixXd right = random_matrix(n, 3, 2);
     EXPECT_LE((a * solve_symmetric(a, right) - right).norm(), 1e3 * near);
+    EXPECT_LE((symmetric_eigenvalues(a) - own.values).norm(), near);
+    const auto lower = cholesky(b);
+    ASSERT_TRUE(lower);
+    EXPECT_LE((*lower * lower->transpose() - b).norm(), near * (1 + b.norm()));
+    EXPECT_TRUE(lower->isLowerTriangular(0));
+    EXPECT_LE((b * solve_cholesky(*lower, right) - right).norm(), near * (1 + b.norm()));
+    MatrixXd divided = right.transpose();
+    divide_by_transposed(divided, *lower);
+    EXPECT_LE((divided * lower->transpose() - right.transpose()).norm(), near * (1 + b.norm()));
+    EXPECT_LE((b * inverse(b) - MatrixXd::Identity(n, n)).norm(), near * (1 + b.norm()));
+    MatrixXd products = a;
+    add_self_product(products, right);
+    mirror_lower(products);
+    EXPECT_LE((products - a - right * right.transpose()).norm(), near);
+    const MatrixXd upper = upper_factor(right);
+    EXPECT_LE((upper.transpose() * upper - right.transpose() * right).norm(), near);
+    EXPECT_TRUE(upper.isUpperTriangular(0));
+    EXPECT_EQ(upper.rows(), std::min(n, 3));
     const MatrixXcd c = any.cast<std::complex<double>>() + std::complex<double>(0, 1) * b;
     const RealLu real(c.real());
     EXPECT_LE((c.real() * real.solve(right) - right).norm(), 1e3 * near);
@@ -49,6 +67,31 @@ TEST(Dense, DecompositionsAreWhatTheySay) {
     EXPECT_LE((c - schur.vectors * schur.triangle * schur.vectors.adjoint()).norm(), near * (1 + b.norm()));
     EXPECT_LE((schur.vectors.adjoint() * schur.vectors - MatrixXcd::Identity(n, n)).norm(), near);
     EXPECT_TRUE(schur.triangle.isUpperTriangular(0));
+  }
+}
+
+// A matrix with an eigenvalue of zero or below has no Cholesky factor.
+TEST(Dense, OnlyPositiveMatricesHaveACholeskyFactor) {
+  for (const double lowest : {-1.0, 0.0}) {
+    const MatrixXd q = orthonormal_basis(random_matrix(4, 4, 5), 4);
+    EXPECT_FALSE(
+        cholesky(q * Eigen::Vector4d(lowest, 1, 2, 3).asDiagonal() * q.transpose() - 1e-14 * MatrixXd::Identity(4, 4)));
+  }
+}
+
+// Of a tensor by both ways: λ in ascending order, A v = λ v; in closed form to what it promises, also of equal values.
+TEST(Dense, TensorsHavePrincipalAxes) {
+  for (unsigned seed = 1; seed <= 100; ++seed) {
+    const MatrixXd any = random_matrix(3, 3, seed);
+    Eigen::Matrix3d a = any + any.transpose();
+    if (seed % 5 == 0) a = Eigen::Matrix3d::Identity() + 1e-9 * a;
+    const auto check = [&](const TensorEigen& found, double near) {
+      EXPECT_TRUE(std::is_sorted(found.values.begin(), found.values.end()));
+      EXPECT_LE((a * found.vectors - found.vectors * found.values.asDiagonal()).norm(), near * a.norm());
+      EXPECT_LE((found.vectors.transpose() * found.vectors - Eigen::Matrix3d::Identity()).norm(), near);
+    };
+    check(tensor_eigen(a), 1e-14);
+    check(tensor_eigen_directly(a), 1e-7);
   }
 }
 

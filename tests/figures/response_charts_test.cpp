@@ -52,6 +52,29 @@ class ResponseCharts : public testing::Test {
   Show show;
 };
 
+// A limit is drawn in every case that it judges, whatever it calls it: the environment, an axis of it, and the same
+// where its input is notched; and in no other.
+TEST_F(ResponseCharts, DrawALimitWhereItJudges) {
+  const CaseResults specified = run(sine);
+  auto applied = std::make_shared<Excitation>(*specified.excitation);
+  applied->specified = specified.excitation;
+  CaseResults notched = specified;
+  notched.excitation = applied;
+  ASSERT_EQ(notched.name(), "sine.z.notched");
+  for (const auto& [name, is_judged] :
+       {std::pair("sine", true), std::pair("sine.z", true), std::pair("sine.x", false)}) {
+    limits = {limit};
+    limits[0].environments = {name};
+    for (const CaseResults* outcome : {&specified, &notched}) {
+      const Panel magnitude = response_charts(*outcome, source())[0].chart.panels[0];
+      EXPECT_EQ(std::any_of(magnitude.series.begin(), magnitude.series.end(),
+                            [](const Series& each) { return each.style == Series::Style::limit; }),
+                is_judged)
+          << name << " in " << outcome->name();
+    }
+  }
+}
+
 TEST_F(ResponseCharts, ShowTheExcitedAxisWithInputLimitPeakAndModes) {
   limits = {limit};
   const CaseResults outcome = run(sine);
