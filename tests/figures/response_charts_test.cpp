@@ -65,7 +65,7 @@ TEST_F(ResponseCharts, DrawALimitWhereItJudges) {
        {std::pair("sine", true), std::pair("sine.z", true), std::pair("sine.x", false)}) {
     limits = {limit};
     limits[0].environments = {name};
-    for (const CaseResults* outcome : {&specified, &notched}) {
+    for (const CaseResults* outcome : std::initializer_list<const CaseResults*>{&specified, &notched}) {
       const Panel magnitude = response_charts(*outcome, source())[0].chart.panels[0];
       EXPECT_EQ(std::any_of(magnitude.series.begin(), magnitude.series.end(),
                             [](const Series& each) { return each.style == Series::Style::limit; }),
