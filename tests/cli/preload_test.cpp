@@ -178,7 +178,7 @@ TEST(PreloadOfAPlan, HasTheTablesOfTheSummaryInItsReport) {
       numbers += static_cast<int>(row.size());
     }
   }
-  EXPECT_GE(tables, 8);
+  EXPECT_GE(tables, 5);
   EXPECT_GE(numbers, 100);
   for (const auto& cells :
        of_header.at("| axis | largest deflection (mm) | weight (N) | reaction (N) | reaction / weight − 1 | where |"))

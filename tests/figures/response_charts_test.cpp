@@ -58,6 +58,7 @@ TEST_F(ResponseCharts, DrawALimitWhereItJudges) {
   const CaseResults specified = run(sine);
   auto applied = std::make_shared<Excitation>(*specified.excitation);
   applied->specified = specified.excitation;
+  applied->along += ".notched";
   CaseResults notched = specified;
   notched.excitation = applied;
   ASSERT_EQ(notched.name(), "sine.z.notched");
