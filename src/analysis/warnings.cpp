@@ -38,7 +38,7 @@ void warn_about_reach(Analysis& analysis) {
       asked));
 }
 
-// CaseResponse directions in which the modes represent too little of the mass.
+// Excited directions in which the modes represent too little of the mass.
 void warn_about_mass(Analysis& analysis) {
   std::set<int> directions;
   for (const Environment& environment : analysis.plan.environments)

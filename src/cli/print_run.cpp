@@ -228,7 +228,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
     terminal.paragraph(terminal.coloured("Verdict: " + verdict, analysis.all_met() ? green : red));
   }
 
-  WriteRequest writing{shown.command, verdict, request.overrides};
+  WriteRequest writing{shown.command, verdict, kept_plan(analysis, request.overrides)};
   writing.model = shown.mass || shown.modes;
   writing.modes = shown.modes;
   writing.responses = shown.peaks || shown.overview;

@@ -29,6 +29,17 @@ void with_workspace(const Call& call) {
   call(work.data(), length);
 }
 
+// A = QR in place, m x n: R above the diagonal, the reflections of Q below it; their factors.
+std::vector<double> reflections_of(Eigen::MatrixXd& a) {
+  const int m = size(a.rows()), n = size(a.cols());
+  std::vector<double> factors(static_cast<std::size_t>(std::max(1, std::min(m, n))));
+  int info = 0;
+  if (m > 0 && n > 0)
+    with_workspace<double>(
+        [&](double* work, int length) { LAPACK_dgeqrf(&m, &n, a.data(), &m, factors.data(), work, &length, &info); });
+  return factors;
+}
+
 void require(int info, const char* what) {
   if (info != 0) throw NumericalError(fmt::format("{} (LAPACK {})", what, info));
 }
@@ -208,11 +219,8 @@ Eigen::MatrixXd orthonormal_basis(Eigen::MatrixXd a, Eigen::Index columns) {
   const int m = size(a.rows()), n = size(a.cols()), wanted = size(columns), reflections = std::min({m, n, wanted});
   Eigen::MatrixXd q = Eigen::MatrixXd::Zero(m, columns);
   if (m == 0 || wanted == 0) return q;
-  std::vector<double> factors(static_cast<std::size_t>(std::max(1, std::min(m, n))));
+  const std::vector<double> factors = reflections_of(a);
   int info = 0;
-  if (n > 0)
-    with_workspace<double>(
-        [&](double* work, int length) { LAPACK_dgeqrf(&m, &n, a.data(), &m, factors.data(), work, &length, &info); });
   q.leftCols(reflections) = a.leftCols(reflections);
   with_workspace<double>([&](double* work, int length) {
     LAPACK_dorgqr(&m, &wanted, &reflections, q.data(), &m, factors.data(), work, &length, &info);
@@ -221,12 +229,8 @@ Eigen::MatrixXd orthonormal_basis(Eigen::MatrixXd a, Eigen::Index columns) {
 }
 
 Eigen::MatrixXd upper_factor(Eigen::MatrixXd a) {
-  const int m = size(a.rows()), n = size(a.cols()), least = std::min(m, n);
-  if (least == 0) return Eigen::MatrixXd::Zero(least, n);
-  std::vector<double> factors(static_cast<std::size_t>(least));
-  int info = 0;
-  with_workspace<double>(
-      [&](double* work, int length) { LAPACK_dgeqrf(&m, &n, a.data(), &m, factors.data(), work, &length, &info); });
+  const Eigen::Index least = std::min(a.rows(), a.cols());
+  (void)reflections_of(a);
   Eigen::MatrixXd upper = a.topRows(least);
   for (Eigen::Index j = 0; j < least; ++j) upper.col(j).tail(least - j - 1).setZero();
   return upper;

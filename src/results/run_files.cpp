@@ -47,13 +47,6 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
   return facts;
 }
 
-// What later questions need.
-KeptPlan kept_plan(const Analysis& analysis, const WriteRequest& request) {
-  KeptPlan kept{analysis.plan.file, {}, analysis.sources};
-  for (const Override& each : request.overrides) kept.overrides.push_back(each.path + "=" + each.value);
-  return kept;
-}
-
 // results.h5: the file that the modes were read from, or a new one; products.h5.
 void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
@@ -68,6 +61,12 @@ void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder&
 }
 
 }  // namespace
+
+KeptPlan kept_plan(const Analysis& analysis, const std::vector<Override>& overrides) {
+  KeptPlan kept{analysis.plan.file, {}, analysis.sources};
+  for (const Override& each : overrides) kept.overrides.push_back(each.path + "=" + each.value);
+  return kept;
+}
 
 std::string now_in_words() { return fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))); }
 
@@ -112,16 +111,13 @@ void write_tables(const Analysis& analysis, const RunTables& tables, const std::
       folder.write(name + ".csv", history_csv(each, show));
   }
   folder.write("summary.json", to_json(summary));
-  kept_plan(analysis, request).write([&](const std::string& name, const std::string& content) {
-    folder.write(name, content);
-  });
+  request.plan.write([&](const std::string& name, const std::string& content) { folder.write(name, content); });
 }
 
 std::string write_for_readers(const Analysis& analysis, const RunTables& tables, const WriteRequest& request,
                               const RunFolder& folder, const Progress& progress) {
-  const KeptPlan plan = kept_plan(analysis, request);
   if (!request.figures) {
-    keep_modes(analysis, plan, folder);
+    keep_modes(analysis, request.plan, folder);
     return "";
   }
   std::vector<Drawing> drawings;
@@ -136,7 +132,7 @@ std::string write_for_readers(const Analysis& analysis, const RunTables& tables,
   }
   std::vector<std::string> failures(to_draw.size());
   Jobs jobs = field_jobs(analysis, folder);
-  jobs.insert(jobs.begin() + 1, [&] { keep_modes(analysis, plan, folder); });
+  jobs.insert(jobs.begin() + 1, [&] { keep_modes(analysis, request.plan, folder); });
   for (std::size_t i = 0; i < to_draw.size(); ++i)
     jobs.emplace_back([&, i] {
       try {
@@ -155,8 +151,7 @@ std::string write_for_readers(const Analysis& analysis, const RunTables& tables,
   }
   if (!request.overview) return failure;
   tell(progress, "writing the report");
-  ReportContext context{request.verdict, request.command, now_in_words(), {}, failure};
-  for (const Override& each : request.overrides) context.overrides.push_back(each.path + "=" + each.value);
+  const ReportContext context{request.verdict, request.command, now_in_words(), request.plan.overrides, failure};
   const Report report = report_of_run(analysis, tables, drawings, folder, context);
   folder.write("report.html", to_html(report));
   folder.write("report.md", to_markdown(report));

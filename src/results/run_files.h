@@ -14,13 +14,16 @@ namespace avrenk {
 struct WriteRequest {
   std::string command;                       ///< "run"
   std::string verdict;                       ///< @see verdict_of
-  std::vector<Override> overrides;           ///< of the plan
+  KeptPlan plan;                             ///< @see kept_plan
   bool model = false, modes = false;         ///< figures of them
   bool responses = false, overview = false;  ///< figures of responses; of inputs too, and the report
   bool figures = true;                       ///< any at all, with fields
   bool complex = false;                      ///< curves of real and imaginary parts too
   int threads = 0;
 };
+
+/// What later questions need: the plan as it was read, with all its files and overrides.
+[[nodiscard]] KeptPlan kept_plan(const Analysis& analysis, const std::vector<Override>& overrides);
 
 /// "2026-11-29 10:46", for heads of pages.
 [[nodiscard]] std::string now_in_words();

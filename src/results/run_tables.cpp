@@ -82,10 +82,6 @@ std::vector<Table> notch_tables_of(const Analysis& analysis) {
   return tables;
 }
 
-Table stress_of(const Analysis& analysis) {
-  return worst_stress_table(analysis.plan.assembly, analysis.found_stress(), analysis.plan.show);
-}
-
 RunTables run_tables(const Analysis& analysis) {
   const Show& show = analysis.plan.show;
   const Assembly& assembly = analysis.plan.assembly;
@@ -110,7 +106,7 @@ RunTables run_tables(const Analysis& analysis) {
   tables.springs = spring_tables_of(analysis, false);
   for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) tables.cases.push_back(tables_of_case(analysis, i));
   tables.clearances = unless_empty(clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show));
-  tables.stress = unless_empty(stress_of(analysis));
+  tables.stress = unless_empty(worst_stress_table(assembly, analysis.found_stress(), show));
   if (!analysis.limits.empty()) tables.limits = limit_table(analysis.limits, show);
   if (const auto variants = margins_of_variants(analysis); !variants.empty())
     tables.variants = variant_table(analysis.limits, variants);

@@ -41,7 +41,4 @@ struct RunTables {
 /// Of inputs that limits lower: the notches, then of each case its peaks under both inputs. Empty where there are none.
 [[nodiscard]] std::vector<Table> notch_tables_of(const Analysis& analysis);
 
-/// The worst stress of every part in every environment. @see worst_stress_table
-[[nodiscard]] Table stress_of(const Analysis& analysis);
-
 }  // namespace avrenk

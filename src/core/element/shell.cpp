@@ -7,7 +7,6 @@
 #include <cmath>
 #include <type_traits>
 
-#include "core/element/kinds.h"
 #include "core/error.h"
 
 namespace avrenk {

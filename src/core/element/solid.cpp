@@ -7,7 +7,6 @@
 #include <cmath>
 #include <optional>
 
-#include "core/element/kinds.h"
 #include "core/element/solid_shapes.h"
 #include "core/error.h"
 

@@ -3,8 +3,6 @@
 #include <array>
 #include <cmath>
 
-#include "core/element/kinds.h"
-
 namespace avrenk {
 namespace {
 

@@ -2,7 +2,6 @@
 /// sampled. For the files of this folder that make solids.
 #pragma once
 
-#include "core/element/kinds.h"
 #include "core/element/solid.h"
 
 namespace avrenk {

@@ -6,7 +6,6 @@
 #include <cmath>
 
 #include "core/error.h"
-#include "core/model/spring_law.h"
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"
 
