@@ -21,7 +21,7 @@ using testing::AllOf;
 using testing::HasSubstr;
 using testing::Not;
 
-constexpr const char* asked =
+constexpr const char* vibrator_and_sheets =
     "vibrator: {force: 4 kN, overturning moment: 3 kN m, moving mass: 30 kg, specimen: 6.5 kg}\n"
     "test sheets:\n  accelerometers: [box.acceleration]\n  abort: 6 dB\n"
     "  low level: {at: -20 dB, frequencies: 5 %, amplitudes: 20 %}\n";
@@ -41,7 +41,8 @@ TEST(TestSheets, SayWhatTheRunSays) {
   const TemporaryFolder folder;
   (void)folder.write("box.yaml",
                      replaced(example("isolated-box.yaml"), "sweep: 4 oct/min}", "sweep: 4 oct/min, tolerance: 10 %}") +
-                         "  level: {of: box.acceleration.z, in: random, take: 3 sigma, allowable: 20 g}\n" + asked);
+                         "  level: {of: box.acceleration.z, in: random, take: 3 sigma, allowable: 20 g}\n" +
+                         vibrator_and_sheets);
   const Ran ran = run_program(folder, "run box.yaml --audit 0");
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, HasSubstr("Sheets:"));
