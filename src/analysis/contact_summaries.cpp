@@ -138,14 +138,15 @@ ContactDoubts doubts_of_contacts(const ContactUnderLoad& load, const std::vector
 }
 
 std::vector<Table> rest_tables_of(const Analysis& analysis) {
-  const Plan& plan = analysis.plan;
+  const Assembly& assembly = analysis.assembly();
+  const Show& show = analysis.plan().show;
   std::vector<Table> tables;
-  for (const SettledCase& each : analysis.settled) {
-    if (!each.state.bolts.empty())
-      tables.push_back(bolt_table(each.environment, each.state.bolts, plan.assembly, plan.show));
-    if (each.frees_contacts && !each.state.contacts.empty())
+  for (const SettledCase& settled : analysis.at_rest().settled) {
+    if (!settled.state.bolts.empty())
+      tables.push_back(bolt_table(settled.environment, settled.state.bolts, assembly, show));
+    if (settled.frees_contacts && !settled.state.contacts.empty())
       tables.push_back(
-          contact_table(each.environment, each.state.contacts, analysis.contacts, plan.assembly, plan.show));
+          contact_table(settled.environment, settled.state.contacts, analysis.responses->contacts, assembly, show));
   }
   return tables;
 }

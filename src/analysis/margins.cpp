@@ -1,11 +1,15 @@
 #include "analysis/margins.h"
 
 #include <algorithm>
+#include <cmath>
 #include <set>
+
+#include "analysis/analysis.h"
 
 namespace avrenk {
 
-void keep_what_is_judged(Plan& plan) {
+LoadedPlan keep_what_is_judged(LoadedPlan loaded) {
+  Plan& plan = loaded.plan;
   plan.histories.clear();
   plan.cross_spectra.clear();
   plan.equipment.clear();
@@ -15,49 +19,60 @@ void keep_what_is_judged(Plan& plan) {
   for (const Limit& limit : plan.limits) names.insert(limit.of);
   for (const LifeRequest& life : plan.lives)
     for (const LifeSubject& subject : life.subjects) names.insert(subject.of);
-  std::erase_if(plan.watch, [&](const OutputRequest& each) {
-    const std::vector<std::string> own = watched_names({each});
-    return std::none_of(own.begin(), own.end(), [&](const std::string& name) { return names.contains(name); });
+  std::erase_if(plan.watch, [&](const OutputRequest& request) {
+    const std::vector<std::string> watched = watched_names({request});
+    return std::none_of(watched.begin(), watched.end(), [&](const std::string& name) { return names.contains(name); });
   });
+  return loaded;
 }
 
-namespace {
-
-// Environments that limits and lives name, and what acts beside them.
-std::vector<std::string> judged_environments(const Plan& plan) {
+EnvironmentChoice judged_environments(const Plan& plan) {
   std::set<std::string> named;
   const auto add = [&](const std::string& name) {
-    for (const Environment& each : plan.environments)
-      if (!each.is_static() && (name == each.name || name.starts_with(each.name + "."))) {
-        named.insert(each.name);
-        if (!each.superposed_on.empty()) named.insert(each.superposed_on);
+    for (const Environment& environment : plan.environments)
+      if (!environment.is_static() && (name == environment.name || name.starts_with(environment.name + "."))) {
+        named.insert(environment.name);
+        if (!environment.superposed_on.empty()) named.insert(environment.superposed_on);
       }
   };
   for (const Limit& limit : plan.limits)
     for (const std::string& name : limit.environments) add(name);
   for (const LifeRequest& life : plan.lives)
     for (const Exposure& exposure : life.through) add(exposure.environment);
-  return {named.begin(), named.end()};
+  return [named = std::move(named)](const Environment& environment) {
+    return !named.empty() && (environment.is_static() || named.contains(environment.name));
+  };
 }
 
-}  // namespace
-
-void judge(Analysis& analysis, AnalysisRequest request) {
-  request.figures = false;
-  const std::vector<std::string> environments = judged_environments(analysis.plan);
-  if (!environments.empty()) excite(analysis, std::nullopt, environments, request);
-  assess(analysis);
+std::vector<double> JudgedModel::margins_of(const std::vector<LimitResult>& limits) const {
+  std::vector<double> margins(limits.size(), std::nan(""));
+  for (std::size_t i = 0; i < margins.size(); ++i)
+    for (const LimitResult& result : assessment.limits)
+      if (result.limit->name == limits[i].limit->name) margins[i] = result.deciding();
+  return margins;
 }
 
-void judge_as_it_is(Analysis& analysis, const AnalysisRequest& request, const std::vector<std::filesystem::path>& kept,
-                    const Progress& progress) {
-  if (analysis.plan.limits.empty())
+JudgedModel judge(const DampedModel& model, const AnalysisRequest& request) {
+  AnalysisRequest quick = request;
+  quick.figures = false;
+  const std::vector<Environment>& environments = model.plan().environments;
+  const EnvironmentChoice judged = judged_environments(model.plan());
+  Responses responses = std::any_of(environments.begin(), environments.end(), judged)
+                            ? run_environments(model, judged, quick)
+                            : Responses{model};
+  Assessment assessment = assess(responses);
+  return {std::move(responses), std::move(assessment)};
+}
+
+JudgedModel judge_as_it_is(LoadedPlan loaded, const AnalysisRequest& request,
+                           const std::vector<std::filesystem::path>& kept, const Progress& progress) {
+  if (loaded.plan.limits.empty())
     throw InputError(Problem{"", "the plan has no limits, and so no margins that could change",
-                             "declare what must be met under limits:", Place{analysis.plan.file, 0, 0}});
-  keep_what_is_judged(analysis.plan);
-  solve(analysis, kept, progress);
+                             "declare what must be met under limits:", Place{loaded.plan.file, 0, 0}});
+  const auto judged = std::make_shared<const LoadedPlan>(keep_what_is_judged(std::move(loaded)));
+  const DampedModel model = solve(judged, kept, judged_environments(judged->plan), progress);
   tell(progress, "margins as they are");
-  judge(analysis, request);
+  return judge(model, request);
 }
 
 }  // namespace avrenk

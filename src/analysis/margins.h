@@ -1,20 +1,32 @@
 /// analysis/margins.h: margins alone, without what is only to be seen.
 #pragma once
 
-#include "analysis/analysis.h"
+#include "analysis/assessment.h"
 
 namespace avrenk {
 
 /// Leaves of a plan what its limits and lives look at.
-void keep_what_is_judged(Plan& plan);
+[[nodiscard]] LoadedPlan keep_what_is_judged(LoadedPlan loaded);
 
-/// Runs the environments that limits and lives name, without what is only to be seen, and judges the limits. @pre the
-/// modes are there
-void judge(Analysis& analysis, AnalysisRequest request);
+/// Environments that limits and lives name, what acts beside them, and all that are static.
+[[nodiscard]] EnvironmentChoice judged_environments(const Plan& plan);
 
-/// Modes and margins of a plan that was loaded, of which the rest is left out.
+/// A plan, its model and its limits.
+struct JudgedModel {
+  Responses responses;
+  Assessment assessment;
+  [[nodiscard]] const DampedModel& model() const { return responses.model; }
+  [[nodiscard]] const std::vector<LimitResult>& limits() const { return assessment.limits; }
+  /// Deciding margins of limits of another plan, by their names; NaN where there is none here.
+  [[nodiscard]] std::vector<double> margins_of(const std::vector<LimitResult>& limits) const;
+};
+
+/// Runs the environments that limits and lives name, without what is only to be seen, and judges the limits.
+[[nodiscard]] JudgedModel judge(const DampedModel& model, const AnalysisRequest& request);
+
+/// Modes and margins of a plan, of which the rest is left out.
 /// @throws InputError  it has no limits
-void judge_as_it_is(Analysis& analysis, const AnalysisRequest& request, const std::vector<std::filesystem::path>& kept,
-                    const Progress& progress);
+[[nodiscard]] JudgedModel judge_as_it_is(LoadedPlan loaded, const AnalysisRequest& request,
+                                         const std::vector<std::filesystem::path>& kept, const Progress& progress);
 
 }  // namespace avrenk

@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <functional>
 
-#include "analysis/springs.h"
 #include "core/response/fine_curve.h"
 #include "core/response/run_case.h"
 
@@ -38,25 +37,33 @@ bool is_of(const std::string& name, const Environment& environment) {
 // Answers one question after the other; each case is applied once for all of them.
 class Answerer {
  public:
-  Answerer(Analysis& analysis, const std::vector<Question>& questions) : analysis_(analysis), questions_(questions) {}
+  Answerer(const AppliedCases& applied, const std::vector<Question>& questions)
+      : applied_(applied),
+        model_(applied.model),
+        assembly_(model_.assembly()),
+        system_(model_.system()),
+        questions_(questions) {
+    answers_.stations = applied.stations;
+  }
 
   Answers run() {
     for (std::size_t q = 0; q < questions_.size(); ++q) {
       const Question& question = questions_[q];
       std::size_t answered = 0;
-      for (const auto& group : analysis_.groups)
-        for (std::size_t k = 0; k < group->loads.size(); ++k) {
-          if (!names_case(question, *group->cases[k])) continue;
+      for (std::size_t g = 0; g < applied_.groups.size(); ++g)
+        for (std::size_t k = 0; k < applied_.groups[g].cases.size(); ++k) {
+          if (!names_case(question, *applied_.groups[g].cases[k])) continue;
           // One load by itself, as all that looks at the model takes several.
+          std::unique_ptr<CaseResponse>& response = applied_.responses[g][k];
           CaseResponses alone;
-          alone.push_back(std::move(group->loads[k]));
+          alone.push_back(std::move(response));
           try {
-            answered += take(q, *group, alone) ? 1 : 0;
+            answered += take(q, applied_.groups[g], alone) ? 1 : 0;
           } catch (...) {
-            group->loads[k] = std::move(alone.front());
+            response = std::move(alone.front());
             throw;
           }
-          group->loads[k] = std::move(alone.front());
+          response = std::move(alone.front());
         }
       if (answered == 0) refuse_question(question, why_none(question), "name a case where it has one");
     }
@@ -73,15 +80,15 @@ class Answerer {
   // Hz; nothing where none was named.
   [[nodiscard]] std::optional<double> frequency_of(const Question& question) const {
     if (!question.mode) return question.frequency;
-    const ModalBasis& basis = analysis_.basis;
+    const ModalBasis& basis = model_.basis();
     if (*question.mode > basis.modes)
       refuse_question(question, fmt::format("mode {} is asked for, and there are {}", *question.mode, basis.modes),
                       fmt::format("write at mode 1 to {}", basis.modes));
-    return natural_frequency(analysis_, *question.mode - 1);
+    return model_.natural_frequency(*question.mode - 1);
   }
 
   // Whether there is an answer under this load.
-  bool take(std::size_t q, const AnswerGroup& group, const CaseResponses& alone) {
+  bool take(std::size_t q, const CaseGroup& group, const CaseResponses& alone) {
     const Question& question = questions_[q];
     const CaseResponse& load = *alone.front();
     const Excitation& excitation = *load.excitation;
@@ -96,12 +103,12 @@ class Answerer {
     StressSource source;
     if (question.request.quantity->of_nodes && !question.request.parts.empty()) {
       const CaseResponses now = frequency ? held(group, load, question, *frequency) : CaseResponses{};
-      survey = survey_stress(analysis_.plan.assembly, analysis_.system, *group.basis, *group.damping, stations(),
-                             frequency ? now : alone, {demand_of(question)}, analysis_.threads);
+      survey = survey_stress(assembly_, system_, *group.basis, *group.damping, stations(), frequency ? now : alone,
+                             {demand_of(question)}, model_.threads());
       source = {&stations(), &*survey};
     }
-    const Channels channels(analysis_.plan.assembly, analysis_.system, *group.basis, *group.damping);
-    std::vector<Output> watched = watch(analysis_.plan.assembly, channels, {question.request}, source);
+    const Channels channels(assembly_, system_, *group.basis, *group.damping);
+    std::vector<Output> watched = watch(assembly_, channels, {question.request}, source);
     std::erase_if(watched, [&](const Output& each) {
       return question.component.empty() ? !each.is_headline() : each.component != question.component;
     });
@@ -120,14 +127,14 @@ class Answerer {
   [[nodiscard]] StressDemand demand_of(const Question& question) const {
     return {*question.request.quantity->of_nodes, question.request.parts, question.request.stress_at};
   }
-  const StressStations& stations() {
-    if (!analysis_.stations) analysis_.stations.emplace(analysis_.plan.assembly);
-    return *analysis_.stations;
+  [[nodiscard]] const StressStations& stations() {
+    if (!answers_.stations) answers_.stations = std::make_shared<const StressStations>(assembly_);
+    return *answers_.stations;
   }
 
   // What acts at one frequency: a sine held there, or an instant of it, or what a random input makes there, whose mean
   // squares are PSDs.
-  [[nodiscard]] CaseResponses held(const AnswerGroup& group, const CaseResponse& load, const Question& question,
+  [[nodiscard]] CaseResponses held(const CaseGroup& group, const CaseResponse& load, const Question& question,
                                    double frequency) const {
     CaseResponses loads;
     const auto excitation = held_at(*load.excitation, {frequency, question.mode.value_or(0), question.phase});
@@ -138,7 +145,7 @@ class Answerer {
       loads.push_back(std::make_unique<CaseResponse>(
           excitation, Eigen::VectorXcd(load.sine->state({}, frequency) * std::polar(1.0, *question.phase))));
     } else {
-      loads.push_back(std::make_unique<CaseResponse>(excitation, analysis_.system, *group.basis, *group.damping));
+      loads.push_back(std::make_unique<CaseResponse>(excitation, system_, *group.basis, *group.damping));
     }
     return loads;
   }
@@ -217,8 +224,7 @@ class Answerer {
     }
   }
 
-  bool take_field(std::size_t q, const AnswerGroup& group, const CaseResponses& alone,
-                  std::optional<double> frequency) {
+  bool take_field(std::size_t q, const CaseGroup& group, const CaseResponses& alone, std::optional<double> frequency) {
     const Question& question = questions_[q];
     const CaseResponse& load = *alone.front();
     const OutputQuantity& quantity = *question.request.quantity;
@@ -230,22 +236,21 @@ class Answerer {
     const CaseResponses now = frequency ? held(group, load, question, *frequency) : CaseResponses{};
     const CaseResponses& loads = frequency ? now : alone;
     if (frequency) field.excitation = now.front()->excitation;
-    const Assembly& assembly = analysis_.plan.assembly;
-    if (!assembly.groups.empty()) {
+    if (!assembly_.groups.empty()) {
       StressDemand demand{*quantity.of_nodes, {}, {}};
-      for (int part = 0; part < static_cast<int>(assembly.parts.size()); ++part) demand.parts.push_back(part);
-      StressSurvey survey = survey_stress(assembly, analysis_.system, *group.basis, *group.damping, stations(), loads,
-                                          {demand}, analysis_.threads);
+      for (int part = 0; part < static_cast<int>(assembly_.parts.size()); ++part) demand.parts.push_back(part);
+      StressSurvey survey = survey_stress(assembly_, system_, *group.basis, *group.damping, stations(), loads, {demand},
+                                          model_.threads());
       if (!survey.fields.front().worst.empty()) field.stress = std::move(survey.fields.front());
     }
     if (*quantity.of_nodes == StressQuantity::von_mises) {
-      const Channels channels(assembly, analysis_.system, *group.basis, *group.damping);
-      std::vector<BeamStressField> beams = survey_beams(assembly, channels, *group.basis, loads, analysis_.threads);
+      const Channels channels(assembly_, system_, *group.basis, *group.damping);
+      std::vector<BeamStressField> beams = survey_beams(assembly_, channels, *group.basis, loads, model_.threads());
       if (!beams.empty() && !beams.front().worst.empty()) field.beams = std::move(beams.front());
     }
     if (!field.stress && !field.beams) return false;
     if (load.sine && frequency) {
-      field.shape = shape_at(load, analysis_.system, *frequency);
+      field.shape = shape_at(load, system_, *frequency);
       if (question.phase) field.shape->instant = *question.phase;
     }
     answers_.fields.push_back(std::move(field));
@@ -253,18 +258,18 @@ class Answerer {
   }
 
   // Displacements of a sine at one frequency; RMS of every node under a random input.
-  bool take_motion(const Question& question, const AnswerGroup& group, const CaseResponses& alone,
+  bool take_motion(const Question& question, const CaseGroup& group, const CaseResponses& alone,
                    std::optional<double> frequency, AnswerField field) {
     const CaseResponse& load = *alone.front();
     if (load.covariance) {
       if (frequency) return false;
-      const Channels channels(analysis_.plan.assembly, analysis_.system, *group.basis, *group.damping);
-      field.motion = survey_motion(analysis_.plan.assembly, channels, alone, analysis_.threads).front();
+      const Channels channels(assembly_, system_, *group.basis, *group.damping);
+      field.motion = survey_motion(assembly_, channels, alone, model_.threads()).front();
     } else {
       if (!load.sine || question.request.quantity->kind != &kind::length) return false;
       if (!frequency)
         refuse_question(question, "a shape is one at a frequency", "write, for example, at 63 Hz or at mode 4");
-      field.shape = shape_at(load, analysis_.system, *frequency);
+      field.shape = shape_at(load, system_, *frequency);
       const AskedFrequency at{*frequency, question.mode.value_or(0), question.phase};
       field.excitation = field.shape->excitation = held_at(*load.excitation, at);
       field.shape->at = at.words();
@@ -274,32 +279,37 @@ class Answerer {
     return true;
   }
 
-  Analysis& analysis_;
+  const AppliedCases& applied_;
+  const DampedModel& model_;
+  const Assembly& assembly_;
+  const System& system_;
   const std::vector<Question>& questions_;
   Answers answers_;
 };
 
 }  // namespace
 
-std::shared_ptr<const Answers> answer_figures(Analysis& analysis) {
+std::shared_ptr<const Answers> answer_figures(const AppliedCases& applied, std::vector<std::string>& warnings) {
   auto all = std::make_shared<Answers>();
-  const std::vector<FigureRequest>& figures = analysis.plan.figures;
+  all->stations = applied.stations;
+  const std::vector<FigureRequest>& figures = applied.model.plan().figures;
+  const int modes = applied.model.basis().modes;
   for (std::size_t f = 0; f < figures.size(); ++f) {
     if (figures[f].mode) {
-      if (*figures[f].mode > analysis.basis.modes)
-        analysis.warnings.push_back(fmt::format("figure {}: mode {} is asked for, and there are {}; write mode 1 to {}",
-                                                figures[f].name, *figures[f].mode, analysis.basis.modes,
-                                                analysis.basis.modes));
+      if (*figures[f].mode > modes)
+        warnings.push_back(fmt::format("figure {}: mode {} is asked for, and there are {}; write mode 1 to {}",
+                                       figures[f].name, *figures[f].mode, modes, modes));
       continue;
     }
     const std::vector<Question> question{figures[f].question};
-    const bool is_applied = std::any_of(analysis.groups.begin(), analysis.groups.end(), [&](const auto& group) {
-      return std::any_of(group->cases.begin(), group->cases.end(),
+    const bool is_applied = std::any_of(applied.groups.begin(), applied.groups.end(), [&](const CaseGroup& group) {
+      return std::any_of(group.cases.begin(), group.cases.end(),
                          [&](const auto& excitation) { return names_case(question.front(), *excitation); });
     });
     if (!is_applied) continue;  // another command runs them
     try {
-      Answers own = Answerer(analysis, question).run();
+      Answers own = Answerer({applied.model, applied.groups, applied.responses, all->stations}, question).run();
+      all->stations = own.stations;
       for (AnswerCurve& curve : own.curves) {
         curve.question = f;
         all->curves.push_back(std::move(curve));
@@ -309,8 +319,8 @@ std::shared_ptr<const Answers> answer_figures(Analysis& analysis) {
         all->fields.push_back(std::move(field));
       }
     } catch (const InputError& error) {
-      analysis.warnings.push_back(fmt::format("figure {}: {}; {}", figures[f].name, error.problems.front().wrong,
-                                              error.problems.front().instead));
+      warnings.push_back(fmt::format("figure {}: {}; {}", figures[f].name, error.problems.front().wrong,
+                                     error.problems.front().instead));
     }
   }
   return all;
@@ -323,26 +333,28 @@ bool is_asked_of(const Environment& environment, const std::vector<Question>& qu
   });
 }
 
-Answers answer(Analysis& analysis, const std::vector<Question>& questions, const Progress& progress) {
+Answers answer(const DampedModel& model, const std::vector<Question>& questions, const Progress& progress) {
   for (const Question& question : questions)
     for (const std::string& name : question.cases) {
       if (name.ends_with(".combined"))
         refuse_question(question, fmt::format("{} stands for several cases and has no modes of its own", name),
                         "ask each of its axes; the run's own tables have it");
-      for (const Environment& environment : analysis.plan.environments)
+      for (const Environment& environment : model.plan().environments)
         if (environment.direct && is_of(name, environment))
           refuse_question(question, fmt::format("{} was answered by the full equations, not by modes", name),
                           "its answers are in the run's own tables");
     }
-  apply(
-      analysis, [&](const Environment& environment) { return is_asked_of(environment, questions); },
-      [&](const Excitation& excitation) {
-        return !excitation.environment->direct &&
-               std::any_of(questions.begin(), questions.end(),
-                           [&](const Question& question) { return names_case(question, excitation); });
-      },
-      progress);
-  return Answerer(analysis, questions).run();
+  Cases cases = cases_of(model, [&](const Environment& environment) { return is_asked_of(environment, questions); });
+  std::erase_if(cases, [&](const auto& excitation) {
+    return excitation->is_combined || std::none_of(questions.begin(), questions.end(), [&](const Question& question) {
+             return names_case(question, *excitation);
+           });
+  });
+  std::vector<CaseGroup> groups = group_cases(model, cases, progress).groups;
+  std::vector<CaseResponses> responses = apply_cases(model, groups);
+  Answers answers = Answerer({model, groups, responses}, questions).run();
+  answers.groups = std::move(groups);
+  return answers;
 }
 
 }  // namespace avrenk

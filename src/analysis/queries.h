@@ -1,7 +1,7 @@
 /// analysis/queries.h: answers to questions about a finished run, from its modes.
 #pragma once
 
-#include "analysis/analysis.h"
+#include "analysis/responses.h"
 
 namespace avrenk {
 
@@ -40,19 +40,30 @@ struct Answers {
   std::vector<Answer> values;
   std::vector<AnswerCurve> curves;
   std::vector<AnswerField> fields;
+  std::shared_ptr<const StressStations> stations;  ///< of fields of stress; nullptr: there are none
+  std::vector<CaseGroup> groups;                   ///< whose modes shapes are of
 };
 
 /// Whether any question names the environment or a case of it, or none by name, and modes answer it.
 [[nodiscard]] bool is_asked_of(const Environment& environment, const std::vector<Question>& questions);
 
-/// Solves nothing: the analysis has its modes (see solve), and the cases asked for are applied to them. Of a place with
-/// several nodes the worst counts: of a peak or RMS that of the whole band, at a frequency the largest there.
+/// Solves nothing: the cases asked for are applied to the modes. Of a place with several nodes the worst counts: of a
+/// peak or RMS that of the whole band, at a frequency the largest there.
 /// @throws InputError  a case that is combined or not answered by modes, a frequency outside its band, a mode that
 /// there is not, a quantity without a meaning there: with the question
-[[nodiscard]] Answers answer(Analysis& analysis, const std::vector<Question>& questions, const Progress& progress = {});
+[[nodiscard]] Answers answer(const DampedModel& model, const std::vector<Question>& questions,
+                             const Progress& progress = {});
 
-/// The curves and fields of the figures that the plan asks for, while its cases are applied; Answer…::question counts
-/// these. One that has none becomes a warning; one whose cases were not run is left out.
-[[nodiscard]] std::shared_ptr<const Answers> answer_figures(Analysis& analysis);
+/// Cases as they are applied to a model. Refers to what it is made from.
+struct AppliedCases {
+  const DampedModel& model;
+  const std::vector<CaseGroup>& groups;
+  std::vector<CaseResponses>& responses;             ///< of each group; as they were when all is answered
+  std::shared_ptr<const StressStations> stations{};  ///< if they are known
+};
+/// The curves and fields of the figures that the plan asks for; Answer…::question counts these. One that has none
+/// becomes a warning; one whose cases were not run is left out.
+[[nodiscard]] std::shared_ptr<const Answers> answer_figures(const AppliedCases& applied,
+                                                            std::vector<std::string>& warnings);
 
 }  // namespace avrenk

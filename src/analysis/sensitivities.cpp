@@ -6,8 +6,6 @@
 #include <cmath>
 #include <set>
 
-#include "analysis/margins.h"
-#include "analysis/springs.h"
 #include "core/model/spring_law.h"
 #include "core/modes/changed_modes.h"
 
@@ -36,25 +34,28 @@ void stiffen(Assembly& assembly, double factor) {
 
 class Study {
  public:
-  Study(Analysis& base, const AnalysisRequest& request, const Progress& progress)
-      : base_(base), request_(request), progress_(progress) {}
+  Study(LoadedPlan loaded, const AnalysisRequest& request, const std::vector<std::filesystem::path>& kept,
+        const Progress& progress)
+      : request_(request),
+        progress_(progress),
+        study_{judge_as_it_is(std::move(loaded), request, kept, progress)},
+        file_(study_.base.model().plan().file) {}
 
-  ChangeStudy run(const std::vector<PlanNumber>& numbers, const std::vector<std::filesystem::path>& kept) {
-    judge_as_it_is(base_, request_, kept, progress_);
-    ChangeStudy study;
-    study.limits = base_.limits;
-    for (const StressField& field : base_.stress.fields)
+  ChangeStudy run(const std::vector<PlanNumber>& numbers) {
+    const FieldSurvey& fields = study_.base.responses.fields;
+    for (const StressField& field : fields.stress.fields)
       for (const WorstStress& worst : field.worst)
-        worst_nodes_.insert(base_.stations->all()[static_cast<std::size_t>(worst.place.station)].node);
+        worst_nodes_.insert(fields.stations->all()[static_cast<std::size_t>(worst.place.station)].node);
     tell(progress_, "factorising for changes");
-    const KnownModes known(base_.plan.assembly, base_.system, base_.basis);
+    const DampedModel& base = study_.base.model();
+    const KnownModes known(base.assembly(), base.system(), base.basis());
     for (const PlanNumber& number : numbers) {
-      tell(progress_, fmt::format("change {} of {}: {}", study.changes.size() + 1, numbers.size(), number.path));
-      study.changes.push_back(change_of(number, known));
+      tell(progress_, fmt::format("change {} of {}: {}", study_.changes.size() + 1, numbers.size(), number.path));
+      study_.changes.push_back(change_of(number, known));
     }
-    confirm(study);
-    scatter(known, study);
-    return study;
+    confirm();
+    scatter(known);
+    return std::move(study_);
   }
 
  private:
@@ -62,37 +63,32 @@ class Study {
   [[nodiscard]] std::vector<double> margins_with(const std::optional<Override>& change, const KnownModes* known,
                                                  double frequencies = 0,
                                                  const std::optional<double>& damping = {}) const {
-    Analysis changed;
     AnalysisRequest request = request_;
     if (change) request.overrides.push_back(*change);
-    load(changed, base_.plan.file, request);
-    keep_what_is_judged(changed.plan);
-    for (OutputRequest& each : changed.plan.watch)
-      if (each.quantity->of_nodes && !each.parts.empty() && known)
-        each.stress_at.assign(worst_nodes_.begin(), worst_nodes_.end());
-    for (LifeRequest& life : changed.plan.lives)
+    LoadedPlan changed = keep_what_is_judged(load(file_, request));
+    Plan& plan = changed.plan;
+    for (OutputRequest& watched : plan.watch)
+      if (watched.quantity->of_nodes && !watched.parts.empty() && known)
+        watched.stress_at.assign(worst_nodes_.begin(), worst_nodes_.end());
+    for (LifeRequest& life : plan.lives)
       for (LifeSubject& subject : life.subjects)
         if (known) subject.nodes.assign(worst_nodes_.begin(), worst_nodes_.end());
-    if (frequencies != 0) stiffen(changed.plan.assembly, (1 + frequencies) * (1 + frequencies));
+    if (frequencies != 0) stiffen(plan.assembly, (1 + frequencies) * (1 + frequencies));
     if (damping) {
-      changed.plan.damping.form = DampingRule::Form::ratio;
-      changed.plan.damping.value = *damping;
+      plan.damping.form = DampingRule::Form::ratio;
+      plan.damping.value = *damping;
     }
-    assemble(changed);
-    changed.basis = known ? known->of(changed.system)
-                          : solve_modes(changed.plan.assembly, changed.system, changed.plan.modes, request.threads);
-    changed.damping = damp(changed.system, changed.basis, changed.plan.damping);
-    take_springs(changed.plan, changed.system, changed.basis, changed.damping);
-    judge(changed, request);
-    std::vector<double> margins(base_.limits.size(), std::nan(""));
-    for (std::size_t i = 0; i < margins.size(); ++i)
-      for (const LimitResult& each : changed.limits)
-        if (each.limit->name == base_.limits[i].limit->name) margins[i] = each.deciding();
-    return margins;
+    const auto loaded = std::make_shared<const LoadedPlan>(std::move(changed));
+    ModelAtRest at_rest = bring_to_rest(loaded);
+    ModalBasis basis = known ? known->of(at_rest.system)
+                             : solve_modes(at_rest.assembly, at_rest.system, loaded->plan.modes, request.threads);
+    const auto modal = std::make_shared<const ModalModel>(
+        with_basis(std::move(at_rest), std::move(basis), judged_environments(loaded->plan)));
+    return judge(damp_model(loaded, modal), request).margins_of(study_.base.limits());
   }
 
   [[nodiscard]] Change change_of(const PlanNumber& number, const KnownModes& known) const {
-    Change change{number, std::vector<double>(base_.limits.size(), std::nan("")), ""};
+    Change change{number, std::vector<double>(study_.base.limits().size(), std::nan("")), ""};
     try {
       const std::vector<double> more = margins_with(number.times(1 + step), &known),
                                 less = margins_with(number.times(1 - step), &known);
@@ -104,40 +100,40 @@ class Study {
     return change;
   }
 
-  void confirm(ChangeStudy& study) const {
+  void confirm() {
     constexpr std::size_t most_limits = 3, most_numbers = 3;
     constexpr double largest = 0.5;  // of the number: beyond that a straight line says little
     std::size_t limits = 0;
-    for (std::size_t i = 0; i < study.limits.size() && limits < most_limits; ++i) {
-      const double margin = study.limits[i].deciding();
+    for (std::size_t i = 0; i < study_.base.limits().size() && limits < most_limits; ++i) {
+      const double margin = study_.base.limits()[i].deciding();
       if (!(margin < 0)) continue;
       ++limits;
       std::vector<std::pair<double, std::size_t>> least;  // change of the logarithm, and of what
-      for (std::size_t k = 0; k < study.changes.size(); ++k)
-        if (const double change = -margin / study.changes[k].slopes[i]; std::abs(change) < std::log(1 + largest))
+      for (std::size_t k = 0; k < study_.changes.size(); ++k)
+        if (const double change = -margin / study_.changes[k].slopes[i]; std::abs(change) < std::log(1 + largest))
           least.emplace_back(change, k);
       std::stable_sort(least.begin(), least.end(),
                        [](const auto& a, const auto& b) { return std::abs(a.first) < std::abs(b.first); });
       least.resize(std::min(least.size(), most_numbers));
       for (const auto& [change, k] : least)
-        if (meets(study, i, k, change)) break;
+        if (meets(i, k, change)) break;
     }
   }
 
   // Runs a change, and another one on the line through both margins where that is what it takes.
-  bool meets(ChangeStudy& study, std::size_t limit, std::size_t k, double change) const {
+  bool meets(std::size_t limit, std::size_t k, double change) {
     constexpr double just = 0.005;  // of a margin
-    const double before = study.limits[limit].deciding();
+    const double before = study_.base.limits()[limit].deciding();
     for (int round = 0; round < 2; ++round) {
-      const PlanNumber& number = study.changes[k].number;
+      const PlanNumber& number = study_.changes[k].number;
       ConfirmedChange confirmed{limit, k, std::exp(change)};
-      tell(progress_,
-           fmt::format("{} with {:.4g} times {}", study.limits[limit].limit->name, confirmed.factor, number.path));
+      tell(progress_, fmt::format("{} with {:.4g} times {}", study_.base.limits()[limit].limit->name, confirmed.factor,
+                                  number.path));
       const std::vector<double> margins = margins_with(number.times(confirmed.factor), nullptr);
       confirmed.margin = margins[limit];
       confirmed.exceeded =
           static_cast<std::size_t>(std::count_if(margins.begin(), margins.end(), [](double each) { return each < 0; }));
-      study.confirmed.push_back(confirmed);
+      study_.confirmed.push_back(confirmed);
       if (confirmed.margin >= 0) return true;
       if (!(confirmed.margin > before) || round > 0) return false;
       // A little more than the line says, so that it is met and not nearly so.
@@ -146,35 +142,36 @@ class Study {
     return false;
   }
 
-  void scatter(const KnownModes& known, ChangeStudy& study) const {
-    const Scatter& scatter = base_.plan.scatter;
+  void scatter(const KnownModes& known) {
+    const Scatter& scatter = study_.base.model().plan().scatter;
     if (scatter.frequencies == 0 && scatter.damping.empty()) return;
     std::vector<double> frequencies{0};
     if (scatter.frequencies > 0) frequencies = {-scatter.frequencies, 0, scatter.frequencies};
     std::vector<std::optional<double>> damping{std::nullopt};
     damping.insert(damping.end(), scatter.damping.begin(), scatter.damping.end());
     std::vector<double> as_it_is;
-    for (const LimitResult& each : study.limits) as_it_is.push_back(each.deciding());
+    for (const LimitResult& result : study_.base.limits()) as_it_is.push_back(result.deciding());
     for (const double shift : frequencies)
       for (const auto& zeta : damping) {
         tell(progress_,
-             fmt::format("scatter {} of {}", study.scattered.size() + 1, frequencies.size() * damping.size()));
+             fmt::format("scatter {} of {}", study_.scattered.size() + 1, frequencies.size() * damping.size()));
         const bool nothing = shift == 0 && !zeta;
-        study.scattered.push_back({shift, zeta, nothing ? as_it_is : margins_with(std::nullopt, &known, shift, zeta)});
+        study_.scattered.push_back({shift, zeta, nothing ? as_it_is : margins_with(std::nullopt, &known, shift, zeta)});
       }
   }
 
-  Analysis& base_;
   const AnalysisRequest& request_;
   const Progress& progress_;
+  ChangeStudy study_;
+  std::string file_;
   std::set<int> worst_nodes_;
 };
 
 }  // namespace
 
-ChangeStudy study_changes(Analysis& analysis, const AnalysisRequest& request, const std::vector<PlanNumber>& numbers,
+ChangeStudy study_changes(LoadedPlan loaded, const AnalysisRequest& request, const std::vector<PlanNumber>& numbers,
                           const std::vector<std::filesystem::path>& kept, const Progress& progress) {
-  return Study(analysis, request, progress).run(numbers, kept);
+  return Study(std::move(loaded), request, kept, progress).run(numbers);
 }
 
 }  // namespace avrenk

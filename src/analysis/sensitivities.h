@@ -2,7 +2,7 @@
 /// "Changes").
 #pragma once
 
-#include "analysis/analysis.h"
+#include "analysis/margins.h"
 #include "plan/plan_numbers.h"
 
 namespace avrenk {
@@ -32,19 +32,18 @@ struct ScatteredMargin {
 };
 
 struct ChangeStudy {
-  std::vector<LimitResult> limits;  ///< as the plan is, worst first
-  std::vector<Change> changes;
-  std::vector<ConfirmedChange> confirmed;  ///< every one that was run, as far as one that does
-  std::vector<ScatteredMargin> scattered;  ///< the plan as it is among them; empty: no scatter is stated
+  JudgedModel base;  ///< the plan as it is
+  std::vector<Change> changes{};
+  std::vector<ConfirmedChange> confirmed{};  ///< every one that was run, as far as one that does
+  std::vector<ScatteredMargin> scattered{};  ///< the plan as it is among them; empty: no scatter is stated
 };
 
 /// Each number is made half a per cent larger and smaller, and the limits judged with modes in the span of those known
 /// (KnownModes); stress is looked at where it was among the worst. For up to three limits that are exceeded the
 /// least changes that would do on a straight line are run with modes of their own, the best of them twice, until one
 /// does.
-/// @param analysis  loaded; its modes and answers are made here
 /// @throws InputError  no limits
-[[nodiscard]] ChangeStudy study_changes(Analysis& analysis, const AnalysisRequest& request,
+[[nodiscard]] ChangeStudy study_changes(LoadedPlan loaded, const AnalysisRequest& request,
                                         const std::vector<PlanNumber>& numbers,
                                         const std::vector<std::filesystem::path>& kept, const Progress& progress);
 

@@ -28,10 +28,10 @@ std::string describe_rule(const DampingRule& rule) {
 }  // namespace
 
 std::string heading_of(const Analysis& analysis) {
-  const ModalBasis& basis = analysis.basis;
+  const ModalBasis& basis = analysis.basis();
   return fmt::format(
-      "{}{}, {} modes to {:.4g} Hz{}", describe_rule(analysis.plan.damping),
-      analysis.damping.couples() && !analysis.damping.coupled() ? ", modes uncoupled" : "", basis.modes,
+      "{}{}, {} modes to {:.4g} Hz{}", describe_rule(analysis.plan().damping),
+      analysis.damping().couples() && !analysis.damping().coupled() ? ", modes uncoupled" : "", basis.modes,
       basis.proven_below,
       basis.residual_vectors() > 0 ? fmt::format(" and {} residual vectors", basis.residual_vectors()) : "");
 }
@@ -47,7 +47,7 @@ std::string damping_in_words(const ModalDamping& damping) {
 }
 
 std::string proof_in_words(const Analysis& analysis) {
-  const ModalBasis& basis = analysis.basis;
+  const ModalBasis& basis = analysis.basis();
   const std::string count =
       basis.missing_below > 0
           ? fmt::format("{} modes between {:.5g} and {:.5g} Hz, none missing between by inertia count; {} lie below.",
@@ -68,7 +68,7 @@ std::string proof_in_words(const Analysis& analysis) {
 std::string audit_in_words(const Analysis& analysis) {
   double worst = 0, truncation = 0, without = 0;
   std::set<double> frequencies;
-  for (const AuditedAnswer& each : analysis.audit) {
+  for (const AuditedAnswer& each : analysis.assessment.audit.answers) {
     frequencies.insert(each.frequency);
     worst = std::max(worst, std::abs(each.error()));
     truncation = std::max(truncation, std::abs(each.truncation()));
@@ -77,8 +77,8 @@ std::string audit_in_words(const Analysis& analysis) {
   return fmt::format(
       "Against the full complex equations, of {} answers at {} frequencies, the reported ones are off by {:.2g} % at "
       "most. Truncation, what the modes leave out, makes {:.2g} %; without residual vectors it would make {:.2g} %.{}",
-      analysis.audit.size(), frequencies.size(), 100 * worst, 100 * truncation, 100 * without,
-      !analysis.damping.coupled() && analysis.damping.couples()
+      analysis.assessment.audit.answers.size(), frequencies.size(), 100 * worst, 100 * truncation, 100 * without,
+      !analysis.damping().coupled() && analysis.damping().couples()
           ? " The rest is damping that couples the modes: coupled: no leaves it out."
           : "");
 }

@@ -6,7 +6,6 @@
 #include <cmath>
 #include <set>
 
-#include "analysis/margins.h"
 #include "core/identify/curve_comparison.h"
 #include "core/spelling.h"
 
@@ -37,22 +36,20 @@ struct Pair {
 
 }  // namespace
 
-UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& request, const CurveFile& measured, int axis,
+UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request, const CurveFile& measured, int axis,
                                const std::vector<std::filesystem::path>& kept, const Progress& progress) {
-  const std::vector<OutputRequest> all_watched = analysis.plan.watch;
-  judge_as_it_is(analysis, request, kept, progress);
-  UpdateStudy study;
-  study.before = analysis.limits;
-
-  if (analysis.damping.springs)
+  const std::vector<OutputRequest> all_watched = loaded.plan.watch;
+  JudgedModel before = judge_as_it_is(std::move(loaded), request, kept, progress);
+  const DampedModel& model = before.model();
+  if (model.damping->springs)
     throw InputError(Problem{"",
                              "springs of the plan depend on frequency or amplitude, and measured frequencies cannot "
                              "be given to modes that move with them",
                              "give these springs the one stiffness that they had in the test",
-                             Place{analysis.plan.file, 0, 0}});
+                             Place{model.plan().file, 0, 0}});
   tell(progress, "fitting the curves");
-  const ModalBasis& basis = analysis.basis;
-  const Channels channels(analysis.plan.assembly, analysis.system, basis, analysis.damping);
+  const ModalBasis& basis = model.basis();
+  const Channels channels(model.assembly(), model.system(), basis, *model.damping);
   const StateLayout layout = layout_of(basis);
   std::vector<MeasuredMode> found;
   std::vector<Pair> pairs;
@@ -61,7 +58,7 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
     if (!own || own->quantity->of_nodes)
       throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not watched as a motion or a force",
                                suggest_name(curve.name, watched_names(all_watched)), Place{measured.file, 0, 0}});
-    const std::vector<Output> watched = watch(analysis.plan.assembly, channels, {*own});
+    const std::vector<Output> watched = watch(model.assembly(), channels, {*own});
     const Output& what = *find_output(watched, curve.name);
     const Eigen::MatrixXcd rows = what.measure(0).rows;
     for (const ResponsePeak& peak : peaks_in(measured, curve)) {
@@ -93,8 +90,9 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
     });
     if (own.mode < 0 && !taken && pair.strength > 0) own.mode = pair.mode;
   }
+  std::vector<double> strangers;
   for (const MeasuredMode& each : found)
-    if (each.mode < 0) study.strangers.push_back(each.frequency);
+    if (each.mode < 0) strangers.push_back(each.frequency);
   std::erase_if(found, [](const MeasuredMode& each) { return each.mode < 0; });
   // Of several curves the one that knows it best.
   std::stable_sort(found.begin(), found.end(), [](const MeasuredMode& a, const MeasuredMode& b) {
@@ -104,24 +102,22 @@ UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& reques
                           [](const MeasuredMode& a, const MeasuredMode& b) { return a.mode == b.mode; }),
               found.end());
 
-  study.updated = std::make_unique<Analysis>();
-  Analysis& updated = *study.updated;
-  load(updated, analysis.plan.file, request);
-  keep_what_is_judged(updated.plan);
-  assemble(updated);
-  updated.basis = basis;
+  ModalBasis measured_basis = basis;
+  LoadedPlan measured_plan = keep_what_is_judged(load(model.plan().file, request));
   for (MeasuredMode& each : found) {
     each.frequency_before = basis.frequency(each.mode);
-    each.damping_before = analysis.damping.effective_ratio(each.mode);
-    updated.basis.omega[each.mode] = 2 * pi * each.frequency;
+    each.damping_before = model.damping->effective_ratio(each.mode);
+    measured_basis.omega[each.mode] = 2 * pi * each.frequency;
     constexpr double alone = 1e-7;  // of a frequency: this mode and no other
-    updated.plan.damping.near.insert(updated.plan.damping.near.begin(), {each.frequency, alone, each.damping, 0});
+    std::vector<NearDamping>& near = measured_plan.plan.damping.near;
+    near.insert(near.begin(), {each.frequency, alone, each.damping, 0});
   }
-  updated.damping = damp(updated.system, updated.basis, updated.plan.damping);
+  const auto shared = std::make_shared<const LoadedPlan>(std::move(measured_plan));
+  const auto modal = std::make_shared<const ModalModel>(
+      with_basis(bring_to_rest(shared), std::move(measured_basis), judged_environments(shared->plan)));
   tell(progress, "margins with what was measured");
-  judge(updated, request);
-  study.modes = std::move(found);
-  return study;
+  JudgedModel updated = judge(damp_model(shared, modal), request);
+  return {std::move(found), std::move(strangers), std::move(before), std::move(updated)};
 }
 
 }  // namespace avrenk

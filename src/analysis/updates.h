@@ -1,7 +1,7 @@
 /// analysis/updates.h: a model brought to what a low-level run measured, and its margins then (theory, "Changes").
 #pragma once
 
-#include "analysis/analysis.h"
+#include "analysis/margins.h"
 #include "files/curve_files.h"
 
 namespace avrenk {
@@ -16,20 +16,19 @@ struct MeasuredMode {
 };
 
 struct UpdateStudy {
-  std::vector<MeasuredMode> modes;    ///< by frequency
-  std::vector<double> strangers;      ///< Hz: what was measured and no mode explains
-  std::vector<LimitResult> before;    ///< of the plan as it is
-  std::unique_ptr<Analysis> updated;  ///< with the measured frequencies and damping; limits judged
+  std::vector<MeasuredMode> modes;  ///< by frequency
+  std::vector<double> strangers;    ///< Hz: what was measured and no mode explains
+  JudgedModel before;               ///< the plan as it is
+  JudgedModel updated;              ///< with the measured frequencies and damping
 };
 
 /// Modes are fitted to each curve over its input (fit_response), and each is taken for the mode of the model within a
 /// fifth of its frequency that makes most of the response there when the base moves along the axis, near ones before
 /// far ones. That mode gets the measured frequency, with its shape as it was, and the measured damping in place of its
 /// own.
-/// @param analysis  loaded; its modes and answers are made here
-/// @param axis      0 to 5, along which the base moved while the curves were measured
+/// @param axis  0 to 5, along which the base moved while the curves were measured
 /// @throws InputError  no limits; a curve that is not watched, or not over an input; no mode found in any
-[[nodiscard]] UpdateStudy update_from_curves(Analysis& analysis, const AnalysisRequest& request,
+[[nodiscard]] UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request,
                                              const CurveFile& measured, int axis,
                                              const std::vector<std::filesystem::path>& kept, const Progress& progress);
 

@@ -3,62 +3,32 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <utility>
 
 #include "analysis/margins.h"
-#include "analysis/springs.h"
 #include "core/clock.h"
 
 namespace avrenk {
-namespace {
 
-// Lends what is large to another analysis, and takes it back.
-class Loan {
- public:
-  Loan(Analysis& from, Analysis& to) : from_(from), to_(to) { change_hands(); }
-  Loan(const Loan&) = delete;
-  Loan& operator=(const Loan&) = delete;
-  ~Loan() { change_hands(); }
-
- private:
-  void change_hands() {
-    std::swap(from_.system, to_.system);
-    std::swap(from_.basis, to_.basis);
-    std::swap(from_.preload, to_.preload);
-    std::swap(from_.settled, to_.settled);
-  }
-  Analysis &from_, &to_;
-};
-
-}  // namespace
-
-void judge_variants(Analysis& analysis, const AnalysisRequest& request, bool with_margins, const Progress& progress) {
+std::vector<VariantAnswers> judge_variants(const Responses& responses, const std::vector<LimitResult>& limits,
+                                           const AnalysisRequest& request, bool with_margins, StageReport& report,
+                                           const Progress& progress) {
   const StopWatch start;
-  analysis.variants.clear();
-  for (const std::string& name : analysis.plan.variants) {
+  std::vector<VariantAnswers> variants;
+  for (const std::string& name : responses.model.plan().variants) {
     tell(progress, fmt::format("springs {}", name));
-    VariantAnswers answers{name, {}, std::vector<double>(analysis.limits.size(), std::nan(""))};
-    Analysis other;
-    other.threads = analysis.threads;
-    other.plan = analysis.plan;
+    LoadedPlan other = keep_what_is_judged(*responses.model.loaded);
     other.plan.variant = name;
-    keep_what_is_judged(other.plan);
-    other.damping = with_springs(analysis.damping, analysis.basis, nullptr);
-    const Loan loan(analysis, other);
-    take_springs(other.plan, other.system, other.basis, other.damping);
-    answers.modes = other.damping.with_springs;
-    if (with_margins && !analysis.limits.empty()) {
-      judge(other, request);
-      for (std::size_t i = 0; i < analysis.limits.size(); ++i)
-        for (const LimitResult& each : other.limits)
-          if (each.limit->name == analysis.limits[i].limit->name) {
-            answers.margins[i] = each.deciding();
-            answers.exceeded += each.met ? 0 : 1;
-          }
+    const DampedModel model = with_springs_of(std::make_shared<const LoadedPlan>(std::move(other)), responses.model);
+    VariantAnswers answers{name, model.damping->with_springs, std::vector<double>(limits.size(), std::nan(""))};
+    if (with_margins && !limits.empty()) {
+      const JudgedModel judged = judge(model, request);
+      answers.margins = judged.margins_of(limits);
+      for (const LimitResult& result : judged.limits()) answers.exceeded += result.met ? 0 : 1;
     }
-    analysis.variants.push_back(std::move(answers));
+    variants.push_back(std::move(answers));
   }
-  if (!analysis.variants.empty()) analysis.times.push_back({"variants of springs", start.seconds()});
+  if (!variants.empty()) report.times.push_back({"variants of springs", start.seconds()});
+  return variants;
 }
 
 }  // namespace avrenk

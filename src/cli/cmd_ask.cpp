@@ -29,19 +29,37 @@ ino_t folder_number(const std::string& run) {
 }
 
 // One whole run: what it kept of its plan, the questions read with it, and its modes.
-void load_run(const std::string& run, const std::vector<std::string>& texts, const Request& request, Analysis& analysis,
-              std::vector<Question>& questions) {
+struct AskedRun {
+  DampedModel model;
+  std::vector<Question> questions;
+};
+AskedRun load_run(const std::string& run, const std::vector<std::string>& texts, const Request& request) {
   StopWatch watch;
   KeptPlan kept = KeptPlan::read(run);
   const std::string digest = kept.digest();
   AskedPlan asked = read_asked_plan(kept, texts);
-  analysis.times.push_back({"reading the plan", watch.seconds()});
-  analysis.plan = std::move(asked.plan);
-  questions = std::move(asked.questions);
-  analysis.threads = request.threads;
+  LoadedPlan loaded{std::move(asked.plan)};
+  loaded.report.times.push_back({"reading the plan", watch.seconds()});
+  loaded.threads = request.threads;
   if (request.threads > 0) set_blas_threads(request.threads);
-  take_kept_modes(analysis, run, digest,
-                  [&](const Environment& environment) { return is_asked_of(environment, questions); });
+  DampedModel model =
+      take_kept_model(std::make_shared<const LoadedPlan>(std::move(loaded)), run, digest,
+                      [&](const Environment& environment) { return is_asked_of(environment, asked.questions); });
+  return {std::move(model), std::move(asked.questions)};
+}
+
+// The same, read again where others exchange the folder meanwhile.
+AskedRun load_whole_run(const std::string& run, const std::vector<std::string>& texts, const Request& request) {
+  constexpr int most_tries = 5;
+  for (int tries = 1;; ++tries) {
+    const ino_t before = folder_number(run);
+    try {
+      AskedRun whole = load_run(run, texts, request);
+      if (folder_number(run) == before || tries == most_tries) return whole;
+    } catch (const FileError&) {
+      if (folder_number(run) == before || tries == most_tries) throw;
+    }
+  }
 }
 
 // Questions, one a word; words without any space between them are one question that was not put in quotes.
@@ -81,8 +99,8 @@ const char* what_words(Answer::What what) {
 
 class Speaker {
  public:
-  Speaker(const Analysis& analysis, const std::vector<Question>& questions, const Answers& answers)
-      : analysis_(analysis), questions_(questions), answers_(answers), show_(analysis.plan.show) {}
+  Speaker(const AskedRun& run, const Answers& answers)
+      : model_(run.model), questions_(run.questions), answers_(answers), show_(model_.plan().show) {}
 
   [[nodiscard]] DisplayUnit unit_of(std::size_t question, bool is_psd) const {
     const Question& own = questions_[question];
@@ -122,7 +140,7 @@ class Speaker {
     json["version"] = avrenk_version;
     json["layout"] = answers_layout;
     json["run"] = run;
-    json["plan"] = analysis_.plan.file;
+    json["plan"] = model_.plan().file;
     json["answers"] = nlohmann::ordered_json::array();
     const DisplayUnit frequency = show_.unit(kind::frequency);
     for (const Answer& each : answers_.values) {
@@ -163,6 +181,8 @@ class Speaker {
   }
 
   void write_fields(const RunFolder& folder, bool figures, std::vector<std::string>& files) const {
+    Surface surface;
+    if (figures && !answers_.fields.empty()) surface = surface_of(model_.assembly());
     for (const AnswerField& field : answers_.fields) {
       const std::string base = fmt::format("field.{}.{}", field.question + 1, field.excitation->name());
       const auto write = [&](const std::string& name, const std::string& content) {
@@ -170,7 +190,9 @@ class Speaker {
         files.push_back(path_in_results(name));
       };
       for (const auto& [ending, grid] : grids_of(field)) write(fmt::format("fields/{}{}", base, ending), to_vtu(grid));
-      if (figures) write("figures/" + base + ".png", to_png(picture_of(analysis_, field)));
+      if (figures)
+        write("figures/" + base + ".png",
+              to_png(picture_of(picture_source(model_, surface), field, answers_.stations.get())));
     }
   }
 
@@ -196,17 +218,17 @@ class Speaker {
       if (curve.question != q) continue;
       drawn.push_back(plotted_curve(curve, unit_of(q, curve.is_psd), frequency));
     }
-    return curves_chart(questions_[q].text, fmt::format("{}; {} modes", analysis_.plan.title, analysis_.basis.modes),
+    return curves_chart(questions_[q].text, fmt::format("{}; {} modes", model_.plan().title, model_.basis().modes),
                         drawn, frequency.text);
   }
 
   // Files by their endings.
   [[nodiscard]] std::vector<std::pair<std::string, Grid>> grids_of(const AnswerField& field) const {
-    const Assembly& assembly = analysis_.plan.assembly;
+    const Assembly& assembly = model_.assembly();
     std::vector<std::pair<std::string, Grid>> grids;
     if (field.stress) {
-      grids.emplace_back(".vtu", stress_grid(assembly, *analysis_.stations, show_));
-      grids.back().second.point_arrays = stress_arrays(*analysis_.stations, *field.stress, show_);
+      grids.emplace_back(".vtu", stress_grid(assembly, *answers_.stations, show_));
+      grids.back().second.point_arrays = stress_arrays(*answers_.stations, *field.stress, show_);
     }
     if (field.beams) {
       grids.emplace_back(".beams.vtu", beam_stress_grid(assembly, show_));
@@ -222,7 +244,7 @@ class Speaker {
       const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
         grids.back().second.point_arrays.push_back(displacement_array(
             fmt::format("{}: relative displacement, {} ({})", field.excitation->name(), what, length.text), assembly,
-            node_motions(analysis_.system, *field.shape->basis, coordinates), length.from_si(1)));
+            node_motions(model_.system(), *field.shape->basis, coordinates), length.from_si(1)));
       };
       add(field.shape->coordinates_at(field.shape->instant), "that instant");
       add(field.shape->coordinates.real(), "real part");
@@ -231,18 +253,18 @@ class Speaker {
     return grids;
   }
 
-  const Analysis& analysis_;
+  const DampedModel& model_;
   const std::vector<Question>& questions_;
   const Answers& answers_;
   const Show& show_;
 };
 
 // The folder of curves and fields: beside the run, named after its plan.
-std::filesystem::path folder_of_answers(const Request& request, const Analysis& analysis) {
+std::filesystem::path folder_of_answers(const Request& request, const Plan& plan) {
   if (request.out) return *request.out;
   std::filesystem::path run(request.words[0]);
   if (!run.has_filename()) run = run.parent_path();  // a slash at its end
-  return run.parent_path() / (std::filesystem::path(analysis.plan.file).stem().string() + "-ask-results");
+  return run.parent_path() / (std::filesystem::path(plan.file).stem().string() + "-ask-results");
 }
 
 }  // namespace
@@ -250,32 +272,19 @@ std::filesystem::path folder_of_answers(const Request& request, const Analysis& 
 ExitStatus ask(const Request& request, Terminal& terminal) {
   const std::vector<std::string> texts = questions_of(request);
   const std::string& run = request.words[0];
-  constexpr int most_tries = 5;  // while others write into the same folder
-  std::unique_ptr<Analysis> analysis;
-  std::vector<Question> questions;
-  for (int tries = 1; !analysis; ++tries) {
-    const ino_t before = folder_number(run);
-    try {
-      auto own = std::make_unique<Analysis>();
-      load_run(run, texts, request, *own, questions);
-      if (folder_number(run) == before || tries == most_tries) analysis = std::move(own);
-    } catch (const FileError&) {
-      if (folder_number(run) == before || tries == most_tries) throw;
-    }
-  }
-  Answers answers;
+  const AskedRun asked = load_whole_run(run, texts, request);
+  const Plan& plan = asked.model.plan();
   StopWatch watch;
-  with_places(*analysis, [&] { answers = answer(*analysis, questions, terminal.reporter()); });
-  analysis->times.push_back({"answers", watch.seconds()});
+  const Answers answers = with_places(plan, [&] { return answer(asked.model, asked.questions, terminal.reporter()); });
+  std::vector<StageTime> times = report_of(asked.model).times;
+  times.push_back({"answers", watch.seconds()});
   if (request.verbose)
-    for (const StageTime& time : analysis->times)
-      terminal.note(fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds));
-  const Speaker speaker(*analysis, questions, answers);
+    for (const StageTime& time : times) terminal.note(fmt::format("{:<22} {:8.3f} s", time.stage, time.seconds));
+  const Speaker speaker(asked, answers);
   std::vector<std::string> files;
   std::optional<RunFolder> folder;
   if (request.out || !answers.curves.empty() || !answers.fields.empty()) {
-    folder.emplace(folder_of_answers(request, *analysis));
-    if (!answers.fields.empty()) analysis->surface = surface_of(analysis->plan.assembly);
+    folder.emplace(folder_of_answers(request, plan));
     speaker.write_curves(*folder, request.figures, files);
     speaker.write_fields(*folder, request.figures, files);
     if (!answers.values.empty()) folder->write("tables/answers.csv", to_csv(speaker.table()));

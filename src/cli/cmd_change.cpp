@@ -28,7 +28,7 @@ double factor_to_meet(double margin, double slope) {
 
 // Of one limit what 10 % more of each number does, that which does most first.
 Table change_table(const ChangeStudy& study, std::size_t limit) {
-  const LimitResult& own = study.limits[limit];
+  const LimitResult& own = study.base.limits()[limit];
   Table table{"changes",
               fmt::format("{}: margin {:+.1f} %; what 10 % more of a number adds to it, and where it is zero",
                           own.limit->name, 100 * own.deciding()),
@@ -69,9 +69,9 @@ Table confirmed_table(const ChangeStudy& study) {
               {}};
   for (const ConfirmedChange& each : study.confirmed) {
     const PlanNumber& number = study.changes[each.change].number;
-    table.rows.push_back({study.limits[each.limit].limit->name, number.path, with_unit(number),
-                          with_unit(number, each.factor), 100 * study.limits[each.limit].deciding(), 100 * each.margin,
-                          static_cast<double>(each.exceeded)});
+    table.rows.push_back({study.base.limits()[each.limit].limit->name, number.path, with_unit(number),
+                          with_unit(number, each.factor), 100 * study.base.limits()[each.limit].deciding(),
+                          100 * each.margin, static_cast<double>(each.exceeded)});
   }
   return table;
 }
@@ -91,13 +91,13 @@ Table scatter_table(const ChangeStudy& study) {
                {"highest", "%", 3, true, 1},
                {"lowest with", ""}},
               {}};
-  for (std::size_t i = 0; i < study.limits.size(); ++i) {
+  for (std::size_t i = 0; i < study.base.limits().size(); ++i) {
     const auto by_margin = [&](const ScatteredMargin& a, const ScatteredMargin& b) {
       return a.margins[i] < b.margins[i];
     };
     const auto [low, high] = std::minmax_element(study.scattered.begin(), study.scattered.end(), by_margin);
-    table.rows.push_back({study.limits[i].limit->name, 100 * study.limits[i].deciding(), 100 * low->margins[i],
-                          100 * high->margins[i], scatter_in_words(*low)});
+    table.rows.push_back({study.base.limits()[i].limit->name, 100 * study.base.limits()[i].deciding(),
+                          100 * low->margins[i], 100 * high->margins[i], scatter_in_words(*low)});
   }
   std::stable_sort(table.rows.begin(), table.rows.end(),
                    [](const auto& a, const auto& b) { return std::get<double>(a[2]) < std::get<double>(b[2]); });
@@ -118,23 +118,25 @@ ExitStatus change(const Request& request, Terminal& terminal) {
   const std::string file = plan_word(request, "change", most_words);
   const std::vector<PlanNumber> numbers = changeable_numbers(
       file, request.overrides, std::vector<std::string>(request.words.begin() + 1, request.words.end()));
-  Analysis analysis;
-  load(analysis, file, request);
+  LoadedPlan loaded = load(file, request);
   RunFolder folder(result_folder(request, file, "change"));
   terminal.log_to(folder.path("run.log").string());
-  ChangeStudy study;
-  with_places(analysis, [&] {
-    study = study_changes(analysis, request, numbers, kept_results(request, file, "change"), terminal.reporter());
+  const Plan plan = loaded.plan;
+  const ChangeStudy study = with_places(plan, [&] {
+    return study_changes(std::move(loaded), request, numbers, kept_results(request, file, "change"),
+                         terminal.reporter());
   });
   terminal.end_progress();
-  for (const std::string& note : analysis.plan.notes) terminal.note(note);
-  if (!analysis.modes_note.empty()) terminal.note(analysis.modes_note);
-  for (const std::string& warning : analysis.warnings) terminal.warn(warning);
+  StageReport report = report_of(study.base.model());
+  report.add(study.base.responses.report);
+  for (const std::string& note : report.notes) terminal.note(note);
+  if (const std::string& note = study.base.model().modal->modes_note; !note.empty()) terminal.note(note);
+  for (const std::string& warning : report.warnings) terminal.warn(warning);
   for (const Change& each : study.changes)
     if (!each.why_not.empty()) terminal.warn(fmt::format("{}: not compared: {}", each.number.path, each.why_not));
-  if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
+  if (!plan.title.empty()) terminal.print(plan.title + "\n");
 
-  for (std::size_t i = 0; i < std::min(shown_limits, study.limits.size()); ++i) {
+  for (std::size_t i = 0; i < std::min(shown_limits, study.base.limits().size()); ++i) {
     Table shown = without_column(change_table(study, i), "limit");
     std::erase_if(shown.rows, [](const std::vector<Cell>& row) {
       constexpr double nothing = 0.005;  // of a per cent: it prints as zero
@@ -146,10 +148,10 @@ ExitStatus change(const Request& request, Terminal& terminal) {
     }
     terminal.table(shown);
   }
-  if (study.limits.size() > shown_limits)
-    terminal.paragraph(fmt::format("{} more limits: tables/changes.csv.", study.limits.size() - shown_limits));
+  if (study.base.limits().size() > shown_limits)
+    terminal.paragraph(fmt::format("{} more limits: tables/changes.csv.", study.base.limits().size() - shown_limits));
   std::vector<Table> tables{change_table(study, 0)};
-  for (std::size_t i = 1; i < study.limits.size(); ++i) {
+  for (std::size_t i = 1; i < study.base.limits().size(); ++i) {
     Table more = change_table(study, i);
     tables[0].rows.insert(tables[0].rows.end(), more.rows.begin(), more.rows.end());
   }
@@ -160,15 +162,8 @@ ExitStatus change(const Request& request, Terminal& terminal) {
   terminal.paragraph(method_in_words());
 
   for (const Table& table : tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
-  folder.write("summary.json", to_json({avrenk_version,
-                                        "change",
-                                        file,
-                                        analysis.plan.title,
-                                        "",
-                                        analysis.plan.notes,
-                                        analysis.warnings,
-                                        {},
-                                        tables}));
+  folder.write("summary.json",
+               to_json({avrenk_version, "change", file, plan.title, "", report.notes, report.warnings, {}, tables}));
   terminal.stop_log();
   folder.commit();
   terminal.print(fmt::format("Results: {}\n", folder.target().string()));

@@ -41,8 +41,7 @@ std::vector<WatchedPoint> points_of(const Plan& plan, std::span<const std::strin
 }
 
 // Some parts alone, in place of the whole model.
-void take_group(Analysis& analysis, const std::vector<std::string>& names) {
-  Assembly& assembly = analysis.plan.assembly;
+void take_group(Assembly& assembly, const std::vector<std::string>& names) {
   std::vector<std::string> known;
   for (const Part& part : assembly.parts) known.push_back(part.name);
   std::set<int> parts;
@@ -92,10 +91,10 @@ Table input_table_of(const ReductionCheck& check, const Show& show) {
 
 ExitStatus reduce(const Request& request, Terminal& terminal) {
   const std::string plan_file = plan_word(request, "reduce", 1000);
-  Analysis analysis;
-  load(analysis, plan_file, request);
-  const Plan& plan = analysis.plan;
-  if (!request.parts.empty()) take_group(analysis, request.parts);
+  LoadedPlan loaded = load(plan_file, request);
+  if (!request.parts.empty()) take_group(loaded.plan.assembly, request.parts);
+  const auto reduced_plan = std::make_shared<const LoadedPlan>(std::move(loaded));
+  const Plan& plan = reduced_plan->plan;
   if (plan.assembly.bases.empty() || plan.modes.free_motions || plan.modes.near)
     refuse("modes", "a component needs a base that holds its interface, and all modes to a frequency",
            "hold the interface, and write modes: {up to: 3000 Hz}");
@@ -113,14 +112,20 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
   RunFolder folder(result_folder(request, plan_file, "reduce"));
   terminal.log_to(folder.path("run.log").string());
   terminal.progress(fmt::format("avrenk {} reduce {}", avrenk_version, plan_file), -1);
-  ReducedModel model;
-  ReductionCheck check;
-  with_places(analysis, [&] {
-    solve(analysis, kept_results(request, plan_file, "reduce"), terminal.reporter());
-    model = reduce(plan.assembly, analysis.system, analysis.basis, points);
-    if (const std::string why = unsound(model); !why.empty())
+  struct Reduced {
+    DampedModel full;
+    ReducedModel model;
+    ReductionCheck check;
+  };
+  const auto [full, model, check] = with_places(plan, [&] {
+    const DampedModel whole =
+        solve(reduced_plan, kept_results(request, plan_file, "reduce"), no_environment, terminal.reporter());
+    ReducedModel reduced = reduce(whole.assembly(), whole.system(), whole.basis(), points);
+    if (const std::string why = unsound(reduced); !why.empty())
       throw NumericalError("the component would not be sound: " + why);
-    check = check_reduction(plan.assembly, analysis.system, model, points, analysis.threads, terminal.reporter());
+    ReductionCheck checked =
+        check_reduction(whole.assembly(), whole.system(), reduced, points, request.threads, terminal.reporter());
+    return Reduced{whole, std::move(reduced), std::move(checked)};
   });
   terminal.end_progress();
   write_component(folder.path("component.h5"), model);
@@ -140,7 +145,8 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
     terminal.table(table);
     folder.write(fmt::format("tables/{}.csv", table.name), to_csv(table));
   }
-  std::vector<std::string> notes = plan.notes;
+  const StageReport report = report_of(full);
+  std::vector<std::string> notes = report.notes;
   notes.push_back(fmt::format(
       "{} motions of {} of the interface, {}, and {} that may be watched", model.size() - model.coordinates(),
       counted(model.interface.size(), "node"),
@@ -155,7 +161,7 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
         "its springs that depend on frequency or amplitude go with it as they are at rest: leave them out of "
         "the component, and join it by them where it is used");
   if (!check.why_no_modes.empty()) notes.push_back("not compared with nothing held: " + check.why_no_modes);
-  for (const std::string& each : analysis.warnings) terminal.warn(each);
+  for (const std::string& each : report.warnings) terminal.warn(each);
   for (const std::string& each : notes) terminal.note(each);
   folder.commit();
   const std::filesystem::path made = folder.target().lexically_proximate(std::filesystem::current_path());

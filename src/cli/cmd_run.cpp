@@ -1,7 +1,7 @@
 // modes, sine, random, run and demo: one pipeline, stopped and shown at different stages.
 #include <fmt/format.h>
 
-#include "analysis/variants.h"
+#include "analysis/analysis.h"
 #include "cli/commands.h"
 #include "cli/demo_files.h"
 #include "cli/print_run.h"
@@ -10,53 +10,43 @@
 namespace avrenk {
 namespace {
 
-enum class Until { modes, responses };
-
-ExitStatus analyse(const std::string& plan, const Request& request, Terminal& terminal, const OutputSelection& shown,
-                   Until until, std::optional<Environment::Type> type, std::span<const std::string> chosen) {
-  Analysis analysis;
-  load(analysis, plan, request);
-  RunFolder folder(result_folder(request, plan, shown.command));
+ExitStatus work_through(const std::string& file, const Request& request, Terminal& terminal,
+                        const OutputSelection& shown, const AnalysisScope& scope) {
+  const auto loaded = std::make_shared<const LoadedPlan>(load(file, request));
+  RunFolder folder(result_folder(request, file, shown.command));
   terminal.log_to(folder.path("run.log").string());
-  terminal.progress(fmt::format("avrenk {} {} {}", avrenk_version, shown.command, plan), -1);
-  with_places(analysis, [&] {
-    solve(analysis, kept_results(request, plan, shown.command), terminal.reporter());
-    if (until == Until::responses) {
-      excite(analysis, type, chosen, request, terminal.reporter());
-      audit_truncation(analysis, request, terminal.reporter());
-    }
-    assess(analysis);
-    if (!type && chosen.empty()) judge_variants(analysis, request, until == Until::responses, terminal.reporter());
+  terminal.progress(fmt::format("avrenk {} {} {}", avrenk_version, shown.command, file), -1);
+  const Analysis analysis = with_places(loaded->plan, [&] {
+    return analyse(loaded, request, scope, kept_results(request, file, shown.command), terminal.reporter());
   });
-  for (const std::string& line : analysis.log) terminal.log(line);
-  if (request.figures) analysis.surface = surface_of(analysis.plan.assembly);
+  for (const std::string& line : analysis.report.log) terminal.log(line);
   return finish(analysis, shown, request, folder, terminal);
 }
 
-std::span<const std::string> environments_of(const Request& request) { return std::span(request.words).subspan(1); }
+// Environments of one type, by name or all.
+ExitStatus run_type(const Request& request, Terminal& terminal, const char* command, Environment::Type type) {
+  AnalysisScope scope{.environments = {type, {request.words.begin() + 1, request.words.end()}}, .variants = false};
+  return work_through(plan_word(request, command, 1000), request, terminal, {.command = command, .peaks = true}, scope);
+}
 
 }  // namespace
 
 ExitStatus modes(const Request& request, Terminal& terminal) {
-  return analyse(plan_word(request, "modes", 1), request, terminal, {.command = "modes", .modes = true}, Until::modes,
-                 std::nullopt, {});
+  return work_through(plan_word(request, "modes", 1), request, terminal, {.command = "modes", .modes = true},
+                      {.responses = false});
 }
 
 ExitStatus sine(const Request& request, Terminal& terminal) {
-  const std::string plan = plan_word(request, "sine", 1000);
-  return analyse(plan, request, terminal, {.command = "sine", .peaks = true}, Until::responses, Environment::Type::sine,
-                 environments_of(request));
+  return run_type(request, terminal, "sine", Environment::Type::sine);
 }
 
 ExitStatus random(const Request& request, Terminal& terminal) {
-  const std::string plan = plan_word(request, "random", 1000);
-  return analyse(plan, request, terminal, {.command = "random", .peaks = true}, Until::responses,
-                 Environment::Type::random, environments_of(request));
+  return run_type(request, terminal, "random", Environment::Type::random);
 }
 
 ExitStatus run(const Request& request, Terminal& terminal) {
-  return analyse(plan_word(request, "run", 1), request, terminal,
-                 {.command = "run", .mass = true, .modes = true, .overview = true}, Until::responses, std::nullopt, {});
+  return work_through(plan_word(request, "run", 1), request, terminal,
+                      {.command = "run", .mass = true, .modes = true, .overview = true}, {});
 }
 
 ExitStatus demo(const Request& request, Terminal& terminal) {

@@ -42,9 +42,9 @@ Table margin_table(const UpdateStudy& study) {
               "Margins at the level of the plan, with the model as it was and as it was measured",
               {{"limit", ""}, {"verdict", ""}, {"model", "%", 3, true, 1}, {"measured", "%", 3, true, 1}, {"of", ""}},
               {}};
-  for (const LimitResult& after : study.updated->limits) {
+  for (const LimitResult& after : study.updated.limits()) {
     double before = std::nan("");
-    for (const LimitResult& each : study.before)
+    for (const LimitResult& each : study.before.limits())
       if (each.limit->name == after.limit->name) before = each.deciding();
     table.rows.push_back({after.limit->name, std::string(after.met ? "met" : "EXCEEDED"), 100 * before,
                           100 * after.deciding(), after.what});
@@ -82,52 +82,48 @@ ExitStatus update(const Request& request, Terminal& terminal) {
                              std::nullopt});
   const auto [curve_file, in] = file_and_case(request.words[1]);
   const CurveFile measured = read_curves(curve_file);
-  Analysis analysis;
-  load(analysis, file, request);
-  const int axis = axis_of(analysis.plan, in, curve_file);
+  LoadedPlan loaded = load(file, request);
+  const int axis = axis_of(loaded.plan, in, curve_file);
   RunFolder folder(result_folder(request, file, "update"));
   terminal.log_to(folder.path("run.log").string());
-  UpdateStudy study;
-  with_places(analysis, [&] {
-    study = update_from_curves(analysis, request, measured, axis, kept_results(request, file, "update"),
-                               terminal.reporter());
+  const Plan plan = loaded.plan;
+  const UpdateStudy study = with_places(plan, [&] {
+    return update_from_curves(std::move(loaded), request, measured, axis, kept_results(request, file, "update"),
+                              terminal.reporter());
   });
   terminal.end_progress();
-  const Analysis& updated = *study.updated;
-  const Show& show = updated.plan.show;
-  if (!analysis.modes_note.empty()) terminal.note(analysis.modes_note);
-  for (const std::string& warning : updated.warnings) terminal.warn(warning);
+  const JudgedModel& updated = study.updated;
+  const bool all_met = updated.assessment.all_met();
+  const Show& show = plan.show;
+  StageReport report = report_of(updated.model());
+  report.add(updated.responses.report);
+  if (const std::string& note = study.before.model().modal->modes_note; !note.empty()) terminal.note(note);
+  for (const std::string& warning : report.warnings) terminal.warn(warning);
   for (const double stranger : study.strangers)
     terminal.warn(fmt::format("what was measured at {} is no mode of the model within a fifth of it",
                               value_text(stranger, show.unit(kind::frequency), 5)));
-  if (!updated.plan.title.empty()) terminal.print(updated.plan.title + "\n");
+  if (!plan.title.empty()) terminal.print(plan.title + "\n");
   std::vector<Table> tables{mode_table(study, show), margin_table(study)};
-  for (Table& table : notch_tables_of(updated)) tables.push_back(std::move(table));
+  for (Table& table : notch_tables_of(updated.responses)) tables.push_back(std::move(table));
   for (const Table& table : tables) {
     terminal.table(table);
     folder.write("tables/" + table.name + ".csv", to_csv(table));
   }
-  write_notched_levels(updated, folder);
-  const std::string verdict = updated.all_met() ? "go: all limits are met with what was measured"
-                                                : fmt::format("no-go: {} is exceeded with what was measured",
-                                                              updated.limits.front().limit->name);
+  write_notched_levels(updated.responses, folder);
+  const std::string verdict =
+      all_met ? "go: all limits are met with what was measured"
+              : fmt::format("no-go: {} is exceeded with what was measured", updated.limits().front().limit->name);
   terminal.paragraph(
       "Shapes are those of the model; frequencies and damping of the modes in the table are measured, all else is the "
       "model's. ±: standard errors.");
-  terminal.print("\n" + terminal.coloured("Verdict: " + verdict, updated.all_met() ? green : red) + "\n");
-  folder.write("summary.json", to_json({avrenk_version,
-                                        "update",
-                                        file,
-                                        updated.plan.title,
-                                        verdict,
-                                        updated.plan.notes,
-                                        updated.warnings,
-                                        {},
-                                        tables}));
+  terminal.print("\n" + terminal.coloured("Verdict: " + verdict, all_met ? green : red) + "\n");
+  folder.write(
+      "summary.json",
+      to_json({avrenk_version, "update", file, plan.title, verdict, report.notes, report.warnings, {}, tables}));
   terminal.stop_log();
   folder.commit();
   terminal.print(fmt::format("Results: {}\n", folder.target().string()));
-  return updated.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
+  return all_met ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 
 }  // namespace avrenk

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "analysis/springs.h"
+#include "analysis/spring_summaries.h"
 #include "analysis/summaries.h"
 #include "files/history_files.h"
 #include "files/life_tables.h"
@@ -34,7 +34,7 @@ Table headlines(Table table, const CaseResults& outcome, const std::vector<Outpu
 }
 
 void print_audit(const Analysis& analysis, const RunTables& tables, Terminal& terminal) {
-  if (!analysis.audit_note.empty()) terminal.paragraph("\n" + analysis.audit_note);
+  if (!analysis.assessment.audit.note.empty()) terminal.paragraph("\n" + analysis.assessment.audit.note);
   if (!tables.audit) return;
   constexpr std::size_t most_rows = 12;
   Table table = *tables.audit;
@@ -97,22 +97,22 @@ std::string frequencies_in_words(const std::vector<const CaseResults*>& cases, c
 }
 
 void print_responses(const Analysis& analysis, const RunTables& tables, bool overview, Terminal& terminal) {
-  const Show& show = analysis.plan.show;
+  const Show& show = analysis.plan().show;
   const auto tables_of = [&](const CaseResults* outcome) -> const CaseTables& {
-    return tables.cases[static_cast<std::size_t>(outcome - analysis.outcomes.data())];
+    return tables.cases[static_cast<std::size_t>(outcome - analysis.outcomes().data())];
   };
-  for (const Environment& environment : analysis.plan.environments) {
+  for (const Environment& environment : analysis.modal().environments) {
     std::vector<const CaseResults*> axes;
-    for (const CaseResults& outcome : analysis.outcomes)
+    for (const CaseResults& outcome : analysis.outcomes())
       if (&outcome.environment() == &environment) axes.push_back(&outcome);
-    if (axes.empty() || analysis.watched.empty()) continue;
+    if (axes.empty() || analysis.watched().empty()) continue;
     const bool is_random = environment.type == Environment::Type::random, is_static = environment.is_static();
     if (overview && !is_static) {
-      terminal.table(overview_table(axes, analysis.watched, show));
+      terminal.table(overview_table(axes, analysis.watched(), show));
     } else {
       for (const CaseResults* outcome : axes)
         for (const Table& table : tables_of(outcome).answers)
-          terminal.table(headlines(table, *outcome, analysis.watched));
+          terminal.table(headlines(table, *outcome, analysis.watched()));
     }
     if (is_static) continue;
     for (const CaseResults* outcome : axes)
@@ -149,7 +149,7 @@ void print_responses(const Analysis& analysis, const RunTables& tables, bool ove
 void print_stress(const Analysis& analysis, const RunTables& tables, Terminal& terminal) {
   if (!tables.stress) return;
   terminal.table(worst_axes(*tables.stress));
-  if (!analysis.stations) {
+  if (!analysis.responses->fields.stations) {
     terminal.paragraph(
         "Of each environment the worst axis. Random: RMS. Both ends of every beam: tables/*.beam-stress.csv.");
     return;
@@ -157,9 +157,9 @@ void print_stress(const Analysis& analysis, const RunTables& tables, Terminal& t
   terminal.paragraph(fmt::format(
       "Of each environment the worst axis. Random: RMS. Jump: what the elements that meet there differ from their mean "
       "by (–: one alone, or a beam); the stress is not known much better. Every node: tables/*stress*.csv{}.",
-      analysis.stress.shortfall > 0
+      analysis.responses->fields.stress.shortfall > 0
           ? fmt::format(", where sine values beyond the worst hundred may be up to {:.2g} % low between grid points",
-                        100 * analysis.stress.shortfall)
+                        100 * analysis.responses->fields.stress.shortfall)
           : ""));
 }
 
@@ -184,10 +184,10 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
                   Terminal& terminal) {
   StopWatch watch;
   const RunTables tables = run_tables(analysis);
-  for (const std::string& note : analysis.plan.notes) terminal.note(note);
-  if (!analysis.modes_note.empty()) terminal.note(analysis.modes_note);
-  for (const std::string& warning : analysis.warnings) terminal.warn(warning);
-  if (!analysis.plan.title.empty()) terminal.print(analysis.plan.title + "\n");
+  for (const std::string& note : analysis.report.notes) terminal.note(note);
+  if (!analysis.modal().modes_note.empty()) terminal.note(analysis.modal().modes_note);
+  for (const std::string& warning : analysis.report.warnings) terminal.warn(warning);
+  if (!analysis.plan().title.empty()) terminal.print(analysis.plan().title + "\n");
   if (shown.mass) terminal.table(tables.mass);
   if (shown.modes || shown.overview) print_rest(tables, terminal);
   if (shown.modes) print_modes(analysis, tables, shown.overview ? overview_modes : 0, terminal);
@@ -201,31 +201,31 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   for (const auto* table : {&tables.limits, &tables.variants, &tables.compliance})
     if (*table) terminal.table(**table);
   for (const Table& table : tables.notches) terminal.table(table);
-  if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
+  if (std::any_of(analysis.assessment.limits.begin(), analysis.assessment.limits.end(),
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
     terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
-  if (std::any_of(analysis.limits.begin(), analysis.limits.end(),
+  if (std::any_of(analysis.assessment.limits.begin(), analysis.assessment.limits.end(),
                   [](const LimitResult& result) { return !result.limit->lives.empty(); }))
     terminal.paragraph("The margin of a life is what amplitudes may grow by.");
 
-  if (!analysis.lives.empty()) {
+  if (!analysis.responses->lives.empty()) {
     for (const Table& table : tables.life) terminal.table(table);
-    terminal.paragraph(counting_in_words(analysis.lives));
+    terminal.paragraph(counting_in_words(analysis.responses->lives));
   }
   if (tables.equipment) terminal.table(*tables.equipment);
-  for (const CrossSpectrum& each : analysis.cross_spectra)
+  for (const CrossSpectrum& each : analysis.responses->cross_spectra)
     terminal.paragraph(fmt::format(
         "{}: {} and {} go together by {:+.3f} at one instant; over frequency: tables/cross.{}.csv.",
         each.excitation->name(), each.request->of[0], each.request->of[1], each.correlation, each.request->name));
-  for (std::size_t i = 0; i < analysis.histories.size(); ++i) {
+  for (std::size_t i = 0; i < analysis.responses->histories.size(); ++i) {
     terminal.table(tables.histories[i]);
-    terminal.paragraph(history_in_words(analysis.histories[i]));
+    terminal.paragraph(history_in_words(analysis.responses->histories[i]));
   }
 
   const std::string verdict = verdict_of(analysis);
-  if (!analysis.limits.empty()) {
+  if (!analysis.assessment.limits.empty()) {
     terminal.print("\n");
-    terminal.paragraph(terminal.coloured("Verdict: " + verdict, analysis.all_met() ? green : red));
+    terminal.paragraph(terminal.coloured("Verdict: " + verdict, analysis.assessment.all_met() ? green : red));
   }
 
   WriteRequest writing{shown.command, verdict, kept_plan(analysis, request.overrides)};
@@ -238,7 +238,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   writing.threads = request.threads;
   const std::vector<TestSheet> sheets = test_sheets_of(analysis, now_in_words());
   write_tables(analysis, tables, sheets, writing, folder);
-  std::vector<StageTime> times = analysis.times;
+  std::vector<StageTime> times = analysis.report.times;
   times.push_back({"tables", watch.seconds()});
   watch = StopWatch();
   const std::string failure =
@@ -258,7 +258,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   if (!failure.empty()) throw FileError("the results hold no figures: " + failure);
-  return analysis.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
+  return analysis.assessment.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 
 }  // namespace avrenk

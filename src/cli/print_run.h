@@ -1,7 +1,7 @@
 /// cli/print_run.h: what a finished analysis prints; results/run_files.h writes it.
 #pragma once
 
-#include "analysis/summaries.h"
+#include "analysis/analysis.h"
 #include "cli/request.h"
 #include "cli/terminal.h"
 #include "files/run_folder.h"
@@ -28,13 +28,13 @@ struct OutputSelection {
 ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal);
 
-/// Runs `work` with the errors of the core given their place in the plan.
+/// What `work` returns; errors of the core are given their place in the plan.
 template <typename Work>
-void with_places(const Analysis& analysis, const Work& work) {
+auto with_places(const Plan& plan, const Work& work) {
   try {
-    work();
+    return work();
   } catch (const InputError& error) {
-    throw analysis.plan.located(error);
+    throw plan.located(error);
   }
 }
 

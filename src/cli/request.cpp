@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <sstream>
 
+#include "core/excitation/envelope.h"
 #include "core/spelling.h"
 #include "core/words.h"
 

@@ -8,7 +8,7 @@
 #include <string_view>
 #include <vector>
 
-#include "analysis/analysis.h"
+#include "analysis/analysis_request.h"
 
 namespace avrenk {
 

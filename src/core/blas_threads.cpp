@@ -51,7 +51,11 @@ void reserve_blas_memory(int threads) {
   for (std::thread& thread : all) thread.join();
 }
 
-OneBlasThread::OneBlasThread() : before_(openblas_get_num_threads()) { openblas_set_num_threads(1); }
-OneBlasThread::~OneBlasThread() { openblas_set_num_threads(before_); }
+OneBlasThread::OneBlasThread(bool is_wanted) : before_(is_wanted ? openblas_get_num_threads() : 0) {
+  if (is_wanted) openblas_set_num_threads(1);
+}
+OneBlasThread::~OneBlasThread() {
+  if (before_ > 0) openblas_set_num_threads(before_);
+}
 
 }  // namespace avrenk

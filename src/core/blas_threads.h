@@ -12,16 +12,19 @@ void set_blas_threads(int threads);
 /// @throws NumericalError  there is too little: says how much is needed
 void reserve_blas_memory(int threads);
 
-/// Holds BLAS to one thread for its lifetime.
+/// Holds BLAS to one thread for its lifetime, where that is wanted.
 class OneBlasThread {
  public:
-  OneBlasThread();
+  explicit OneBlasThread(bool is_wanted = true);
   ~OneBlasThread();
   OneBlasThread(const OneBlasThread&) = delete;
   OneBlasThread& operator=(const OneBlasThread&) = delete;
 
  private:
-  int before_;
+  int before_;  // 0: nothing is held
 };
+
+/// What follows a model of fewer unknowns is not worth the threads of BLAS, which go on spinning beside our own.
+inline constexpr int small_model = 20000;
 
 }  // namespace avrenk

@@ -19,24 +19,27 @@ PlottedCurve plotted_curve(const AnswerCurve& curve, const DisplayUnit& unit, co
   return drawn;
 }
 
-PictureSource picture_source(const Analysis& analysis, const Viewpoint& sight) {
-  return {analysis.plan.assembly,
-          analysis.system,
-          analysis.basis,
-          analysis.damping,
-          analysis.plan.title,
-          analysis.plan.show,
-          &analysis.surface,
-          analysis.contents.empty() ? nullptr : &analysis.contents,
+PictureSource picture_source(const DampedModel& model, const Surface& surface, const Viewpoint& sight) {
+  const std::vector<ModeContent>& contents = model.modal->contents;
+  return {model.assembly(),
+          model.system(),
+          model.basis(),
+          *model.damping,
+          model.plan().title,
+          model.plan().show,
+          &surface,
+          contents.empty() ? nullptr : &contents,
           sight};
 }
 
-Image picture_of(const Analysis& analysis, const AnswerField& field, const Viewpoint& sight) {
-  const PictureSource source = picture_source(analysis, sight);
+PictureSource picture_source(const Analysis& analysis, const Viewpoint& sight) {
+  return picture_source(analysis.model(), analysis.surface, sight);
+}
+
+Image picture_of(const PictureSource& source, const AnswerField& field, const StressStations* stations) {
   if (field.stress || field.beams)
-    return stress_picture(source, analysis.stations ? &*analysis.stations : nullptr,
-                          field.stress ? &*field.stress : nullptr, field.beams ? &*field.beams : nullptr,
-                          field.shape ? &*field.shape : nullptr);
+    return stress_picture(source, stations, field.stress ? &*field.stress : nullptr,
+                          field.beams ? &*field.beams : nullptr, field.shape ? &*field.shape : nullptr);
   return field.shape ? shape_picture(source, *field.shape) : motion_picture(source, *field.motion);
 }
 

@@ -1,6 +1,7 @@
 /// results/answer_drawings.h: answers as they are drawn.
 #pragma once
 
+#include "analysis/analysis.h"
 #include "analysis/queries.h"
 #include "figures/curves_chart.h"
 #include "figures/model_pictures.h"
@@ -11,10 +12,12 @@ namespace avrenk {
 [[nodiscard]] PlottedCurve plotted_curve(const AnswerCurve& curve, const DisplayUnit& unit,
                                          const DisplayUnit& frequency);
 
-/// What pictures of an analysis are made from, as somebody wants to see them.
+/// What pictures of a model are made from, as somebody wants to see them.
+[[nodiscard]] PictureSource picture_source(const DampedModel& model, const Surface& surface,
+                                           const Viewpoint& sight = {});
 [[nodiscard]] PictureSource picture_source(const Analysis& analysis, const Viewpoint& sight = {});
 
-/// A field on the model.
-[[nodiscard]] Image picture_of(const Analysis& analysis, const AnswerField& field, const Viewpoint& sight = {});
+/// A field on the model. @param stations  of the answers: of fields of stress
+[[nodiscard]] Image picture_of(const PictureSource& source, const AnswerField& field, const StressStations* stations);
 
 }  // namespace avrenk

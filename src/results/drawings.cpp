@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "analysis/springs.h"
+#include "analysis/spring_summaries.h"
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
@@ -28,16 +28,16 @@ constexpr int milliseconds_of_a_frame = 60;
 constexpr std::size_t most_mode_pictures = 8, most_animations = 4, most_asked_pictures = 6;
 
 std::string hertz(const Analysis& analysis, double frequency) {
-  return value_text(frequency, analysis.plan.show.unit(kind::frequency), 4);
+  return value_text(frequency, analysis.plan().show.unit(kind::frequency), 4);
 }
 
 void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
-  if (analysis.basis.modes == 0) return;
-  const NamedChart masses = mass_chart(analysis.basis, analysis.plan.show);
+  if (analysis.basis().modes == 0) return;
+  const NamedChart masses = mass_chart(analysis.basis(), analysis.plan().show);
   drawings.push_back(
       {"modes", masses.name, "Effective mass of the modes and its running sum.", masses.in_words, masses.chart});
-  if (analysis.levels.size() > 1) {
-    NamedChart levels = preload_chart(analysis.levels, analysis.plan.modes_about, analysis.plan.show);
+  if (analysis.modal().levels.size() > 1) {
+    NamedChart levels = preload_chart(analysis.modal().levels, analysis.plan().modes_about, analysis.plan().show);
     drawings.push_back({"modes", std::move(levels.name), levels.chart.title + ".", std::move(levels.in_words),
                         std::move(levels.chart)});
   }
@@ -48,10 +48,11 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
                       {},
                       [&analysis] { return to_png(mode_sheet(picture_source(analysis))); }});
   std::size_t animated = 0;
-  for (const int r : weighty_modes(analysis.basis)) {
-    const std::string words = fmt::format(
-        "Mode {}, {}: {}; effective mass {}.", r + 1, hertz(analysis, analysis.basis.frequency(r)),
-        analysis.contents[static_cast<std::size_t>(r)].in_words(), effective_masses_in_words(analysis.basis, r));
+  for (const int r : weighty_modes(analysis.basis())) {
+    const std::string words =
+        fmt::format("Mode {}, {}: {}; effective mass {}.", r + 1, hertz(analysis, analysis.basis().frequency(r)),
+                    analysis.modal().contents[static_cast<std::size_t>(r)].in_words(),
+                    effective_masses_in_words(analysis.basis(), r));
     drawings.push_back({"modes", fmt::format("mode.{:02}", r + 1), words, words, {}, [&analysis, r] {
                           return to_png(mode_picture(picture_source(analysis), r));
                         }});
@@ -72,7 +73,7 @@ void add_modes(const Analysis& analysis, std::vector<Drawing>& drawings) {
 // At the strongest peak, and at the first frequencies asked for.
 void add_shapes(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
   std::size_t count = 0;
-  for (const OperatingDeflectionShape& shape : analysis.shapes) {
+  for (const OperatingDeflectionShape& shape : analysis.responses->shapes) {
     if (shape.outcome != outcome || (shape.excitation->held && ++count > most_asked_pictures)) continue;
     const std::string words = fmt::format("Shape at {}, {}.", shape.at, hertz(analysis, shape.frequency));
     drawings.push_back({outcome, shape.excitation->name() + ".shape", words, words, {}, [&analysis, &shape] {
@@ -100,7 +101,7 @@ void add_stress_of(const Analysis& analysis, const StressFound& found, const Exc
                                           : !of_beams ? "Shells and solids"
                                                       : "Shells, solids and beams",
                                           when, stress_words(field ? field->quantity : StressQuantity::von_mises),
-                                          value_text(largest, analysis.plan.show.unit(kind::stress), 3));
+                                          value_text(largest, analysis.plan().show.unit(kind::stress), 3));
     drawings.push_back({outcome,
                         field ? stress_table_name(*field) : name + ".stress",
                         words,
@@ -121,15 +122,16 @@ void add_stress_of(const Analysis& analysis, const StressFound& found, const Exc
 }
 
 void add_stress(const Analysis& analysis, const CaseResults& outcome, std::vector<Drawing>& drawings) {
-  add_stress_of(analysis, analysis.found_stress(), *outcome.excitation, outcome.name(), drawings);
+  add_stress_of(analysis, analysis.responses->fields.found_stress(), *outcome.excitation, outcome.name(), drawings);
   std::size_t count = 0;
-  for (const OperatingDeflectionShape& shape : analysis.shapes)
+  for (const OperatingDeflectionShape& shape : analysis.responses->shapes)
     if (shape.excitation->held && is_held(*shape.excitation, outcome.name()) && count++ < most_asked_pictures)
-      add_stress_of(analysis, analysis.found_stress_asked(), *shape.excitation, outcome.name(), drawings);
+      add_stress_of(analysis, analysis.responses->fields.found_stress_asked(), *shape.excitation, outcome.name(),
+                    drawings);
 }
 
 void add_motions(const Analysis& analysis, const std::string& outcome, std::vector<Drawing>& drawings) {
-  for (const MotionField& field : analysis.motions) {
+  for (const MotionField& field : analysis.responses->fields.motions) {
     if (field.excitation->name() != outcome) continue;
     drawings.push_back({outcome,
                         outcome + ".motion",
@@ -146,32 +148,33 @@ void add_motions(const Analysis& analysis, const std::string& outcome, std::vect
 }
 
 void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>& drawings) {
-  const ChartSource source{analysis.watched,
-                           analysis.plan.limits,
-                           analysis.basis,
-                           heading_of(analysis),
-                           analysis.plan.show,
-                           [&](const CaseResults& outcome, std::size_t index) { return analysis.curve_of(outcome, index); }};
-  std::vector<std::vector<NamedChart>> charts(analysis.outcomes.size());
-  run_jobs(charts.size(), analysis.threads,
-           [&](std::size_t i) { charts[i] = response_charts(analysis.outcomes[i], source); });
+  const ChartSource source{
+      analysis.watched(),
+      analysis.plan().limits,
+      analysis.basis(),
+      heading_of(analysis),
+      analysis.plan().show,
+      [&](const CaseResults& outcome, std::size_t index) { return analysis.responses->curve_of(outcome, index); }};
+  std::vector<std::vector<NamedChart>> charts(analysis.outcomes().size());
+  run_jobs(charts.size(), analysis.loaded().threads,
+           [&](std::size_t i) { charts[i] = response_charts(analysis.outcomes()[i], source); });
   const auto add = [&](const CaseResults& outcome, NamedChart&& named) {
     drawings.push_back({outcome.name(), std::move(named.name), named.chart.title + ".", std::move(named.in_words),
                         std::move(named.chart)});
   };
-  for (const Environment& environment : analysis.plan.environments) {
+  for (const Environment& environment : analysis.modal().environments) {
     if (!environment.by_speed()) continue;
     std::vector<OrderSource> orders;
-    for (std::size_t k = 0; k < analysis.outcomes.size(); ++k)
-      if (&analysis.outcomes[k].environment() == &environment && !analysis.outcomes[k].is_combined())
-        orders.push_back({*analysis.outcomes[k].excitation, analysis.driven[k]});
+    for (std::size_t k = 0; k < analysis.outcomes().size(); ++k)
+      if (&analysis.outcomes()[k].environment() == &environment && !analysis.outcomes()[k].is_combined())
+        orders.push_back({*analysis.outcomes()[k].excitation, analysis.responses->driven[k]});
     if (orders.empty()) continue;
-    NamedChart named = order_chart(orders, analysis.basis, analysis.plan.show);
+    NamedChart named = order_chart(orders, analysis.basis(), analysis.plan().show);
     drawings.push_back({"environment-" + environment.name, std::move(named.name), named.chart.title + ".",
                         std::move(named.in_words), std::move(named.chart)});
   }
   for (std::size_t i = 0; i < charts.size(); ++i) {
-    const CaseResults& outcome = analysis.outcomes[i];
+    const CaseResults& outcome = analysis.outcomes()[i];
     for (NamedChart& named : charts[i]) add(outcome, std::move(named));
     if (complex)
       for (NamedChart& named : complex_charts(outcome, source)) add(outcome, std::move(named));
@@ -209,12 +212,12 @@ namespace {
 
 // Figures that the plan asks for. Those of modes need no responses.
 void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawings) {
-  const Plan& plan = analysis.plan;
+  const Plan& plan = analysis.plan();
   const auto add_views = [&](const FigureRequest& figure, const std::string& in, const std::string& caption,
                              const std::function<std::string(const Viewpoint&)>& picture) {
     for (const FigureRequest::Viewpoint& each : figure.sights) {
       Viewpoint sight{{each.azimuth, each.elevation}, {}, figure.scale};
-      if (!figure.parts.empty()) sight.parts.assign(plan.assembly.parts.size(), false);
+      if (!figure.parts.empty()) sight.parts.assign(analysis.assembly().parts.size(), false);
       for (const int part : figure.parts) sight.parts[static_cast<std::size_t>(part)] = true;
       const std::string view = figure.sights.size() > 1 ? "." + each.name : "";
       const std::string words = fmt::format("{}, seen from {}", caption, each.name);
@@ -230,7 +233,7 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
     const FigureRequest& figure = plan.figures[f];
     if (figure.mode) {
       const int mode = *figure.mode - 1;
-      if (mode >= analysis.basis.modes) continue;
+      if (mode >= analysis.basis().modes) continue;
       add_views(figure, "", fmt::format("{}: mode {}", figure.name, *figure.mode),
                 [&analysis, &figure, mode](const Viewpoint& sight) {
                   const PictureSource source = picture_source(analysis, sight);
@@ -239,9 +242,9 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
                 });
       continue;
     }
-    if (!analysis.figure_answers) continue;
+    if (!analysis.responses->figure_answers) continue;
     std::vector<PlottedCurve> curves;
-    for (const AnswerCurve& curve : analysis.figure_answers->curves) {
+    for (const AnswerCurve& curve : analysis.responses->figure_answers->curves) {
       if (curve.question != f) continue;
       const DisplayUnit unit = figure.question.unit.value_or(plan.show.unit(*figure.question.request.quantity->kind));
       curves.push_back(plotted_curve(curve, curve.is_psd ? psd_unit(unit) : unit, plan.show.unit(kind::frequency)));
@@ -253,15 +256,16 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
         drawings.push_back({"figures", "figure." + figure.name, caption, caption, std::move(chart)});
     }
     std::size_t fields = 0;
-    for (const AnswerField& field : analysis.figure_answers->fields) fields += field.question == f ? 1 : 0;
-    for (const AnswerField& field : analysis.figure_answers->fields)
+    for (const AnswerField& field : analysis.responses->figure_answers->fields) fields += field.question == f ? 1 : 0;
+    for (const AnswerField& field : analysis.responses->figure_answers->fields)
       if (field.question == f)
         add_views(figure, fields > 1 ? "." + field.excitation->name() : "",
                   fmt::format("{}: {}{}", figure.name, figure.question.text,
                               fields > 1 ? ", " + field.excitation->name() : ""),
                   [&analysis, &figure, &field](const Viewpoint& sight) {
-                    if (!figure.plays || !field.shape) return to_png(picture_of(analysis, field, sight));
                     const PictureSource source = picture_source(analysis, sight);
+                    if (!figure.plays || !field.shape)
+                      return to_png(picture_of(source, field, analysis.responses->figure_answers->stations.get()));
                     return to_animated_png(shape_animation(source, *field.shape), milliseconds_of_a_frame);
                   });
   }
@@ -271,26 +275,29 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
 
 std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request) {
   std::vector<Drawing> drawings;
-  const Plan& plan = analysis.plan;
-  if (!analysis.limits.empty()) {
-    const NamedChart margins = margin_chart(analysis.limits, plan.show);
+  const Plan& plan = analysis.plan();
+  if (!analysis.assessment.limits.empty()) {
+    const NamedChart margins = margin_chart(analysis.assessment.limits, plan.show);
     drawings.push_back({"margins", margins.name, "Margins, worst first.", margins.in_words, margins.chart});
     if (const auto variants = margins_of_variants(analysis); !variants.empty()) {
-      NamedChart others = variant_chart(analysis.limits, variants);
+      NamedChart others = variant_chart(analysis.assessment.limits, variants);
       drawings.push_back({"margins", std::move(others.name), others.chart.title + ".", std::move(others.in_words),
                           std::move(others.chart)});
     }
   }
   if (request.model) {
     std::string names;
-    for (const auto& [name, colour] : model_legend(plan.assembly)) names += (names.empty() ? "" : ", ") + name;
+    for (const auto& [name, colour] : model_legend(analysis.assembly())) names += (names.empty() ? "" : ", ") + name;
     drawings.push_back({"model",
                         "model",
                         "The model: beams by their sections, shells and solids by their surface, bodies as spheres, "
                         "springs as zigzags.",
                         "Picture of the model with " + names + ".",
                         {},
-                        [&plan] { return to_png(model_picture(plan.assembly, plan.title, plan.show)); }});
+                        [&analysis] {
+                          return to_png(
+                              model_picture(analysis.assembly(), analysis.plan().title, analysis.plan().show));
+                        }});
   }
   if (request.modes) add_modes(analysis, drawings);
   if (request.modes || request.responses) add_figures_asked_for(analysis, drawings);
@@ -301,18 +308,18 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
           {"profiles", named.name, fmt::format("Profile {}.", profile.name), named.in_words, std::move(named.chart)});
     }
   if (request.responses) add_responses(analysis, request.complex, drawings);
-  for (const CrossSpectrum& spectrum : analysis.cross_spectra) {
+  for (const CrossSpectrum& spectrum : analysis.responses->cross_spectra) {
     NamedChart named = cross_chart(spectrum, plan.show);
     drawings.push_back(
         {spectrum.excitation->name(), named.name, named.chart.title + ".", named.in_words, std::move(named.chart)});
   }
-  for (const NotchedInput& input : analysis.notched) {
+  for (const NotchedInput& input : analysis.responses->notched) {
     NamedChart named = notch_chart(input, plan.show);
     drawings.push_back({"notches", named.name,
                         fmt::format("Input of {}: specified, and applied in its place.", input.specified->name()),
                         named.in_words, std::move(named.chart)});
   }
-  for (const EquipmentLevel& level : analysis.equipment) {
+  for (const EquipmentLevel& level : analysis.assessment.equipment) {
     const EquipmentRequest& own = *level.request;
     NamedChart named = envelope_chart(
         {"level." + own.name, fmt::format("Equipment level {}", own.name),
@@ -363,83 +370,85 @@ Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder)
 namespace {
 
 void write_mode_field(const Analysis& analysis, const RunFolder& folder) {
-  const Assembly& assembly = analysis.plan.assembly;
+  const Assembly& assembly = analysis.assembly();
   std::optional<StressStations> own_stations;  // of a command that looked at no stress
-  if (!analysis.stations && !assembly.groups.empty()) own_stations.emplace(assembly);
-  const StressStations* const stations = analysis.stations ? &*analysis.stations
-                                         : own_stations    ? &*own_stations
-                                                           : nullptr;
-  folder.write("fields/modes.vtu", to_vtu(mode_grid(assembly, analysis.system, analysis.basis, stations,
-                                                    analysis.plan.show, analysis.threads),
-                                          analysis.threads));
+  if (!analysis.responses->fields.stations && !assembly.groups.empty()) own_stations.emplace(assembly);
+  const StressStations* const stations = analysis.responses->fields.stations ? &*analysis.responses->fields.stations
+                                         : own_stations                      ? &*own_stations
+                                                                             : nullptr;
+  folder.write("fields/modes.vtu", to_vtu(mode_grid(assembly, analysis.system(), analysis.basis(), stations,
+                                                    analysis.plan().show, analysis.loaded().threads),
+                                          analysis.loaded().threads));
 }
 
 // How the model buckles under the state that modes are taken about.
 void write_buckling(const Analysis& analysis, const RunFolder& folder) {
-  const Assembly& assembly = analysis.plan.assembly;
-  Grid grid = model_grid(assembly, analysis.plan.show);
-  const NodeMotions motions =
-      analysis.system.motions(analysis.preload->shape).reshaped(6, static_cast<Eigen::Index>(assembly.nodes.size()));
+  const Assembly& assembly = analysis.assembly();
+  Grid grid = model_grid(assembly, analysis.plan().show);
+  const NodeMotions motions = analysis.system()
+                                  .motions(analysis.at_rest().preload->shape)
+                                  .reshaped(6, static_cast<Eigen::Index>(assembly.nodes.size()));
   grid.point_arrays.push_back(
       displacement_array(fmt::format("buckling at {:.4g} times {}: displacement (part of the largest)",
-                                     analysis.preload->load_factor, analysis.plan.modes_about),
+                                     analysis.at_rest().preload->load_factor, analysis.plan().modes_about),
                          assembly, motions, 1));
   folder.write("fields/buckling.vtu", to_vtu(grid, 1));
 }
 
 // All quantities under one load; what was asked for at single frequencies too.
 void write_stress_fields(const Analysis& analysis, const std::string& load, const RunFolder& folder) {
-  const Assembly& assembly = analysis.plan.assembly;
-  Grid stress = stress_grid(assembly, *analysis.stations, analysis.plan.show);
+  const Assembly& assembly = analysis.assembly();
+  Grid stress = stress_grid(assembly, *analysis.responses->fields.stations, analysis.plan().show);
   const auto add = [&](const StressField& field) {
-    for (GridArray& array : stress_arrays(*analysis.stations, field, analysis.plan.show))
+    for (GridArray& array : stress_arrays(*analysis.responses->fields.stations, field, analysis.plan().show))
       stress.point_arrays.push_back(std::move(array));
   };
-  for (const StressField& field : analysis.stress.fields) {
+  for (const StressField& field : analysis.responses->fields.stress.fields) {
     if (field.name() != load) continue;
     add(field);
-    const Table table = stress_table(assembly, *analysis.stations, field, analysis.plan.show);
+    const Table table = stress_table(assembly, *analysis.responses->fields.stations, field, analysis.plan().show);
     folder.write("tables/" + table.name + ".csv", to_csv(table));
   }
-  for (const StressField& field : analysis.stress_asked.fields)
+  for (const StressField& field : analysis.responses->fields.stress_asked.fields)
     if (is_held(*field.excitation, load)) add(field);
   folder.write(fmt::format("fields/{}.stress.vtu", load), to_vtu(stress, 1));
 }
 
 // The ends of all beams under one load; held at frequencies asked for too.
 void write_beam_stress(const Analysis& analysis, const BeamStressField& field, const RunFolder& folder) {
-  const Assembly& assembly = analysis.plan.assembly;
-  Grid grid = beam_stress_grid(assembly, analysis.plan.show);
-  grid.point_arrays = beam_stress_arrays(field, analysis.plan.show);
-  for (const BeamStressField& asked : analysis.beam_stress_asked)
+  const Assembly& assembly = analysis.assembly();
+  Grid grid = beam_stress_grid(assembly, analysis.plan().show);
+  grid.point_arrays = beam_stress_arrays(field, analysis.plan().show);
+  for (const BeamStressField& asked : analysis.responses->fields.beam_stress_asked)
     if (is_held(*asked.excitation, field.name()))
-      for (GridArray& array : beam_stress_arrays(asked, analysis.plan.show))
+      for (GridArray& array : beam_stress_arrays(asked, analysis.plan().show))
         grid.point_arrays.push_back(std::move(array));
   folder.write(fmt::format("fields/{}.beam-stress.vtu", field.name()), to_vtu(grid, 1));
-  const Table table = beam_stress_table(assembly, field, analysis.plan.show);
+  const Table table = beam_stress_table(assembly, field, analysis.plan().show);
   folder.write("tables/" + table.name + ".csv", to_csv(table));
 }
 
 // Damage of shells and solids by everything that one life goes through.
 void write_damage(const Analysis& analysis, const LifeRequest& request, const RunFolder& folder) {
-  Grid grid = stress_grid(analysis.plan.assembly, *analysis.stations, analysis.plan.show);
-  for (const Life& life : analysis.lives)
+  Grid grid = stress_grid(analysis.assembly(), *analysis.responses->fields.stations, analysis.plan().show);
+  for (const Life& life : analysis.responses->lives)
     if (life.request == &request && life.field.cols() > 0)
-      for (GridArray& array : damage_arrays(*analysis.stations, life)) grid.point_arrays.push_back(std::move(array));
+      for (GridArray& array : damage_arrays(*analysis.responses->fields.stations, life))
+        grid.point_arrays.push_back(std::move(array));
   if (!grid.point_arrays.empty()) folder.write(fmt::format("fields/life.{}.vtu", request.name), to_vtu(grid, 1));
 }
 
 void write_shapes(const Analysis& analysis, const std::string& outcome, const RunFolder& folder) {
-  const Assembly& assembly = analysis.plan.assembly;
-  const DisplayUnit length = analysis.plan.show.unit(kind::length);
-  Grid field = model_grid(assembly, analysis.plan.show);
-  for (const OperatingDeflectionShape& shape : analysis.shapes) {
+  const Assembly& assembly = analysis.assembly();
+  const DisplayUnit length = analysis.plan().show.unit(kind::length);
+  Grid field = model_grid(assembly, analysis.plan().show);
+  for (const OperatingDeflectionShape& shape : analysis.responses->shapes) {
     if (shape.outcome != outcome) continue;
     const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
       field.point_arrays.push_back(
           displacement_array(name_of_array(analysis, shape.excitation->name(), shape.frequency,
                                            fmt::format("relative displacement, {} ({})", what, length.text)),
-                             assembly, node_motions(analysis.system, *shape.basis, coordinates), length.from_si(1)));
+                             assembly, node_motions(analysis.system(), *shape.basis, coordinates), length.from_si(1)));
     };
     add(shape.coordinates_at(shape.instant), "worst instant");
     add(shape.coordinates.real(), "real part");
@@ -449,12 +458,12 @@ void write_shapes(const Analysis& analysis, const std::string& outcome, const Ru
 }
 
 void write_motion(const Analysis& analysis, const MotionField& field, const RunFolder& folder) {
-  const Assembly& assembly = analysis.plan.assembly;
-  Grid grid = model_grid(assembly, analysis.plan.show);
-  for (GridArray& array : motion_arrays(assembly, field, analysis.plan.show))
+  const Assembly& assembly = analysis.assembly();
+  Grid grid = model_grid(assembly, analysis.plan().show);
+  for (GridArray& array : motion_arrays(assembly, field, analysis.plan().show))
     grid.point_arrays.push_back(std::move(array));
   folder.write(fmt::format("fields/{}.motion.vtu", field.excitation->name()), to_vtu(grid, 1));
-  const Table table = node_table(assembly, field, analysis.plan.show);
+  const Table table = node_table(assembly, field, analysis.plan().show);
   folder.write("tables/" + table.name + ".csv", to_csv(table));
 }
 
@@ -463,21 +472,23 @@ void write_motion(const Analysis& analysis, const MotionField& field, const RunF
 Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
   Jobs jobs{[&] { write_mode_field(analysis, folder); },
             [&] { folder.write("fields/model.glb", to_glb(turning_model_of(analysis, SIZE_MAX))); }};
-  if (analysis.preload && analysis.preload->shape.size() > 0)
+  if (analysis.at_rest().preload && analysis.at_rest().preload->shape.size() > 0)
     jobs.emplace_back([&] { write_buckling(analysis, folder); });
   std::vector<std::string> loads;
-  for (const StressField& field : analysis.stress.fields)
+  for (const StressField& field : analysis.responses->fields.stress.fields)
     if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());
   for (const std::string& load : loads)
     jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
-  for (const BeamStressField& field : analysis.beam_stress)
+  for (const BeamStressField& field : analysis.responses->fields.beam_stress)
     if (!field.worst.empty()) jobs.emplace_back([&] { write_beam_stress(analysis, field, folder); });
-  if (analysis.stations)
-    for (const LifeRequest& request : analysis.plan.lives)
+  if (analysis.responses->fields.stations)
+    for (const LifeRequest& request : analysis.plan().lives)
       jobs.emplace_back([&] { write_damage(analysis, request, folder); });
-  for (const MotionField& field : analysis.motions) jobs.emplace_back([&] { write_motion(analysis, field, folder); });
-  for (std::size_t i = 0; i < analysis.shapes.size(); ++i)  // those of one outcome stand together
-    if (const std::string& outcome = analysis.shapes[i].outcome; i == 0 || analysis.shapes[i - 1].outcome != outcome)
+  for (const MotionField& field : analysis.responses->fields.motions)
+    jobs.emplace_back([&] { write_motion(analysis, field, folder); });
+  for (std::size_t i = 0; i < analysis.responses->shapes.size(); ++i)  // those of one outcome stand together
+    if (const std::string& outcome = analysis.responses->shapes[i].outcome;
+        i == 0 || analysis.responses->shapes[i - 1].outcome != outcome)
       jobs.emplace_back([&analysis, &outcome, &folder] { write_shapes(analysis, outcome, folder); });
   return jobs;
 }

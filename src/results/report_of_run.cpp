@@ -6,7 +6,7 @@
 #include <cmath>
 #include <sstream>
 
-#include "analysis/springs.h"
+#include "analysis/spring_summaries.h"
 #include "core/model/spring_law.h"
 #include "files/history_files.h"
 #include "files/level_tables.h"
@@ -37,19 +37,19 @@ class Writer {
         drawings_(drawings),
         folder_(folder),
         context_(context),
-        show_(analysis.plan.show) {}
+        show_(analysis.plan().show) {}
 
   Report write() {
-    report_.document = analysis_.plan.document;
-    report_.title = analysis_.plan.title.empty() ? std::filesystem::path(analysis_.plan.file).stem().string()
-                                                 : analysis_.plan.title;
+    report_.document = analysis_.plan().document;
+    report_.title = analysis_.plan().title.empty() ? std::filesystem::path(analysis_.plan().file).stem().string()
+                                                   : analysis_.plan().title;
     report_.verdict = context_.verdict;
     report_.program_version = avrenk_version;
     report_.date = context_.date;
-    report_.outcome = analysis_.limits.empty() ? Report::Judgement::open
-                      : analysis_.all_met()    ? Report::Judgement::met
-                                               : Report::Judgement::exceeded;
-    report_.warnings = analysis_.warnings;
+    report_.outcome = analysis_.assessment.limits.empty() ? Report::Judgement::open
+                      : analysis_.assessment.all_met()    ? Report::Judgement::met
+                                                          : Report::Judgement::exceeded;
+    report_.warnings = analysis_.report.warnings;
     if (!context_.trouble.empty()) report_.warnings.push_back("This report has no figures: " + context_.trouble);
     summarise();
     for (std::vector<std::string>* lines : {&report_.summary, &report_.warnings})
@@ -59,7 +59,7 @@ class Writer {
     add_model();
     add_modes();
     add_inputs();
-    for (const Environment& environment : analysis_.plan.environments) add_environment(environment);
+    for (const Environment& environment : analysis_.modal().environments) add_environment(environment);
     add_stress();
     add_clearances();
     add_lives();
@@ -107,10 +107,10 @@ class Writer {
   }
 
   void summarise() {
-    const ModalBasis& basis = analysis_.basis;
+    const ModalBasis& basis = analysis_.basis();
     std::vector<std::string>& text = report_.summary;
     text.push_back(fmt::format("The model weighs {} and has {} equations.", in(kind::mass, basis.rigid_mass(0, 0)),
-                               analysis_.system.free));
+                               analysis_.system().free));
     std::string weightiest;
     for (int d = 0; d < 3 && basis.modes > 0; ++d) {
       int best = 0;
@@ -125,28 +125,28 @@ class Writer {
           "{} modes below {}, none missing by the pivot count, from {} on. The most of the mass "
           "moves {}.",
           basis.modes, in(kind::frequency, basis.proven_below), in(kind::frequency, basis.frequency(0)), weightiest));
-    if (analysis_.preload)
-      text.push_back(fmt::format("Modes and responses are small motions about the state under {}{}.",
-                                 analysis_.plan.modes_about,
-                                 std::isfinite(analysis_.preload->load_factor)
-                                     ? fmt::format(", at {:.4g} times which it buckles: {}",
-                                                   analysis_.preload->load_factor, analysis_.preload->buckles)
-                                     : ""));
-    for (const CaseResults& outcome : analysis_.outcomes) {
-      const int strongest = strongest_peak(outcome, analysis_.watched);
+    if (analysis_.at_rest().preload)
+      text.push_back(
+          fmt::format("Modes and responses are small motions about the state under {}{}.", analysis_.plan().modes_about,
+                      std::isfinite(analysis_.at_rest().preload->load_factor)
+                          ? fmt::format(", at {:.4g} times which it buckles: {}",
+                                        analysis_.at_rest().preload->load_factor, analysis_.at_rest().preload->buckles)
+                          : ""));
+    for (const CaseResults& outcome : analysis_.outcomes()) {
+      const int strongest = strongest_peak(outcome, analysis_.watched());
       if (strongest < 0) continue;
       const auto i = static_cast<std::size_t>(strongest);
       const SineRow& row = outcome.sine()->rows[i];
       text.push_back(fmt::format(
           "{}: the strongest peak is {} {} at {}, {} times the static answer{}.", outcome.name(),
-          analysis_.watched[i].name, in(*analysis_.watched[i].quantity->kind, row.peak.value),
+          analysis_.watched()[i].name, in(*analysis_.watched()[i].quantity->kind, row.peak.value),
           in(kind::frequency, row.peak.frequency), format_number(row.amplification, 3),
           row.shares.empty() || row.shares[0].first < 0
               ? std::string()
               : fmt::format("; mode {} makes {:.0f} % of it", row.shares[0].first + 1, 100 * row.shares[0].second)));
     }
     std::size_t said = 0;
-    for (const LimitResult& result : analysis_.limits) {
+    for (const LimitResult& result : analysis_.assessment.limits) {
       if (result.met || ++said > 3) continue;
       text.push_back(
           fmt::format("Limit {} is exceeded: {} reaches {}, with its factors {}, where {} is allowed: margin "
@@ -158,7 +158,7 @@ class Writer {
   }
 
   void add_limits() {
-    if (analysis_.limits.empty()) return;
+    if (analysis_.assessment.limits.empty()) return;
     ReportSection& section = add("limits", "Limits and margins");
     section.leading = true;
     put_figures(section, "margins");
@@ -166,7 +166,7 @@ class Writer {
   }
 
   void add_notches() {
-    if (analysis_.notched.empty()) return;
+    if (analysis_.responses->notched.empty()) return;
     ReportSection& section = add("notches", "Notches");
     section.paragraphs.push_back(
         "Where a response would pass a limit that asks for it, the input is lowered, and nowhere else. What is applied "
@@ -190,17 +190,17 @@ class Writer {
     }
     section.tables.push_back(tables_.mass);
     put(section, tables_.gravity);
-    section.paragraphs.insert(section.paragraphs.end(), analysis_.plan.notes.begin(), analysis_.plan.notes.end());
+    section.paragraphs.insert(section.paragraphs.end(), analysis_.report.notes.begin(), analysis_.report.notes.end());
   }
 
   void add_modes() {
-    const ModalBasis& basis = analysis_.basis;
+    const ModalBasis& basis = analysis_.basis();
     ReportSection& section = add("modes", "Modes");
     section.paragraphs.push_back(proof_in_words(analysis_));
     section.paragraphs.push_back(heading_of(analysis_) + ".");
     put_figures(section, "modes", "effective-mass");
     put_figures(section, "modes", "modes");
-    if (!analysis_.levels.empty()) {
+    if (!analysis_.modal().levels.empty()) {
       put_figures(section, "modes", "preload");
       put(section, tables_.levels);
     }
@@ -231,10 +231,10 @@ class Writer {
   }
 
   void add_inputs() {
-    if (analysis_.plan.profiles.empty()) return;
+    if (analysis_.plan().profiles.empty()) return;
     ReportSection& section = add("inputs", "Inputs");
     put_figures(section, "profiles");
-    for (const Profile& profile : analysis_.plan.profiles) {
+    for (const Profile& profile : analysis_.plan().profiles) {
       Table table = table_of_profile(profile, show_);
       table.title = fmt::format("Profile {}, level 0 dB{}", profile.name,
                                 profile.tolerance.empty() ? "" : ", tolerance " + profile.tolerance);
@@ -244,9 +244,9 @@ class Writer {
 
   void add_environment(const Environment& environment) {
     std::vector<const CaseResults*> axes;
-    for (const CaseResults& outcome : analysis_.outcomes)
+    for (const CaseResults& outcome : analysis_.outcomes())
       if (&outcome.environment() == &environment) axes.push_back(&outcome);
-    if (axes.empty() || analysis_.watched.empty()) return;
+    if (axes.empty() || analysis_.watched().empty()) return;
     const bool is_random = environment.type == Environment::Type::random;
     ReportSection& section = add("environment-" + environment.name, fmt::format("Environment {}", environment.name));
     if (environment.is_static()) {
@@ -261,7 +261,7 @@ class Writer {
                                  (is_random ? fmt::format(" Input {} RMS.", inputs_rms_in_words(axes, show_))
                                             : std::string(" Amplitudes are 0 to peak.")));
     put_figures(section, "environment-" + environment.name);
-    section.tables.push_back(overview_table(axes, analysis_.watched, show_));
+    section.tables.push_back(overview_table(axes, analysis_.watched(), show_));
     for (const CaseResults* outcome : axes) add_outcome(*outcome);
   }
 
@@ -286,20 +286,20 @@ class Writer {
   }
 
   [[nodiscard]] const CaseTables& tables_of(const CaseResults& outcome) const {
-    return tables_.cases[static_cast<std::size_t>(&outcome - analysis_.outcomes.data())];
+    return tables_.cases[static_cast<std::size_t>(&outcome - analysis_.outcomes().data())];
   }
 
   void add_stress() {
     if (!tables_.stress) return;
     Table all = *tables_.stress;
     ReportSection& section = add("stress", "Stress");
-    if (analysis_.stations)
+    if (analysis_.responses->fields.stations)
       section.paragraphs.push_back(
           "Shells and solids: stress at the nodes, carried there from the integration points and averaged over the "
           "elements of one part that meet in one surface. Jump: what those elements differ from their mean by (none "
           "where one stands alone); the stress is not known much better than that. Every node is in "
           "tables/*.stress*.csv and fields/*.stress.vtu.");
-    if (!analysis_.beam_stress.empty())
+    if (!analysis_.responses->fields.beam_stress.empty())
       section.paragraphs.push_back(
           "Beams: von Mises stress of axial force, bending, shear and torque at the ends of each beam, at that point "
           "of "
@@ -318,21 +318,21 @@ class Writer {
   }
 
   void add_lives() {
-    if (analysis_.lives.empty()) return;
+    if (analysis_.responses->lives.empty()) return;
     ReportSection& section = add("life", "Life");
-    section.paragraphs.push_back(counting_in_words(analysis_.lives));
+    section.paragraphs.push_back(counting_in_words(analysis_.responses->lives));
     put(section, tables_.life);
   }
 
   void add_equipment() {
-    if (analysis_.equipment.empty()) return;
+    if (analysis_.assessment.equipment.empty()) return;
     ReportSection& section = add("equipment", "Equipment levels");
     section.paragraphs.push_back(
         "What a response becomes as a specification for what stands there: few straight lines on log-log paper that "
         "are nowhere below the largest of the cases, averaged over the bands stated, times the margin.");
     put_figures(section, "equipment");
     put(section, tables_.equipment);
-    for (const EquipmentLevel& each : analysis_.equipment) {
+    for (const EquipmentLevel& each : analysis_.assessment.equipment) {
       Table points = level_points("level." + each.request->name, each.envelope.table, each.random, *each.kind, show_);
       points.title = each.request->name;
       section.tables.push_back(std::move(points));
@@ -346,9 +346,9 @@ class Writer {
   }
 
   void add_histories() {
-    if (analysis_.histories.empty()) return;
+    if (analysis_.responses->histories.empty()) return;
     ReportSection& section = add("histories", "Records in time");
-    for (const History& each : analysis_.histories) section.paragraphs.push_back(history_in_words(each));
+    for (const History& each : analysis_.responses->histories) section.paragraphs.push_back(history_in_words(each));
     put(section, tables_.histories);
   }
 
@@ -356,7 +356,8 @@ class Writer {
     ReportSection& section = add("method", "Method and accuracy");
     section.paragraphs = {
         fmt::format("Linear vibration of small amplitude about the {}. ",
-                    analysis_.preload ? "state under " + analysis_.plan.modes_about : std::string("undeformed shape")) +
+                    analysis_.at_rest().preload ? "state under " + analysis_.plan().modes_about
+                                                : std::string("undeformed shape")) +
             "The base moves rigidly as the environment "
             "says; "
             "responses are superposed from the modes, with residual vectors for what the modes leave out.",
@@ -366,29 +367,30 @@ class Writer {
         "Random: stationary and Gaussian. RMS values come from the covariance of the modal coordinates, whatever the "
         "points of the curve. n sigma of a magnitude or of von Mises stress has no Gaussian probability."};
     double error = 0;
-    for (const CaseResults& outcome : analysis_.outcomes)
+    for (const CaseResults& outcome : analysis_.outcomes())
       if (outcome.random()) error = std::max(error, outcome.random()->integration_error);
-    Table table{"accuracy",
-                "What bounds the numbers",
-                {{"measure", ""}, {"value", "", 2}, {"meaning", ""}},
-                {{std::string("residual of the worst mode"), analysis_.basis.largest_residual(),
-                  std::string("|Kφ − ω²Mφ| / |Kφ|")},
-                 {std::string("orthogonality"), analysis_.basis.largest_nonorthogonality(), std::string("|ΦᵀMΦ − I|")},
-                 {std::string("rigid motion of the base"), analysis_.basis.statics.rigid_difference,
-                  std::string("static motion against rigid motion, part of it")}}};
+    Table table{
+        "accuracy",
+        "What bounds the numbers",
+        {{"measure", ""}, {"value", "", 2}, {"meaning", ""}},
+        {{std::string("residual of the worst mode"), analysis_.basis().largest_residual(),
+          std::string("|Kφ − ω²Mφ| / |Kφ|")},
+         {std::string("orthogonality"), analysis_.basis().largest_nonorthogonality(), std::string("|ΦᵀMΦ − I|")},
+         {std::string("rigid motion of the base"), analysis_.basis().statics.rigid_difference,
+          std::string("static motion against rigid motion, part of it")}}};
     if (error > 0)
       table.rows.push_back(
           {std::string("random integrals"), error, std::string("what a variance is off by at most, as a part of it")});
     section.tables.push_back(std::move(table));
-    if (!analysis_.audit_note.empty()) section.paragraphs.push_back(analysis_.audit_note);
-    if (!analysis_.audit.empty()) {
+    if (!analysis_.assessment.audit.note.empty()) section.paragraphs.push_back(analysis_.assessment.audit.note);
+    if (!analysis_.assessment.audit.answers.empty()) {
       put(section, tables_.audit);
       section.paragraphs.push_back(audit_in_words(analysis_));
     }
     const auto is_any = [](const auto& list, const auto& holds) {
       return std::any_of(list.begin(), list.end(), holds);
     };
-    const std::vector<Spring>& springs = analysis_.plan.assembly.springs;
+    const std::vector<Spring>& springs = analysis_.assembly().springs;
     const bool by_amplitude =
         is_any(springs, [](const Spring& each) { return each.law && each.law->depends_on_amplitude(); });
     const bool has_contact = is_any(springs, [](const Spring& each) { return each.unilateral.has_value(); });
@@ -399,7 +401,7 @@ class Writer {
         by_amplitude ? "nonlinear stiffness or damping other than that of springs over amplitude, "
                      : "nonlinear stiffness or damping, ",
         has_contact ? "contact that opens, closes or slides while it vibrates, " : "contact, ",
-        analysis_.lives.empty() ? "fatigue life, " : ""));
+        analysis_.responses->lives.empty() ? "fatigue life, " : ""));
     if (by_amplitude)
       section.paragraphs.push_back(
           "Springs that depend on amplitude: a sine is answered by the stiffness and loss factor that balance it at "
@@ -415,17 +417,17 @@ class Writer {
 
   void add_reproduction() {
     ReportSection& section = add("reproduce", "How to reproduce");
-    section.paragraphs.push_back(fmt::format("Command: avrenk {} {}", context_.command, analysis_.plan.file));
+    section.paragraphs.push_back(fmt::format("Command: avrenk {} {}", context_.command, analysis_.plan().file));
     for (const std::string& each : context_.overrides)
       section.paragraphs.push_back(fmt::format("with --set \"{}\"", each));
     section.paragraphs.push_back(
         fmt::format("Avrenk {}. Fingerprint of stiffness and mass: {}. All numbers: "
                     "summary.json and tables/*.csv beside this file; shapes: fields/*.vtu.",
-                    avrenk_version, analysis_.model.system));
+                    avrenk_version, analysis_.modal().print.system));
     section.folded = false;
     ReportSection& plan = add("plan", "The plan as it was read", 3);
     plan.folded = true;
-    plan.listing = lines_of_file(analysis_.plan.file);
+    plan.listing = lines_of_file(analysis_.plan().file);
   }
 
   const Analysis& analysis_;

@@ -19,10 +19,10 @@ namespace avrenk {
 namespace {
 
 std::vector<Fact> facts_of(const Analysis& analysis) {
-  const ModalBasis& basis = analysis.basis;
-  const Show& show = analysis.plan.show;
+  const ModalBasis& basis = analysis.basis();
+  const Show& show = analysis.plan().show;
   const DisplayUnit mass = show.unit(kind::mass);
-  std::vector<Fact> facts{{"equations", static_cast<double>(analysis.system.free), ""},
+  std::vector<Fact> facts{{"equations", static_cast<double>(analysis.system().free), ""},
                           {"total mass", mass.from_si(basis.rigid_mass(0, 0)), mass.text},
                           {"modes", static_cast<double>(basis.modes), ""},
                           {"residual vectors", static_cast<double>(basis.residual_vectors()), ""},
@@ -30,9 +30,9 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
                           {"largest residual of a mode", basis.largest_residual(), ""},
                           {"largest deviation from orthogonality", basis.largest_nonorthogonality(), ""},
                           {"static against rigid motion of the base", basis.statics.rigid_difference, ""}};
-  if (analysis.preload)
-    facts.push_back({"buckling load over " + analysis.plan.modes_about, analysis.preload->load_factor, ""});
-  for (const CaseResults& outcome : analysis.outcomes) {
+  if (analysis.at_rest().preload)
+    facts.push_back({"buckling load over " + analysis.plan().modes_about, analysis.at_rest().preload->load_factor, ""});
+  for (const CaseResults& outcome : analysis.outcomes()) {
     if (!outcome.random() || outcome.is_combined()) continue;
     const Excitation& excitation = *outcome.excitation;
     for (std::size_t k = 0; k < excitation.names.size(); ++k) {
@@ -50,60 +50,61 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
 // results.h5: the file that the modes were read from, or a new one; products.h5.
 void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder& folder) {
   const std::filesystem::path own = folder.path("results.h5");
-  if (analysis.modes_from.empty() || analysis.more_than_file)
-    write_modes(own, analysis.plan.assembly, analysis.system, analysis.basis, analysis.model, analysis.plan.modes);
+  if (analysis.modal().modes_from.empty() || analysis.modal().more_than_file)
+    write_modes(own, analysis.assembly(), analysis.system(), analysis.basis(), analysis.modal().print,
+                analysis.plan().modes);
   else
-    avrenk::copy_file(analysis.modes_from, own);
+    avrenk::copy_file(analysis.modal().modes_from, own);
   Eigen::Index loads = 0;
-  for (const Load& load : analysis.plan.assembly.loads)
+  for (const Load& load : analysis.assembly().loads)
     if (!load.is_pattern) loads += std::ssize(load.columns);  // patterns come last, and are made anew
-  write_products(folder.path("products.h5"), own, plan.digest(), analysis.basis, analysis.damping.products, loads);
+  write_products(folder.path("products.h5"), own, plan.digest(), analysis.basis(), analysis.damping().products, loads);
 }
 
 }  // namespace
 
 KeptPlan kept_plan(const Analysis& analysis, const std::vector<Override>& overrides) {
-  KeptPlan kept{analysis.plan.file, {}, analysis.sources};
+  KeptPlan kept{analysis.plan().file, {}, analysis.loaded().sources};
   for (const Override& each : overrides) kept.overrides.push_back(each.path + "=" + each.value);
   return kept;
 }
 
 std::string now_in_words() { return fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))); }
 
-void write_notched_levels(const Analysis& analysis, const RunFolder& folder) {
-  for (const NotchedInput& each : analysis.notched)
-    folder.write(fmt::format("levels/{}.csv", each.applied->name()),
-                 to_csv(level_points(each.applied->name(), each.table, each.specified->is_random(),
-                                     *each.specified->kind, analysis.plan.show)));
+void write_notched_levels(const Responses& responses, const RunFolder& folder) {
+  for (const NotchedInput& input : responses.notched)
+    folder.write(fmt::format("levels/{}.csv", input.applied->name()),
+                 to_csv(level_points(input.applied->name(), input.table, input.specified->is_random(),
+                                     *input.specified->kind, responses.model.plan().show)));
 }
 
 void write_tables(const Analysis& analysis, const RunTables& tables, const std::vector<TestSheet>& sheets,
                   const WriteRequest& request, const RunFolder& folder) {
-  const Show& show = analysis.plan.show;
-  Summary summary{avrenk_version,      request.command,    analysis.plan.file,
-                  analysis.plan.title, request.verdict,    analysis.plan.notes,
-                  analysis.warnings,   facts_of(analysis), {}};
+  const Show& show = analysis.plan().show;
+  Summary summary{avrenk_version,           request.command,    analysis.plan().file,
+                  analysis.plan().title,    request.verdict,    analysis.report.notes,
+                  analysis.report.warnings, facts_of(analysis), {}};
   for (const Table* table : tables.all()) summary.tables.push_back(*table);
   for (const TestSheet& sheet : sheets)
     for (const ReportSection& section : sheet.page.sections)
       for (const Table& table : section.tables)
         if (table.name.ends_with("." + sheet.name)) summary.tables.push_back(table);
   for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
-  run_jobs(analysis.outcomes.size(), request.threads, [&](std::size_t i) {
-    if (analysis.outcomes[i].grid().empty() || analysis.watched.empty()) return;
-    const Table curves = curve_table(analysis.outcomes[i], analysis.watched, show);
+  run_jobs(analysis.outcomes().size(), request.threads, [&](std::size_t i) {
+    if (analysis.outcomes()[i].grid().empty() || analysis.watched().empty()) return;
+    const Table curves = curve_table(analysis.outcomes()[i], analysis.watched(), show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   });
   for (const TestSheet& sheet : sheets) folder.write(fmt::format("sheets/{}.html", sheet.name), to_html(sheet.page));
-  write_notched_levels(analysis, folder);
-  for (const EquipmentLevel& each : analysis.equipment)
+  write_notched_levels(*analysis.responses, folder);
+  for (const EquipmentLevel& each : analysis.assessment.equipment)
     folder.write(fmt::format("levels/{}.csv", each.request->name),
                  to_csv(level_points(each.request->name, each.envelope.table, each.random, *each.kind, show)));
-  for (const CrossSpectrum& each : analysis.cross_spectra) {
+  for (const CrossSpectrum& each : analysis.responses->cross_spectra) {
     const Table curves = cross_table(each, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   }
-  for (const History& each : analysis.histories) {
+  for (const History& each : analysis.responses->histories) {
     const std::string name = "histories/" + each.request->name;
     if (each.request->hdf5)
       write_history_hdf5(folder.path(name + ".h5"), each, show);
@@ -174,8 +175,8 @@ void write_readme(const Analysis& analysis, const WriteRequest& request, const R
       {"run.log", "what was done and how long it took"}};
   std::string text =
       fmt::format("# {}\n\nResults of `avrenk {} {}`, Avrenk {}. Verdict: {}.\n\n| | |\n|---|---|\n",
-                  analysis.plan.title.empty() ? "Results" : analysis.plan.title, request.command,
-                  std::filesystem::path(analysis.plan.file).filename().string(), avrenk_version, request.verdict);
+                  analysis.plan().title.empty() ? "Results" : analysis.plan().title, request.command,
+                  std::filesystem::path(analysis.plan().file).filename().string(), avrenk_version, request.verdict);
   for (const auto& [name, words] : contents)
     if (std::filesystem::exists(folder.path(name))) text += fmt::format("| {} | {} |\n", name, words);
   folder.write(

@@ -29,7 +29,7 @@ struct WriteRequest {
 [[nodiscard]] std::string now_in_words();
 
 /// Inputs that limits lower, as profiles: levels/CASE.csv.
-void write_notched_levels(const Analysis& analysis, const RunFolder& folder);
+void write_notched_levels(const Responses& responses, const RunFolder& folder);
 
 /// Tables as CSV, curves, test sheets, levels, records in time, summary.json and the plan.
 void write_tables(const Analysis& analysis, const RunTables& tables, const std::vector<TestSheet>& sheets,

@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "analysis/contact_summaries.h"
-#include "analysis/springs.h"
+#include "analysis/spring_summaries.h"
 #include "analysis/summaries.h"
 #include "core/check/gravity.h"
 #include "files/check_tables.h"
@@ -37,84 +37,90 @@ std::vector<Table> answers_of(const CaseResults& outcome, const std::vector<Outp
 }
 
 std::vector<Table> further_tables(const Analysis& analysis, const CaseResults& outcome) {
-  if (analysis.watched.empty() || outcome.at_rest()) return {};
-  const Show& show = analysis.plan.show;
-  std::vector<Table> tables{
-      asked_table(outcome, analysis.watched, show),
-      whole_table(outcome, analysis.shapes, analysis.found_stress_asked(), analysis.plan.assembly, show)};
-  for (const OnRandom& both : analysis.on_random)
-    if (both.acting == outcome.excitation) tables.push_back(on_random_table(both, analysis.watched, show));
+  if (analysis.watched().empty() || outcome.at_rest()) return {};
+  const Show& show = analysis.plan().show;
+  std::vector<Table> tables{asked_table(outcome, analysis.watched(), show),
+                            whole_table(outcome, analysis.responses->shapes,
+                                        analysis.responses->fields.found_stress_asked(), analysis.assembly(), show)};
+  for (const OnRandom& both : analysis.responses->on_random)
+    if (both.acting == outcome.excitation) tables.push_back(on_random_table(both, analysis.watched(), show));
   if (outcome.random()) {
-    for (const MotionField& field : analysis.motions)
-      if (field.excitation->name() == outcome.name())
-        tables.push_back(motion_table(analysis.plan.assembly, field, show));
-    tables.push_back(band_table(outcome, analysis.watched, show));
-    tables.push_back(input_table(outcome, analysis.watched));
-    if (!outcome.is_combined()) tables.push_back(pair_table(outcome, analysis.watched));
+    for (const MotionField& field : analysis.responses->fields.motions)
+      if (field.excitation->name() == outcome.name()) tables.push_back(motion_table(analysis.assembly(), field, show));
+    tables.push_back(band_table(outcome, analysis.watched(), show));
+    tables.push_back(input_table(outcome, analysis.watched()));
+    if (!outcome.is_combined()) tables.push_back(pair_table(outcome, analysis.watched()));
   }
   std::erase_if(tables, [](const Table& table) { return table.rows.empty(); });
   return tables;
 }
 
 CaseTables tables_of_case(const Analysis& analysis, std::size_t i) {
-  const CaseResults& outcome = analysis.outcomes[i];
-  const Show& show = analysis.plan.show;
-  CaseTables tables{answers_of(outcome, analysis.watched, show), further_tables(analysis, outcome), {}, {}};
-  if (!analysis.driven[i].empty())
-    tables.driven = driven_table(*outcome.excitation, analysis.driven[i], analysis.plan.assembly, analysis.basis,
-                                 analysis.contents, show);
-  if (!analysis.power[i].empty()) tables.power = power_table(*outcome.excitation, analysis.power[i], show);
+  const CaseResults& outcome = analysis.outcomes()[i];
+  const Show& show = analysis.plan().show;
+  CaseTables tables{answers_of(outcome, analysis.watched(), show), further_tables(analysis, outcome), {}, {}};
+  if (!analysis.responses->driven[i].empty())
+    tables.driven = driven_table(*outcome.excitation, analysis.responses->driven[i], analysis.assembly(),
+                                 analysis.basis(), analysis.modal().contents, show);
+  if (!analysis.responses->power[i].empty())
+    tables.power = power_table(*outcome.excitation, analysis.responses->power[i], show);
   return tables;
 }
 
 }  // namespace
 
-std::vector<Table> notch_tables_of(const Analysis& analysis) {
-  if (analysis.notched.empty()) return {};
-  std::vector<Table> tables{notch_table(analysis.notched, analysis.plan.show)};
+std::vector<Table> notch_tables_of(const Responses& responses) {
+  if (responses.notched.empty()) return {};
+  const Show& show = responses.model.plan().show;
+  std::vector<Table> tables{notch_table(responses.notched, show)};
   const auto outcome_of = [&](const std::shared_ptr<const Excitation>& excitation) -> const CaseResults& {
-    return *std::find_if(analysis.outcomes.begin(), analysis.outcomes.end(),
-                         [&](const CaseResults& each) { return each.excitation == excitation; });
+    return *std::find_if(responses.outcomes.begin(), responses.outcomes.end(),
+                         [&](const CaseResults& outcome) { return outcome.excitation == excitation; });
   };
-  for (const NotchedInput& each : analysis.notched)
+  for (const NotchedInput& input : responses.notched)
     tables.push_back(
-        notched_peak_table(outcome_of(each.specified), outcome_of(each.applied), analysis.watched, analysis.plan.show));
+        notched_peak_table(outcome_of(input.specified), outcome_of(input.applied), responses.watched, show));
   return tables;
 }
 
 RunTables run_tables(const Analysis& analysis) {
-  const Show& show = analysis.plan.show;
-  const Assembly& assembly = analysis.plan.assembly;
-  const ModalBasis& basis = analysis.basis;
+  const Show& show = analysis.plan().show;
+  const Assembly& assembly = analysis.assembly();
+  const ModalBasis& basis = analysis.basis();
   RunTables tables;
   tables.mass = mass_table(assembly, show);
   if (basis.free_motions() == 0)
     tables.gravity = static_table(
         assembly,
-        under_gravity(assembly, analysis.system, analysis.preload ? analysis.preload->at_rest.statics : basis.statics),
+        under_gravity(assembly, analysis.system(),
+                      analysis.at_rest().preload ? analysis.at_rest().preload->at_rest.statics : basis.statics),
         show);
-  tables.modes = mode_table(basis, analysis.damping, show);
-  if (!analysis.levels.empty()) tables.levels = preload_table(analysis.levels, analysis.plan.modes_about, show);
-  tables.shapes = shape_table(assembly, basis, analysis.contents, analysis.watched, analysis.outcomes, show);
-  tables.strain_energy = strain_energy_table(assembly, basis, analysis.contents, show);
-  tables.kinetic_energy = kinetic_energy_table(assembly, basis, analysis.contents, show);
+  tables.modes = mode_table(basis, analysis.damping(), show);
+  if (!analysis.modal().levels.empty())
+    tables.levels = preload_table(analysis.modal().levels, analysis.plan().modes_about, show);
+  tables.shapes =
+      shape_table(assembly, basis, analysis.modal().contents, analysis.watched(), analysis.outcomes(), show);
+  tables.strain_energy = strain_energy_table(assembly, basis, analysis.modal().contents, show);
+  tables.kinetic_energy = kinetic_energy_table(assembly, basis, analysis.modal().contents, show);
   tables.participation = participation_table(assembly, basis, show);
-  if (basis.residual_vectors() > 0) tables.residual = residual_table(basis, analysis.damping, show);
-  if (!analysis.audit.empty()) tables.audit = audit_table(analysis.audit, analysis.watched, show);
+  if (basis.residual_vectors() > 0) tables.residual = residual_table(basis, analysis.damping(), show);
+  if (!analysis.assessment.audit.answers.empty())
+    tables.audit = audit_table(analysis.assessment.audit.answers, analysis.watched(), show);
   tables.loads = unless_empty(load_table(assembly, show));
   tables.rest = rest_tables_of(analysis);
   tables.springs = spring_tables_of(analysis, false);
-  for (std::size_t i = 0; i < analysis.outcomes.size(); ++i) tables.cases.push_back(tables_of_case(analysis, i));
-  tables.clearances = unless_empty(clearance_table(analysis.outcomes, analysis.watched, analysis.plan.limits, show));
-  tables.stress = unless_empty(worst_stress_table(assembly, analysis.found_stress(), show));
-  if (!analysis.limits.empty()) tables.limits = limit_table(analysis.limits, show);
+  for (std::size_t i = 0; i < analysis.outcomes().size(); ++i) tables.cases.push_back(tables_of_case(analysis, i));
+  tables.clearances =
+      unless_empty(clearance_table(analysis.outcomes(), analysis.watched(), analysis.plan().limits, show));
+  tables.stress = unless_empty(worst_stress_table(assembly, analysis.responses->fields.found_stress(), show));
+  if (!analysis.assessment.limits.empty()) tables.limits = limit_table(analysis.assessment.limits, show);
   if (const auto variants = margins_of_variants(analysis); !variants.empty())
-    tables.variants = variant_table(analysis.limits, variants);
-  tables.compliance = unless_empty(compliance_table(analysis.plan.limits, analysis.limits));
-  tables.notches = notch_tables_of(analysis);
-  tables.life = life_tables(analysis.lives, show);
-  if (!analysis.equipment.empty()) tables.equipment = equipment_table(analysis.equipment, show);
-  for (const History& each : analysis.histories) tables.histories.push_back(history_table(each, show));
+    tables.variants = variant_table(analysis.assessment.limits, variants);
+  tables.compliance = unless_empty(compliance_table(analysis.plan().limits, analysis.assessment.limits));
+  tables.notches = notch_tables_of(*analysis.responses);
+  tables.life = life_tables(analysis.responses->lives, show);
+  if (!analysis.assessment.equipment.empty()) tables.equipment = equipment_table(analysis.assessment.equipment, show);
+  for (const History& each : analysis.responses->histories) tables.histories.push_back(history_table(each, show));
   return tables;
 }
 

@@ -39,6 +39,6 @@ struct RunTables {
 [[nodiscard]] RunTables run_tables(const Analysis& analysis);
 
 /// Of inputs that limits lower: the notches, then of each case its peaks under both inputs. Empty where there are none.
-[[nodiscard]] std::vector<Table> notch_tables_of(const Analysis& analysis);
+[[nodiscard]] std::vector<Table> notch_tables_of(const Responses& responses);
 
 }  // namespace avrenk

@@ -16,7 +16,7 @@ class SheetWriter {
  public:
   SheetWriter(const Analysis& analysis, const CaseResults& outcome, const std::string& date)
       : analysis_(analysis),
-        plan_(analysis.plan),
+        plan_(analysis.plan()),
         sheets_(*plan_.test_sheets),
         outcome_(outcome),
         excitation_(*outcome.excitation),
@@ -27,7 +27,7 @@ class SheetWriter {
         axis_(axis_names[static_cast<std::size_t>(*excitation_.axis)]) {
     for (const Profile& each : plan_.profiles)
       if (each.name == environment_.profile) profile_ = &each;
-    for (const NotchedInput& each : analysis.notched)
+    for (const NotchedInput& each : analysis.responses->notched)
       if (each.applied == outcome.excitation) notched_ = &each;
     sheet_.name = outcome.name();
     sheet_.page.kind = "Test sheet";
@@ -153,9 +153,9 @@ class SheetWriter {
 
   // Peak or RMS, and Hz of a peak.
   [[nodiscard]] std::optional<std::pair<double, double>> value_of(const std::string& name) const {
-    const Output* const found = find_output(analysis_.watched, name);
+    const Output* const found = find_output(analysis_.watched(), name);
     if (!found) return std::nullopt;
-    const auto index = static_cast<std::size_t>(found - analysis_.watched.data());
+    const auto index = static_cast<std::size_t>(found - analysis_.watched().data());
     if (random_) return std::pair(outcome_.random()->rows[index].rms, std::nan(""));
     const SinePeak& peak = outcome_.sine()->rows[index].peak;
     return std::pair(peak.value, peak.frequency);
@@ -180,8 +180,8 @@ class SheetWriter {
   }
 
   void add_vibrator() {
-    const auto load = analysis_.base_loads.find(outcome_.name());
-    if (load == analysis_.base_loads.end()) return;
+    const auto load = analysis_.responses->base_loads.find(outcome_.name());
+    if (load == analysis_.responses->base_loads.end()) return;
     const Vibrator vibrator = plan_.vibrator.value_or(Vibrator{});
     Table table{"vibrator." + outcome_.name(),
                 fmt::format("What the vibrator has to give, {} of table and fixture moving with the model{}",
@@ -216,7 +216,7 @@ class SheetWriter {
   // Modes that the input drives, and by how much they may have moved afterwards.
   void add_low_level() {
     constexpr double least_mass = 0.03;
-    const ModalBasis& basis = analysis_.basis;
+    const ModalBasis& basis = analysis_.basis();
     Table table{"low-level." + outcome_.name(),
                 sheets_.low_level ? "Resonances in a low-level run, and where they may be after the test"
                                   : "Resonances along the axis",
@@ -232,7 +232,8 @@ class SheetWriter {
                                                   basis.rigid_mass(*excitation_.axis, *excitation_.axis);
       if (part < least_mass || f < excitation_.grid.from || f > excitation_.grid.to) continue;
       table.rows.push_back({static_cast<double>(r + 1), frequency_.from_si(f), 100 * part,
-                            analysis_.damping.amplification(r), frequency_.from_si(f * (1 - sheets_.frequency_change)),
+                            analysis_.damping().amplification(r),
+                            frequency_.from_si(f * (1 - sheets_.frequency_change)),
                             frequency_.from_si(f * (1 + sheets_.frequency_change))});
     }
     if (table.rows.empty() && !sheets_.low_level) return;
@@ -265,12 +266,12 @@ class SheetWriter {
 
 std::vector<TestSheet> test_sheets_of(const Analysis& analysis, const std::string& date) {
   std::vector<TestSheet> all;
-  if (!analysis.plan.test_sheets) return all;
-  for (const CaseResults& outcome : analysis.outcomes) {
+  if (!analysis.plan().test_sheets) return all;
+  for (const CaseResults& outcome : analysis.outcomes()) {
     const Excitation& own = *outcome.excitation;
     if (outcome.is_combined() || outcome.at_rest() || !own.axis || *own.axis > 2 ||
         !own.environment->superposed_on.empty() || !own.environment->load_cases.empty() ||
-        is_replaced(own, analysis.outcomes))
+        is_replaced(own, analysis.outcomes()))
       continue;
     if (own.is_random() && own.spectrum.sources() > 1) continue;
     all.push_back(SheetWriter(analysis, outcome, date).write());

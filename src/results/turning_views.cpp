@@ -55,9 +55,9 @@ class LargestStress {
 };
 
 std::vector<int> moving_nodes(const Analysis& analysis) {
-  const Channels channels(analysis.plan.assembly, analysis.system, analysis.basis, analysis.damping);
+  const Channels channels(analysis.assembly(), analysis.system(), analysis.basis(), analysis.damping());
   std::vector<int> moving;
-  for (int node = 0; node < static_cast<int>(analysis.plan.assembly.nodes.size()); ++node)
+  for (int node = 0; node < static_cast<int>(analysis.assembly().nodes.size()); ++node)
     if (channels.moves(node)) moving.push_back(node);
   return moving;
 }
@@ -65,7 +65,7 @@ std::vector<int> moving_nodes(const Analysis& analysis) {
 // Coordinates of the modes at frequencies spread over the sweep of a case, one column each.
 Eigen::MatrixXcd coordinates_over(const Analysis& analysis, const CaseResults& outcome, std::size_t most) {
   const Excitation& excitation = *outcome.excitation;
-  const Transfer transfer(analysis.basis, analysis.damping, {excitation.base, excitation.loads});
+  const Transfer transfer(analysis.basis(), analysis.damping(), {excitation.base, excitation.loads});
   const std::vector<double>& grid = outcome.grid();
   const std::size_t count = std::min(most, grid.size());
   std::vector<double> frequencies;
@@ -79,31 +79,31 @@ Eigen::MatrixXcd coordinates_over(const Analysis& analysis, const CaseResults& o
 
 class Viewer {
  public:
-  Viewer(const Analysis& analysis, std::size_t most) : analysis_(analysis), show_(analysis.plan.show), most_(most) {}
+  Viewer(const Analysis& analysis, std::size_t most) : analysis_(analysis), show_(analysis.plan().show), most_(most) {}
 
   // Shapes that make the motion of cases of sines at any frequency, at most so many beside the modes: before the views.
   SweptShapes sweep(std::size_t most_others) {
     std::vector<Eigen::MatrixXcd> states;
     Eigen::Index columns = 0;
-    for (const CaseResults& outcome : analysis_.outcomes) {
-      if (!outcome.sine() || !has_node_curves(outcome, analysis_.damping)) continue;
+    for (const CaseResults& outcome : analysis_.outcomes()) {
+      if (!outcome.sine() || !has_node_curves(outcome, analysis_.damping())) continue;
       swept_.insert(outcome.name());
       constexpr std::size_t most_frequencies = 120;
       states.push_back(coordinates_over(analysis_, outcome, most_frequencies));
       columns += states.back().cols();
     }
     if (swept_.empty()) return {};
-    const ModalBasis& basis = analysis_.basis;
+    const ModalBasis& basis = analysis_.basis();
     Eigen::MatrixXcd all(basis.size(), columns);
     columns = 0;
     for (const Eigen::MatrixXcd& each : states) {
       all.middleCols(columns, each.cols()) = each;
       columns += each.cols();
     }
-    const Assembly& assembly = analysis_.plan.assembly;
+    const Assembly& assembly = analysis_.assembly();
     constexpr std::size_t most_places = 400;
     const std::vector<int> places = spread_nodes(assembly, moving_nodes(analysis_), {}, most_places);
-    const Channels channels(assembly, analysis_.system, basis, analysis_.damping);
+    const Channels channels(assembly, analysis_.system(), basis, analysis_.damping());
     Eigen::MatrixXd translations(3 * std::ssize(places), basis.size());
     for (std::size_t n = 0; n < places.size(); ++n)
       translations.middleRows<3>(3 * static_cast<Eigen::Index>(n)) =
@@ -115,7 +115,7 @@ class Viewer {
     swept_shapes_ = seen.size() + static_cast<std::size_t>(span.shapes.cols());
     SweptShapes swept;
     for (const auto& shape : span.shapes.colwise())
-      swept.others.push_back(node_motions(analysis_.system, basis, shape));
+      swept.others.push_back(node_motions(analysis_.system(), basis, shape));
     swept.weights = span.weights;
     return swept;
   }
@@ -127,7 +127,7 @@ class Viewer {
     built.words = "Parts, bodies and joints in colours of their own.";
     views_.push_back(std::move(built));
     add_modes();
-    for (const CaseResults& outcome : analysis_.outcomes)
+    for (const CaseResults& outcome : analysis_.outcomes())
       if (!outcome.is_combined()) add_outcome(outcome);
     return std::move(views_);
   }
@@ -135,7 +135,7 @@ class Viewer {
  private:
   using Motions = std::shared_ptr<const NodeMotions>;
   [[nodiscard]] Motions motions_of(const ModalBasis& basis, const Eigen::VectorXd& coordinates) const {
-    return std::make_shared<const NodeMotions>(node_motions(analysis_.system, basis, coordinates));
+    return std::make_shared<const NodeMotions>(node_motions(analysis_.system(), basis, coordinates));
   }
   [[nodiscard]] std::string hertz(double frequency) const {
     return value_text(frequency, show_.unit(kind::frequency), 4);
@@ -143,7 +143,7 @@ class Viewer {
 
   // Those that carry most, then the lowest; ascending.
   [[nodiscard]] std::vector<int> seen_modes() const {
-    const ModalBasis& basis = analysis_.basis;
+    const ModalBasis& basis = analysis_.basis();
     std::vector<int> modes = weighty_modes(basis);
     for (int r = 0; r < basis.modes; ++r)
       if (modes.size() < most_ && std::find(modes.begin(), modes.end(), r) == modes.end()) modes.push_back(r);
@@ -153,13 +153,13 @@ class Viewer {
   }
 
   void add_modes() {
-    const ModalBasis& basis = analysis_.basis;
+    const ModalBasis& basis = analysis_.basis();
     for (const int r : seen_modes()) {
       TurningView view;
       view.group = "Modes";
       view.name = fmt::format("mode {}: {}", r + 1, hertz(basis.frequency(r)));
-      view.words = static_cast<std::size_t>(r) < analysis_.contents.size()
-                       ? analysis_.contents[static_cast<std::size_t>(r)].in_words() + "."
+      view.words = static_cast<std::size_t>(r) < analysis_.modal().contents.size()
+                       ? analysis_.modal().contents[static_cast<std::size_t>(r)].in_words() + "."
                        : "";
       view.real = motions_of(basis, Eigen::VectorXd::Unit(basis.size(), r));
       view.mode = r;
@@ -172,7 +172,7 @@ class Viewer {
     Motions real_part, imaginary_part;
     std::string shape_words;
     double strongest = outcome.grid().empty() ? 0 : outcome.grid().front();
-    for (const OperatingDeflectionShape& shape : analysis_.shapes) {
+    for (const OperatingDeflectionShape& shape : analysis_.responses->shapes) {
       if (shape.outcome != name) continue;
       TurningView view;
       view.group = name;
@@ -201,13 +201,13 @@ class Viewer {
       views_.push_back(std::move(view));
     }
     add_stress(outcome, real_part, imaginary_part, shape_words);
-    for (const MotionField& field : analysis_.motions)
+    for (const MotionField& field : analysis_.responses->fields.motions)
       if (field.excitation->name() == name) add_motion(field);
   }
 
   void add_stress(const CaseResults& outcome, const Motions& real_part, const Motions& imaginary_part,
                   const std::string& shape_words) {
-    const StressFound found = analysis_.found_stress();
+    const StressFound found = analysis_.responses->fields.found_stress();
     LargestStress largest;
     bool any = false;
     for (const StressField& field : found.fields)
@@ -216,7 +216,7 @@ class Viewer {
         any = true;
       }
     if (const BeamStressField* const beams = found.beams_of(outcome.name())) {
-      largest.take(analysis_.plan.assembly, *beams);
+      largest.take(analysis_.assembly(), *beams);
       any = true;
     }
     if (!any) return;
@@ -269,14 +269,14 @@ class Viewer {
 GlbModel turning_model_of(const Analysis& analysis, std::size_t most, std::size_t most_others) {
   Viewer viewer(analysis, most);
   const SweptShapes swept = most_others > 0 ? viewer.sweep(most_others) : SweptShapes();
-  return turning_model(analysis.plan.assembly, analysis.surface, viewer.views(), analysis.plan.title,
-                       analysis.plan.show, swept);
+  return turning_model(analysis.assembly(), analysis.surface, viewer.views(), analysis.plan().title,
+                       analysis.plan().show, swept);
 }
 
 std::string turning_model_for_page(const Analysis& analysis) {
   ModelLook look;
   look.surface = &analysis.surface;
-  const std::size_t vertices = model_scene(analysis.plan.assembly, look).points.size();
+  const std::size_t vertices = model_scene(analysis.assembly(), look).points.size();
   constexpr std::size_t bytes_of_a_vertex = 8;
   if (vertices > most_vertices) return "";
   const std::size_t worth = most_bytes_of_modes / (bytes_of_a_vertex * vertices);
@@ -285,17 +285,17 @@ std::string turning_model_for_page(const Analysis& analysis) {
 }
 
 std::string node_curves_for_page(const Analysis& analysis) {
-  const Assembly& assembly = analysis.plan.assembly;
+  const Assembly& assembly = analysis.assembly();
   std::vector<int> watched;
   constexpr std::size_t most_of_a_place = 4;
-  for (const OutputRequest& request : analysis.plan.watch)
+  for (const OutputRequest& request : analysis.plan().watch)
     if (request.quantity->subject == Subject::node)
       for (std::size_t i = 0; i < std::min(request.items.size(), most_of_a_place); ++i)
         watched.push_back(request.items[i]);
-  const auto bytes_of_a_node = static_cast<std::size_t>(3 * 2 * analysis.basis.size());
+  const auto bytes_of_a_node = static_cast<std::size_t>(3 * 2 * analysis.basis().size());
   constexpr std::size_t most_bytes = 640U << 10U;
   return node_curves(
-      {assembly, analysis.system, analysis.basis, analysis.damping, analysis.outcomes, analysis.plan.show},
+      {assembly, analysis.system(), analysis.basis(), analysis.damping(), analysis.outcomes(), analysis.plan().show},
       spread_nodes(assembly, moving_nodes(analysis), watched, std::max<std::size_t>(most_bytes / bytes_of_a_node, 50)));
 }
 

@@ -10,10 +10,10 @@
 namespace avrenk {
 
 std::string verdict_of(const Analysis& analysis) {
-  const std::vector<LimitResult>& limits = analysis.limits;
+  const std::vector<LimitResult>& limits = analysis.assessment.limits;
   if (limits.empty()) return "no limit applies";
   const auto exceeded = std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return !r.met; });
-  const std::size_t open = analysis.plan.limits.size() - limits.size();
+  const std::size_t open = analysis.plan().limits.size() - limits.size();
   std::string text =
       exceeded > 0 ? fmt::format("{} of {} limit{} exceeded; the worst is {}", exceeded, limits.size(),
                                  limits.size() == 1 ? "" : "s", limits[0].limit->name)
@@ -24,7 +24,7 @@ std::string verdict_of(const Analysis& analysis) {
       std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return r.met && r.upper_margin < 0; });
   if (at_upper > 0)
     text += fmt::format("; {} met at the nominal level would be exceeded at the upper tolerance", at_upper);
-  for (const VariantAnswers& each : analysis.variants)
+  for (const VariantAnswers& each : analysis.assessment.variants)
     if (each.exceeded > 0) {
       const auto worst = std::min_element(each.margins.begin(), each.margins.end(), [](double a, double b) {
         return a < b || (!std::isnan(a) && std::isnan(b));

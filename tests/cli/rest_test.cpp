@@ -1,6 +1,7 @@
 // Temperature, tightened bolts and contact in plans: what a static state is, and what it does to all else.
 #include <gmock/gmock.h>
 
+#include "support/pressed_block.h"
 #include "support/program.h"
 #include "support/summary.h"
 
@@ -19,36 +20,6 @@ using testing::AllOf;
 using testing::HasSubstr;
 using testing::Not;
 
-// A block between two springs on a bench: a screw that presses it on a stop, all along z, by hand.
-const std::string block = R"(
-materials: {steel: {E: 200 GPa, nu: 0.3, density: 7850 kg/m^3, expansion: 12e-6 1/K}}
-parts:
-  bar: {line: {from: [0 mm, 0 mm, 0 mm], to: [0 mm, 0 mm, 100 mm], divisions: 2}, section: {rod: {diameter: 10 mm}}, material: steel}
-places:
-  foot: {part: bar, plane: {z: 0 mm}}
-  head: {part: bar, plane: {z: 100 mm}}
-  roof: {points: [0 mm, 0 mm, 100 mm]}
-base:
-  bench: {feet: [{place: foot}, {place: roof}]}
-joints:
-  stop: {spring: {from: head, to: roof, each: {z: 50 kN/mm}, gap: {toward: z, width: 0.01 mm}}}
-loads:
-  push: {force: {at: head, direction: z}}
-  warm: {temperature: {of: bar}}
-modes: {count: 4, about: set}
-damping: {otherwise: 2 %}
-watch:
-  head: {at: head, quantities: [relative displacement]}
-  bar:  {part: bar, quantities: [axial force]}
-  stop: {joint: stop, quantities: [force]}
-profiles:
-  sweep: {sine: {acceleration: [[100 Hz, 1 g], [2000 Hz, 1 g]]}}
-environments:
-  set:  {static: {loads: {warm: 20 K, push: 2 kN}}}
-  more: {static: {loads: {push: 100 N}}}
-  sine: {profile: sweep, axes: z}
-)";
-
 double number(const nlohmann::json& summary, const std::string& table, const std::string& row,
               const std::string& column = "value") {
   return cell(summary, table, row, column);
@@ -56,7 +27,7 @@ double number(const nlohmann::json& summary, const std::string& table, const std
 
 TEST(RestInAPlan, ClosesAGapByWarmthAndForce) {
   const TemporaryFolder folder;
-  (void)folder.write("block.yaml", block);
+  (void)folder.write("block.yaml", test::pressed_block());
   const auto run = [&](const std::string& more, const std::string& out) {
     const Ran ran = run_program(folder, "run block.yaml --no-figures --out " + out + " " + more);
     EXPECT_EQ(ran.status, 0) << ran.err;
@@ -94,7 +65,7 @@ TEST(RestInAPlan, ClosesAGapByWarmthAndForce) {
 
 TEST(RestInAPlan, IsCheckedAndAskedAndChanged) {
   const TemporaryFolder folder;
-  (void)folder.write("block.yaml", block);
+  (void)folder.write("block.yaml", test::pressed_block());
   const Ran checked = run_program(folder, "check block.yaml --no-figures");
   EXPECT_THAT(checked.err, HasSubstr("joint stop: 1 of 1 contact closed")) << checked.out;
   ASSERT_EQ(run_program(folder, "run block.yaml --no-figures").status, 0);
@@ -132,22 +103,23 @@ TEST(ClampRing, IsPressedWhereItsScrewsPress) {
 
 TEST(RestInAPlan, IsRefusedWithTheReason) {
   const std::pair<std::string, std::string> cases[] = {
-      {replaced(block, "expansion: 12e-6 1/K", "loss factor: 1 %"),
+      {replaced(test::pressed_block(), "expansion: 12e-6 1/K", "loss factor: 1 %"),
        "plan.yaml:15:28: load warm temperature: how much steel of part bar expands is not known; write expansion"},
-      {replaced(block, "expansion: 12e-6 1/K", "expansion: 12e-6 K"), "is a temperature difference"},
-      {replaced(block, "about: set", "residual vectors: yes"),
+      {replaced(test::pressed_block(), "expansion: 12e-6 1/K", "expansion: 12e-6 K"), "is a temperature difference"},
+      {replaced(test::pressed_block(), "about: set", "residual vectors: yes"),
        "joint stop: it opens and closes, and in which state the modes find it is not said"},
-      {replaced(block, "toward: z", "toward: x"), "the spring has no stiffness along x"},
-      {replaced(block, "toward: z", "toward: rz"), "it opens along one of the spring's own axes"},
-      {replaced(block, "width: 0.01 mm", "width: -0.01 mm"), "width"},
-      {replaced(block, "warm: 20 K", "warm: 20 mm"), "\"20 mm\" is a length; write a temperature difference"},
-      {replaced(block, "{temperature: {of: bar}}", "{temperature: {of: []}}"), "no part is named"},
-      {replaced(block, "{temperature: {of: bar}}", "{temperature: {of: rod}}"), "no part \"rod\"; "},
-      {replaced(block, "push: 2 kN}", "push: 2 kN}, bolts: tightened"), "no bolt has a tension"},
-      {replaced(block, "push: 2 kN}", "push: 2 kN}, bolts: {joints: stop}"),
+      {replaced(test::pressed_block(), "toward: z", "toward: x"), "the spring has no stiffness along x"},
+      {replaced(test::pressed_block(), "toward: z", "toward: rz"), "it opens along one of the spring's own axes"},
+      {replaced(test::pressed_block(), "width: 0.01 mm", "width: -0.01 mm"), "width"},
+      {replaced(test::pressed_block(), "warm: 20 K", "warm: 20 mm"),
+       "\"20 mm\" is a length; write a temperature difference"},
+      {replaced(test::pressed_block(), "{temperature: {of: bar}}", "{temperature: {of: []}}"), "no part is named"},
+      {replaced(test::pressed_block(), "{temperature: {of: bar}}", "{temperature: {of: rod}}"), "no part \"rod\"; "},
+      {replaced(test::pressed_block(), "push: 2 kN}", "push: 2 kN}, bolts: tightened"), "no bolt has a tension"},
+      {replaced(test::pressed_block(), "push: 2 kN}", "push: 2 kN}, bolts: {joints: stop}"),
        "joint \"stop\" has no bolt with a tension"},
-      {replaced(block, "push: 2 kN}", "push: 2 kN}, bolts: loose"), "tightened"},
-      {replaced(block, "sine: {profile: sweep, axes: z}",
+      {replaced(test::pressed_block(), "push: 2 kN}", "push: 2 kN}, bolts: loose"), "tightened"},
+      {replaced(test::pressed_block(), "sine: {profile: sweep, axes: z}",
                 "hum: {loads: {warm: 3 K}, frequencies: {from: 20 Hz, to: 30 Hz}}"),
        "warm is a temperature, which acts at rest"}};
   for (const auto& [plan, said] : cases) EXPECT_THAT(refusal_of(plan), HasSubstr(said));

@@ -1,4 +1,4 @@
-#include "analysis/springs.h"
+#include "analysis/spring_summaries.h"
 
 #include <fmt/format.h>
 
@@ -7,7 +7,6 @@
 #include <iterator>
 
 #include "core/model/spring_law.h"
-#include "core/parallel.h"
 #include "core/response/sweep.h"
 #include "files/spring_tables.h"
 
@@ -21,94 +20,41 @@ bool depends_on_amplitude(const Assembly& assembly) {
 
 }  // namespace
 
-void take_springs(const Plan& plan, const System& system, const ModalBasis& basis, ModalDamping& damping) {
-  if (plan.modes.free_motions || basis.missing_below > 0) return;  // there is no response
-  std::vector<VaryingSpring> springs = varying_springs(plan.assembly, plan.variant);
-  if (springs.empty()) return;
-  damping = with_springs(std::move(damping), basis,
-                         std::make_shared<const SpringVariation>(std::move(springs), system, basis));
-}
-
-double natural_frequency(const Analysis& analysis, int mode) {
-  return analysis.damping.springs ? analysis.damping.with_springs[static_cast<std::size_t>(mode)].frequency
-                                  : analysis.basis.frequency(mode);
-}
-
-void part_by_amplitude(Analysis& analysis, const Progress& progress) {
-  const Assembly& assembly = analysis.plan.assembly;
-  analysis.equivalents.clear();
-  if (!depends_on_amplitude(assembly)) return;
-  struct Own {
-    AnswerGroup* from;
-    std::shared_ptr<const Excitation> excitation;
-    std::unique_ptr<AnswerGroup> group;
-    EquivalentSprings springs;
-  };
-  std::vector<Own> all;
-  for (const auto& group : analysis.groups) {
-    for (const auto& each : group->cases)
-      if (!each->is_static()) all.push_back({group.get(), each, nullptr, {}});
-    std::erase_if(group->cases, [](const auto& each) { return !each->is_static(); });
-  }
-  if (all.empty()) return;
-  tell(progress, "amplitudes of springs");
-  const std::vector<VaryingSpring> springs = varying_springs(assembly, analysis.plan.variant);
-  const int threads_each = all.size() > 1 ? 1 : analysis.threads;
-  run_jobs(all.size(), analysis.threads, [&](std::size_t i) {
-    Own& own = all[i];
-    own.springs = linearise(*own.excitation, assembly, analysis.system, *own.from->basis, *own.from->damping, springs,
-                            threads_each);
-    own.group = std::make_unique<AnswerGroup>();
-    own.group->basis = own.from->basis;
-    own.group->modes = own.from->modes;
-    own.group->cases = {own.excitation};
-    own.group->own_damping =
-        with_springs(*own.from->damping, *own.from->basis,
-                     std::make_shared<const SpringVariation>(own.springs.springs, analysis.system, *own.from->basis));
-    own.group->damping = &*own.group->own_damping;
-  });
-  for (Own& own : all) {
-    analysis.groups.push_back(std::move(own.group));
-    analysis.equivalents.push_back({own.excitation, std::move(own.springs)});
-  }
-}
-
 std::vector<Table> spring_tables_of(const Analysis& analysis, bool farthest_only) {
-  const Plan& plan = analysis.plan;
+  const Assembly& assembly = analysis.assembly();
+  const Show& show = analysis.plan().show;
   std::vector<Table> tables;
-  std::vector<NamedModes> modes{{"as stated", &analysis.damping.with_springs}};
-  for (const VariantAnswers& each : analysis.variants) modes.push_back({each.name, &each.modes});
-  if (Table all =
-          spring_mode_table(analysis.basis, analysis.damping, modes, depends_on_amplitude(plan.assembly), plan.show);
+  std::vector<NamedModes> modes{{"as stated", &analysis.damping().with_springs}};
+  for (const VariantAnswers& variant : analysis.assessment.variants) modes.push_back({variant.name, &variant.modes});
+  if (Table all = spring_mode_table(analysis.basis(), analysis.damping(), modes, depends_on_amplitude(assembly), show);
       !all.rows.empty())
     tables.push_back(std::move(all));
   std::vector<std::pair<const Excitation*, const EquivalentSprings*>> cases;
-  for (const auto& [excitation, springs] : analysis.equivalents) {
+  for (const auto& [excitation, springs] : analysis.responses->equivalents) {
     cases.emplace_back(excitation.get(), &springs);
     if (farthest_only) continue;
-    for (Table& table : equivalent_tables(*excitation, springs, plan.assembly, plan.show))
-      tables.push_back(std::move(table));
+    for (Table& table : equivalent_tables(*excitation, springs, assembly, show)) tables.push_back(std::move(table));
   }
   if (farthest_only)
-    for (Table& table : farthest_tables(cases, plan.assembly, plan.show)) tables.push_back(std::move(table));
+    for (Table& table : farthest_tables(cases, assembly, show)) tables.push_back(std::move(table));
   return tables;
 }
 
 std::vector<NamedMargins> margins_of_variants(const Analysis& analysis) {
   std::vector<NamedMargins> variants;
-  for (const VariantAnswers& each : analysis.variants)
-    if (std::any_of(each.margins.begin(), each.margins.end(), [](double margin) { return !std::isnan(margin); }))
-      variants.push_back({each.name, each.margins});
+  for (const VariantAnswers& variant : analysis.assessment.variants)
+    if (std::any_of(variant.margins.begin(), variant.margins.end(), [](double margin) { return !std::isnan(margin); }))
+      variants.push_back({variant.name, variant.margins});
   return variants;
 }
 
 namespace {
 
 // Beyond their last points tables are constant, which is somebody's guess.
-void speak_of_ends(Analysis& analysis) {
-  const Assembly& assembly = analysis.plan.assembly;
+void report_ends(const Responses& responses, StageReport& report) {
+  const Assembly& assembly = responses.model.assembly();
   double from = HUGE_VAL, to = 0;
-  for (const CaseResults& outcome : analysis.outcomes) {
+  for (const CaseResults& outcome : responses.outcomes) {
     if (outcome.grid().empty()) continue;
     from = std::min(from, outcome.grid().front());
     to = std::max(to, outcome.grid().back());
@@ -126,12 +72,12 @@ void speak_of_ends(Analysis& analysis) {
         last = std::min(last, each->back().first);
       }
     if (to > last || from < first)
-      analysis.plan.notes.push_back(
+      report.notes.push_back(
           fmt::format("joint {}: its tables reach from {:.5g} to {:.5g} Hz, and what was run from {:.5g} to {:.5g} Hz: "
                       "beyond them it is as at their ends",
                       spring.joint, first, last, from, to));
   }
-  for (const auto& [excitation, springs] : analysis.equivalents) {
+  for (const auto& [excitation, springs] : responses.equivalents) {
     std::string joint;
     double worst = 1;
     const bool random = excitation->is_random();
@@ -147,7 +93,7 @@ void speak_of_ends(Analysis& analysis) {
           }
     }
     if (!joint.empty())
-      analysis.warnings.push_back(
+      report.warnings.push_back(
           fmt::format("environment {}: joint {} moves {:.3g} times as far{} as its tables over "
                       "amplitude reach, beyond which they are constant",
                       excitation->name(), joint, worst, random ? " at twice the RMS" : ""));
@@ -156,22 +102,22 @@ void speak_of_ends(Analysis& analysis) {
 
 }  // namespace
 
-void speak_of_springs(Analysis& analysis) {
-  speak_of_ends(analysis);
-  if (analysis.damping.springs && !analysis.plan.modes.residual_vectors)
-    analysis.warnings.push_back(
+void report_springs(const Responses& responses, StageReport& report) {
+  report_ends(responses, report);
+  if (responses.model.damping->springs && !responses.model.plan().modes.residual_vectors)
+    report.warnings.push_back(
         "springs that depend on frequency or amplitude bend what no mode of the basis does: leave residual vectors: no "
         "out of modes:");
-  for (const auto& [excitation, springs] : analysis.equivalents) {
+  for (const auto& [excitation, springs] : responses.equivalents) {
     const std::string name = excitation->name();
     if (springs.found.empty()) continue;
     if (excitation->is_random())
-      analysis.plan.notes.push_back(
+      report.notes.push_back(
           fmt::format("environment {}: springs that depend on amplitude are linear ones for its RMS, settled in {} "
                       "rounds to {:.0e} of stiffness and loss factor",
                       name, springs.rounds, springs.change));
     else
-      analysis.plan.notes.push_back(fmt::format(
+      report.notes.push_back(fmt::format(
           "environment {}: springs that depend on amplitude are balanced at {} frequencies, each in at most {} rounds "
           "to {:.0e}; between two of them stiffness and loss factor are off by {:.0e} at most",
           name, springs.points, springs.rounds, springs.change, springs.between));
@@ -184,7 +130,7 @@ void speak_of_springs(Analysis& analysis) {
         ++count;
       }
       if (count == 0) continue;
-      analysis.warnings.push_back(
+      report.warnings.push_back(
           of_direction
               ? fmt::format("environment {}: between {:.5g} and {:.5g} Hz{} the springs have two amplitudes, up to "
                             "{:.3g} times apart: what is told is a sweep upwards, one downwards finds the other",
@@ -196,7 +142,7 @@ void speak_of_springs(Analysis& analysis) {
                             all.ratio));
     }
   }
-  for (const CaseResults& outcome : analysis.outcomes) {
+  for (const CaseResults& outcome : responses.outcomes) {
     if (!outcome.sine() || outcome.is_combined()) continue;
     double worst = slow_sweep;
     std::size_t of = 0;
@@ -207,10 +153,10 @@ void speak_of_springs(Analysis& analysis) {
         of = i;
       }
     if (worst > slow_sweep)
-      analysis.warnings.push_back(
+      report.warnings.push_back(
           fmt::format("environment {}: its sweep is fast for the peak of {} (S = {:.2g}), and with springs that depend "
                       "on frequency or amplitude the swept response is not computed: the steady one is an upper bound",
-                      outcome.name(), analysis.watched[of].name, worst));
+                      outcome.name(), responses.watched[of].name, worst));
   }
 }
 

@@ -1,0 +1,392 @@
+#include "analysis/responses.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+#include <mutex>
+
+#include "analysis/contact_summaries.h"
+#include "analysis/notched_cases.h"
+#include "analysis/queries.h"
+#include "analysis/spring_summaries.h"
+#include "core/assess/equipment.h"
+#include "core/assess/limits.h"
+#include "core/clock.h"
+#include "core/parallel.h"
+#include "core/response/place_envelope.h"
+#include "core/response/run_case.h"
+
+namespace avrenk {
+namespace {
+
+// What is said by modes: the vectors of a direct answer are none.
+void forget_modes(SineAnswers& answers) {
+  for (SineRow& row : answers.rows) {
+    row.shares.clear();
+    row.amplification = row.sweep_parameter = std::nan("");
+    row.swept.reset();
+  }
+}
+
+// Numbers of chosen modes and of the residual vectors behind them as the model has them.
+void renumber(const CaseGroup& group, int all_modes, int& mode) {
+  const auto chosen = static_cast<int>(group.modes.size());
+  if (mode >= 0) mode = mode < chosen ? group.modes[static_cast<std::size_t>(mode)] : all_modes + mode - chosen;
+}
+
+void number_as_model(const CaseGroup& group, int all_modes, CaseResults& outcome) {
+  if (outcome.environment().direct) forget_modes(std::get<SineAnswers>(outcome.answers));
+  if (group.modes.empty()) return;
+  if (auto* const sine = std::get_if<SineAnswers>(&outcome.answers))
+    for (SineRow& row : sine->rows)
+      for (auto& [mode, share] : row.shares) renumber(group, all_modes, mode);
+  if (auto* const random = std::get_if<RandomAnswers>(&outcome.answers))
+    for (RandomRow& row : random->rows) {
+      for (auto& [mode, share] : row.shares) renumber(group, all_modes, mode);
+      for (ModePair& pair : row.pairs)
+        for (int* const mode : {&pair.first, &pair.second}) renumber(group, all_modes, *mode);
+    }
+}
+
+// The watched quantity that coupling of the modes by their damping would change most, where that matters.
+void warn_about_coupling(Responses& responses) {
+  constexpr double worth_saying = 0.05;
+  double worst = worth_saying;
+  std::string text;
+  for (const CaseResults& outcome : responses.outcomes) {
+    if (outcome.is_combined()) continue;
+    for (std::size_t i = 0; i < responses.watched.size(); ++i) {
+      if (!responses.watched[i].is_headline()) continue;
+      const double change = outcome.sine()     ? outcome.sine()->rows[i].coupling
+                            : outcome.random() ? outcome.random()->rows[i].coupling
+                                               : 0;
+      if (!(std::abs(change) > worst)) continue;
+      worst = std::abs(change);
+      text = fmt::format(
+          "coupled: no leaves out that the modes are coupled by their damping: at its {} in {}, {} would change by "
+          "{:+.1f} %; leave it out of damping:",
+          outcome.sine() ? "peak" : "dominating frequency the PSD", outcome.name(), responses.watched[i].name,
+          100 * change);
+    }
+  }
+  if (!text.empty()) responses.report.warnings.push_back(text);
+}
+
+// A case, and where it is answered; of cases that are combined neither group nor response.
+struct AppliedCase {
+  std::shared_ptr<const Excitation> excitation;
+  const CaseGroup* group = nullptr;
+  const std::vector<Output>* watched = nullptr;
+  CaseResponse* response = nullptr;
+};
+
+// Runs all cases of a model, and then what is asked of them. What is made goes into one value; what cases do to the
+// model is kept as long as something is made of it.
+class Runner {
+ public:
+  Runner(const DampedModel& model, const AnalysisRequest& request, const Progress& progress)
+      : model_(model), plan_(model.plan()), request_(request), progress_(progress) {
+    made_.model = model;
+  }
+
+  Responses run(const EnvironmentChoice& applied) {
+    apply(applied);
+    const StopWatch start;
+    run_cases();
+    add_drive();
+    for (std::size_t i = 0; i < cases_.size(); ++i)
+      if (cases_[i].excitation->is_sine() && cases_[i].response) add_shapes(i);
+    add_sums_on_random();
+    add_records();
+    add_contacts();
+    add_place_envelopes();
+    add_lives();
+    add_base_loads();
+    if (request_.figures && !plan_.figures.empty())
+      made_.figure_answers =
+          answer_figures({model_, made_.groups, responses_, made_.fields.stations}, made_.report.warnings);
+    warn_about_coupling(made_);
+    report_springs(made_, made_.report);
+    made_.report.times.push_back({"responses", start.seconds()});
+    return std::move(made_);
+  }
+
+ private:
+  // Cases in their groups, what they do to the model, and all that is watched.
+  void apply(const EnvironmentChoice& applied) {
+    Cases cases = cases_of(model_, applied);
+    NotchedCases notched = notch_cases(model_, cases, progress_);
+    cases = with_notched(std::move(cases), notched.notched);
+    made_.notched = std::move(notched.notched);
+    made_.report.add(notched.report);
+    GroupedCases grouped = group_cases(model_, cases, progress_);
+    made_.groups = std::move(grouped.groups);
+    made_.equivalents = std::move(grouped.equivalents);
+    made_.report.add(grouped.report);
+    const StopWatch start;
+    responses_ = apply_cases(model_, made_.groups);
+    made_.report.times.push_back({"states of the modes", start.seconds()});
+    SurveyedCases surveyed = survey_cases(model_, made_.groups, responses_, request_.figures, progress_);
+    made_.fields = std::move(surveyed.fields);
+    made_.watched_by = std::move(surveyed.watched);
+    made_.watched = made_.watched_by.front();
+    made_.report.add(surveyed.report);
+    for (auto& excitation : cases) cases_.push_back({std::move(excitation)});
+    for (std::size_t g = 0; g < made_.groups.size(); ++g)
+      for (std::size_t k = 0; k < made_.groups[g].cases.size(); ++k) {
+        AppliedCase& own = *std::find_if(cases_.begin(), cases_.end(), [&](const AppliedCase& each) {
+          return each.excitation == made_.groups[g].cases[k];
+        });
+        own.group = &made_.groups[g];
+        own.watched = &made_.watched_by[g];
+        own.response = responses_[g][k].get();
+      }
+  }
+
+  // Static ones first, as others may add them; then what vibrates, side by side; then what stands for several.
+  void run_cases() {
+    std::vector<CaseResults>& outcomes = made_.outcomes;
+    outcomes.resize(cases_.size());
+    std::vector<std::size_t> vibrating;  // what takes time, and needs the static outcomes
+    std::vector<const CaseResults*> at_rest;
+    for (std::size_t i = 0; i < cases_.size(); ++i) {
+      if (!cases_[i].response) continue;
+      if (!cases_[i].excitation->is_static()) {
+        vibrating.push_back(i);
+        continue;
+      }
+      outcomes[i] = run_case(*cases_[i].response, *cases_[i].watched);
+      at_rest.push_back(&outcomes[i]);
+    }
+    // The longest first, so that the threads end together.
+    std::stable_partition(vibrating.begin(), vibrating.end(),
+                          [&](std::size_t i) { return cases_[i].excitation->is_random(); });
+    std::vector<std::vector<StaticSum>> sums;
+    sums.reserve(vibrating.size());
+    for (const std::size_t i : vibrating)
+      sums.push_back(sums_for(plan_.limits, *cases_[i].excitation, at_rest, *cases_[i].watched));
+    std::mutex telling;
+    run_jobs(vibrating.size(), request_.threads, [&](std::size_t k) {
+      const AppliedCase& own = cases_[vibrating[k]];
+      {
+        const std::lock_guard lock(telling);
+        tell(progress_, own.excitation->name());
+      }
+      CaseResults& outcome = outcomes[vibrating[k]];
+      outcome = run_case(*own.response, *own.watched, sums[k]);
+      number_as_model(*own.group, model_.basis().modes, outcome);
+    });
+    for (std::size_t i = 0; i < cases_.size(); ++i) {
+      if (cases_[i].response) continue;
+      const Environment* const environment = cases_[i].excitation->environment;
+      std::vector<const CaseResults*> single;
+      for (std::size_t k = 0; k < i; ++k)
+        if (cases_[k].excitation->environment == environment && !is_replaced(*cases_[k].excitation, outcomes))
+          single.push_back(&outcomes[k]);
+      outcomes[i] = combine(*environment, single, made_.watched);
+    }
+  }
+
+  // Which modes the loads of a case drive, and the power that they put in there and where it was asked for.
+  void add_drive() {
+    constexpr std::size_t most_modes = 6;
+    made_.driven.resize(cases_.size());
+    made_.power.resize(cases_.size());
+    std::vector<LargestMotion> translations;  // made where a load acts
+    for (std::size_t i = 0; i < cases_.size(); ++i) {
+      const Excitation& excitation = *cases_[i].excitation;
+      if (!excitation.is_sine() || !cases_[i].response || excitation.environment->load_cases.empty()) continue;
+      if (translations.empty()) translations = largest_translations(model_.system(), model_.basis());
+      const std::vector<int>& chosen = cases_[i].group->modes;
+      auto& driven = made_.driven[i] = driven_modes(excitation, model_.basis(), *model_.damping, translations);
+      if (!chosen.empty())
+        std::erase_if(driven, [&](const DrivenMode& mode) {
+          return !std::binary_search(chosen.begin(), chosen.end(), mode.mode);
+        });
+      std::vector<double> frequencies = excitation.grid.at;
+      for (std::size_t k = 0; k < std::min(most_modes, driven.size()); ++k)
+        frequencies.push_back(model_.basis().frequency(driven[k].mode));
+      const Transfer& transfer = *cases_[i].response->transfer;
+      const Channels channels(model_.assembly(), model_.system(), transfer.basis(), transfer.damping());
+      for (const double f : once_inside(std::move(frequencies), excitation.grid.from, excitation.grid.to))
+        made_.power[i].push_back(power_balance(excitation, model_.assembly(), model_.system(), transfer, channels, f));
+    }
+  }
+
+  // Shapes of the whole model at the strongest peak of a case, and at the frequencies asked for.
+  void add_shapes(std::size_t i) {
+    const CaseResponse& response = *cases_[i].response;
+    const CaseResults& outcome = made_.outcomes[i];
+    if (const int strongest = strongest_peak(outcome, made_.watched); strongest >= 0) {
+      const auto of = static_cast<std::size_t>(strongest);
+      OperatingDeflectionShape shape = shape_at(response, model_.system(), outcome.sine()->rows[of].peak.frequency);
+      shape.at = "the strongest peak, that of " + made_.watched[of].name;
+      made_.shapes.push_back(std::move(shape));
+    }
+    for (const AskedFrequency& at : outcome.excitation->asked) {
+      OperatingDeflectionShape shape = shape_at(response, model_.system(), at.frequency);
+      shape.excitation = held_at(*outcome.excitation, at);
+      shape.at = at.words();
+      made_.shapes.push_back(std::move(shape));
+    }
+  }
+
+  // Tones and bands together with the random vibration that they act on.
+  void add_sums_on_random() {
+    for (const CaseResults& outcome : made_.outcomes) {
+      const std::string& on = outcome.environment().superposed_on;
+      if (on.empty() || outcome.is_combined()) continue;
+      if (const CaseResults* const random = acts_on(outcome, made_.outcomes))
+        made_.on_random.push_back(act_on_random(outcome, *random, made_.watched));
+      else
+        made_.report.warnings.push_back(fmt::format(
+            "environment {}: what it makes together with {} is not known, because no such case of {} along its "
+            "axis was run",
+            outcome.name(), on, on));
+    }
+  }
+
+  // Records in time and cross spectra of random cases, if they were run.
+  void add_records() {
+    const auto each_random = [&](const std::string& name, const auto& take) {
+      for (std::size_t i = 0; i < cases_.size(); ++i)
+        if (const CaseResults& outcome = made_.outcomes[i];
+            outcome.random() && cases_[i].response && outcome.name() == name)
+          take(cases_[i], outcome);
+    };
+    for (const HistoryRequest& wanted : plan_.histories)
+      each_random(wanted.in, [&](const AppliedCase& own, const CaseResults& outcome) {
+        tell(progress_, fmt::format("record {} of {}", wanted.name, wanted.in));
+        const StopWatch watch;
+        made_.histories.push_back(make_history(wanted, *own.response, *own.watched, outcome, model_.threads()));
+        made_.report.times.push_back({"record " + wanted.name, watch.seconds()});
+      });
+    for (const CrossRequest& wanted : plan_.cross_spectra)
+      each_random(wanted.in, [&](const AppliedCase& own, const CaseResults& outcome) {
+        made_.cross_spectra.push_back(cross_spectrum(wanted, *own.response, *own.watched, outcome));
+      });
+  }
+
+  // What vibrates beside what presses: where a contact would open, close or slide, its answer does not hold.
+  void add_contacts() {
+    const std::vector<SettledCase>& settled = model_.modal->at_rest.settled;
+    const auto state =
+        std::find_if(settled.begin(), settled.end(), [](const SettledCase& each) { return each.frees_contacts; });
+    if (state == settled.end() || state->state.contacts.empty()) return;
+    for (const AppliedCase& own : cases_) {
+      if (!own.response || own.excitation->environment->name == state->environment) continue;
+      if (own.excitation->environment->settled >= 0) continue;  // it has a state of its own
+      const Channels channels(model_.assembly(), model_.system(), *own.group->basis, *own.group->damping);
+      ContactUnderLoad found = load_contacts(state->state.contacts, model_.assembly(), channels, *own.response);
+      for (const ContactUnderLoad& still : made_.contacts) {  // which acts at the same time
+        if (still.excitation->name() != own.excitation->environment->after) continue;
+        for (std::size_t k = 0; k < found.loads.size(); ++k) {
+          found.loads[k].lifting += still.loads[k].lifting;
+          found.loads[k].closing += still.loads[k].closing;
+          found.loads[k].tangential += still.loads[k].tangential;
+        }
+      }
+      made_.contacts.push_back(std::move(found));
+    }
+    for (const ContactUnderLoad& under_load : made_.contacts) {
+      ContactDoubts doubts = doubts_of_contacts(under_load, state->state.contacts, model_.assembly(), plan_.show);
+      std::move(doubts.warnings.begin(), doubts.warnings.end(), std::back_inserter(made_.report.warnings));
+      std::move(doubts.notes.begin(), doubts.notes.end(), std::back_inserter(made_.report.notes));
+    }
+  }
+
+  // Curves that no node of a place exceeds, of those whose equipment levels or limits of PSDs are wanted.
+  void add_place_envelopes() {
+    const auto draw = [&](std::size_t i, std::size_t index) {
+      CaseResults& drawn = made_.outcomes[i];
+      std::vector<double> curve = envelope_of_place(*cases_[i].response, (*cases_[i].watched)[index], drawn.grid());
+      if (auto* const random = std::get_if<RandomAnswers>(&drawn.answers))
+        random->rows[index].of_place = std::move(curve);
+      else
+        std::get<SineAnswers>(drawn.answers).rows[index].of_place = std::move(curve);
+    };
+    // Of a place with several candidates, in all cases that are wanted.
+    const auto draw_all = [&](const std::string& of, const auto& is_wanted, const auto& take) {
+      const Output* const what = find_output(made_.watched, of);
+      if (!what || what->candidates->items.size() < 2) return;
+      for (std::size_t i = 0; i < cases_.size(); ++i)
+        if (cases_[i].response && is_wanted(made_.outcomes[i], *what))
+          take(i, static_cast<std::size_t>(what - made_.watched.data()));
+    };
+    for (const Limit& limit : plan_.limits)
+      if (limit.allowed_psd)
+        draw_all(
+            limit.of,
+            [&](const CaseResults& outcome, const Output&) {
+              return outcome.random() && covers(limit, *outcome.excitation);
+            },
+            draw);
+    for (const EquipmentRequest& wanted : plan_.equipment)
+      draw_all(
+          wanted.of, [&](const CaseResults& outcome, const Output& what) { return goes_into(wanted, outcome, what); },
+          [&](std::size_t i, std::size_t index) {
+            draw(i, index);
+            const CaseResults& outcome = made_.outcomes[i];
+            if (const CaseResults* const below = outcome.random() ? acts_on(outcome, made_.outcomes) : nullptr)
+              draw(static_cast<std::size_t>(below - made_.outcomes.data()), index);
+          });
+  }
+
+  // Damage of what was run, by what is applied.
+  void add_lives() {
+    if (plan_.lives.empty()) return;
+    tell(progress_, "life");
+    const StopWatch start;
+    std::map<const CaseGroup*, Channels> channels;
+    std::vector<LifeCase> lived;
+    for (const AppliedCase& own : cases_) {
+      if (!own.response || is_replaced(*own.excitation, made_.outcomes)) continue;
+      const auto known =
+          channels.try_emplace(own.group, model_.assembly(), model_.system(), *own.group->basis, *own.group->damping);
+      lived.push_back({own.response, own.watched, &known.first->second});
+    }
+    made_.lives = find_lives(plan_.lives, model_.assembly(), lived, made_.fields.stations.get(), model_.threads());
+    made_.report.times.push_back({"life", start.seconds()});
+  }
+
+  // What the base takes in every case along one axis of translation, where test sheets are asked for.
+  void add_base_loads() {
+    const std::vector<Base>& bases = model_.assembly().bases;
+    if (!plan_.test_sheets || bases.size() != 1) return;
+    const double mass = plan_.vibrator ? plan_.vibrator->moving_mass : 0;
+    for (const AppliedCase& own : cases_) {
+      const std::optional<int>& axis = own.excitation->axis;
+      if (!own.response || !axis || *axis > 2 || own.excitation->is_static()) continue;
+      const Channels channels(model_.assembly(), model_.system(), *own.group->basis, *own.group->damping);
+      made_.base_loads[own.excitation->name()] = base_load(*own.response, channels, 0, bases[0].point, *axis, mass);
+    }
+  }
+
+  const DampedModel& model_;
+  const Plan& plan_;
+  const AnalysisRequest& request_;
+  const Progress& progress_;
+  std::vector<AppliedCase> cases_;
+  std::vector<CaseResponses> responses_;  // of each group
+  Responses made_{};
+};
+
+}  // namespace
+
+FineCurve Responses::curve_of(const CaseResults& outcome, std::size_t index) const {
+  const Excitation& excitation = *outcome.excitation;
+  const auto group = std::find_if(groups.begin(), groups.end(), [&](const CaseGroup& each) {
+    return std::any_of(each.cases.begin(), each.cases.end(), [&](const auto& own) { return own.get() == &excitation; });
+  });
+  const Transfer transfer(*group->basis, *group->damping, InputColumns{excitation.base, excitation.loads});
+  return fine_curve(outcome, index, transfer, watched_by[static_cast<std::size_t>(group - groups.begin())][index]);
+}
+
+Responses run_environments(const DampedModel& model, const EnvironmentChoice& applied, const AnalysisRequest& request,
+                           const Progress& progress) {
+  return Runner(model, request, progress).run(applied);
+}
+
+}  // namespace avrenk
