@@ -74,7 +74,7 @@ void stress() {
   sine.input = LogLogTable({{5, 1, {}}, {top, 1, {}}}, 20);
   sine.grid = {5, top, 24, 21, {}};
   Environment random = sine;
-  random.type = Environment::Type::random;
+  random.form = RandomInput{};
   const StressStations stations(model);
   StressSurvey survey;
   CaseResponses loads;

@@ -23,10 +23,10 @@ constexpr int repeats = 10;
 Environment all_directions(double from, double to, int directions) {
   Environment environment;
   environment.name = "noise";
-  environment.type = Environment::Type::random;
+  environment.form = RandomInput{};
   environment.input = LogLogTable({{from, 1, {}}, {to, 1, {}}}, 10);
   for (int axis = 0; axis < directions; ++axis) environment.axes.push_back(axis);
-  environment.simultaneous = true;
+  environment.random().simultaneous = true;
   environment.grid = {from, to, 24, 21, {}};
   return environment;
 }
@@ -69,7 +69,7 @@ void integrate_tower() {
 void survey_plate(const Assembly& model, const System& system, const ModalBasis& basis, bool together) {
   const ModalDamping damping = damp(system, basis, {DampingRule::Form::ratio, 0.015, {}});
   Environment environment = all_directions(0.5 * basis.frequency(0), basis.frequency(basis.modes - 1) / 1.5, 3);
-  environment.simultaneous = together;
+  environment.random().simultaneous = together;
   CaseResponses loads;
   for (const auto& excitation : excitations(environment, model, system))
     loads.push_back(std::make_unique<CaseResponse>(excitation, system, basis, damping));

@@ -75,7 +75,7 @@ int main(int count, char** arguments) {
     };
     note("direct, one frequency", seconds([&] { direct(1); }));
     note("direct, 64 columns", seconds([&] { direct(forces); }));
-    environment.type = Environment::Type::random;
+    environment.form = RandomInput{};
     note("random, one axis", seconds(answer));
   }
   std::map<std::string, double> by_name(stages.begin(), stages.end());

@@ -167,17 +167,17 @@ GroupedCases group_cases(const DampedModel& model, const Cases& cases, const Pro
   std::vector<CaseGroup>& groups = grouped.groups;
   groups.push_back({model.shared_basis(), model.damping});
   for (const auto& excitation : cases)
-    if (!excitation->is_combined && !excitation->environment->direct && !excitation->environment->modes)
+    if (!excitation->is_combined && !excitation->environment->is_direct() && !excitation->environment->modes)
       groups[0].cases.push_back(excitation);
   for (const Environment& environment : model.modal->environments) {
-    if (!environment.direct && !environment.modes) continue;
+    if (!environment.is_direct() && !environment.modes) continue;
     Cases of_environment;
     std::copy_if(cases.begin(), cases.end(), std::back_inserter(of_environment), [&](const auto& excitation) {
       return !excitation->is_combined && excitation->environment == &environment;
     });
     if (of_environment.empty()) continue;
-    groups.push_back(environment.direct ? solve_directly(model, of_environment, progress, grouped.report)
-                                        : choose_modes(model, environment, grouped.report));
+    groups.push_back(environment.is_direct() ? solve_directly(model, of_environment, progress, grouped.report)
+                                             : choose_modes(model, environment, grouped.report));
     groups.back().cases = std::move(of_environment);
   }
   if (const auto& preload =

@@ -44,7 +44,7 @@ bool needs_matrices(const Plan& plan, const EnvironmentChoice& applied) {
   };
   return std::any_of(plan.environments.begin(), plan.environments.end(), [&](const Environment& each) {
     return applied(each) &&
-           (each.direct || each.modes || std::any_of(each.load_cases.begin(), each.load_cases.end(), has_field));
+           (each.is_direct() || each.modes || std::any_of(each.load_cases.begin(), each.load_cases.end(), has_field));
   });
 }
 

@@ -56,14 +56,14 @@ std::vector<Finding> mesh_findings(const Plan& plan, const std::vector<MeshReach
 
 bool EnvironmentSelection::includes(const Environment& environment) const {
   if (environment.is_static()) return true;
-  if (type && environment.type != *type) return false;
+  if (type && environment.type() != *type) return false;
   return names.empty() || std::find(names.begin(), names.end(), environment.name) != names.end();
 }
 
 void EnvironmentSelection::require_in(const Plan& plan) const {
   std::vector<std::string> known;
   for (const Environment& environment : plan.environments)
-    if (!environment.is_static() && (!type || environment.type == *type)) known.push_back(environment.name);
+    if (!environment.is_static() && (!type || environment.type() == *type)) known.push_back(environment.name);
   const char* const what = !type ? "" : *type == Environment::Type::sine ? "sine " : "random ";
   for (const std::string& name : names)
     if (std::find(known.begin(), known.end(), name) == known.end())

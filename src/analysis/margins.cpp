@@ -16,7 +16,8 @@ LoadedPlan keep_what_is_judged(LoadedPlan loaded) {
   plan.figures.clear();
   plan.test_sheets.reset();
   std::set<std::string> names;
-  for (const Limit& limit : plan.limits) names.insert(limit.of);
+  for (const Limit& limit : plan.limits)
+    if (limit.response()) names.insert(limit.response()->of);
   for (const LifeRequest& life : plan.lives)
     for (const LifeSubject& subject : life.subjects) names.insert(subject.of);
   std::erase_if(plan.watch, [&](const OutputRequest& request) {
@@ -36,7 +37,8 @@ EnvironmentChoice judged_environments(const Plan& plan) {
       }
   };
   for (const Limit& limit : plan.limits)
-    for (const std::string& name : limit.environments) add(name);
+    if (limit.response())
+      for (const std::string& name : limit.response()->environments) add(name);
   for (const LifeRequest& life : plan.lives)
     for (const Exposure& exposure : life.through) add(exposure.environment);
   return [named = std::move(named)](const Environment& environment) {

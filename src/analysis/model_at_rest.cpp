@@ -39,25 +39,26 @@ void settle(ModelAtRest& model, const Progress& progress) {
   const Plan& plan = model.plan();
   std::vector<const Environment*> cases;
   for (const Environment& environment : plan.environments)
-    if (environment.settled >= 0)
+    if (environment.is_settled())
       cases.insert(environment.name == plan.modes_about ? cases.begin() : cases.end(), &environment);
   if (cases.empty()) return;
   const StopWatch start;
   std::optional<Factorisation> factor;
   for (const Environment* environment : cases) {
+    const StaticInput& input = environment->at_rest();
     tell(progress, fmt::format("bolts and contacts of {}", environment->name));
     if (!factor) factor.emplace(factorise_stiffness(model.assembly, model.system));
     const auto excitation = excitations(*environment, model.assembly, model.system).front();
     RestRequest request;
     request.force = model.system.loads * Eigen::VectorXd(excitation->loads.rowwise().sum().real()) +
-                    forces_of_field(model.system, environment->acceleration).free;
+                    forces_of_field(model.system, input.acceleration).free;
     request.displaced = displacement_of(*environment, model.system.support_motion.cols());
-    request.bolts = environment->bolts;
-    request.one_by_one = environment->one_by_one;
+    request.bolts = input.bolts;
+    request.one_by_one = input.one_by_one;
     const bool about = environment->name == plan.modes_about;
     request.contacts_stay = !about;
     StaticContactState state = find_contact_equilibrium(model.assembly, model.system, *factor, request, progress);
-    model.assembly.loads[static_cast<std::size_t>(environment->settled)].columns[0] = state.column;
+    model.assembly.loads[static_cast<std::size_t>(input.settled)].columns[0] = state.column;
     if (std::any_of(state.contacts.begin(), state.contacts.end(),
                     [](const ContactAtRest& contact) { return !contact.closed; })) {
       take_out_open(state, model.assembly);
@@ -79,8 +80,8 @@ void preload(ModelAtRest& model, const Progress& progress) {
                                   [&](const Environment& each) { return each.name == plan.modes_about; });
   const auto excitation = excitations(*state, model.assembly, model.system).front();
   model.preload = apply_preload(model.assembly, model.system, excitation->loads.rowwise().sum().real(),
-                                displacement_of(*state, model.system.support_motion.cols()), state->acceleration,
-                                plan.modes.feet, model.loaded->threads, progress);
+                                displacement_of(*state, model.system.support_motion.cols()),
+                                state->at_rest().acceleration, plan.modes.feet, model.loaded->threads, progress);
   model.report.times.push_back({"preload", start.seconds()});
   const auto& [at_rest, load_factor, shape, buckles] = *model.preload;
   if (load_factor <= 1)
@@ -98,7 +99,7 @@ void preload(ModelAtRest& model, const Progress& progress) {
 
 bool has_static_state(const Plan& plan) {
   return !plan.modes_about.empty() || std::any_of(plan.environments.begin(), plan.environments.end(),
-                                                  [](const Environment& each) { return each.settled >= 0; });
+                                                  [](const Environment& each) { return each.is_settled(); });
 }
 
 ModelAtRest bring_to_rest(std::shared_ptr<const LoadedPlan> loaded, const Progress& progress) {

@@ -16,7 +16,7 @@ NotchedCases notch_cases(const DampedModel& model, const Cases& cases, const Pro
   const auto is_limited = [&](const Excitation& excitation) {
     return !excitation.is_static() && !excitation.is_combined &&
            std::any_of(plan.limits.begin(), plan.limits.end(),
-                       [&](const Limit& limit) { return limit.notch && covers(limit, excitation); });
+                       [&](const Limit& limit) { return limit.is_notching() && covers(limit, excitation); });
   };
   Cases needed;
   for (const auto& excitation : cases)

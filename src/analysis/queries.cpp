@@ -327,7 +327,7 @@ std::shared_ptr<const Answers> answer_figures(const AppliedCases& applied, std::
 }
 
 bool is_asked_of(const Environment& environment, const std::vector<Question>& questions) {
-  return !environment.direct && std::any_of(questions.begin(), questions.end(), [&](const Question& question) {
+  return !environment.is_direct() && std::any_of(questions.begin(), questions.end(), [&](const Question& question) {
     return question.cases.empty() || std::any_of(question.cases.begin(), question.cases.end(),
                                                  [&](const std::string& name) { return is_of(name, environment); });
   });
@@ -340,7 +340,7 @@ Answers answer(const DampedModel& model, const std::vector<Question>& questions,
         refuse_question(question, fmt::format("{} stands for several cases and has no modes of its own", name),
                         "ask each of its axes; the run's own tables have it");
       for (const Environment& environment : model.plan().environments)
-        if (environment.direct && is_of(name, environment))
+        if (environment.is_direct() && is_of(name, environment))
           refuse_question(question, fmt::format("{} was answered by the full equations, not by modes", name),
                           "its answers are in the run's own tables");
     }

@@ -37,7 +37,7 @@ void renumber(const CaseGroup& group, int all_modes, int& mode) {
 }
 
 void number_as_model(const CaseGroup& group, int all_modes, CaseResults& outcome) {
-  if (outcome.environment().direct) forget_modes(std::get<SineAnswers>(outcome.answers));
+  if (outcome.environment().is_direct()) forget_modes(std::get<SineAnswers>(outcome.answers));
   if (group.modes.empty()) return;
   if (auto* const sine = std::get_if<SineAnswers>(&outcome.answers))
     for (SineRow& row : sine->rows)
@@ -277,7 +277,7 @@ class Runner {
     if (state == settled.end() || state->state.contacts.empty()) return;
     for (const AppliedCase& own : cases_) {
       if (!own.response || own.excitation->environment->name == state->environment) continue;
-      if (own.excitation->environment->settled >= 0) continue;  // it has a state of its own
+      if (own.excitation->environment->is_settled()) continue;  // it has a state of its own
       const Channels channels(model_.assembly(), model_.system(), *own.group->basis, *own.group->damping);
       ContactUnderLoad found = load_contacts(state->state.contacts, model_.assembly(), channels, *own.response);
       for (const ContactUnderLoad& still : made_.contacts) {  // which acts at the same time
@@ -316,9 +316,9 @@ class Runner {
           take(i, static_cast<std::size_t>(what - made_.watched.data()));
     };
     for (const Limit& limit : plan_.limits)
-      if (limit.allowed_psd)
+      if (limit.response() && limit.response()->allowed_psd)
         draw_all(
-            limit.of,
+            limit.response()->of,
             [&](const CaseResults& outcome, const Output&) {
               return outcome.random() && covers(limit, *outcome.excitation);
             },

@@ -106,7 +106,7 @@ void print_responses(const Analysis& analysis, const RunTables& tables, bool ove
     for (const CaseResults& outcome : analysis.outcomes())
       if (&outcome.environment() == &environment) axes.push_back(&outcome);
     if (axes.empty() || analysis.watched().empty()) continue;
-    const bool is_random = environment.type == Environment::Type::random, is_static = environment.is_static();
+    const bool is_random = environment.is_random(), is_static = environment.is_static();
     if (overview && !is_static) {
       terminal.table(overview_table(axes, analysis.watched(), show));
     } else {
@@ -205,7 +205,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
                   [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
     terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
   if (std::any_of(analysis.assessment.limits.begin(), analysis.assessment.limits.end(),
-                  [](const LimitResult& result) { return !result.limit->lives.empty(); }))
+                  [](const LimitResult& result) { return std::holds_alternative<LifeLimit>(result.limit->kind); }))
     terminal.paragraph("The margin of a life is what amplitudes may grow by.");
 
   if (!analysis.responses->lives.empty()) {

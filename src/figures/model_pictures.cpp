@@ -300,7 +300,7 @@ Image stress_picture(const PictureSource& source, const StressStations* stations
     look.beam_value = [&](std::size_t beam, std::size_t end) {
       return part_of_largest(beams->value(static_cast<Eigen::Index>(end), static_cast<Eigen::Index>(beam)));
     };
-  const auto type = excitation.environment->type;
+  const auto type = excitation.environment->type();
   std::vector<std::string> notes;
   if (field) notes.emplace_back("shells: the largest over the thickness; mean of neighbours within a part");
   if (beams) notes.emplace_back("beams: the largest of the section, at both ends");

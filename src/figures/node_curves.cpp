@@ -82,7 +82,7 @@ Json case_of(const CaseResults& outcome, const NodeCurveSource& source, Arrays& 
 
 bool has_node_curves(const CaseResults& outcome, const ModalDamping& damping) {
   if (!damping.modes.is_diagonal() || damping.springs || outcome.is_combined() || outcome.at_rest() ||
-      outcome.grid().empty() || outcome.environment().direct || outcome.environment().modes)
+      outcome.grid().empty() || outcome.environment().is_direct() || outcome.environment().modes)
     return false;
   constexpr Index most_columns = 12;
   constexpr double most_numbers = 60000;  // amplitudes over the grid

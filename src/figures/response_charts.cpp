@@ -35,7 +35,8 @@ DisplayUnit abscissa(const CaseResults& outcome, const ChartSource& source) {
 
 bool applies(const Limit& limit, const CaseResults& outcome, const Output& watched) {
   if (!covers(limit, *outcome.excitation)) return false;
-  return limit.of == watched.name || limit.of == fmt::format("{}.{}", watched.entry, watched.quantity->keyword);
+  const std::string& of = limit.response()->of;
+  return of == watched.name || of == fmt::format("{}.{}", watched.entry, watched.quantity->keyword);
 }
 
 struct Group {
@@ -66,9 +67,8 @@ std::vector<Group> groups_of(const CaseResults& outcome, const ChartSource& sour
     const Output& each = source.watched[i];
     const bool motion = each.quantity->subject == Subject::node && each.quantity->vector;
     const bool judged =
-        each.is_headline() && std::any_of(source.limits.begin(), source.limits.end(), [&](const Limit& limit) {
-          return limit.subject == Limit::Of::response && applies(limit, outcome, each);
-        });
+        each.is_headline() && std::any_of(source.limits.begin(), source.limits.end(),
+                                          [&](const Limit& limit) { return applies(limit, outcome, each); });
     if (motion ? each.component != component_drawn(outcome, source, each) : !judged) continue;
     if (!outcome.has(each)) continue;
     auto found =
@@ -88,7 +88,9 @@ void add_limits(Panel& panel, const Group& group, const CaseResults& outcome, co
   for (const Limit& limit : source.limits) {
     const bool shown = std::any_of(group.members.begin(), group.members.end(),
                                    [&](std::size_t i) { return applies(limit, outcome, source.watched[i]); });
-    if (!shown || limit.take.form != Take::Form::peak || limit.at_least || !limit.with.empty()) continue;
+    if (!shown) continue;
+    const ResponseLimit& response = *limit.response();
+    if (response.take.form != Take::Form::peak || response.at_least || !response.with.empty()) continue;
     const double level = unit.from_si(group.quantity->is_reciprocal
                                           ? limit.allowable * limit.factor
                                           : limit.allowable / limit.factor);  // the response itself may reach this

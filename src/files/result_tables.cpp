@@ -235,7 +235,7 @@ Table band_table(const CaseResults& outcome, const std::vector<Output>& watched,
               fmt::format("{}: RMS over bands ({})", outcome.name(), frequency.text),
               {{"watched", ""}, {"unit", ""}},
               {}};
-  for (const auto& [from, to] : outcome.environment().bands)
+  for (const auto& [from, to] : outcome.environment().random().bands)
     table.columns.push_back({fmt::format("{:.5g} to {:.5g}", frequency.from_si(from), frequency.from_si(to)), "", 4,
                              table.columns.size() < most_shown + 2});
   const std::vector<bool> real = real_answers(outcome, watched);
@@ -336,7 +336,7 @@ Table static_answer_table(const CaseResults& outcome, const std::vector<Output>&
 Table overview_table(const std::vector<const CaseResults*>& axes, const std::vector<Output>& watched,
                      const Show& show) {
   const Environment& environment = axes.front()->environment();
-  const bool sine = environment.type == Environment::Type::sine;
+  const bool sine = environment.is_sine();
   Table table{environment.name + ".overview",
               fmt::format("{}, {}: {}", environment.name, environment.level,
                           sine ? (environment.by_speed() ? "peaks, 0 to peak, at the speed of the shaft"
@@ -522,9 +522,10 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
     const DisplayUnit unit = result.unit(show);
     const double factor = result.limit->factor;
     const std::string what = factor == 1 ? result.what : fmt::format("{:.4g} × {}", factor, result.what);
-    const std::string remark = result.upper_bound             ? "upper bound: n sigma added to the static value"
-                               : !result.limit->lives.empty() ? "margin: what amplitudes may grow by"
-                               : result.gaussian              ? ""
+    const std::string remark = result.upper_bound ? "upper bound: n sigma added to the static value"
+                               : std::holds_alternative<LifeLimit>(result.limit->kind)
+                                   ? "margin: what amplitudes may grow by"
+                               : result.gaussian ? ""
                                                  : "not Gaussian: n sigma of a magnitude has no fixed probability";
     table.rows.push_back({result.limit->name, std::string(result.met ? "met" : "EXCEEDED"), 100 * result.margin,
                           100 * result.upper_margin, unit.from_si(result.value), result.limit->factor,
@@ -589,7 +590,8 @@ Table clearance_table(const std::vector<CaseResults>& outcomes, const std::vecto
       for (const CaseResults& still : outcomes) {
         const std::string& name = still.environment().name;
         const bool wanted = std::any_of(limits.begin(), limits.end(), [&](const Limit& limit) {
-          return limit.of == watched[i].name && limit.with == name && covers(limit, *outcome.excitation);
+          return covers(limit, *outcome.excitation) && limit.response()->of == watched[i].name &&
+                 limit.response()->with == name;
         });
         if (still.at_rest() && (wanted || outcome.environment().after == name))
           add(&still, outcome.name() + " with " + name);

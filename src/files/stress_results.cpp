@@ -15,7 +15,7 @@ std::string level_name(const StressStation& station, int level) {
 }
 
 const char* kind_of_value(const Excitation& excitation) {
-  switch (excitation.environment->type) {
+  switch (excitation.environment->type()) {
     case Environment::Type::sine:
       return !excitation.held         ? "largest of the sweep"
              : excitation.held->phase ? "at that instant"

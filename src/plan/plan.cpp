@@ -136,7 +136,7 @@ void fill_in_modes(Plan& plan) {
   if (plan.modes.up_to || plan.modes.count) return;
   double highest = highest_excited(plan.environments);
   for (const Limit& limit : plan.limits)
-    if (limit.subject == Limit::Of::frequency) highest = std::max(highest, limit.allowable);
+    if (std::holds_alternative<FrequencyLimit>(limit.kind)) highest = std::max(highest, limit.allowable);
   plan.modes_defaulted = true;
   if (highest > 0) {
     plan.modes.up_to = reach_asked * highest;

@@ -92,15 +92,14 @@ void add_tightened(const std::vector<int>& springs, const Assembly& assembly, st
 
 }  // namespace
 
-void read_tightening(const Tree& tree, const std::string& subject, Environment& environment, Reading& reading) {
+void read_tightening(const Tree& tree, const std::string& subject, StaticInput& input, Reading& reading) {
   Problems& problems = reading.problems;
   const Assembly& assembly = reading.plan.assembly;
   const auto all = [&] {
     std::vector<int> springs(assembly.springs.size());
     for (std::size_t i = 0; i < springs.size(); ++i) springs[i] = static_cast<int>(i);
-    add_tightened(springs, assembly, environment.bolts);
-    if (environment.bolts.empty())
-      problems.add(tree, subject, "no bolt has a tension", "write tension: 9 kN at a bolt");
+    add_tightened(springs, assembly, input.bolts);
+    if (input.bolts.empty()) problems.add(tree, subject, "no bolt has a tension", "write tension: 9 kN at a bolt");
   };
   if (!tree.is_map()) {
     (void)read_word(tree, {"tightened"}, subject, problems);
@@ -110,7 +109,7 @@ void read_tightening(const Tree& tree, const std::string& subject, Environment& 
   MapReader map(tree, subject, problems);
   const Tree *const joints = map.optional("joints"), *const order = map.optional("order");
   map.done();
-  if (order) environment.one_by_one = read_word(*order, {"at once", "one by one"}, subject + " order", problems) == 1;
+  if (order) input.one_by_one = read_word(*order, {"at once", "one by one"}, subject + " order", problems) == 1;
   if (!joints) {
     all();
     return;
@@ -118,17 +117,17 @@ void read_tightening(const Tree& tree, const std::string& subject, Environment& 
   for (const Tree* each : one_or_more(*joints)) {
     const auto* const springs = reading.joints.find(*each, subject + " joints", problems);
     if (!springs) continue;
-    const std::size_t known = environment.bolts.size();
-    add_tightened(*springs, assembly, environment.bolts);
-    if (environment.bolts.size() == known)
+    const std::size_t known = input.bolts.size();
+    add_tightened(*springs, assembly, input.bolts);
+    if (input.bolts.size() == known)
       problems.add(*each, subject, fmt::format("joint \"{}\" has no bolt with a tension", each->text),
                    "write tension: 9 kN at a bolt, and name that");
   }
-  std::vector<int> sorted = environment.bolts;
+  std::vector<int> sorted = input.bolts;
   std::sort(sorted.begin(), sorted.end());
   if (std::adjacent_find(sorted.begin(), sorted.end()) != sorted.end())
     problems.add(*joints, subject, "a joint is named twice", "name each once");
-  if (environment.bolts.empty() && joints->is_list() && joints->items.empty())
+  if (input.bolts.empty() && joints->is_list() && joints->items.empty())
     problems.add(*joints, subject, "no joint is named", "write joints: [RING-BOLTS]");
 }
 
@@ -138,11 +137,12 @@ void weigh_by_loads(Plan& plan) {
                                        [](const Spring& spring) { return spring.nodes[1] < 0; });
   if (assembly.bases.size() < 2 && !is_grounded) return;
   for (Environment& environment : plan.environments) {
-    if (!environment.is_static() || environment.acceleration.isZero(0)) continue;
+    if (!environment.is_static() || environment.at_rest().acceleration.isZero(0)) continue;
+    Vector3& acceleration = environment.at_rest().acceleration;
     Load load;
     load.name = "acceleration of " + environment.name;
     load.kind = &kind::ratio;
-    load.columns.emplace_back().field = environment.acceleration;
+    load.columns.emplace_back().field = acceleration;
     load.factors = {1};
     load.words = "acceleration of all mass";
     load.is_settled = true;
@@ -150,7 +150,7 @@ void weigh_by_loads(Plan& plan) {
     for (LoadCase& each : environment.load_cases)
       each.loads.push_back({.load = static_cast<int>(assembly.loads.size()), .amount = 1});
     assembly.loads.push_back(std::move(load));
-    environment.acceleration.setZero();
+    acceleration.setZero();
   }
 }
 
@@ -166,10 +166,11 @@ void settle_what_opens(Reading& reading) {
                          "write modes: {about: CASE} with a static environment that presses it");
   for (Environment& environment : plan.environments) {
     if (!environment.is_static()) continue;
-    if (environment.bolts.empty() && !(any && environment.name == plan.modes_about)) continue;
-    environment.settled = static_cast<int>(plan.assembly.loads.size());
+    StaticInput& input = environment.at_rest();
+    if (input.bolts.empty() && !(any && environment.name == plan.modes_about)) continue;
+    input.settled = static_cast<int>(plan.assembly.loads.size());
     Load load;
-    load.name = environment.bolts.empty() ? "gaps of " + environment.name : "bolts of " + environment.name;
+    load.name = input.bolts.empty() ? "gaps of " + environment.name : "bolts of " + environment.name;
     load.kind = &kind::ratio;
     load.columns.emplace_back();
     load.factors = {1};
@@ -178,7 +179,7 @@ void settle_what_opens(Reading& reading) {
     plan.assembly.loads.push_back(std::move(load));
     if (environment.load_cases.empty()) environment.load_cases.emplace_back();
     environment.load_cases[0].loads.push_back(
-        {.load = environment.settled, .profile = environment.bolts.empty() ? "closed" : "tightened", .amount = 1});
+        {.load = input.settled, .profile = input.bolts.empty() ? "closed" : "tightened", .amount = 1});
   }
 }
 

@@ -9,7 +9,7 @@ std::string read_random_case(const Tree& tree, const std::string& subject, Readi
   const Environment* const environment = find_environment(tree, subject, reading);
   if (!environment) return "";
   const std::vector<std::string> cases = case_names(*environment);
-  if (environment->type != Environment::Type::random || tree.text.ends_with(".combined"))
+  if (!environment->is_random() || tree.text.ends_with(".combined"))
     reading.problems.add(tree, subject, fmt::format("{} is no case of random vibration", tree.text),
                          "name a random environment, with its axis where it has several");
   else if (tree.text == environment->name && cases.size() > 1)

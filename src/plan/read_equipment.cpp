@@ -28,10 +28,10 @@ void read_equipment(const Tree& section, Reading& reading) {
       if (environment->is_static() || environment->by_speed() || each->text.ends_with(".combined"))
         problems.add(*each, map.subject(), fmt::format("{} has no curve over the frequency of a base", each->text),
                      "name a sine or a random environment, or one of its axes");
-      else if (type && *type != environment->type)
+      else if (type && *type != environment->type())
         problems.add(*each, map.subject(), "sine amplitudes and PSDs do not go into one envelope",
                      "write an equipment level for each");
-      type = environment->type;
+      type = environment->type();
       request.environments.push_back(each->text);
     }
     if (average) {

@@ -234,8 +234,8 @@ class LifeReader {
     }
     Exposure exposure;
     exposure.environment = name.text;
-    environment->type == Environment::Type::random ? read_random(name, value, *environment, exposure)
-                                                   : read_sine(name, value, *environment, exposure);
+    environment->is_random() ? read_random(name, value, *environment, exposure)
+                             : read_sine(name, value, *environment, exposure);
     request_.through.push_back(std::move(exposure));
   }
 
@@ -276,7 +276,7 @@ class LifeReader {
         problems_.add(*value, subject, at ? "it is swept or held" : "nothing says how often",
                       "write {sweeps: 2}, or {at: 63 Hz, for: 10 min}");
     }
-    if (exposure.sweeps > 0 && !environment.sweep_rate)
+    if (exposure.sweeps > 0 && !environment.sine().sweep_rate)
       problems_.add(
           name, subject, "nothing says how fast it is swept",
           fmt::format("write sweep: 2 oct/min in its profile, or {{{}: {{at: 63 Hz, for: 10 min}}}}", name.text));

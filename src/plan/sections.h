@@ -143,7 +143,7 @@ void read_attachment(const Tree& tree, const std::string& name, Reading& reading
 [[nodiscard]] std::optional<UnilateralContact> read_gap(const Tree& tree, const Vector6& stiffness,
                                                         const std::string& subject, Problems& problems);
 /// Which bolts a static environment tightens.
-void read_tightening(const Tree& tree, const std::string& subject, Environment& environment, Reading& reading);
+void read_tightening(const Tree& tree, const std::string& subject, StaticInput& input, Reading& reading);
 /// Accelerations of static environments as loads on all mass, where bases that move alike do not carry the model as one
 /// body: of several bases, or with springs to the ground.
 void weigh_by_loads(Plan& plan);

@@ -247,7 +247,7 @@ class Writer {
     for (const CaseResults& outcome : analysis_.outcomes())
       if (&outcome.environment() == &environment) axes.push_back(&outcome);
     if (axes.empty() || analysis_.watched().empty()) return;
-    const bool is_random = environment.type == Environment::Type::random;
+    const bool is_random = environment.is_random();
     ReportSection& section = add("environment-" + environment.name, fmt::format("Environment {}", environment.name));
     if (environment.is_static()) {
       section.paragraphs.push_back("A static load; motions are relative to the base.");

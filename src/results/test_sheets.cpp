@@ -101,11 +101,12 @@ class SheetWriter {
           "{} RMS{}{}.", in(*excitation_.kind, std::sqrt(applied().area())),
           notched_ ? fmt::format(" applied, {} specified", in(*excitation_.kind, std::sqrt(full.area()))) : "",
           environment_.duration ? fmt::format(", for {:g} s", *environment_.duration) : ""));
-    } else if (environment_.sweep_rate) {
-      page().summary.push_back(fmt::format(
-          "Sweep at {:g} octaves a minute from {} to {}: {:.0f} s, {:.0f} cycles.", *environment_.sweep_rate,
-          value_text(from, frequency_, 4), value_text(to, frequency_, 4),
-          60 * std::log2(to / from) / *environment_.sweep_rate, sweep_cycles(from, to, *environment_.sweep_rate)));
+    } else if (environment_.sine().sweep_rate) {
+      page().summary.push_back(fmt::format("Sweep at {:g} octaves a minute from {} to {}: {:.0f} s, {:.0f} cycles.",
+                                           *environment_.sine().sweep_rate, value_text(from, frequency_, 4),
+                                           value_text(to, frequency_, 4),
+                                           60 * std::log2(to / from) / *environment_.sine().sweep_rate,
+                                           sweep_cycles(from, to, *environment_.sine().sweep_rate)));
     }
   }
 
@@ -166,10 +167,10 @@ class SheetWriter {
                                                        double predicted) const {
     std::pair<double, std::string> stop{sheets_.abort * predicted, "prediction"};
     for (const Limit& limit : plan_.limits) {
-      if (limit.subject != Limit::Of::response || (limit.of != component && limit.of != magnitude) ||
-          !covers(limit, excitation_) || limit.allowed_psd)
-        continue;
-      const Take& take = random_ ? limit.take_random : limit.take;
+      if (!covers(limit, excitation_)) continue;
+      const ResponseLimit& response = *limit.response();
+      if ((response.of != component && response.of != magnitude) || response.allowed_psd) continue;
+      const Take& take = random_ ? response.take_random : response.take;
       double allowed = limit.allowable / limit.factor;
       if (random_ && take.form == Take::Form::sigma) allowed /= take.sigma;
       if (random_ && take.form != Take::Form::sigma && take.form != Take::Form::rms) continue;

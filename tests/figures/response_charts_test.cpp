@@ -24,8 +24,8 @@ class ResponseCharts : public testing::Test {
     sine.input = LogLogTable({{10, 2 * standard_gravity, {}}, {200, 2 * standard_gravity, {}}}, 20);
     sine.grid = {10, 200, 24, 21, {}};
     limit.name = "level";
-    limit.of = "box.acceleration";
-    limit.environments = {"sine"};
+    limit.response()->of = "box.acceleration";
+    limit.response()->environments = {"sine"};
     limit.allowable = 22 * standard_gravity;
     limit.factor = 1.1;
   }
@@ -65,7 +65,7 @@ TEST_F(ResponseCharts, DrawALimitWhereItJudges) {
   for (const auto& [name, is_judged] :
        {std::pair("sine", true), std::pair("sine.z", true), std::pair("sine.x", false)}) {
     limits = {limit};
-    limits[0].environments = {name};
+    limits[0].response()->environments = {name};
     for (const CaseResults* outcome : std::initializer_list<const CaseResults*>{&specified, &notched}) {
       const Panel magnitude = response_charts(*outcome, source())[0].chart.panels[0];
       EXPECT_EQ(std::any_of(magnitude.series.begin(), magnitude.series.end(),
@@ -128,7 +128,7 @@ TEST_F(ResponseCharts, ShowTheExcitedAxisWithInputLimitPeakAndModes) {
 TEST_F(ResponseCharts, ShowRandomWithItsRunningRms) {
   Environment random = sine;
   random.name = "random";
-  random.type = Environment::Type::random;
+  random.form = RandomInput{};
   const CaseResults outcome = run(random);
   const auto charts = response_charts(outcome, source());
   ASSERT_EQ(charts.size(), 2U);

@@ -53,7 +53,7 @@ TEST(ResultTables, ShowSineAndRandomAtTheSamePlaces) {
   sine.grid = {10, 60, 12, 9, {}};
   Environment shake = sine;
   shake.name = "shake";
-  shake.type = Environment::Type::random;
+  shake.form = RandomInput{};
   shake.input = LogLogTable({{10, 0.5, {}}, {60, 0.5, {}}}, 10);
   const CaseResults one = test::run_along(sine, 0, solved.system, solved.basis, solved.damping, watched);
   const CaseResults two = test::run_along(shake, 0, solved.system, solved.basis, solved.damping, watched);

@@ -138,6 +138,13 @@ inline DampingRule ratio(double zeta) { return {DampingRule::Form::ratio, zeta};
 inline DampingRule loss_factor(double eta) { return {DampingRule::Form::loss_factor, eta}; }
 
 /// One case of base motion by itself; the environment must outlive the outcome.
+/// Makes an environment one of a type, with nothing that only another type has.
+inline void set_type(Environment& environment, Environment::Type type) {
+  if (type == Environment::Type::sine) environment.form = SineInput{};
+  if (type == Environment::Type::random) environment.form = RandomInput{};
+  if (type == Environment::Type::constant) environment.form = StaticInput{};
+}
+
 inline CaseResults run_along(const Environment& environment, std::optional<int> axis, const System& system,
                              const ModalBasis& basis, const ModalDamping& damping, const std::vector<Output>& watched,
                              std::span<const StaticSum> sums = {}) {

@@ -37,7 +37,7 @@ std::array<Eigen::VectorXd, 4> moment_weights(const ModalCovariance& covariance)
 }
 
 double cycles_per_hertz(const CaseResponse& load, const Exposure& exposure) {
-  return exposure.sweeps * sweep_cycles(0, 1, *load.environment().sweep_rate);
+  return exposure.sweeps * sweep_cycles(0, 1, *load.environment().sine().sweep_rate);
 }
 
 // A case of the sequence, ready to be looked at everywhere.

@@ -27,13 +27,13 @@ struct Taken {
   double allowable = -1;  // of a PSD, where it is nearest to it
 };
 
-double sigma_of(const Limit& limit) {
+double sigma_of(const ResponseLimit& limit) {
   const Take& take = limit.take_random;
   return take.form == Take::Form::sigma || take.form == Take::Form::probability ? take.sigma : 1;
 }
 
 // What closes a gap counts, not what opens it.
-Taken take_clearance(const Limit& limit, const Output& watched, std::size_t index, const CaseResults& outcome,
+Taken take_clearance(const ResponseLimit& limit, const Output& watched, std::size_t index, const CaseResults& outcome,
                      const CaseResults* still) {
   const double sigma = outcome.random() ? sigma_of(limit) : 1;
   const Clearance own = clearance_of(watched, index, outcome, still, sigma),
@@ -79,7 +79,7 @@ Taken take_psd(const AllowedPsd& allowed, const CaseResults& outcome, const Rand
   return taken;
 }
 
-Taken take_from(const Limit& limit, const Output& watched, std::size_t index, const CaseResults& outcome,
+Taken take_from(const ResponseLimit& limit, const Output& watched, std::size_t index, const CaseResults& outcome,
                 const CaseResults* still) {
   const double upper = outcome.environment().upper;
   if (watched.quantity->keyword == "clearance") return take_clearance(limit, watched, index, outcome, still);
@@ -112,7 +112,8 @@ Taken take_from(const Limit& limit, const Output& watched, std::size_t index, co
 }
 
 // RMS of both, or what both stay below; at the upper tolerance as if both were at the larger of theirs.
-Taken take_together(const Limit& limit, const OnRandomRow& row, const CaseResults& outcome, const OnRandom& both) {
+Taken take_together(const ResponseLimit& limit, const OnRandomRow& row, const CaseResults& outcome,
+                    const OnRandom& both) {
   const bool within = limit.take_random.form == Take::Form::probability;
   const double value =
       within ? row.within[static_cast<std::size_t>(std::lround(limit.take_random.sigma) - 1)] : row.rms;
@@ -122,11 +123,12 @@ Taken take_together(const Limit& limit, const OnRandomRow& row, const CaseResult
 
 std::optional<LimitResult> check_response(const Limit& limit, const std::vector<CaseResults>& outcomes,
                                           const std::vector<Output>& watched, const std::vector<OnRandom>& on_random) {
-  const Output* const found = find_output(watched, limit.of);
+  const ResponseLimit& response = *limit.response();
+  const Output* const found = find_output(watched, response.of);
   if (!found) return std::nullopt;
   const auto index = static_cast<std::size_t>(found - watched.data());
   const auto still = std::find_if(outcomes.begin(), outcomes.end(), [&](const CaseResults& outcome) {
-    return !limit.with.empty() && outcome.environment().name == limit.with;
+    return !response.with.empty() && outcome.environment().name == response.with;
   });
   std::optional<LimitResult> worst;
   for (const CaseResults& outcome : outcomes) {
@@ -135,27 +137,27 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     const auto both = std::find_if(on_random.begin(), on_random.end(),
                                    [&](const OnRandom& each) { return each.acting == outcome.excitation; });
     if (on && both == on_random.end()) continue;  // what it acts on was not run
-    const Taken taken = on ? take_together(limit, both->rows[index], outcome, *both)
-                           : take_from(limit, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
+    const Taken taken = on ? take_together(response, both->rows[index], outcome, *both)
+                           : take_from(response, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
     LimitResult result;
     result.limit = &limit;
-    const Take& take = outcome.random() || on ? limit.take_random : limit.take;
+    const Take& take = outcome.random() || on ? response.take_random : response.take;
     result.what = fmt::format("{}, {}, {}{}", found->name,
                               outcome.at_rest()                ? "static"
                               : found->quantity->is_reciprocal ? "smallest"
                                                                : take.words(),
                               outcome.name(),
-                              on                   ? " on " + both->random->name()
-                              : limit.with.empty() ? ""
-                                                   : " with " + limit.with);
+                              on                      ? " on " + both->random->name()
+                              : response.with.empty() ? ""
+                                                      : " with " + response.with);
     result.where = taken.where;
     result.kind = found->quantity->kind;
     result.value = taken.value;
     result.gaussian = taken.gaussian;
     result.upper_bound = taken.upper_bound;
     result.allowable = limit.allowable;
-    if (limit.at_least) result.allowable = taken.gap - *limit.at_least;
-    result.is_psd = limit.allowed_psd && outcome.random();
+    if (response.at_least) result.allowable = taken.gap - *response.at_least;
+    result.is_psd = response.allowed_psd && outcome.random();
     if (result.is_psd) result.allowable = taken.allowable;
     const auto margin = [&](double value) {
       if (result.is_psd) return std::sqrt(1 + margin_of(taken.allowable, value)) / limit.factor - 1;
@@ -168,7 +170,7 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     result.met = result.deciding() >= 0;
     if (const auto& duration = outcome.environment().duration; outcome.random() && !outcome.is_combined() && !on &&
                                                                !result.is_psd && duration && found->is_gaussian() &&
-                                                               limit.with.empty() && !limit.at_least) {
+                                                               response.with.empty() && !response.at_least) {
       const RandomRow& row = outcome.random()->rows[index];
       if (row.rms > 0)
         result.exceeded =
@@ -180,73 +182,73 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
 }
 
 // Fills in the margin of a number that must lie above or below a bound.
-void compare(LimitResult& result) {
+void compare(LimitResult& result, bool below) {
   const Limit& limit = *result.limit;
   result.allowable = limit.allowable;
-  result.margin =
-      limit.below ? limit.allowable / (limit.factor * result.value) - 1 : result.value / limit.allowable - 1;
+  result.margin = below ? limit.allowable / (limit.factor * result.value) - 1 : result.value / limit.allowable - 1;
   result.upper_margin = std::nan("");
   result.met = result.margin >= 0;
 }
 
-LimitResult check_frequency(const Limit& limit, const ModalBasis& basis, std::span<const SpringMode> with_springs) {
-  const double total = basis.rigid_mass(limit.direction, limit.direction);
+LimitResult check_frequency(const Limit& limit, const FrequencyLimit& wanted, const ModalBasis& basis,
+                            std::span<const SpringMode> with_springs) {
+  const double total = basis.rigid_mass(wanted.direction, wanted.direction);
   LimitResult result;
   result.limit = &limit;
   result.kind = &kind::frequency;
-  const bool any = limit.effective_mass_above <= 0;
+  const bool any = wanted.effective_mass_above <= 0;
   const std::string along =
       any ? ""
-          : fmt::format(" along {}, {:.3g} % of the mass", axis_names[static_cast<std::size_t>(limit.direction)],
-                        100 * limit.effective_mass_above);
+          : fmt::format(" along {}, {:.3g} % of the mass", axis_names[static_cast<std::size_t>(wanted.direction)],
+                        100 * wanted.effective_mass_above);
   for (int r = 0; r < basis.modes; ++r) {
     const SpringMode* const own = with_springs.empty() ? nullptr : &with_springs[static_cast<std::size_t>(r)];
-    const double mass = own ? std::pow(basis.rigid_participation.col(limit.direction).dot(own->shape), 2)
-                            : basis.effective_mass(r, limit.direction),
+    const double mass = own ? std::pow(basis.rigid_participation.col(wanted.direction).dot(own->shape), 2)
+                            : basis.effective_mass(r, wanted.direction),
                  fraction = mass / total;
-    if (fraction < limit.effective_mass_above) continue;
+    if (fraction < wanted.effective_mass_above) continue;
     result.what = "frequency" + along;
     result.where = fmt::format("mode {}, {:.1f} %", r + 1, 100 * fraction);
     result.value = own ? own->frequency : basis.frequency(r);
-    compare(result);
+    compare(result, wanted.below);
     return result;
   }
   // No such mode below the highest frequency that is proven complete: the true value lies above that.
   result.what = fmt::format("no mode{}, up to", along);
   result.where = fmt::format("{} modes", basis.modes);
   result.value = basis.proven_below;
-  compare(result);
-  if (limit.below) {  // the first such mode lies above, so that this is the most that the margin can be
+  compare(result, wanted.below);
+  if (wanted.below) {  // the first such mode lies above, so that this is the most that the margin can be
     result.met = false;
     result.margin = std::min(result.margin, 0.0);
   }
   return result;
 }
 
-LimitResult check_mass(const Limit& limit, const Assembly& assembly) {
+LimitResult check_mass(const Limit& limit, const MassLimit& wanted, const Assembly& assembly) {
   LimitResult result;
   result.limit = &limit;
   result.kind = &kind::mass;
-  result.what = limit.part.empty() ? "mass" : "mass of " + limit.part;
+  result.what = wanted.part.empty() ? "mass" : "mass of " + wanted.part;
   for (const auto& [name, properties] : mass_breakdown(assembly))
-    if (limit.part.empty() || name == limit.part) result.value += properties.mass;
-  compare(result);
+    if (wanted.part.empty() || name == wanted.part) result.value += properties.mass;
+  compare(result, wanted.below);
   return result;
 }
 
 // The worst subject of the lives named; none where none of them is known.
-std::optional<LimitResult> check_life(const Limit& limit, const std::vector<Life>& lives) {
+std::optional<LimitResult> check_life(const Limit& limit, const LifeLimit& wanted, const std::vector<Life>& lives) {
   std::optional<LimitResult> worst;
   for (const Life& life : lives) {
-    if (std::find(limit.lives.begin(), limit.lives.end(), life.request->name) == limit.lives.end()) continue;
-    const bool times = limit.subject == Limit::Of::life;
+    if (std::find(wanted.lives.begin(), wanted.lives.end(), life.request->name) == wanted.lives.end()) continue;
+    const bool times = !wanted.of_damage;
     LimitResult result;
     result.limit = &limit;
     result.kind = &kind::number;
     result.what = fmt::format("{} of {}, {}", times ? "life" : "damage", life.subject->of, life.request->name);
     result.where = life.where;
     result.value = times ? life.times() : life.counted_damage();
-    compare(result);
+    compare(result, wanted.below);
     result.margin = std::pow(1 + result.margin, 1 / life.subject->line.slope) - 1;
     if (!worst || result.margin < worst->margin) worst = result;
   }
@@ -254,11 +256,12 @@ std::optional<LimitResult> check_life(const Limit& limit, const std::vector<Life
 }
 
 // What limits that were judged make together; none where one of them was not.
-std::optional<LimitResult> check_interaction(const Limit& limit, const std::vector<LimitResult>& judged) {
+std::optional<LimitResult> check_interaction(const Limit& limit, const InteractionLimit& wanted,
+                                             const std::vector<LimitResult>& judged) {
   std::vector<std::string> names;
   std::vector<double> values;
   std::string of;
-  for (const auto& [name, other] : limit.ratios) {
+  for (const auto& [name, other] : wanted.ratios) {
     const auto found = std::find_if(judged.begin(), judged.end(),
                                     [&, &other = other](const LimitResult& each) { return each.limit->name == other; });
     if (found == judged.end()) return std::nullopt;
@@ -266,11 +269,11 @@ std::optional<LimitResult> check_interaction(const Limit& limit, const std::vect
     values.push_back(std::max(0.0, 1 / (1 + found->deciding())));
     of += fmt::format("{}{} {:.3g} of {}", of.empty() ? "" : ", ", name, values.back(), other);
   }
-  const Formula formula(limit.formula, names);
+  const Formula formula(wanted.formula, names);
   LimitResult result;
   result.limit = &limit;
   result.kind = &kind::number;
-  result.what = limit.formula;
+  result.what = wanted.formula;
   result.where = of;
   result.value = formula.at(values);
   result.allowable = 1;
@@ -282,7 +285,9 @@ std::optional<LimitResult> check_interaction(const Limit& limit, const std::vect
 
 }  // namespace
 
-bool covers(const Limit& limit, const Excitation& excitation) { return excitation.is_among(limit.environments); }
+bool covers(const Limit& limit, const Excitation& excitation) {
+  return limit.response() && excitation.is_among(limit.response()->environments);
+}
 
 std::string Take::words() const {
   if (form == Form::peak) return "peak";
@@ -298,12 +303,12 @@ std::vector<StaticSum> sums_for(const std::vector<Limit>& limits, const Excitati
   std::vector<StaticSum> sums;
   if (!excitation.is_sine() || excitation.is_combined) return sums;
   for (const Limit& limit : limits) {
-    if (limit.subject != Limit::Of::response || limit.with.empty() || !covers(limit, excitation)) continue;
-    const Output* const found = find_output(watched, limit.of);
+    if (!covers(limit, excitation) || limit.response()->with.empty()) continue;
+    const Output* const found = find_output(watched, limit.response()->of);
     if (!found) continue;
     for (const CaseResults* still : at_rest) {
       const StaticSum sum{static_cast<std::size_t>(found - watched.data()), still};
-      if (still->environment().name == limit.with && std::find(sums.begin(), sums.end(), sum) == sums.end())
+      if (still->environment().name == limit.response()->with && std::find(sums.begin(), sums.end(), sum) == sums.end())
         sums.push_back(sum);
     }
   }
@@ -315,23 +320,19 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
                                       const Assembly& assembly, const std::vector<OnRandom>& on_random,
                                       const std::vector<Life>& lives, std::span<const SpringMode> with_springs) {
   std::vector<LimitResult> results;
+  const auto add = [&](std::optional<LimitResult> result) {
+    if (result) results.push_back(std::move(*result));
+  };
   for (const Limit& limit : limits) {
-    if (limit.subject == Limit::Of::frequency) {
-      results.push_back(check_frequency(limit, basis, with_springs));
-    } else if (limit.subject == Limit::Of::mass) {
-      results.push_back(check_mass(limit, assembly));
-    } else if (limit.subject == Limit::Of::interaction) {
-      continue;  // of the others
-    } else if (limit.subject != Limit::Of::response) {
-      if (auto result = check_life(limit, lives)) results.push_back(std::move(*result));
-    } else if (auto result = check_response(limit, outcomes, watched, on_random)) {
-      results.push_back(std::move(*result));
-    }
+    if (limit.response()) add(check_response(limit, outcomes, watched, on_random));
+    if (const auto* wanted = std::get_if<FrequencyLimit>(&limit.kind))
+      add(check_frequency(limit, *wanted, basis, with_springs));
+    if (const auto* wanted = std::get_if<MassLimit>(&limit.kind)) add(check_mass(limit, *wanted, assembly));
+    if (const auto* wanted = std::get_if<LifeLimit>(&limit.kind)) add(check_life(limit, *wanted, lives));
   }
   const std::vector<LimitResult> judged = results;
-  for (const Limit& limit : limits)
-    if (limit.subject == Limit::Of::interaction)
-      if (auto result = check_interaction(limit, judged)) results.push_back(std::move(*result));
+  for (const Limit& limit : limits)  // of the others
+    if (const auto* wanted = std::get_if<InteractionLimit>(&limit.kind)) add(check_interaction(limit, *wanted, judged));
   std::stable_sort(results.begin(), results.end(),
                    [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
   return results;

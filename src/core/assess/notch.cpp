@@ -24,7 +24,7 @@ struct SineDemand {
   double room = 0;              // SI: of the response at its upper tolerance
   std::vector<double> largest;  // of the place under what is specified, times that tolerance
   [[nodiscard]] double lowest(double specified) const {
-    const NotchRule& rule = *limit->notch;
+    const NotchRule& rule = *limit->response()->notch;
     return std::max({deepest_ever, rule.deepest, std::min(1.0, rule.floor / specified)});
   }
 };
@@ -33,7 +33,7 @@ struct SineDemand {
 double room_of(const Limit& limit, const std::vector<const CaseResults*>& at_rest, std::size_t watched) {
   double room = limit.allowable / limit.factor;
   for (const CaseResults* still : at_rest)
-    if (still->environment().name == limit.with) room -= still->at_rest()->rows[watched].value;
+    if (still->environment().name == limit.response()->with) room -= still->at_rest()->rows[watched].value;
   return room;
 }
 
@@ -42,12 +42,12 @@ std::vector<SineDemand> sine_demands_of(const CaseResponse& load, const std::vec
                                         const std::vector<Output>& watched) {
   std::vector<SineDemand> demands;
   for (const Limit& limit : limits) {
-    if (!limit.notch || limit.subject != Limit::Of::response || !covers(limit, *load.excitation)) continue;
-    const Output* const found = find_output(watched, limit.of);
+    if (!limit.is_notching() || !covers(limit, *load.excitation)) continue;
+    const Output* const found = find_output(watched, limit.response()->of);
     if (!found || !found->quantity->has_meaning(load.excitation->kind)) continue;
     SineDemand demand{&limit, found, room_of(limit, at_rest, static_cast<std::size_t>(found - watched.data())),
                       envelope_of_place(load, *found, load.grid)};
-    if (limit.at_upper)
+    if (limit.is_at_upper())
       for (double& each : demand.largest) each *= load.environment().upper;
     demands.push_back(std::move(demand));
   }
@@ -252,7 +252,7 @@ std::optional<NotchedInput> notched_sine(const std::shared_ptr<const Excitation>
       }
       SineResponse::Curves curves(*applied.sine, *demand.watched->candidates);
       const double peak = applied.sine->worst({curves, demand.watched->first, demand.watched->count}).second.value;
-      over = std::max(over, (demand.limit->at_upper ? load.environment().upper : 1) * peak / demand.room);
+      over = std::max(over, (demand.limit->is_at_upper() ? load.environment().upper : 1) * peak / demand.room);
     }
     if (over <= 1) break;
     safety *= over * (1 + 1e-6);
@@ -280,18 +280,19 @@ class RandomNotch {
   std::optional<NotchedInput> find(const std::vector<Limit>& limits, const std::vector<const CaseResults*>& at_rest,
                                    const std::vector<Output>& watched) {
     for (const Limit& limit : limits) {
-      if (!limit.notch || limit.subject != Limit::Of::response || !covers(limit, *load_.excitation)) continue;
-      const Output* const found = find_output(watched, limit.of);
+      if (!limit.is_notching() || !covers(limit, *load_.excitation)) continue;
+      const Output* const found = find_output(watched, limit.response()->of);
       if (!found || found->quantity->per_input()) continue;
-      const double upper = limit.at_upper ? load_.environment().upper : 1;
-      if (limit.allowed_psd) {
+      const double upper = limit.is_at_upper() ? load_.environment().upper : 1;
+      if (limit.response()->allowed_psd) {
         std::vector<double> psd = envelope_of_place(load_, *found, load_.grid);
         for (double& each : psd) each *= upper * upper * limit.factor * limit.factor;
         peaks_.push_back({&limit, found, std::move(psd), 1});
         continue;
       }
       const double room = room_of(limit, at_rest, static_cast<std::size_t>(found - watched.data()));
-      const double sigma = limit.take_random.form == Take::Form::sigma ? limit.take_random.sigma : 1;
+      const double sigma =
+          limit.response()->take_random.form == Take::Form::sigma ? limit.response()->take_random.sigma : 1;
       spreads_.push_back({&limit, found, std::max(0.0, room) / (sigma * upper), {}});
       look(load_, spreads_.back());
     }
@@ -335,10 +336,10 @@ class RandomNotch {
 
   [[nodiscard]] double lowest(const Limit& limit, std::size_t k) const {
     constexpr double usual = 0.063;  // of a PSD, 12 dB: for an RMS all that is lowered is lowered so far
-    const NotchRule& rule = *limit.notch;
-    const double deepest = rule.deepest > 0    ? rule.deepest * rule.deepest
-                           : limit.allowed_psd ? deepest_ever * deepest_ever
-                                               : usual;
+    const NotchRule& rule = *limit.response()->notch;
+    const double deepest = rule.deepest > 0                ? rule.deepest * rule.deepest
+                           : limit.response()->allowed_psd ? deepest_ever * deepest_ever
+                                                           : usual;
     return std::max(deepest, std::min(1.0, rule.floor / levels_[k]));
   }
 
@@ -346,7 +347,7 @@ class RandomNotch {
     Gains gains(levels_.size());
     for (const Peak& peak : peaks_)
       for (std::size_t k = 0; k < levels_.size(); ++k) {
-        const double allowed = peak.limit->allowed_psd->at(load_.grid[k], levels_[k]);
+        const double allowed = peak.limit->response()->allowed_psd->at(load_.grid[k], levels_[k]);
         if (!(allowed > 0) || !(peak.safety * peak.psd[k] > allowed)) continue;
         gains.lower(k, allowed / (peak.safety * peak.psd[k]), lowest(*peak.limit, k), peak.limit);
       }
@@ -379,10 +380,10 @@ class RandomNotch {
   // Whether it is passed under an input, and by so much more is to be lowered.
   [[nodiscard]] bool look(const CaseResponse& applied, Peak& peak) const {
     const std::vector<double> psd = envelope_of_place(applied, *peak.watched, load_.grid);
-    const double factor = peak.limit->factor * (peak.limit->at_upper ? load_.environment().upper : 1);
+    const double factor = peak.limit->factor * (peak.limit->is_at_upper() ? load_.environment().upper : 1);
     double over = 0;
     for (std::size_t k = 0; k < psd.size(); ++k)
-      if (const double allowed = peak.limit->allowed_psd->at(load_.grid[k], levels_[k]); allowed > 0)
+      if (const double allowed = peak.limit->response()->allowed_psd->at(load_.grid[k], levels_[k]); allowed > 0)
         over = std::max(over, factor * factor * psd[k] / allowed);
     if (over <= 1) return false;
     peak.safety *= over * (1 + 1e-6);

@@ -8,6 +8,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <variant>
 #include <vector>
 
 #include "core/excitation/amplitude.h"
@@ -68,44 +69,74 @@ struct ModeChoice {
   bool residual_vectors = true;
 };
 
+/// What a sine has besides.
+struct SineInput {
+  std::optional<double> sweep_rate{};  ///< octaves a minute
+  std::vector<double> tones{};         ///< Hz: fixed tones that act at once; empty: one that sweeps
+  bool direct = false;                 ///< answered by the full equations, without modes
+};
+
+/// What a random input has besides.
+struct RandomInput {
+  bool simultaneous = false;                       ///< all axes act at once, else one result each
+  bool bases_apart = false;                        ///< each base that moves is an input of its own
+  std::vector<std::pair<double, double>> bands{};  ///< Hz, over which RMS values are wanted besides
+  std::vector<CoherenceRule> coherences{};         ///< of inputs that act at once; none: they are not correlated
+  std::optional<double> band_width{};              ///< Hz: only such a band of it acts at a time, and sweeps
+};
+
+/// What acts at rest.
+struct StaticInput {
+  Vector3 acceleration = Vector3::Zero();  ///< the field of gravity that acts on the model, m/s²
+  std::map<int, Vector6> displaced{};      ///< m and rad that bases are out of place
+  std::vector<int> bolts{};                ///< springs that are tightened first, in this order
+  bool one_by_one = false;                 ///< of them: see RestRequest
+  int settled = -1;                        ///< the load that bolts and gaps make; −1: there are none
+};
+
 /// What is applied, one result for each axis or each case of loads.
 struct Environment {
-  enum class Type { sine, random, constant };
+  enum class Type { sine, random, constant };  // as the alternatives of `form`
   enum class Combination { none, envelope, root_sum_of_squares };
   std::string name;
-  Type type = Type::sine;
-  std::string profile;          ///< name, for headings
-  std::string level;            ///< "qualification (0 dB)", for headings
-  LogLogTable input;            ///< of the bases. sine: m/s² or rad/s², 0-to-peak; random: PSD of it; level applied
+  std::variant<SineInput, RandomInput, StaticInput> form{};
+  std::vector<LoadCase> load_cases{};
+
+  // What vibrates has these, whether it is sine or random.
+  std::string profile{};        ///< name, for headings
+  std::string level{};          ///< "qualification (0 dB)", for headings
+  LogLogTable input{};          ///< of the bases. sine: m/s² or rad/s², 0-to-peak; random: PSD of it; level applied
   bool angular = false;         ///< the input is a rotation
-  std::vector<int> axes;        ///< indices into axis_names; empty: the bases stand still
-  GridRequest grid;             ///< of orders of a shaft: in revolutions a second
+  std::vector<int> axes{};      ///< indices into axis_names; empty: the bases stand still
+  GridRequest grid{};           ///< of orders of a shaft: in revolutions a second
   std::vector<int> at_modes{};  ///< numbers from 1: asked for at their natural frequencies besides
   bool at_all_modes = false;    ///< all of them inside the band
-  std::vector<BaseMotion> motions;             ///< empty: all bases move as one body; bases not named stand still
-  std::vector<LoadCase> load_cases;            ///< sine and constant
-  std::optional<ModeChoice> modes{};           ///< absent: all of them
-  bool direct = false;                         ///< by the full equations, without modes
-  double upper = 1;                            ///< factor on responses when the input is at its upper tolerance
-  std::optional<double> sweep_rate, duration;  ///< octaves a minute; s
+  std::vector<BaseMotion> motions{};  ///< empty: all bases move as one body; bases not named stand still
+  std::optional<ModeChoice> modes{};  ///< absent: all of them
+  double upper = 1;                   ///< factor on responses when the input is at its upper tolerance
+  std::optional<double> duration{};   ///< s
   Combination combination = Combination::none;
-  bool simultaneous = false;                       ///< random: all axes act at once, else one result each
-  bool bases_apart = false;                        ///< random: each base that moves is an input of its own
-  std::vector<std::pair<double, double>> bands{};  ///< Hz, random: over which RMS values are wanted besides
-  std::vector<CoherenceRule> coherences{};  ///< random, of inputs that act at once; none: they are not correlated
-  std::string superposed_on;                ///< the random environment that acts at the same time; empty: none
-  std::vector<double> tones{};              ///< Hz, of a sine: fixed tones that act at once; empty: one that sweeps
-  std::optional<double> band_width{};       ///< Hz, of a random one: only such a band of it acts at a time, and sweeps
-  std::string after;                        ///< the static environment that acts at the same time
-  Vector3 acceleration = Vector3::Zero();   ///< constant: the field of gravity that acts on the model, m/s²
-  std::map<int, Vector6> displaced{};       ///< constant: m and rad that bases are out of place
-  std::vector<int> bolts{};                 ///< constant: springs that are tightened first, in this order
-  bool one_by_one = false;                  ///< of them: see RestRequest
-  int settled = -1;                         ///< constant: the load that bolts and gaps make; −1: there are none
+  std::string superposed_on{};  ///< the random environment that acts at the same time; empty: none
+  std::string after{};          ///< the static environment that acts at the same time
 
+  [[nodiscard]] Type type() const { return static_cast<Type>(form.index()); }
+  [[nodiscard]] bool is_sine() const { return type() == Type::sine; }
+  [[nodiscard]] bool is_random() const { return type() == Type::random; }
+  [[nodiscard]] bool is_static() const { return type() == Type::constant; }
+  /// @pre it is of that type
+  [[nodiscard]] const SineInput& sine() const { return std::get<SineInput>(form); }
+  [[nodiscard]] SineInput& sine() { return std::get<SineInput>(form); }
+  [[nodiscard]] const RandomInput& random() const { return std::get<RandomInput>(form); }
+  [[nodiscard]] RandomInput& random() { return std::get<RandomInput>(form); }
+  [[nodiscard]] const StaticInput& at_rest() const { return std::get<StaticInput>(form); }
+  [[nodiscard]] StaticInput& at_rest() { return std::get<StaticInput>(form); }
+
+  [[nodiscard]] bool is_direct() const { return is_sine() && sine().direct; }
+  [[nodiscard]] bool is_simultaneous() const { return is_random() && random().simultaneous; }
+  [[nodiscard]] bool has_bases_apart() const { return is_random() && random().bases_apart; }
+  [[nodiscard]] bool is_settled() const { return is_static() && at_rest().settled >= 0; }
   /// Its grid counts revolutions of a shaft a second.
   [[nodiscard]] bool by_speed() const { return !load_cases.empty() && load_cases.front().order > 0; }
-  [[nodiscard]] bool is_static() const { return type == Type::constant; }
 };
 
 /// Motions of all bases that the environment has out of place, n_b; zero of others.

@@ -26,7 +26,7 @@ double highest_order(const Environment& environment) {
 
 Eigen::VectorXd displacement_of(const Environment& environment, Eigen::Index motions) {
   Eigen::VectorXd all = Eigen::VectorXd::Zero(motions);
-  for (const auto& [base, motion] : environment.displaced) all.segment<6>(6L * base) = motion;
+  for (const auto& [base, motion] : environment.at_rest().displaced) all.segment<6>(6L * base) = motion;
   return all;
 }
 
@@ -127,7 +127,7 @@ std::vector<Input> inputs_of(const Environment& environment, std::span<const int
   std::vector<Input> all;
   for (const int axis : axes) {
     const std::string name(axis_names[static_cast<std::size_t>(axis)]);
-    if (!environment.bases_apart) {
+    if (!environment.has_bases_apart()) {
       all.push_back({name, base_kind(environment), environment.input});
       continue;
     }
@@ -180,16 +180,17 @@ SpectralMatrix spectrum_of(const Environment& environment, const std::vector<Inp
   }
   // Of every pair what the last rule says that speaks of it.
   const auto rule_of = [&](const std::string& a, const std::string& b) {
-    return std::find_if(environment.coherences.rbegin(), environment.coherences.rend(), [&](const CoherenceRule& rule) {
-      const auto& [first, second] = rule.between;
-      return first.empty() || (first == a && second == b) || (first == b && second == a);
-    });
+    return std::find_if(environment.random().coherences.rbegin(), environment.random().coherences.rend(),
+                        [&](const CoherenceRule& rule) {
+                          const auto& [first, second] = rule.between;
+                          return first.empty() || (first == a && second == b) || (first == b && second == a);
+                        });
   };
   try {
     std::vector<Coherence> pairs;
     for (std::size_t second = 1; second < inputs.size(); ++second)
       for (std::size_t first = 0; first < second; ++first)
-        if (const auto rule = rule_of(names[first], names[second]); rule != environment.coherences.rend())
+        if (const auto rule = rule_of(names[first], names[second]); rule != environment.random().coherences.rend())
           pairs.push_back(rule->between[0] == names[second] ? coherence_of(*rule, inputs, second, first)
                                                             : coherence_of(*rule, inputs, first, second));
     return {std::move(levels), std::move(pairs), std::move(names), std::move(fields)};
@@ -215,13 +216,13 @@ class CaseMaker {
   }
   void add_base(int axis) {
     made_->kind = base_kind(environment_);
-    if (!environment_.simultaneous) {
+    if (!environment_.is_simultaneous()) {
       made_->axis = axis;
       made_->along = axis_names[static_cast<std::size_t>(axis)];
     }
     const std::string name(axis_names[static_cast<std::size_t>(axis)]);
     const VectorXcd column = base_column(environment_, axis, system_);
-    if (!environment_.bases_apart) {
+    if (!environment_.has_bases_apart()) {
       add_base(column, fmt::format("{} along {}", environment_.profile, name));
       return;
     }
@@ -250,7 +251,7 @@ class CaseMaker {
       VectorXcd column = VectorXcd::Zero(made_->loads.rows());
       for (std::size_t k = 0; k < load.factors.size(); ++k)
         column[first[index] + static_cast<Index>(k)] = load.factors[k] * (environment_.is_static() ? driven.amount : 1);
-      if (environment_.type == Environment::Type::sine) amplitudes_.push_back(driven.amplitude);
+      if (environment_.is_sine()) amplitudes_.push_back(driven.amplitude);
       if (!made_->kind) made_->kind = amplitude_kind(load);
       made_->inputs.push_back(driven.profile.empty() ? load.name : fmt::format("{} ({})", load.name, driven.profile));
       add(VectorXcd::Zero(made_->base.rows()), column);
@@ -287,7 +288,7 @@ class CaseMaker {
   }
   void add_base(const VectorXcd& column, std::string heading) {
     made_->inputs.push_back(std::move(heading));
-    if (environment_.type == Environment::Type::sine) amplitudes_.emplace_back(environment_.input);
+    if (environment_.is_sine()) amplitudes_.emplace_back(environment_.input);
     add(column, VectorXcd::Zero(made_->loads.rows()));
   }
   void add(const VectorXcd& base, const VectorXcd& loads) {
@@ -318,7 +319,7 @@ std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& en
                                                            const System& system) {
   const std::vector<int> first = first_columns(assembly);
   std::vector<std::vector<int>> axes;  // that act at once
-  if (environment.simultaneous || environment.axes.empty())
+  if (environment.is_simultaneous() || environment.axes.empty())
     axes.push_back(environment.axes);
   else
     for (const int axis : environment.axes) axes.push_back({axis});
@@ -345,7 +346,7 @@ const Kind* reference_kind(const Environment& environment, const Assembly& assem
 
 std::vector<std::string> case_names(const Environment& environment) {
   std::vector<std::string> axes, names;
-  if (!environment.simultaneous)
+  if (!environment.is_simultaneous())
     for (const int axis : environment.axes) axes.emplace_back(axis_names[static_cast<std::size_t>(axis)]);
   if (axes.empty()) axes.emplace_back();
   for (const std::string& axis : axes) {

@@ -51,8 +51,8 @@ struct Excitation {
   [[nodiscard]] bool is_called(std::string_view called) const;
   /// Whether any of some names is one of these; all cases together have their own name alone.
   [[nodiscard]] bool is_among(const std::vector<std::string>& names) const;
-  [[nodiscard]] bool is_sine() const { return environment->type == Environment::Type::sine; }
-  [[nodiscard]] bool is_random() const { return environment->type == Environment::Type::random; }
+  [[nodiscard]] bool is_sine() const { return environment->is_sine(); }
+  [[nodiscard]] bool is_random() const { return environment->is_random(); }
   [[nodiscard]] bool is_static() const { return environment->is_static(); }
   /// "launch-sine along x, qualification (0 dB)".
   [[nodiscard]] std::string heading() const;

@@ -29,7 +29,7 @@ constexpr double same = 0.005;  // part of a frequency
 std::vector<double> frequencies_of(const CaseResults& outcome, const std::vector<Output>& watched,
                                    const std::vector<bool>& real, std::optional<double> stated = std::nullopt) {
   std::vector<double> frequencies(watched.size(), 0);
-  if (outcome.grid().empty() || outcome.environment().direct) return frequencies;
+  if (outcome.grid().empty() || outcome.environment().is_direct()) return frequencies;
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!real[i] || !outcome.has(watched[i]) || !watched[i].is_headline()) continue;
     if (stated) {

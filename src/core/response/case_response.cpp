@@ -31,7 +31,7 @@ VectorXcd static_state(const Excitation& excitation, const System& system, const
   const StateLayout layout = layout_of(basis);
   // Gravity g acts on the model as a base acceleration of −g would, seen from the base.
   Vector6 field = Vector6::Zero();
-  field.head<3>() = excitation.environment->acceleration;
+  field.head<3>() = excitation.environment->at_rest().acceleration;
   const VectorXd loads = excitation.loads.rowwise().sum().real(),
                  displaced = displacement_of(*excitation.environment, layout.motions);
   VectorXcd z = VectorXcd::Zero(layout.size()), all_loads = loads.cast<Complex>();
@@ -85,12 +85,13 @@ CaseResponse::CaseResponse(std::shared_ptr<const Excitation> applied, const Syst
   }
   transfer.emplace(basis, damping, InputColumns{excitation->base, excitation->loads});
   grid = frequency_grid(excitation->grid, curve_points(*excitation, damping), resonances(basis, damping));
-  std::vector<double> cuts;
-  for (const auto& [from, to] : environment().bands) cuts.insert(cuts.end(), {from, to});
-  if (excitation->is_random())
-    covariance = integrate_covariance(*transfer, excitation->spectrum, cuts, threads);
-  else
+  if (excitation->is_sine()) {
     sine.emplace(*transfer, excitation->drive, grid, grid_shortfall(excitation->grid.points_per_resonance));
+    return;
+  }
+  std::vector<double> cuts;
+  for (const auto& [from, to] : environment().random().bands) cuts.insert(cuts.end(), {from, to});
+  covariance = integrate_covariance(*transfer, excitation->spectrum, cuts, threads);
 }
 
 }  // namespace avrenk

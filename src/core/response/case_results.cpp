@@ -74,7 +74,7 @@ int strongest_peak(const CaseResults& outcome, const std::vector<Output>& watche
   const std::vector<bool> real = real_answers(outcome, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const SineRow& row = outcome.sine()->rows[i];
-    const double weight = outcome.environment().direct ? 1 : row.amplification;
+    const double weight = outcome.environment().is_direct() ? 1 : row.amplification;
     if (!real[i] || !watched[i].is_headline() || watched[i].quantity->is_reciprocal || row.peak.at_end) continue;
     if (!(weight > most)) continue;
     most = weight;
@@ -89,7 +89,7 @@ CaseResults combine(const Environment& environment, const std::vector<const Case
   RandomAnswers random;
   const bool squares = environment.combination == Environment::Combination::root_sum_of_squares;
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    if (environment.type == Environment::Type::sine) {
+    if (environment.is_sine()) {
       SineRow row;
       double strongest = -1, sum = 0;
       for (const CaseResults* each : cases) {
@@ -120,7 +120,7 @@ CaseResults combine(const Environment& environment, const std::vector<const Case
     random.rows.push_back(std::move(row));
   }
   CaseResults outcome{combined_excitation(environment), {}};
-  if (environment.type == Environment::Type::sine)
+  if (environment.is_sine())
     outcome.answers = std::move(sine);
   else
     outcome.answers = std::move(random);

@@ -83,12 +83,12 @@ OnRandomRow tone_row(const CaseResults& acting, std::size_t index, const RandomR
   const std::vector<double>& grid = acting.grid();
   OnRandomRow row{random.rms, 0, none, 0, {}, none, none, none};
   std::vector<double> amplitudes;
-  if (environment.tones.empty()) {
+  if (environment.sine().tones.empty()) {
     amplitudes = {sine.peak.value};
     row.frequency = sine.peak.frequency;
   } else {
-    for (const double f : environment.tones) amplitudes.push_back(amplitude_at(sine, grid, f));
-    if (environment.tones.size() == 1) row.frequency = environment.tones.front();
+    for (const double f : environment.sine().tones) amplitudes.push_back(amplitude_at(sine, grid, f));
+    if (environment.sine().tones.size() == 1) row.frequency = environment.sine().tones.front();
   }
   const TonesOnNoise x{amplitudes, random.rms};
   row.acting = x.highest();
@@ -99,11 +99,11 @@ OnRandomRow tone_row(const CaseResults& acting, std::size_t index, const RandomR
   }
   const double crossings = random.rms > 0 ? random.moments.zero_crossings() : 0;
   std::vector<Dwell> dwells;
-  if (environment.tones.empty()) {
-    if (!environment.sweep_rate) return row;
-    row.cycles = sweep_cycles(grid.front(), grid.back(), *environment.sweep_rate);
+  if (environment.sine().tones.empty()) {
+    if (!environment.sine().sweep_rate) return row;
+    row.cycles = sweep_cycles(grid.front(), grid.back(), *environment.sine().sweep_rate);
     for (std::size_t k = 0; k + 1 < grid.size(); ++k)
-      dwells.push_back({60 * std::log2(grid[k + 1] / grid[k]) / *environment.sweep_rate,
+      dwells.push_back({60 * std::log2(grid[k + 1] / grid[k]) / *environment.sine().sweep_rate,
                         std::max(largest_over_phase(sine.curve.col(static_cast<Eigen::Index>(k))),
                                  largest_over_phase(sine.curve.col(static_cast<Eigen::Index>(k + 1)))),
                         std::sqrt(grid[k] * grid[k + 1])});
@@ -111,11 +111,11 @@ OnRandomRow tone_row(const CaseResults& acting, std::size_t index, const RandomR
     return row;
   }
   if (!duration) return row;
-  if (environment.tones.size() == 1) row.cycles = *duration * environment.tones.front();
+  if (environment.sine().tones.size() == 1) row.cycles = *duration * environment.sine().tones.front();
   double squares = 0, moving = 0;  // mean frequency of the tones by what they move
   for (std::size_t k = 0; k < amplitudes.size(); ++k) {
     squares += amplitudes[k] * amplitudes[k];
-    moving += std::pow(amplitudes[k] * environment.tones[k], 2);
+    moving += std::pow(amplitudes[k] * environment.sine().tones[k], 2);
   }
   dwells = {{*duration, row.acting, squares > 0 ? std::sqrt(moving / squares) : 0}};
   if (gaussian) add_largest(dwells, amplitudes, random.rms, crossings, row);
@@ -127,7 +127,7 @@ OnRandomRow band_row(const CaseResults& acting, std::size_t index, const RandomR
                      const std::optional<double>& duration) {
   const RandomRow& narrow = acting.random()->rows[index];
   const std::vector<double>& grid = acting.grid();
-  const double width = *acting.environment().band_width;
+  const double width = *acting.environment().random().band_width;
   OnRandomRow row{random.rms, 0, none, 0, {}, none, none, none};
   const DrawnCurve curve(grid, narrow.psd);
   double best = 0, at = 0.5 * (grid.front() + std::min(grid.front() + width, grid.back()));

@@ -198,7 +198,7 @@ class RandomRun {
       row.pairs = largest_pairs(variance_share_pairs(own.measure, covariance_, transfer_.layout()));
     const IntegrationRule by_point = covariance_.by_point();
     row.moments = spectral_moments(by_point, own.at_rule);
-    for (const auto& [from, to] : excitation_.environment->bands) {
+    for (const auto& [from, to] : excitation_.environment->random().bands) {
       double square = 0;
       for (std::size_t k = 0; k < own.at_rule.size(); ++k)
         if (const double f = covariance_.rule.frequency[k]; f > from && f < to) square += own.at_rule[k];

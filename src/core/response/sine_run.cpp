@@ -87,7 +87,7 @@ class Reasons {
 
   void explain_sweep(const Measure& measure, SineRow& row) {
     row.sweep_parameter = std::nan("");
-    if (!environment_.sweep_rate) return;
+    if (!environment_.sine().sweep_rate) return;
     const auto main = std::find_if(row.shares.begin(), row.shares.end(), [](const auto& s) { return s.first >= 0; });
     if (main == row.shares.end() || main->second < 0.1 || main->first >= transfer_.basis().with_mass()) return;
     const ModalDamping& damping = transfer_.damping();
@@ -96,13 +96,13 @@ class Reasons {
       for (const SpringMode& each : damping.with_springs)
         if (std::abs(each.frequency - row.peak.frequency) < std::abs(nearest->frequency - row.peak.frequency))
           nearest = &each;
-      row.sweep_parameter = sweep_parameter(*environment_.sweep_rate, 0.5 / nearest->ratio, nearest->frequency);
+      row.sweep_parameter = sweep_parameter(*environment_.sine().sweep_rate, 0.5 / nearest->ratio, nearest->frequency);
       return;
     }
-    row.sweep_parameter = sweep_parameter(*environment_.sweep_rate, damping.amplification(main->first),
+    row.sweep_parameter = sweep_parameter(*environment_.sine().sweep_rate, damping.amplification(main->first),
                                           transfer_.basis().frequency(main->first));
     if (row.sweep_parameter <= slow_sweep) return;
-    if (!swept_) swept_.emplace(transfer_, response_.drive(), *environment_.sweep_rate, grid_.from, grid_.to);
+    if (!swept_) swept_.emplace(transfer_, response_.drive(), *environment_.sine().sweep_rate, grid_.from, grid_.to);
     row.swept = swept_->peak(measure, main->first);
   }
 

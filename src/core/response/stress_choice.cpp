@@ -45,7 +45,7 @@ const WorstStress* StressField::worst_of(const StressStations& stations, int par
 double weight_on_top(const Environment& load, const Environment& at_rest) {
   if (!at_rest.is_static()) return 0;
   if (load.is_static()) return 0;
-  return load.type == Environment::Type::random ? 3 : 1;
+  return load.is_random() ? 3 : 1;
 }
 
 std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,

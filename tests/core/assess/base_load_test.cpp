@@ -35,7 +35,7 @@ TEST(BaseLoad, OfOneMassIsItsClosedForm) {
     }
   }
   for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
-    environment.type = type;
+    test::set_type(environment, type);
     environment.input = LogLogTable({{10, 3, {}}, {200, 3, {}}}, type == Environment::Type::sine ? 20 : 10);
     const CaseResponse load(excitation_along(environment, 2, solved.system), solved.system, solved.basis,
                             solved.damping);

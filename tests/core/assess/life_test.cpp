@@ -32,19 +32,19 @@ FatigueLine line_of(const Kind& kind, double strength, double slope) {
 Environment shaken(const std::string& name, Environment::Type type, const LogLogTable& input, int axis) {
   Environment environment;
   environment.name = name;
-  environment.type = type;
+  test::set_type(environment, type);
   environment.input = input;
   environment.axes = {axis};
   environment.grid = {input.from(), input.to(), 24, 21, {}};
-  environment.sweep_rate = 2;
+  if (environment.is_sine()) environment.sine().sweep_rate = 2;
   return environment;
 }
 
 Environment gravity(const Vector3& field) {
   Environment environment;
   environment.name = "gravity";
-  environment.type = Environment::Type::constant;
-  environment.acceleration = field;
+  environment.form = StaticInput{};
+  environment.at_rest().acceleration = field;
   return environment;
 }
 

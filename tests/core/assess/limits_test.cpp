@@ -24,7 +24,7 @@ struct Shaken {
     sine.grid = {10, 100, 24, 21, {}};
     random = sine;
     random.name = "random";
-    random.type = Environment::Type::random;
+    random.form = RandomInput{};
     random.input = LogLogTable({{10, 0.5, {}}, {100, 0.5, {}}}, 10);
     for (const int axis : {0, 2}) {
       outcomes.push_back(test::run_along(sine, axis, solved.system, solved.basis, solved.damping, watched));
@@ -45,9 +45,9 @@ struct Shaken {
 Limit limit_of(const std::string& of, const std::string& in, Take take, double allowable) {
   Limit limit;
   limit.name = "limit";
-  limit.of = of;
-  limit.environments = {in};
-  (take.form == Take::Form::peak ? limit.take : limit.take_random) = take;
+  limit.response()->of = of;
+  limit.response()->environments = {in};
+  (take.form == Take::Form::peak ? limit.response()->take : limit.response()->take_random) = take;
   limit.allowable = allowable;
   return limit;
 }
@@ -90,9 +90,7 @@ TEST(Limits, AskForAFrequencyWithEnoughMass) {
   const Shaken shaken;
   Limit limit;
   limit.name = "first";
-  limit.subject = Limit::Of::frequency;
-  limit.direction = 2;
-  limit.effective_mass_above = 0.1;
+  limit.kind = FrequencyLimit{2, 0.1};
   limit.allowable = 35;
   LimitResult result = shaken.check(limit);
   EXPECT_NEAR(result.value, 40, 1e-9);
@@ -100,15 +98,16 @@ TEST(Limits, AskForAFrequencyWithEnoughMass) {
   EXPECT_EQ(result.where, "mode 1, 100.0 %");
   limit.allowable = 45;
   EXPECT_FALSE(shaken.check(limit).met);
-  limit.below = true;
+  limit.kind = FrequencyLimit{2, 0.1, true};
   EXPECT_TRUE(shaken.check(limit).met);
-  limit.effective_mass_above = 1.5;  // no mode has so much: below is not met, above is as far as modes are proven
+  limit.kind =
+      FrequencyLimit{2, 1.5, true};  // no mode has so much: below is not met, above is as far as modes are proven
   EXPECT_FALSE(shaken.check(limit).met);
   limit.allowable = 2 * shaken.solved.basis.proven_below;  // where the modes end below the bound nothing is shown
   EXPECT_FALSE(shaken.check(limit).met);
   EXPECT_LE(shaken.check(limit).margin, 0);
   limit.allowable = 45;
-  limit.below = false;
+  limit.kind = FrequencyLimit{2, 1.5};
   result = shaken.check(limit);
   EXPECT_TRUE(result.met);
   EXPECT_EQ(result.value, shaken.solved.basis.proven_below);
@@ -203,8 +202,8 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   };
   Environment gravity;
   gravity.name = "gravity";
-  gravity.type = Environment::Type::constant;
-  gravity.acceleration = {0, 0, -standard_gravity};
+  gravity.form = StaticInput{};
+  gravity.at_rest().acceleration = {0, 0, -standard_gravity};
   std::vector<CaseResults> outcomes;
   outcomes.reserve(3);
   outcomes.push_back(test::run_at_rest(gravity, solved.system, solved.basis, watched));
@@ -237,7 +236,7 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   outcomes.push_back(test::run_along(sine, 2, solved.system, solved.basis, solved.damping, watched, sums));
   Environment random = sine;
   random.name = "random";
-  random.type = Environment::Type::random;
+  random.form = RandomInput{};
   random.input = LogLogTable({{10, 0.5, {}}, {100, 0.5, {}}}, 10);
   random.upper = std::sqrt(2.0);
   outcomes.push_back(test::run_along(random, 2, solved.system, solved.basis, solved.damping, watched));
@@ -258,16 +257,16 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   EXPECT_EQ(force.coupling, 0);
 
   Limit limit = limit_of("mount.force.z", "sine", {Take::Form::peak, 1}, 0);
-  limit.with = "gravity";
+  limit.response()->with = "gravity";
   limit.allowable = weight + 1.05 * force.peak.value;  // met at the nominal level, not at the upper tolerance
   std::vector<Limit> kept;
   const auto check = [&] { return check_limits(kept = {limit}, outcomes, watched, solved.basis, solved.assembly); };
   EXPECT_TRUE(check().at(0).met);
   EXPECT_LT(check().at(0).upper_margin, 0);
-  limit.at_upper = true;
+  limit.response()->at_upper = true;
   EXPECT_FALSE(check().at(0).met);
   limit = limit_of("mount.force.z", "random", {Take::Form::sigma, 3}, 1e4);
-  limit.with = "gravity";
+  limit.response()->with = "gravity";
   const double rms = outcomes[2].random()->rows[index("mount.force.z")].rms;
   EXPECT_NEAR(check().at(0).value, weight + 3 * rms, 1e-9 * weight);
   EXPECT_TRUE(check().at(0).upper_bound);
@@ -275,11 +274,10 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   limit = limit_of("mount.force.z", "gravity", {Take::Form::peak, 1}, 2 * weight);
   EXPECT_NEAR(check().at(0).margin, 1, 1e-9);
   limit = {};
-  limit.subject = Limit::Of::mass;
+  limit.kind = MassLimit{};
   limit.allowable = 5;
-  limit.below = true;
   EXPECT_NEAR(check().at(0).margin, 1, 1e-12);
-  limit.part = "nothing";
+  limit.kind = MassLimit{"nothing"};
   EXPECT_EQ(check().at(0).value, 0);
 }
 
@@ -345,7 +343,7 @@ TEST(Limits, LookForTheWorstPlaceAgainAtTheUpperTolerance) {
   Environment random = shaken.random, still;
   random.upper = 1.5;
   still.name = "weight";
-  still.type = Environment::Type::constant;
+  still.form = StaticInput{};
   RandomRow row;
   row.rms = 4;
   row.candidate_rms = Eigen::Vector2d(1, 4);
@@ -353,8 +351,8 @@ TEST(Limits, LookForTheWorstPlaceAgainAtTheUpperTolerance) {
   const CaseResults shake{excitation_along(random, 2, system), RandomAnswers{{}, {row}, 0}},
       weight{excitation_along(still, std::nullopt, system), StaticAnswers{{{10, "here", Eigen::Vector2d(10, 0)}}}};
   Limit limit = limit_of(two.name, "random", {Take::Form::sigma, 3}, 14);
-  limit.with = "weight";
-  limit.at_upper = true;
+  limit.response()->with = "weight";
+  limit.response()->at_upper = true;
   const auto results = check_limits({limit}, {shake, weight}, {two}, shaken.solved.basis, shaken.solved.assembly);
   ASSERT_EQ(results.size(), 1U);
   EXPECT_NEAR(results[0].value, 13, 1e-12);
@@ -380,9 +378,9 @@ TEST(Clearance, JudgesWhatClosesTheGap) {
   Environment down, up, sine, random;
   down.name = "down";
   up.name = "up";
-  down.type = up.type = Environment::Type::constant;
-  down.acceleration = {0, 0, -9.81};
-  up.acceleration = {0, 0, 9.81};
+  down.type = up.form = StaticInput{};
+  down.at_rest().acceleration = {0, 0, -9.81};
+  up.at_rest().acceleration = {0, 0, 9.81};
   for (Environment* each : {&sine, &random}) {
     each->axes = {2};
     each->input = LogLogTable({{10, 3, {}}, {100, 3, {}}}, 10);
@@ -391,9 +389,9 @@ TEST(Clearance, JudgesWhatClosesTheGap) {
   }
   sine.name = "sine";
   random.name = "random";
-  random.type = Environment::Type::random;
+  random.form = RandomInput{};
   const auto run = [&](const Environment& environment) {
-    return environment.type == Environment::Type::constant
+    return environment.is_static()
                ? test::run_at_rest(environment, solved.system, solved.basis, watched)
                : test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
   };
@@ -412,11 +410,11 @@ TEST(Clearance, JudgesWhatClosesTheGap) {
     SCOPED_TRACE(each.in + " " + each.with);
     Limit limit;
     limit.name = "room";
-    limit.of = watched[0].name;
-    limit.environments = {each.in};
-    limit.take_random = {Take::Form::sigma, 3};
-    limit.with = each.with;
-    limit.at_least = 1e-3;
+    limit.response()->of = watched[0].name;
+    limit.response()->environments = {each.in};
+    limit.response()->take_random = {Take::Form::sigma, 3};
+    limit.response()->with = each.with;
+    limit.response()->at_least = 1e-3;
     const auto results = check_limits({limit}, outcomes, watched, solved.basis, solved.assembly);
     ASSERT_EQ(results.size(), 1U);
     EXPECT_NEAR(results[0].value, each.closing, 1e-9 * std::abs(each.closing));

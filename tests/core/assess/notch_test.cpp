@@ -26,7 +26,7 @@ struct Vibrated {
         watch(solved.assembly, solved.channels, {OutputRequest{"box", &output_quantities()[0], {1}, Vector3::Zero()}});
     const bool random = type == Environment::Type::random;
     environment.name = random ? "noise" : "sine";
-    environment.type = type;
+    test::set_type(environment, type);
     environment.input = input;
     environment.axes = {2};
     environment.upper = random ? 1.2 : 1.1;
@@ -47,10 +47,10 @@ struct Vibrated {
 Limit notched_at(double allowable, NotchRule rule = {}) {
   Limit limit;
   limit.name = "box-level";
-  limit.of = "box.acceleration.z";
-  limit.environments = {"sine", "noise"};
+  limit.response()->of = "box.acceleration.z";
+  limit.response()->environments = {"sine", "noise"};
   limit.allowable = allowable;
-  limit.notch = rule;
+  limit.response()->notch = rule;
   return limit;
 }
 
@@ -70,7 +70,7 @@ TEST(Notch, KeepsTheLimitAndNoMore) {
     Vibrated vibrated(each.input);
     Limit limit = notched_at(each.allowable);
     limit.factor = each.factor;
-    limit.at_upper = each.at_upper;
+    limit.response()->at_upper = each.at_upper;
     const auto found = vibrated.notched({limit});
     ASSERT_TRUE(found);
     const double room = each.allowable / (each.factor * (each.at_upper ? 1.1 : 1));
@@ -156,10 +156,10 @@ TEST(NotchOfNoise, KeepsAPsdAndNoMore) {
        {AllowedPsd{LogLogTable({{1e-3, 40, {}}, {1e6, 40, {}}}, 10)}, AllowedPsd{table}, AllowedPsd{force, true}}) {
     Vibrated shaken(input, Environment::Type::random);
     Limit limit = notched_at(0);
-    limit.take_random.form = Take::Form::psd;
-    limit.allowed_psd = allowed;
+    limit.response()->take_random.form = Take::Form::psd;
+    limit.response()->allowed_psd = allowed;
     limit.factor = 1.1;
-    limit.at_upper = true;
+    limit.response()->at_upper = true;
     const auto found = shaken.notched({limit});
     ASSERT_TRUE(found);
     const auto highest = [&](double f) {
@@ -207,8 +207,8 @@ TEST(NotchOfNoise, MeetsAnRmsWithTheLeastAreaLost) {
     const auto square = [](double f) { return std::pow(transmissibility(f), 2); };
     const double full = integral([&](double f) { return 2 * square(f); });
     Limit limit = notched_at(3 * part * std::sqrt(full));
-    limit.take_random = {Take::Form::sigma, 3};
-    if (decibel > 0) limit.notch->deepest = std::pow(10, -decibel / 20);
+    limit.response()->take_random = {Take::Form::sigma, 3};
+    if (decibel > 0) limit.response()->notch->deepest = std::pow(10, -decibel / 20);
     const auto found = shaken.notched({limit});
     ASSERT_TRUE(found);
     EXPECT_TRUE(found->not_kept.empty());
@@ -230,7 +230,7 @@ TEST(NotchOfNoise, MeetsAnRmsWithTheLeastAreaLost) {
   }
   Vibrated shaken(input, Environment::Type::random);
   Limit limit = notched_at(0.1);
-  limit.take_random = {Take::Form::rms, 1};
+  limit.response()->take_random = {Take::Form::rms, 1};
   const auto impossible = shaken.notched({limit});
   ASSERT_TRUE(impossible);
   EXPECT_EQ(impossible->not_kept.size(), 1U) << "12 dB do not do";

@@ -153,7 +153,7 @@ struct SkinPlate {
 Environment field_noise(const LogLogTable& level, const std::vector<int>& loads) {
   Environment environment;
   environment.name = "noise";
-  environment.type = Environment::Type::random;
+  environment.form = RandomInput{};
   environment.grid = {level.from(), level.to(), 24, 21, {}};
   environment.load_cases.resize(1);
   for (const int load : loads) {

@@ -73,7 +73,7 @@ Audited run(Solved& solved, const DampingRule& rule, const Environment& environm
 TEST(Audit, FindsNoErrorWhereThereIsNone) {
   for (const Environment::Type type : {Environment::Type::sine, Environment::Type::random}) {
     Environment environment = sweep(5, 300);
-    environment.type = type;
+    test::set_type(environment, type);
     for (int axis = 0; axis < 3; ++axis) {
       Solved uniform(test::portal(0.05), test::count(1000), test::loss_factor(0.05));
       EXPECT_LE(run(uniform, test::loss_factor(0.05), environment, axis).worst, 1e-7);

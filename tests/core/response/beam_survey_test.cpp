@@ -28,8 +28,8 @@ TEST(BeamSurvey, CantileverUnderItsWeight) {
   const Solved solved(test::cantilever(c), test::count(1000), {});
   Environment gravity;
   gravity.name = "gravity";
-  gravity.type = Environment::Type::constant;
-  gravity.acceleration = {0, 0, -standard_gravity};
+  gravity.form = StaticInput{};
+  gravity.at_rest().acceleration = {0, 0, -standard_gravity};
   const BeamStressField field =
       survey_beams(solved.assembly, solved.channels, solved.basis, beam_loads(gravity, solved), 2).front();
   const double moment = 2700 * c.section.area * standard_gravity / 2;
@@ -69,7 +69,7 @@ TEST(BeamSurvey, IsTheLargestOfAllFibres) {
     gust.amplitude = Amplitude(LogLogTable({{15, 3, {}}, {700, 3, {}}}, 20));
     gust.spectrum = LogLogTable({{15, 3, {}}, {700, 3, {}}}, 10);
     environment.load_cases = {{"", {gust}}};
-    environment.simultaneous = true;
+    environment.random().simultaneous = true;
     const StressSource none;
     std::vector<OutputRequest> requests;
     for (const OutputQuantity& each : output_quantities())
@@ -79,7 +79,7 @@ TEST(BeamSurvey, IsTheLargestOfAllFibres) {
         requests.push_back(request);
       }
     for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
-      environment.type = type;
+      test::set_type(environment, type);
       const CaseResponses loads = beam_loads(environment, solved);
       ASSERT_EQ(loads.size(), 1U);
       const std::vector<BeamStressField> fields =

@@ -269,9 +269,9 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
     environment.grid = {drawn.from, drawn.to, 24, 21, {}};
     for (std::size_t b = 0; b < drawn.bases.size(); ++b)
       environment.motions.push_back({static_cast<int>(b), drawn.bases[b]});
-    environment.type = Environment::Type::random;
+    environment.form = RandomInput{};
     const CaseResults random = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
-    environment.type = Environment::Type::sine;
+    environment.form = SineInput{};
     const CaseResults sine = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
     const std::size_t channels = watched.size() / 4;  // x, y, z, magnitude
     ASSERT_EQ(channels, squares(drawn, 10).size());

@@ -58,7 +58,7 @@ SpringLaw rubber() {
 Environment shake_along_z(double level, bool random, double from, double to) {
   Environment own;
   own.name = "shake";
-  own.type = random ? Environment::Type::random : Environment::Type::sine;
+  if (random) own.form = RandomInput{};
   own.axes = {2};
   own.input = LogLogTable({{from, level, {}}, {to, level, {}}}, random ? 10 : 20);
   own.grid = {from, to, 24, 21, {}};

@@ -27,7 +27,7 @@ TEST(FineCurve, IsStraightBetweenItsPoints) {
     environment.grid = {10, 200, 24, 21, {}};
     for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
       const bool is_sine = type == Environment::Type::sine;
-      environment.type = type;
+      test::set_type(environment, type);
       environment.input = LogLogTable({{10, 20, {}}, {60, 20, {}}, {60, 5, {}}, {200, 8, {}}}, is_sine ? 20 : 10);
       CaseResponse excited(excitation_along(environment, 2, solved.system), solved.system, solved.basis,
                            solved.damping);

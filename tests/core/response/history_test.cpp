@@ -64,7 +64,7 @@ struct Recorded {
     model.loads[0].factors = {1};
     solved = std::make_unique<Solved>(model, test::count(1000), test::ratio(0.03));
     environment.name = "noise";
-    environment.type = Environment::Type::random;
+    environment.form = RandomInput{};
     environment.profile = "broad";
     environment.axes = {2};
     environment.input = LogLogTable({{10, 1, {}}, {60, 3, {}}, {150, 0.5, {}}}, 10);

@@ -130,7 +130,7 @@ TEST(Loads, EndForcesOfLoadedBeamsAreThoseOfStatics) {
     model.loads = {named_load("snow", along)};
     const Solved solved(model, test::count(1000), test::ratio(0.01));
     Environment still;
-    still.type = Environment::Type::constant;
+    still.form = StaticInput{};
     still.load_cases = {{"", {{0, "", {}, 1.0}}}};
     const auto excitation = excitations(still, solved.assembly, solved.system).front();
     const VectorXcd z = static_state(*excitation, solved.system, solved.basis);
@@ -232,8 +232,8 @@ TEST(Loads, HaveDynamicStiffnessImpedanceAndDynamicMass) {
   const std::vector<bool> real = real_answers(outcomes[0], watched);
   for (std::size_t i = 0; i < watched.size(); ++i) EXPECT_EQ(real[i], watched[i].component == "z") << watched[i].name;
   Limit stiff;
-  stiff.of = "body.dynamic stiffness.z";
-  stiff.environments = {"shake"};
+  stiff.response()->of = "body.dynamic stiffness.z";
+  stiff.response()->environments = {"shake"};
   stiff.allowable = 7000;
   stiff.factor = 1.25;
   const std::vector<Limit> limits{stiff};

@@ -27,7 +27,7 @@ Load force_on(int node, const std::string& name, const Vector6& force) {
 Environment noise(double from, double to) {
   Environment environment;
   environment.name = "noise";
-  environment.type = Environment::Type::random;
+  environment.form = RandomInput{};
   environment.profile = "broad";
   environment.grid = {from, to, 24, 21, {}};
   return environment;
@@ -66,12 +66,12 @@ TEST(ManyInputs, AgreeWithADenseIntegralOfTheirSpectralMatrix) {
   const Solved solved(model, test::count(1000), test::ratio(0.02));
   Environment both = noise(15, 700);
   both.axes = {0, 2};
-  both.simultaneous = true;
+  both.random().simultaneous = true;
   both.input = LogLogTable({{15, {}, 6}, {60, 2.0, {}}, {60, 0.7, {}}, {400, 0.7, {}}, {700, {}, -9}}, 10);
   both.load_cases = {{"", {driven(0, flat(4, 20, 300)), driven(1, flat(9, 15, 700))}}};
   const CoherenceRule every{{}, {{1, 0.2, 0}}}, axes{{"x", "z"}, {{30, 0.6, 0.4}, {200, 0.1, -2}}},
       turned{{"twist", "x"}, {{1, 0.3, 0.7}}};
-  both.coherences = {every, axes, turned};
+  both.random().coherences = {every, axes, turned};
   const auto excitation = excitations(both, model, solved.system).front();
   EXPECT_EQ(excitation->names, (std::vector<std::string>{"x", "z", "push", "twist"}));
   EXPECT_EQ(excitation->name(), "noise");
@@ -134,10 +134,10 @@ TEST(ManyInputs, AreAuditedExactlyWithAllModes) {
   const Solved solved(model, test::count(1000), {});
   Environment both = noise(15, 200);
   both.axes = {0, 1, 2};
-  both.simultaneous = true;
+  both.random().simultaneous = true;
   both.input = flat(1, 15, 200);
   both.load_cases = {{"", {driven(0, flat(4, 15, 200))}}};
-  both.coherences = {{{}, {{1, 0.6, 0.5}}}};
+  both.random().coherences = {{{}, {{1, 0.6, 0.5}}}};
   const std::vector<OutputRequest> requests{{"tip", quantity("acceleration", Subject::node), {9}},
                                             {"root", quantity("force", Subject::base), {0}},
                                             {"feet", quantity("foot force", Subject::foot), {0, 1}},
@@ -161,7 +161,7 @@ TEST(ManyInputs, AddUpAsTheyAreCorrelated) {
   const std::vector<Output> watched = watch(model, solved.channels, requests);
   Environment three = noise(10, 160);
   three.axes = {0, 1, 2};
-  three.simultaneous = true;
+  three.random().simultaneous = true;
   three.input = LogLogTable({{10, 1, {}}, {100, 3, {}}, {160, 0.5, {}}}, 10);
   const CaseResults together = run(three, solved, watched);
   for (std::size_t i = 0; i < watched.size(); ++i) {
@@ -169,7 +169,7 @@ TEST(ManyInputs, AddUpAsTheyAreCorrelated) {
     std::vector<double> single;
     for (int axis = 0; axis < 3; ++axis) {
       Environment one = three;
-      one.simultaneous = false;
+      one.random().simultaneous = false;
       one.axes = {axis};
       const double rms = run(one, solved, watched).random()->rows[i].rms;
       single.push_back(rms * rms);
@@ -182,7 +182,7 @@ TEST(ManyInputs, AddUpAsTheyAreCorrelated) {
   // Fully correlated with a phase of nothing along x and y: one motion along their diagonal, √2 as large.
   Environment two = three;
   two.axes = {0, 1};
-  two.coherences = {{{}, {{1, 1, 0}}}};
+  two.random().coherences = {{{}, {{1, 1, 0}}}};
   const auto excitation = excitations(two, model, solved.system).front();
   const Transfer diagonal(solved.basis, solved.damping, {MatrixXcd(excitation->base.rowwise().sum())});
   const ModalCovariance exact = integrate_covariance(diagonal, two.input);
@@ -205,10 +205,10 @@ TEST(ManyInputs, OfTwoFeetAreAsByHand) {
       watch(model, solved.channels, {{"mass", quantity("acceleration", Subject::node), {1}}});
   Environment environment = noise(5, 80);
   environment.axes = {2};
-  environment.bases_apart = true;
+  environment.random().bases_apart = true;
   environment.input = flat(1, 5, 80);
   const auto psd = [&](const std::vector<CoherenceRule>& rules) {
-    environment.coherences = rules;
+    environment.random().coherences = rules;
     CaseResults outcome = run(environment, solved, watched);
     return std::pair(outcome.grid(), outcome.random()->rows[2].psd);  // along z
   };
@@ -237,10 +237,10 @@ TEST(ManyInputs, OfTwoFeetAreAsByHand) {
   }
   // Where loads act is not known: a distance needs bases.
   Environment without = environment;
-  without.bases_apart = false;
+  without.random().bases_apart = false;
   without.axes = {0, 2};
-  without.simultaneous = true;
-  without.coherences = {wave};
+  without.random().simultaneous = true;
+  without.random().coherences = {wave};
   EXPECT_ANY_THROW((void)excitations(without, model, solved.system));
 }
 
@@ -257,7 +257,7 @@ TEST(ManyInputs, OfLoadsKnowHowFarTheyAreApart) {
   CoherenceRule rule{{}, {{1, 1, 0}}};
   rule.slowness = Vector3(1 / 60.0, 0, 0);
   rule.length = 0.5;
-  environment.coherences = {rule};
+  environment.random().coherences = {rule};
   const auto excitation = excitations(environment, model, solved.system).front();
   for (const double f : {10.0, 70.0}) {
     const MatrixXcd root = excitation->spectrum.root(f), s = root * root.adjoint();
@@ -280,7 +280,7 @@ TEST(ManyInputs, MayLeaveAGapBetweenTheirTables) {
   const auto rms = [&](const std::vector<DrivenLoad>& loads, bool correlated) {
     Environment environment = noise(15, 200);
     environment.load_cases = {{"", loads}};
-    if (correlated) environment.coherences = {{{}, {{1, 0.7, 0.2}}}};
+    if (correlated) environment.random().coherences = {{{}, {{1, 0.7, 0.2}}}};
     return run(environment, solved, watched).random()->rows[3].rms;
   };
   EXPECT_NEAR(rms({low, high}, true) / std::hypot(rms({low}, false), rms({high}, false)), 1, 1e-8);

@@ -15,7 +15,7 @@ using test::Solved;
 Environment stepped_noise(double from, double to) {
   Environment environment;
   environment.name = "noise";
-  environment.type = Environment::Type::random;
+  environment.form = RandomInput{};
   environment.profile = "broad";
   environment.input = LogLogTable({{from, 1, {}}, {60, 3, {}}, {60, 0.5, {}}, {to, 0.5, {}}}, 10);
   environment.grid = {from, to, 24, 21, {}};
@@ -38,8 +38,8 @@ TEST(MotionSurvey, AgreesWithWatchedNodesAndADenseScan) {
   const Solved solved(model, test::count(1000), test::ratio(0.02));
   Environment both = stepped_noise(15, 700);
   both.axes = {0, 2};
-  both.simultaneous = true;
-  both.coherences = {{{}, {{1, 0.6, 0.5}}}};
+  both.random().simultaneous = true;
+  both.random().coherences = {{{}, {{1, 0.6, 0.5}}}};
   Environment single = stepped_noise(15, 700);
   single.axes = {1};
   for (const Environment* environment : {&both, &single}) {
@@ -101,7 +101,7 @@ TEST(MotionSurvey, FindsTheResonanceOfAMassOnASpring) {
   const Solved solved(model, test::count(6), {});
   Environment environment;
   environment.name = "noise";
-  environment.type = Environment::Type::random;
+  environment.form = RandomInput{};
   environment.axes = {2};
   environment.input = LogLogTable({{5, 4, {}}, {200, 4, {}}}, 10);
   environment.grid = {5, 200, 24, 21, {}};

@@ -88,7 +88,7 @@ struct Shaken {
   }
   [[nodiscard]] static Environment along_z(Environment::Type type, const LogLogTable& input) {
     Environment environment;
-    environment.type = type;
+    test::set_type(environment, type);
     environment.name = type == Environment::Type::sine ? "tone" : "noise";
     environment.axes = {2};
     environment.input = input;
@@ -111,7 +111,7 @@ TEST(OnRandom, TonesAddTheirMeanSquares) {
               tone = Shaken::along_z(Environment::Type::sine, level_line(9, 10, 120));
   noise.duration = 60;
   tone.superposed_on = "noise";
-  tone.sweep_rate = 2;
+  tone.sine().sweep_rate = 2;
   const auto index = static_cast<std::size_t>(find_output(all.watched, "two.acceleration.z") - all.watched.data());
   const auto broad = all.excite_alone(noise);
   const CaseResults random = run_case(*broad, all.watched);
@@ -128,7 +128,7 @@ TEST(OnRandom, TonesAddTheirMeanSquares) {
   EXPECT_NEAR(swept.cycles, sweep_cycles(10, 120, 2), 1e-9);
   // Fixed at the resonance for the time of the whole sweep it is higher; what no tone is added to is the noise alone.
   Environment fixed = tone;
-  fixed.tones = {swept.frequency};
+  fixed.sine().tones = {swept.frequency};
   fixed.grid.at = fixed.tones;
   fixed.duration = 60 * std::log2(12.0) / 2;
   const OnRandomRow held = both(fixed);
@@ -144,7 +144,7 @@ TEST(OnRandom, TonesAddTheirMeanSquares) {
   EXPECT_NEAR(alone.within[2] / (3 * sigma), 1, 1e-6);
   // Two tones at once.
   Environment two = fixed;
-  two.tones = {30, 40};
+  two.sine().tones = {30, 40};
   two.grid.at = two.tones;
   const OnRandomRow pair = both(two);
   const auto amplitude = [&](double f) {
@@ -164,7 +164,7 @@ TEST(OnRandom, BandsHoldWhatTheirWindowHolds) {
   Environment band = Shaken::along_z(Environment::Type::random, level_line(7, 12, 150));
   band.name = "band";
   band.superposed_on = "noise";
-  band.band_width = 5;
+  band.random().band_width = 5;
   const auto index = static_cast<std::size_t>(find_output(all.watched, "two.acceleration.z") - all.watched.data());
   const auto broad = all.excite_alone(noise), narrow = all.excite_alone(band);
   const CaseResults random = run_case(*broad, all.watched), acting = run_case(*narrow, all.watched);

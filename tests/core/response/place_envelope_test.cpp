@@ -18,7 +18,7 @@ TEST(PlaceEnvelope, IsTheLargestOfItsNodesAtEachFrequency) {
   environment.axes = {2};
   environment.grid = {15, 300, 12, 9, {}};
   for (const auto type : {Environment::Type::sine, Environment::Type::random}) {
-    environment.type = type;
+    test::set_type(environment, type);
     CaseResponse load(excitation_along(environment, 2, solved.system), solved.system, solved.basis, solved.damping);
     for (const char* const keyword : {"acceleration", "transmissibility"}) {
       const auto quantities = output_quantities();

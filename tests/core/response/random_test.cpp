@@ -98,11 +98,11 @@ TEST(Random, HasTheMomentsCrossingsAndBandsOfItsSpectrum) {
   const OutputRequest request{"tip", &output_quantities()[5], {9}, Vector3::Zero()};
   const auto watched = watch(solved.assembly, solved.channels, {request});
   Environment environment;
-  environment.type = Environment::Type::random;
+  environment.form = RandomInput{};
   environment.input = LogLogTable({{10, 1, {}}, {200, 1, {}}}, 10);
   environment.grid = {10, 200, 24, 21, {}};
   environment.duration = 120;
-  environment.bands = {{10, 37}, {37, 61.5}, {61.5, 200}, {30, 500}};
+  environment.random().bands = {{10, 37}, {37, 61.5}, {61.5, 200}, {30, 500}};
   const CaseResults outcome = test::run_along(environment, 0, solved.system, solved.basis, solved.damping, watched);
   const RandomRow& row = outcome.random()->rows[0];            // relative displacement along x
   EXPECT_NEAR(row.moments.m0 / (row.rms * row.rms), 1, 1e-9);  // by the rule and by Γ

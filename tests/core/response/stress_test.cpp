@@ -231,11 +231,11 @@ ShakenPlate shaken(bool two_bases) {
   if (two_bases) sine.motions = {{0, 1.0}, {1, std::polar(0.7, 1.1)}};
   Environment random = sine;
   random.name = "random";
-  random.type = Environment::Type::random;
+  random.form = RandomInput{};
   Environment gravity;
   gravity.name = "gravity";
-  gravity.type = Environment::Type::constant;
-  gravity.acceleration = {0, 3, -9.81};
+  gravity.form = StaticInput{};
+  gravity.at_rest().acceleration = {0, 3, -9.81};
   s.environments = {gravity, sine, random};
   return s;
 }

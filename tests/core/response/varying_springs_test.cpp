@@ -264,8 +264,8 @@ TEST(VaryingSprings, AreVariantsOfThemselves) {
   SpringLaw constant;
   constant.variants = stiffening().variants;
   Environment weight;
-  weight.type = Environment::Type::constant;
-  weight.acceleration = Vector3(2, -3, -9.8);
+  weight.form = StaticInput{};
+  weight.at_rest().acceleration = Vector3(2, -3, -9.8);
   for (const Standing standing : {Standing::held, Standing::grounded})
     for (const SpringLaw& law : {stiffening(), constant})
       for (const SpringLaw::Variant& variant : law.variants)
@@ -284,7 +284,7 @@ TEST(VaryingSprings, AreVariantsOfThemselves) {
           // K u = M R a written out, and what is held then: forces of springs, and of the base.
           const Solved exact(frozen(solved.assembly, 1, variant.stiffness, variant.loss), test::count(1000), {});
           const System& s = exact.system;
-          const FieldForces field = forces_of_field(s, weight.acceleration);
+          const FieldForces field = forces_of_field(s, weight.at_rest().acceleration);
           const VectorXd u = MatrixXd(s.stiffness.ff).ldlt().solve(field.free);
           const VectorXd held = MatrixXd(s.stiffness.fs).transpose() * u - field.supports;
           const Eigen::VectorXd reaction = s.support_motion.transpose() * held;
