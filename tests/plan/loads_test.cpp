@@ -80,7 +80,7 @@ TEST(LoadsOfAPlan, BecomeColumnsAndCases) {
   EXPECT_LE(std::abs(at[1] - down * 0.5 * std::polar(1.0, pi / 6)), 1e-12);
   EXPECT_NEAR(pump[0]->grid.to, 50, 1e-12);  // where all tables say something
   EXPECT_EQ(pump[0]->kind, &kind::force);
-  EXPECT_EQ(pump[1]->environment->sweep_rate, 2.0);
+  EXPECT_EQ(pump[1]->environment->sine().sweep_rate, 2.0);
   const auto both = cases(2);
   ASSERT_EQ(both.size(), 2U);
   EXPECT_EQ(both[1]->name(), "both.z");

@@ -226,7 +226,7 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
                                                                   {"mount.force", "sine"},
                                                                   {"box.acceleration", "other"}}) {
     with.push_back(limit_of(of, in, {Take::Form::peak, 1}, 1));
-    with.back().with = "gravity";
+    with.back().response()->with = "gravity";
   }
   with.push_back(limit_of("box.acceleration", "sine", {Take::Form::peak, 1}, 1));
   const std::vector<StaticSum> sums =
@@ -378,7 +378,7 @@ TEST(Clearance, JudgesWhatClosesTheGap) {
   Environment down, up, sine, random;
   down.name = "down";
   up.name = "up";
-  down.type = up.form = StaticInput{};
+  down.form = up.form = StaticInput{};
   down.at_rest().acceleration = {0, 0, -9.81};
   up.at_rest().acceleration = {0, 0, 9.81};
   for (Environment* each : {&sine, &random}) {

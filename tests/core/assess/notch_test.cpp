@@ -112,10 +112,10 @@ TEST(Notch, IsNoneWhereNoLimitIsPassedOrNoneAsksForIt) {
   EXPECT_FALSE(vibrated.notched({}));
   EXPECT_FALSE(vibrated.notched({notched_at(60)}));
   Limit silent = notched_at(12);
-  silent.notch.reset();
+  silent.response()->notch.reset();
   EXPECT_FALSE(vibrated.notched({silent}));
   silent = notched_at(12);
-  silent.environments = {"another"};
+  silent.response()->environments = {"another"};
   EXPECT_FALSE(vibrated.notched({silent}));
 }
 

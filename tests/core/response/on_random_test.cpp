@@ -129,7 +129,7 @@ TEST(OnRandom, TonesAddTheirMeanSquares) {
   // Fixed at the resonance for the time of the whole sweep it is higher; what no tone is added to is the noise alone.
   Environment fixed = tone;
   fixed.sine().tones = {swept.frequency};
-  fixed.grid.at = fixed.tones;
+  fixed.grid.at = fixed.sine().tones;
   fixed.duration = 60 * std::log2(12.0) / 2;
   const OnRandomRow held = both(fixed);
   EXPECT_NEAR(held.acting / swept.acting, 1, 1e-6);
@@ -145,7 +145,7 @@ TEST(OnRandom, TonesAddTheirMeanSquares) {
   // Two tones at once.
   Environment two = fixed;
   two.sine().tones = {30, 40};
-  two.grid.at = two.tones;
+  two.grid.at = two.sine().tones;
   const OnRandomRow pair = both(two);
   const auto amplitude = [&](double f) {
     return 9 * std::abs(all.solved->response(all.watched[index].measure(0).rows, 2, f));
