@@ -108,7 +108,7 @@ void part_by_amplitude(const DampedModel& model, GroupedCases& grouped, const Pr
   }
   if (vibrating.empty()) return;
   const StopWatch start;
-  tell(progress, "amplitudes of springs");
+  report_progress(progress, "amplitudes of springs");
   const std::vector<VaryingSpring> springs = varying_springs(assembly, model.plan().variant);
   const int threads_each = vibrating.size() > 1 ? 1 : model.threads();
   std::vector<CaseGroup> groups(vibrating.size());

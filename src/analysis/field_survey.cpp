@@ -45,7 +45,7 @@ SurveyedCases survey_cases(const DampedModel& model, const std::vector<CaseGroup
   std::vector<CaseResponses> held(groups.size());  // of each group, for fields
   for (std::size_t g = 0; with_fields && g < groups.size(); ++g) held[g] = held_responses(model, groups[g]);
   if (const std::vector<StressDemand> demands = stress_demands(model.plan(), assembly, with_fields); !demands.empty()) {
-    tell(progress, "stress of shells and solids");
+    report_progress(progress, "stress of shells and solids");
     fields.stations = std::make_shared<const StressStations>(assembly);
     for (std::size_t g = 0; g < groups.size(); ++g) {
       const auto survey = [&](const CaseResponses& of) {

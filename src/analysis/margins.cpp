@@ -73,7 +73,7 @@ JudgedModel judge_as_it_is(LoadedPlan loaded, const AnalysisRequest& request,
                              "declare what must be met under limits:", Place{loaded.plan.file, 0, 0}});
   const auto judged = std::make_shared<const LoadedPlan>(keep_what_is_judged(std::move(loaded)));
   const DampedModel model = solve(judged, kept, judged_environments(judged->plan), progress);
-  tell(progress, "margins as they are");
+  report_progress(progress, "margins as they are");
   return judge(model, request);
 }
 

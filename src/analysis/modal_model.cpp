@@ -173,7 +173,7 @@ ModalModel solve_modal(ModelAtRest at_rest, const std::vector<std::filesystem::p
         "modes: {} instead of {}, because those with the same frequency are not parted", model.basis.modes, *asked));
   count_what_is_not_reached(model);
   StopWatch start;
-  tell(progress, "energy of the modes");
+  report_progress(progress, "energy of the modes");
   model.contents = contents_of_modes(model.at_rest.assembly, system, model.basis, threads);
   model.report.times.push_back({"energy of the modes", start.seconds()});
   warn_about_modes(model);

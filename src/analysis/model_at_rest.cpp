@@ -46,7 +46,7 @@ void settle(ModelAtRest& model, const Progress& progress) {
   std::optional<Factorisation> factor;
   for (const Environment* environment : cases) {
     const StaticInput& input = environment->at_rest();
-    tell(progress, fmt::format("bolts and contacts of {}", environment->name));
+    report_progress(progress, fmt::format("bolts and contacts of {}", environment->name));
     if (!factor) factor.emplace(factorise_stiffness(model.assembly, model.system));
     const auto excitation = excitations(*environment, model.assembly, model.system).front();
     RestRequest request;
@@ -104,7 +104,7 @@ bool has_static_state(const Plan& plan) {
 
 ModelAtRest bring_to_rest(std::shared_ptr<const LoadedPlan> loaded, const Progress& progress) {
   const StopWatch start;
-  tell(progress, "assembling");
+  report_progress(progress, "assembling");
   const Assembly& assembly = loaded->plan.assembly;
   ModelAtRest model{loaded, assembly, make_system(assembly, loaded->threads)};
   model.report.times.push_back({"assembling", start.seconds()});

@@ -50,7 +50,7 @@ void add(std::vector<Finding>& all, std::vector<Finding> more) {
 
 void add_errors(const InputError& error, std::vector<Finding>& findings) {
   for (const Problem& each : error.problems)
-    findings.push_back({Finding::Grade::error, each.subject, each.wrong, each.instead});
+    findings.push_back({Finding::Grade::error, each.subject, each.wrong, each.remedy});
 }
 
 // Says whether a motion of all bases as one body strains the model.
@@ -83,11 +83,11 @@ bool moves_freely(const Assembly& assembly, const System& system, std::vector<Fi
 void check_statics(const LoadedPlan& loaded, ModelCheck& check, const Progress& progress) {
   const Assembly& assembly = loaded.plan.assembly;
   try {
-    tell(progress, "assembling");
+    report_progress(progress, "assembling");
     const System system = make_system(assembly, loaded.threads);
     check.facts.push_back(fmt::format("{} equations.", system.free));
     if (loaded.plan.modes.free_motions && moves_freely(assembly, system, check.findings)) return;
-    tell(progress, fmt::format("factorising {} equations", system.free));
+    report_progress(progress, fmt::format("factorising {} equations", system.free));
     const StaticSolution statics = solve_statics(system, factorise_stiffness(assembly, system));
     check.facts.push_back(grounding_in_words(statics));
     if (assembly.bases.empty()) return;
@@ -96,7 +96,7 @@ void check_statics(const LoadedPlan& loaded, ModelCheck& check, const Progress& 
     add_errors(error, check.findings);
     return;
   }
-  tell(progress, "stress under 1 g");
+  report_progress(progress, "stress under 1 g");
   Eigen::MatrixXd motions(check.gravity.front().motions.size(), 3);
   for (int axis = 0; axis < 3; ++axis) motions.col(axis) = check.gravity[static_cast<std::size_t>(axis)].motions;
   check.energy = strain_energy(assembly, motions);
@@ -127,7 +127,7 @@ ModelCheck check_model(std::shared_ptr<const LoadedPlan> loaded, const Progress&
   check_places(plan, check.findings);
   check.quality = part_quality(assembly);
   add(check.findings, poor_elements(assembly, check.quality));
-  tell(progress, "looking at what touches");
+  report_progress(progress, "looking at what touches");
   const Surface surface = surface_of(assembly);
   add(check.findings, unjoined_nodes(assembly));
   add(check.findings, open_gaps(assembly, surface));

@@ -23,7 +23,7 @@ NotchedCases notch_cases(const DampedModel& model, const Cases& cases, const Pro
     if (!excitation->is_combined && (excitation->is_static() || is_limited(*excitation))) needed.push_back(excitation);
   if (std::all_of(needed.begin(), needed.end(), [](const auto& excitation) { return excitation->is_static(); }))
     return result;
-  tell(progress, "notches");
+  report_progress(progress, "notches");
   const StopWatch start;
   const std::vector<CaseGroup> groups = group_cases(model, needed, progress).groups;
   const std::vector<CaseResponses> responses = apply_cases(model, groups);

@@ -21,8 +21,8 @@ std::string words_of(const Question& question, const Output& watched) {
                      question.of.empty() ? "" : " of " + question.of);
 }
 
-[[noreturn]] void refuse_question(const Question& question, const std::string& wrong, const std::string& instead) {
-  throw InputError(Problem{fmt::format("\"{}\"", question.text), wrong, instead, question.place});
+[[noreturn]] void refuse_question(const Question& question, const std::string& wrong, const std::string& remedy) {
+  throw InputError(Problem{fmt::format("\"{}\"", question.text), wrong, remedy, question.place});
 }
 
 bool names_case(const Question& question, const Excitation& excitation) {
@@ -320,7 +320,7 @@ std::shared_ptr<const Answers> answer_figures(const AppliedCases& applied, std::
       }
     } catch (const InputError& error) {
       warnings.push_back(fmt::format("figure {}: {}; {}", figures[f].name, error.problems.front().wrong,
-                                     error.problems.front().instead));
+                                     error.problems.front().remedy));
     }
   }
   return all;

@@ -172,7 +172,7 @@ class Runner {
       const AppliedCase& own = cases_[vibrating[k]];
       {
         const std::lock_guard lock(telling);
-        tell(progress_, own.excitation->name());
+        report_progress(progress_, own.excitation->name());
       }
       CaseResults& outcome = outcomes[vibrating[k]];
       outcome = run_case(*own.response, *own.watched, sums[k]);
@@ -258,7 +258,7 @@ class Runner {
     };
     for (const HistoryRequest& wanted : plan_.histories)
       each_random(wanted.in, [&](const AppliedCase& own, const CaseResults& outcome) {
-        tell(progress_, fmt::format("record {} of {}", wanted.name, wanted.in));
+        report_progress(progress_, fmt::format("record {} of {}", wanted.name, wanted.in));
         const StopWatch watch;
         made_.histories.push_back(make_history(wanted, *own.response, *own.watched, outcome, model_.threads()));
         made_.report.times.push_back({"record " + wanted.name, watch.seconds()});
@@ -337,7 +337,7 @@ class Runner {
   // Damage of what was run, by what is applied.
   void add_lives() {
     if (plan_.lives.empty()) return;
-    tell(progress_, "life");
+    report_progress(progress_, "life");
     const StopWatch start;
     std::map<const CaseGroup*, Channels> channels;
     std::vector<LifeCase> lived;

@@ -46,11 +46,12 @@ class Study {
     for (const StressField& field : fields.stress.fields)
       for (const WorstStress& worst : field.worst)
         worst_nodes_.insert(fields.stations->all()[static_cast<std::size_t>(worst.place.station)].node);
-    tell(progress_, "factorising for changes");
+    report_progress(progress_, "factorising for changes");
     const DampedModel& base = study_.base.model();
     const KnownModes known(base.assembly(), base.system(), base.basis());
     for (const PlanNumber& number : numbers) {
-      tell(progress_, fmt::format("change {} of {}: {}", study_.changes.size() + 1, numbers.size(), number.path));
+      report_progress(progress_,
+                      fmt::format("change {} of {}: {}", study_.changes.size() + 1, numbers.size(), number.path));
       study_.changes.push_back(change_of(number, known));
     }
     confirm();
@@ -127,8 +128,8 @@ class Study {
     for (int round = 0; round < 2; ++round) {
       const PlanNumber& number = study_.changes[k].number;
       ConfirmedChange confirmed{limit, k, std::exp(change)};
-      tell(progress_, fmt::format("{} with {:.4g} times {}", study_.base.limits()[limit].limit->name, confirmed.factor,
-                                  number.path));
+      report_progress(progress_, fmt::format("{} with {:.4g} times {}", study_.base.limits()[limit].limit->name,
+                                             confirmed.factor, number.path));
       const std::vector<double> margins = margins_with(number.times(confirmed.factor), nullptr);
       confirmed.margin = margins[limit];
       confirmed.exceeded =
@@ -153,8 +154,8 @@ class Study {
     for (const LimitResult& result : study_.base.limits()) as_it_is.push_back(result.deciding());
     for (const double shift : frequencies)
       for (const auto& zeta : damping) {
-        tell(progress_,
-             fmt::format("scatter {} of {}", study_.scattered.size() + 1, frequencies.size() * damping.size()));
+        report_progress(progress_, fmt::format("scatter {} of {}", study_.scattered.size() + 1,
+                                               frequencies.size() * damping.size()));
         const bool nothing = shift == 0 && !zeta;
         study_.scattered.push_back({shift, zeta, nothing ? as_it_is : margins_with(std::nullopt, &known, shift, zeta)});
       }

@@ -14,8 +14,8 @@ namespace {
 
 // A curve over its input.
 std::vector<ResponsePeak> peaks_in(const CurveFile& file, const FileCurve& curve) {
-  const auto refuse_curve = [&](const char* wrong, const char* instead) {
-    throw InputError(Problem{fmt::format("\"{}\"", curve.name), wrong, instead, Place{file.file, 0, 0}});
+  const auto refuse_curve = [&](const char* wrong, const char* remedy) {
+    throw InputError(Problem{fmt::format("\"{}\"", curve.name), wrong, remedy, Place{file.file, 0, 0}});
   };
   if (!is_ratio(curve) && !file.input)
     refuse_curve("it is not over its input, which is not known",
@@ -47,7 +47,7 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
                              "be given to modes that move with them",
                              "give these springs the one stiffness that they had in the test",
                              Place{model.plan().file, 0, 0}});
-  tell(progress, "fitting the curves");
+  report_progress(progress, "fitting the curves");
   const ModalBasis& basis = model.basis();
   const Channels channels(model.assembly(), model.system(), basis, *model.damping);
   const StateLayout layout = layout_of(basis);
@@ -115,7 +115,7 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
   const auto shared = std::make_shared<const LoadedPlan>(std::move(measured_plan));
   const auto modal = std::make_shared<const ModalModel>(
       with_basis(bring_to_rest(shared), std::move(measured_basis), judged_environments(shared->plan)));
-  tell(progress, "margins with what was measured");
+  report_progress(progress, "margins with what was measured");
   JudgedModel updated = judge(damp_model(shared, modal), request);
   return {std::move(found), std::move(strangers), std::move(before), std::move(updated)};
 }

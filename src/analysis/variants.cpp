@@ -15,7 +15,7 @@ std::vector<VariantAnswers> judge_variants(const Responses& responses, const std
   const StopWatch start;
   std::vector<VariantAnswers> variants;
   for (const std::string& name : responses.model.plan().variants) {
-    tell(progress, fmt::format("springs {}", name));
+    report_progress(progress, fmt::format("springs {}", name));
     LoadedPlan other = keep_what_is_judged(*responses.model.loaded);
     other.plan.variant = name;
     const DampedModel model = with_springs_of(std::make_shared<const LoadedPlan>(std::move(other)), responses.model);

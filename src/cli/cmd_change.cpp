@@ -8,6 +8,7 @@
 #include "analysis/sensitivities.h"
 #include "cli/commands.h"
 #include "cli/print_run.h"
+#include "results/run_files.h"
 #include "version.h"
 
 namespace avrenk {
@@ -161,12 +162,8 @@ ExitStatus change(const Request& request, Terminal& terminal) {
     if (each.name == "confirmed" || each.name == "scatter") terminal.table(each);
   terminal.paragraph(method_in_words());
 
-  for (const Table& table : tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
-  folder.write("summary.json",
-               to_json({avrenk_version, "change", file, plan.title, "", report.notes, report.warnings, {}, tables}));
-  terminal.stop_log();
-  folder.commit();
-  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+  write_summary({avrenk_version, "change", file, plan.title, "", report.notes, report.warnings, {}, tables}, folder);
+  commit_results(folder, terminal);
   return ExitStatus::done;
 }
 

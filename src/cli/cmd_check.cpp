@@ -4,6 +4,7 @@
 #include "cli/commands.h"
 #include "cli/print_run.h"
 #include "results/report_of_check.h"
+#include "results/run_files.h"
 #include "version.h"
 
 namespace avrenk {
@@ -14,17 +15,17 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   const auto loaded = std::make_shared<const LoadedPlan>(load(plan, request));
   const ModelCheck check = check_model(loaded, terminal.reporter());
   const std::vector<Table> tables = check_tables_of(check);
-  for (const Table& table : tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
   const std::string verdict = verdict_of_check(check.findings);
-  folder.write("summary.json", to_json({avrenk_version,
-                                        "check",
-                                        plan,
-                                        loaded->plan.title,
-                                        verdict,
-                                        check.report.notes,
-                                        check.report.warnings,
-                                        {},
-                                        tables}));
+  write_summary({avrenk_version,
+                 "check",
+                 plan,
+                 loaded->plan.title,
+                 verdict,
+                 check.report.notes,
+                 check.report.warnings,
+                 {},
+                 tables},
+                folder);
   if (request.figures) write_check_report(check, tables, folder, terminal.reporter());
   terminal.end_progress();
   for (const std::string& note : check.report.notes) terminal.note(note);
@@ -38,8 +39,7 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   if (!check.findings.empty()) terminal.table(tables.front());
   terminal.print("\n");
   terminal.paragraph(terminal.coloured("Check: " + verdict, has_errors(check.findings) ? red : green));
-  folder.commit();
-  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+  commit_results(folder, terminal);
   if (request.figures) terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   return has_errors(check.findings) ? ExitStatus::wrong_input : ExitStatus::done;
 }

@@ -25,7 +25,7 @@ std::vector<WatchedPoint> points_of(const Plan& plan, std::span<const std::strin
   for (const std::string& each : places) {
     const auto found = plan.assembly.places.find(each);
     if (found == plan.assembly.places.end())
-      refuse("", fmt::format("no place \"{}\"", each), suggest_name(each, names));
+      throw_input_error("", fmt::format("no place \"{}\"", each), suggest_name(each, names));
     lists.emplace_back(each, found->second);
   }
   if (places.empty())
@@ -47,13 +47,14 @@ void take_group(Assembly& assembly, const std::vector<std::string>& names) {
   std::set<int> parts;
   for (const std::string& each : names) {
     const auto found = std::find(known.begin(), known.end(), each);
-    if (found == known.end()) refuse("", fmt::format("--parts: no part \"{}\"", each), suggest_name(each, known));
+    if (found == known.end())
+      throw_input_error("", fmt::format("--parts: no part \"{}\"", each), suggest_name(each, known));
     parts.insert(static_cast<int>(found - known.begin()));
   }
   assembly = group_of_parts(assembly, parts);
   constexpr std::size_t most = 500;
   if (const std::size_t nodes = assembly.bases[0].feet.size(); nodes > most)
-    refuse(
+    throw_input_error(
         "",
         fmt::format("{} nodes join these parts to the rest, more than the {} that a component can have", nodes, most),
         "join them by rigid joints, averages, bolts or springs, or leave the other side out too");
@@ -96,17 +97,18 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
   const auto reduced_plan = std::make_shared<const LoadedPlan>(std::move(loaded));
   const Plan& plan = reduced_plan->plan;
   if (plan.assembly.bases.empty() || plan.modes.free_motions || plan.modes.near)
-    refuse("modes", "a component needs a base that holds its interface, and all modes to a frequency",
-           "hold the interface, and write modes: {up to: 3000 Hz}");
+    throw_input_error("modes", "a component needs a base that holds its interface, and all modes to a frequency",
+                      "hold the interface, and write modes: {up to: 3000 Hz}");
   if (!plan.modes_about.empty())
-    refuse("modes about", "a component about a preloaded state would not be free to turn", "leave about out");
+    throw_input_error("modes about", "a component about a preloaded state would not be free to turn",
+                      "leave about out");
   std::vector<WatchedPoint> points = points_of(plan, std::span(request.words).subspan(1));
   if (!request.parts.empty()) {  // what lies elsewhere is left out, unless it was asked for
     const std::vector<bool> used = plan.assembly.used_nodes();
     for (const WatchedPoint& each : points)
       if (!used[static_cast<std::size_t>(each.node)] && request.words.size() > 1)
-        refuse("", fmt::format("{} does not lie on the parts {}", each.name, fmt::join(request.parts, ", ")),
-               "name places of these parts");
+        throw_input_error("", fmt::format("{} does not lie on the parts {}", each.name, fmt::join(request.parts, ", ")),
+                          "name places of these parts");
     std::erase_if(points, [&](const WatchedPoint& each) { return !used[static_cast<std::size_t>(each.node)]; });
   }
   RunFolder folder(result_folder(request, plan_file, "reduce"));
@@ -121,7 +123,7 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
     const DampedModel whole =
         solve(reduced_plan, kept_results(request, plan_file, "reduce"), no_environment, terminal.reporter());
     ReducedModel reduced = reduce(whole.assembly(), whole.system(), whole.basis(), points);
-    if (const std::string why = unsound(reduced); !why.empty())
+    if (const std::string why = why_invalid(reduced); !why.empty())
       throw NumericalError("the component would not be sound: " + why);
     ReductionCheck checked =
         check_reduction(whole.assembly(), whole.system(), reduced, points, request.threads, terminal.reporter());

@@ -7,6 +7,7 @@
 #include "analysis/updates.h"
 #include "cli/commands.h"
 #include "cli/print_run.h"
+#include "core/spelling.h"
 #include "results/report_of_run.h"
 #include "results/run_files.h"
 #include "version.h"
@@ -105,10 +106,7 @@ ExitStatus update(const Request& request, Terminal& terminal) {
   if (!plan.title.empty()) terminal.print(plan.title + "\n");
   std::vector<Table> tables{mode_table(study, show), margin_table(study)};
   for (Table& table : notch_tables_of(updated.responses)) tables.push_back(std::move(table));
-  for (const Table& table : tables) {
-    terminal.table(table);
-    folder.write("tables/" + table.name + ".csv", to_csv(table));
-  }
+  for (const Table& table : tables) terminal.table(table);
   write_notched_levels(updated.responses, folder);
   const std::string verdict =
       all_met ? "go: all limits are met with what was measured"
@@ -119,10 +117,9 @@ ExitStatus update(const Request& request, Terminal& terminal) {
   terminal.print("\n" + terminal.coloured("Verdict: " + verdict, all_met ? green : red) + "\n");
   folder.write(
       "summary.json",
-      to_json({avrenk_version, "update", file, plan.title, verdict, report.notes, report.warnings, {}, tables}));
-  terminal.stop_log();
-  folder.commit();
-  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+      to_json({avrenk_version, "update", file, plan.title, verdict, report.notes, report.warnings, {}, tables},
+                folder);
+  commit_results(folder, terminal);
   return all_met ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 

@@ -83,7 +83,7 @@ void print_page(std::span<const std::string> words) {
     }
   std::vector<std::string> names;
   for (const auto& [name, page] : pages) names.emplace_back(name);
-  refuse("", fmt::format("help has no page \"{}\"", words.back()), suggest_name(words.back(), names));
+  throw_input_error("", fmt::format("help has no page \"{}\"", words.back()), suggest_name(words.back(), names));
 }
 
 void print_help(const Command& command) {

@@ -180,6 +180,12 @@ std::vector<std::filesystem::path> kept_results(const Request& request, const st
   return files;
 }
 
+void commit_results(RunFolder& folder, Terminal& terminal) {
+  terminal.stop_log();
+  folder.commit();
+  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+}
+
 ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal) {
   StopWatch watch;
@@ -250,10 +256,8 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   }
   terminal.end_progress();
   terminal.log("verdict: " + verdict);
-  terminal.stop_log();
   write_readme(analysis, writing, folder);
-  folder.commit();
-  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+  commit_results(folder, terminal);
   if (!sheets.empty()) terminal.print(fmt::format("Sheets:  {}\n", (folder.target() / "sheets").string()));
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));

@@ -28,6 +28,9 @@ struct OutputSelection {
 ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const Request& request, RunFolder& folder,
                   Terminal& terminal);
 
+/// Puts the folder of results in its place, and says where it is.
+void commit_results(RunFolder& folder, Terminal& terminal);
+
 /// What `work` returns; errors of the core are given their place in the plan.
 template <typename Work>
 auto with_places(const Plan& plan, const Work& work) {

@@ -66,7 +66,7 @@ double read_option(const Kind& kind, const char* name, const std::string& text) 
     return parse_as(kind, trimmed(text));
   } catch (const InputError& error) {
     const Problem& problem = error.problems.front();
-    refuse("", fmt::format("--{}: {}", name, problem.wrong), problem.instead);
+    throw_input_error("", fmt::format("--{}: {}", name, problem.wrong), problem.remedy);
   }
 }
 
@@ -107,13 +107,13 @@ Request read_request(std::span<const std::string> words, const std::string& comm
     for (const Option& option : known_options) {
       const std::string known = fmt::format("--{}", option.name);
       if (known == given)
-        refuse("", fmt::format("avrenk {} has no option {}", command, given),
-               fmt::format("see avrenk {} --help", command));
+        throw_input_error("", fmt::format("avrenk {} has no option {}", command, given),
+                          fmt::format("see avrenk {} --help", command));
       if (option.is_of(command)) names.push_back(known);
     }
-    refuse("", fmt::format("unknown option \"{}\"", given), suggest_name(given, names));
+    throw_input_error("", fmt::format("unknown option \"{}\"", given), suggest_name(given, names));
   } catch (const po::error& error) {
-    refuse("", error.what(), "see avrenk --help");
+    throw_input_error("", error.what(), "see avrenk --help");
   }
   Request request;
   if (values.contains("words")) request.words = values["words"].as<std::vector<std::string>>();
@@ -126,14 +126,14 @@ Request read_request(std::span<const std::string> words, const std::string& comm
   if (values.contains("threads")) {
     request.threads = values["threads"].as<int>();
     if (request.threads < 1)
-      refuse("", fmt::format("--threads {} is not possible", request.threads), "write 1 or more");
+      throw_input_error("", fmt::format("--threads {} is not possible", request.threads), "write 1 or more");
   }
   if (values.contains("audit")) {
     const std::string text = values["audit"].as<std::string>();
     int number = 0;
     const auto [end, wrong] = std::from_chars(text.data(), text.data() + text.size(), number);
     if (wrong == std::errc() && end == text.data() + text.size()) {
-      if (number < 0) refuse("", fmt::format("--audit {} is not possible", number), "write 0 or more");
+      if (number < 0) throw_input_error("", fmt::format("--audit {} is not possible", number), "write 0 or more");
       request.audit = number;
     } else {
       request.audit = 0;
@@ -141,18 +141,18 @@ Request read_request(std::span<const std::string> words, const std::string& comm
       for (std::string each; std::getline(list, each, ',');) {
         request.audit_at.push_back(read_option(kind::frequency, "audit", each));
         if (!(request.audit_at.back() > 0))
-          refuse("", fmt::format("--audit {} is not possible", trimmed(each)), "write a frequency above 0");
+          throw_input_error("", fmt::format("--audit {} is not possible", trimmed(each)), "write a frequency above 0");
       }
     }
   }
   if (values.contains("envelope")) {
     request.envelope = values["envelope"].as<int>();
     if (*request.envelope < 2)
-      refuse("", fmt::format("--envelope {} is not possible", *request.envelope), "write 2 or more");
+      throw_input_error("", fmt::format("--envelope {} is not possible", *request.envelope), "write 2 or more");
   }
   for (const char* const of_envelope : {"margin", "average"})
     if (values.contains(of_envelope) && !request.envelope)
-      refuse("", fmt::format("--{} is that of an envelope", of_envelope), "write --envelope 8 too");
+      throw_input_error("", fmt::format("--{} is that of an envelope", of_envelope), "write --envelope 8 too");
   if (values.contains("margin"))
     request.margin = read_option(kind::level, "margin", values["margin"].as<std::string>());
   if (values.contains("average")) {
@@ -160,7 +160,7 @@ Request read_request(std::span<const std::string> words, const std::string& comm
     const auto octaves = octaves_of(word);
     if (!octaves) {
       const std::vector<std::string> known = octave_words();
-      refuse("", fmt::format("--average \"{}\" is not known", word), suggest_name(word, known));
+      throw_input_error("", fmt::format("--average \"{}\" is not known", word), suggest_name(word, known));
     }
     request.octaves = *octaves;
   }
@@ -168,11 +168,11 @@ Request read_request(std::span<const std::string> words, const std::string& comm
     for (const std::string& text : values["band"].as<std::vector<std::string>>()) {
       const std::size_t comma = text.find(',');
       if (comma == std::string::npos)
-        refuse("", fmt::format("--band \"{}\" is no band", text), "write --band \"20 Hz, 100 Hz\"");
+        throw_input_error("", fmt::format("--band \"{}\" is no band", text), "write --band \"20 Hz, 100 Hz\"");
       const double from = read_option(kind::frequency, "band", text.substr(0, comma)),
                    to = read_option(kind::frequency, "band", text.substr(comma + 1));
       if (!(0 < from && from < to))
-        refuse("", fmt::format("--band \"{}\" is no band", text), "write the lower frequency first");
+        throw_input_error("", fmt::format("--band \"{}\" is no band", text), "write the lower frequency first");
       request.bands.emplace_back(from, to);
     }
   request.quiet = values.contains("quiet");

@@ -25,12 +25,12 @@ std::string Problem::sentence() const {
   }
   if (!subject.empty()) text += subject + ": ";
   text += wrong;
-  if (!instead.empty()) text += "; " + instead;
+  if (!remedy.empty()) text += "; " + remedy;
   return text;
 }
 
-void refuse(std::string subject, std::string wrong, std::string instead) {
-  throw InputError(Problem{std::move(subject), std::move(wrong), std::move(instead), std::nullopt});
+void throw_input_error(std::string subject, std::string wrong, std::string remedy) {
+  throw InputError(Problem{std::move(subject), std::move(wrong), std::move(remedy), std::nullopt});
 }
 
 InputError::InputError(std::vector<Problem> found) : Error(all_sentences(found)), problems(std::move(found)) {}

@@ -19,7 +19,7 @@ struct Place {
 struct Problem {
   std::string subject;         ///< the thing it is about, as in "part strut"; may be empty
   std::string wrong;           ///< what is wrong
-  std::string instead;         ///< what to write or do instead; may be empty
+  std::string remedy;          ///< what to write or do remedy; may be empty
   std::optional<Place> place;  ///< the core leaves it out; the reader of the plan adds it
 
   [[nodiscard]] std::string sentence() const;
@@ -37,7 +37,7 @@ struct InputError : Error {
 };
 
 /// Throws an InputError of one problem without a place.
-[[noreturn]] void refuse(std::string subject, std::string wrong, std::string instead);
+[[noreturn]] void throw_input_error(std::string subject, std::string wrong, std::string remedy);
 
 /// The computation could not reach its stated accuracy or ran out of memory (exit status 3).
 struct NumericalError : Error {

@@ -49,11 +49,11 @@ double free_memory() {
   return std::max(0.0, least);
 }
 
-void require_memory(double bytes, const std::string& what, const std::string& instead) {
+void require_memory(double bytes, const std::string& what, const std::string& remedy) {
   const double free = free_memory();
   if (bytes <= free) return;
   throw NumericalError(fmt::format("not enough memory: {} needs about {}, and {} are free{}{}", what, gigabytes(bytes),
-                                   gigabytes(free), instead.empty() ? "" : "; ", instead));
+                                   gigabytes(free), remedy.empty() ? "" : "; ", remedy));
 }
 
 }  // namespace avrenk

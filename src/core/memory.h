@@ -13,8 +13,8 @@ namespace avrenk {
 [[nodiscard]] double mapped_memory();
 
 /// @param what     "the factor of the stiffness", for the message
-/// @param instead  what to do; may be empty
+/// @param remedy  what to do; may be empty
 /// @throws NumericalError  so many bytes are not free: says both
-void require_memory(double bytes, const std::string& what, const std::string& instead);
+void require_memory(double bytes, const std::string& what, const std::string& remedy);
 
 }  // namespace avrenk

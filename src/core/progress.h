@@ -14,7 +14,8 @@ struct Step {
 };
 using Progress = std::function<void(const Step&)>;
 
-inline void tell(const Progress& progress, const std::string& stage, double fraction = -1, double seconds_left = -1) {
+inline void report_progress(const Progress& progress, const std::string& stage, double fraction = -1,
+                            double seconds_left = -1) {
   if (progress) progress({stage, fraction, seconds_left});
 }
 

@@ -49,7 +49,7 @@ CurveColumn column_of(const std::string& name, const std::string& unit, bool fir
   try {
     column.si = parse_unit(unit);
   } catch (const InputError& error) {
-    refuse_at(place, error.problems.front().wrong, error.problems.front().instead);
+    refuse_at(place, error.problems.front().wrong, error.problems.front().remedy);
   }
   if (first) {
     if (column.si.dimension != kind::frequency.dimension)

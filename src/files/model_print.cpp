@@ -132,14 +132,13 @@ ModelPrint print_of(const Assembly& assembly, const System& system) {
   const std::string matrices = system_print(system), loads = dampers.text();
   for (const std::string* text : {&matrices, &loads}) all.bytes(text->data(), text->size());
   ModelPrint print{all.text(), Pieces(assembly).texts()};
-  int column = 0;
-  for (const Load& load : assembly.loads) {
-    const auto count = static_cast<Eigen::Index>(load.columns.size());
-    Hash own;
-    own.sparse(system.loads.middleCols(column, count));
-    own.sparse(system.support_loads.middleCols(column, count));
-    print.loads[load.name] = own.text();
-    column += static_cast<int>(count);
+  const std::vector<int> first = first_columns(assembly.loads);
+  for (std::size_t i = 0; i < assembly.loads.size(); ++i) {
+    const int count = first[i + 1] - first[i];
+    Hash columns;
+    columns.sparse(system.loads.middleCols(first[i], count));
+    columns.sparse(system.support_loads.middleCols(first[i], count));
+    print.loads[assembly.loads[i].name] = columns.text();
   }
   return print;
 }

@@ -33,9 +33,10 @@ Summary read_summary(const std::filesystem::path& file) {
     return FileError(fmt::format("{}: {}; run the plan again with this version", file.string(), why));
   };
   if (!json.is_object() || !json.contains("layout") || !json.contains("tables"))
-    throw refuse("this is no summary of a run");
+    throw throw_input_error("this is no summary of a run");
   if (json["layout"] != summary_layout)
-    throw refuse(fmt::format("this is a summary of layout {}, not {}", json["layout"].dump(), summary_layout));
+    throw throw_input_error(
+        fmt::format("this is a summary of layout {}, not {}", json["layout"].dump(), summary_layout));
   Summary summary;
   try {
     summary.program_version = json.at("version").get<std::string>();
@@ -52,11 +53,11 @@ Summary read_summary(const std::filesystem::path& file) {
       for (const Json& row : own.at("rows")) {
         std::vector<Cell>& cells = table.rows.emplace_back();
         for (const Json& value : row) cells.push_back(cell_of(value));
-        if (cells.size() != table.columns.size()) throw refuse(fmt::format("table {} is not whole", name));
+        if (cells.size() != table.columns.size()) throw throw_input_error(fmt::format("table {} is not whole", name));
       }
     }
   } catch (const Json::exception&) {
-    throw refuse("this is no whole summary of a run");
+    throw throw_input_error("this is no whole summary of a run");
   }
   return summary;
 }

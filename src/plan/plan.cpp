@@ -189,8 +189,9 @@ AskedPlan read_asked_plan(KeptPlan& kept, const std::vector<std::string>& questi
 Plan read_profiles_only(const std::string& file, const std::vector<Override>& overrides) {
   if (in_small_letters(std::filesystem::path(file).extension().string()) == ".csv") {
     if (!overrides.empty())
-      refuse("", fmt::format("--set {} changes a plan, and {} is a bare table", overrides.front().path, file),
-             "leave it out");
+      throw_input_error("",
+                        fmt::format("--set {} changes a plan, and {} is a bare table", overrides.front().path, file),
+                        "leave it out");
     std::vector<Problem> list;
     Plan plan;
     plan.file = file;

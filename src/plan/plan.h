@@ -1,16 +1,20 @@
 /// plan/plan.h: the plan file, read, checked and turned into what the core works with.
 #pragma once
 
+#include <map>
 #include <set>
 
-#include "core/assess/equipment.h"
-#include "core/assess/life.h"
-#include "core/assess/limits.h"
 #include "core/excitation/environment.h"
 #include "core/excitation/vibrator.h"
+#include "core/model/assembly.h"
 #include "core/quantity/show.h"
-#include "core/response/cross_spectrum.h"
-#include "core/response/history.h"
+#include "core/request/damping_rule.h"
+#include "core/request/equipment_request.h"
+#include "core/request/life_request.h"
+#include "core/request/limit.h"
+#include "core/request/mode_request.h"
+#include "core/request/output_request.h"
+#include "core/request/record_requests.h"
 #include "plan/tree.h"
 
 namespace avrenk {

@@ -46,7 +46,7 @@ void read_bare_levels(const std::string& file, Reading& reading) {
     try {
       dimension = unit.empty() ? kind::frequency.dimension : parse_quantity("1 " + unit).dimension;
     } catch (const InputError& error) {
-      problems.add(text_at("", place), "", error.problems.front().wrong, error.problems.front().instead);
+      problems.add(text_at("", place), "", error.problems.front().wrong, error.problems.front().remedy);
       return;
     }
     const auto form = form_of_levels(dimension);

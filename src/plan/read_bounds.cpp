@@ -78,7 +78,7 @@ void read_interaction(MapReader& map, Limit& limit, Reading& reading) {
         reading.problems.add(entry.value, map.subject(), fmt::format("{} does not stand in the formula", entry.key),
                              "leave it out");
   } catch (const InputError& error) {
-    reading.problems.add(*formula, map.subject(), error.problems.front().wrong, error.problems.front().instead);
+    reading.problems.add(*formula, map.subject(), error.problems.front().wrong, error.problems.front().remedy);
   }
 }
 

@@ -65,7 +65,7 @@ std::optional<ReducedModel> read_matrices(const Tree& tree, const std::string& s
   table(points, read_points_table);
   if (reading.problems.count() > before) return std::nullopt;
   if (points && !recovery) model.recovery.resize(0, 0);
-  if (const std::string why = unsound(model); !why.empty()) {
+  if (const std::string why = why_invalid(model); !why.empty()) {
     reading.problems.add(tree, subject, why, "look at the matrices, and at what columns says of each row");
     return std::nullopt;
   }
@@ -384,7 +384,7 @@ bool read_component_part(const std::string& form, const Tree& what, MapReader& p
   } catch (const FileError& error) {
     reading.problems.add(what, subject, error.what(), "");
   } catch (const InputError& error) {
-    for (const Problem& problem : error.problems) reading.problems.add(what, subject, problem.wrong, problem.instead);
+    for (const Problem& problem : error.problems) reading.problems.add(what, subject, problem.wrong, problem.remedy);
   }
   if (reading.problems.count() > before || !model) return false;
   Assembly& assembly = reading.plan.assembly;

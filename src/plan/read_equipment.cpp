@@ -1,4 +1,5 @@
 // equipment levels: responses that become specifications.
+#include "core/excitation/envelope.h"
 #include "plan/sections.h"
 
 namespace avrenk {

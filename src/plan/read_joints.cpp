@@ -236,7 +236,7 @@ void read_masses(const Tree& section, Reading& reading) {
           try {
             add_average(assembly, entry.key, mass.node, *carried_by, std::vector<double>(carried_by->size(), 1.0));
           } catch (const InputError& error) {
-            problems.add(*carrier, subject, error.problems.front().wrong, error.problems.front().instead);
+            problems.add(*carrier, subject, error.problems.front().wrong, error.problems.front().remedy);
           }
         } else if (carried_by->size() == 1)
           assembly.links.push_back({entry.key, carried_by->front(), {mass.node}});
@@ -363,7 +363,7 @@ void read_joints(const Tree& section, Reading& reading) {
         if (word == "contact") springs = read_contact(*what, entry.key, reading);
       } catch (const InputError& error) {  // the geometry does not allow it
         for (const Problem& problem : error.problems)
-          reading.problems.add(*what, problem.subject, problem.wrong, problem.instead);
+          reading.problems.add(*what, problem.subject, problem.wrong, problem.remedy);
       }
       if (word != "spring" && word != "bolt" && word != "contact" && what && reading.problems.count() == before)
         springs = Nodes{};

@@ -215,7 +215,7 @@ void read_merges(const Tree& section, Reading& reading) {
           counted(static_cast<std::size_t>(merged.nodes), "node"),
           merged.farthest > same_spot ? fmt::format(", at most {:.3g} mm away", 1e3 * merged.farthest) : ""));
     } catch (const InputError& error) {
-      reading.problems.add(map.tree(), map.subject(), error.problems.front().wrong, error.problems.front().instead);
+      reading.problems.add(map.tree(), map.subject(), error.problems.front().wrong, error.problems.front().remedy);
     }
   }
 }

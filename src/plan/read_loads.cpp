@@ -56,7 +56,7 @@ class LoadReader {
       if (form == "temperature") read_temperature();
     } catch (const InputError& error) {
       for (const Problem& problem : error.problems)
-        problems().add(what_, "load " + load_.name, problem.wrong, problem.instead);
+        problems().add(what_, "load " + load_.name, problem.wrong, problem.remedy);
     }
     if (problems().count() > before) return std::nullopt;
     if (load_.factors.empty()) load_.factors.assign(load_.columns.size(), 1);

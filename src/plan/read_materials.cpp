@@ -44,7 +44,7 @@ void read_orthotropic(MapReader& map, const Tree& modulus, Material& material) {
   try {
     (void)orthotropic_elasticity(*material.orthotropic, material.axes);
   } catch (const InputError& error) {
-    problems.add(*nu_tree, subject, error.problems.front().wrong, error.problems.front().instead);
+    problems.add(*nu_tree, subject, error.problems.front().wrong, error.problems.front().remedy);
   }
 }
 

@@ -4,6 +4,7 @@
 
 #include "core/mesh/line.h"
 #include "core/mesh/shapes.h"
+#include "core/model/mass_properties.h"
 #include "plan/sections.h"
 
 namespace avrenk {
@@ -368,7 +369,7 @@ bool read_part(const Tree& tree, const std::string& name, Reading& reading) {
   } catch (const InputError& error) {  // of its mesh
     for (const Problem& problem : error.problems)
       problems.add(*what, part.subject() + (problem.subject.empty() ? "" : " " + problem.subject), problem.wrong,
-                   problem.instead);
+                   problem.remedy);
     return false;
   }
 }

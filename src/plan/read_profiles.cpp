@@ -84,7 +84,7 @@ std::optional<LogLogTable> table_of(const std::vector<Breakpoint>& points, doubl
   try {
     return LogLogTable(points, decibel_factor);
   } catch (const InputError& error) {
-    problems.add(tree, subject, error.problems.front().wrong, error.problems.front().instead);
+    problems.add(tree, subject, error.problems.front().wrong, error.problems.front().remedy);
     return std::nullopt;
   }
 }
@@ -214,7 +214,7 @@ void read_load_profile(const LoadForm& form, const Tree& levels, const Tree* bet
     const Problem& problem = error.problems.front();
     const bool zero = profile.between == BetweenPoints::power_law &&
                       std::any_of(points.begin(), points.end(), [](const auto& p) { return p.level == 0; });
-    problems.add(levels, subject, problem.wrong, zero ? "write between points: linear" : problem.instead);
+    problems.add(levels, subject, problem.wrong, zero ? "write between points: linear" : problem.remedy);
     return;
   }
   profile.points = std::move(points);

@@ -148,7 +148,7 @@ void read_coherences(const Tree& tree, Environment& environment, const std::stri
   try {
     (void)spectrum_of(environment, inputs);
   } catch (const InputError& error) {
-    problems.add(tree, environment_subject, error.problems.front().wrong, error.problems.front().instead);
+    problems.add(tree, environment_subject, error.problems.front().wrong, error.problems.front().remedy);
   }
 }
 

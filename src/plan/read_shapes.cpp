@@ -222,7 +222,7 @@ bool read_ribs(const Tree& what, MapReader& part, Part made, std::size_t before,
     add_ribs(assembly, static_cast<int>(assembly.parts.size()) - 1, *on, ribs, height, *towards,
              density->over(height, 0));
   } catch (const InputError& error) {
-    problems.add(what, map.subject(), error.problems.front().wrong, error.problems.front().instead);
+    problems.add(what, map.subject(), error.problems.front().wrong, error.problems.front().remedy);
     return false;
   }
   return true;

@@ -48,7 +48,7 @@ void read_show(const Tree& section, Reading& reading) {
         reading.problems.add(*unit, subject, fmt::format("\"{}\" is {}'s unit", unit->text, describe(found)),
                              fmt::format("write a unit of {} such as {}", each.kind->name, each.kind->display));
     } catch (const InputError& error) {
-      reading.problems.add(*unit, subject, error.problems.front().wrong, error.problems.front().instead);
+      reading.problems.add(*unit, subject, error.problems.front().wrong, error.problems.front().remedy);
     }
   }
   reading.plan.assembly.length_unit = reading.plan.show.unit(kind::length);

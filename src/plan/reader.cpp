@@ -36,13 +36,13 @@ void Problems::add_unknown_key(const std::string& key, const Place& place, const
 
 void Problems::finish() {
   for (const auto& [problem, key, subject, keys] : unknown_) {
-    std::string& instead = list_[problem].instead;
+    std::string& remedy = list_[problem].remedy;
     const auto nearest = nearest_name(key, keys);
-    if (!nearest) instead = home_of(key, subject, known_);
+    if (!nearest) remedy = home_of(key, subject, known_);
     if (nearest)
-      instead = fmt::format("write \"{}\"", *nearest);
-    else if (instead.empty() && !keys.empty())
-      instead = fmt::format("its keys are {}", fmt::join(keys, ", "));
+      remedy = fmt::format("write \"{}\"", *nearest);
+    else if (remedy.empty() && !keys.empty())
+      remedy = fmt::format("its keys are {}", fmt::join(keys, ", "));
   }
   unknown_.clear();
 }
@@ -66,7 +66,7 @@ std::optional<double> read_quantity(const Tree& tree, const Kind& kind, const st
     return value;
   } catch (const InputError& error) {
     const Problem& problem = error.problems.front();
-    problems.add(tree, subject, problem.wrong, problem.instead);
+    problems.add(tree, subject, problem.wrong, problem.remedy);
     return std::nullopt;
   }
 }

@@ -21,12 +21,12 @@ class Problems {
  public:
   /// Files that the plan names are read from `sources`.
   Problems(std::vector<Problem>& list, SourceFiles& sources) : list_(list), sources_(sources) {}
-  void add(const Tree& at, std::string subject, std::string wrong, std::string instead = "") {
+  void add(const Tree& at, std::string subject, std::string wrong, std::string remedy = "") {
     const bool said = at.kind == Tree::Kind::broken;
-    if (!said) list_.push_back({std::move(subject), std::move(wrong), std::move(instead), at.place});
+    if (!said) list_.push_back({std::move(subject), std::move(wrong), std::move(remedy), at.place});
     noted_ += said ? 1 : 0;
   }
-  /// A key that the map of this subject does not have; what to write instead is said by `finish`.
+  /// A key that the map of this subject does not have; what to write remedy is said by `finish`.
   /// @param keys  those that the map has
   void add_unknown_key(const std::string& key, const Place& place, const std::string& subject,
                        const std::vector<std::string>& keys);

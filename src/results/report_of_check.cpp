@@ -82,7 +82,7 @@ void write_check_report(const ModelCheck& check, const std::vector<Table>& table
         if (table.name == name) own.tables.push_back(table);
     if (!own.tables.empty()) report.sections.push_back(std::move(own));
   };
-  tell(progress, "drawing the model");
+  report_progress(progress, "drawing the model");
   section("findings", "Findings", {"findings"});
   report.sections.push_back({"model", "Model"});
   report.sections.back().paragraphs = check.report.notes;

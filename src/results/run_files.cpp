@@ -11,7 +11,6 @@
 #include "files/level_tables.h"
 #include "files/modes_file.h"
 #include "files/result_tables.h"
-#include "files/summary.h"
 #include "results/report_of_run.h"
 #include "version.h"
 
@@ -71,6 +70,11 @@ KeptPlan kept_plan(const Analysis& analysis, const std::vector<Override>& overri
 
 std::string now_in_words() { return fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(std::time(nullptr))); }
 
+void write_summary(const Summary& summary, const RunFolder& folder) {
+  for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
+  folder.write("summary.json", to_json(summary));
+}
+
 void write_notched_levels(const Responses& responses, const RunFolder& folder) {
   for (const NotchedInput& input : responses.notched)
     folder.write(fmt::format("levels/{}.csv", input.applied->name()),
@@ -89,7 +93,7 @@ void write_tables(const Analysis& analysis, const RunTables& tables, const std::
     for (const ReportSection& section : sheet.page.sections)
       for (const Table& table : section.tables)
         if (table.name.ends_with("." + sheet.name)) summary.tables.push_back(table);
-  for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
+  write_summary(summary, folder);
   run_jobs(analysis.outcomes().size(), request.threads, [&](std::size_t i) {
     if (analysis.outcomes()[i].grid().empty() || analysis.watched().empty()) return;
     const Table curves = curve_table(analysis.outcomes()[i], analysis.watched(), show);
@@ -111,7 +115,6 @@ void write_tables(const Analysis& analysis, const RunTables& tables, const std::
     else
       folder.write(name + ".csv", history_csv(each, show));
   }
-  folder.write("summary.json", to_json(summary));
   request.plan.write([&](const std::string& name, const std::string& content) { folder.write(name, content); });
 }
 
@@ -142,7 +145,7 @@ std::string write_for_readers(const Analysis& analysis, const RunTables& tables,
         failures[i] = error.what();
       }
     });
-  tell(progress, fmt::format("drawing {} figures, writing fields", drawings.size()));
+  report_progress(progress, fmt::format("drawing {} figures, writing fields", drawings.size()));
   run_jobs(jobs.size(), request.threads, [&](std::size_t i) { jobs[i](); });
   for (const std::string& each : failures)
     if (failure.empty()) failure = each;
@@ -151,7 +154,7 @@ std::string write_for_readers(const Analysis& analysis, const RunTables& tables,
     std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
   }
   if (!request.overview) return failure;
-  tell(progress, "writing the report");
+  report_progress(progress, "writing the report");
   const ReportContext context{request.verdict, request.command, now_in_words(), request.plan.overrides, failure};
   const Report report = report_of_run(analysis, tables, drawings, folder, context);
   folder.write("report.html", to_html(report));

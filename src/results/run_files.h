@@ -5,6 +5,7 @@
 #include "analysis/analysis.h"
 #include "core/progress.h"
 #include "files/run_folder.h"
+#include "files/summary.h"
 #include "results/run_tables.h"
 #include "results/test_sheets.h"
 
@@ -27,6 +28,9 @@ struct WriteRequest {
 
 /// "2026-11-29 10:46", for heads of pages.
 [[nodiscard]] std::string now_in_words();
+
+/// Each table as tables/NAME.csv, and summary.json.
+void write_summary(const Summary& summary, const RunFolder& folder);
 
 /// Inputs that limits lower, as profiles: levels/CASE.csv.
 void write_notched_levels(const Responses& responses, const RunFolder& folder);

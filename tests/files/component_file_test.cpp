@@ -81,7 +81,7 @@ TEST(ComponentFile, ComesBackToTheLastBit) {
   read_columns_table(columns_table(model), "columns.csv", texts);
   read_points_table(points_table(model), "points.csv", texts);
   expect_same(texts, model);
-  EXPECT_EQ(unsound(texts), "");
+  EXPECT_EQ(why_invalid(texts), "");
 }
 
 TEST(ComponentFile, ThatIsNoneIsRefused) {

@@ -33,7 +33,7 @@ TEST(Include, PutsSectionsOfNamesTogetherAndTellsOfAllElse) {
     if (single.contains(section.name)) {
       ASSERT_EQ(problems.size(), 1U);
       EXPECT_EQ(problems[0].wrong, "\"" + name + "\" is defined twice");
-      EXPECT_THAT(problems[0].instead, testing::HasSubstr("plan.yaml:2:"));
+      EXPECT_THAT(problems[0].remedy, testing::HasSubstr("plan.yaml:2:"));
       continue;
     }
     EXPECT_TRUE(problems.empty()) << problems[0].wrong;

@@ -78,7 +78,7 @@ std::vector<EquipmentLevel> equipment_levels(const std::vector<EquipmentRequest>
           level.grid, level.largest,
           {level.random ? request.octaves : 0, std::pow(10, request.margin / decibels), request.points, decibels});
     } catch (const InputError& error) {
-      refuse("equipment level " + request.name, error.problems.front().wrong, error.problems.front().instead);
+      throw_input_error("equipment level " + request.name, error.problems.front().wrong, error.problems.front().remedy);
     }
     levels.push_back(std::move(level));
   }

@@ -2,19 +2,10 @@
 #pragma once
 
 #include "core/excitation/envelope.h"
+#include "core/request/equipment_request.h"
 #include "core/response/case_results.h"
 
 namespace avrenk {
-
-/// What the plan declares under equipment levels.
-struct EquipmentRequest {
-  std::string name;
-  std::string of;                         ///< "box.acceleration.z": what is watched
-  std::vector<std::string> environments;  ///< names, as of limits: "random", "random.z"
-  double margin = 0;                      ///< dB
-  double octaves = 0;                     ///< width of the bands over which a PSD is averaged; 0: it is not
-  int points = 8;                         ///< of the envelope, at most
-};
 
 /// The largest over the cases of the curves of one watched quantity, and few straight lines above it.
 struct EquipmentLevel {

@@ -9,6 +9,8 @@
 #include "core/model/fatigue_line.h"
 #include "core/response/random.h"
 
+#include "core/request/life_request.h"
+
 namespace avrenk {
 
 /// Cycles that are borne at S₁ with the survival asked for: N₁ 10^(−z s), z the quantile of the normal distribution.
@@ -41,11 +43,6 @@ class ReadyLine {
 /// What amplitudes are multiplied with because a constant stress acts beside them, 1 or more: 1/(1 − σ_m/S_u) by
 /// Goodman's rule, 1/(1 − (σ_m/S_u)²) by Gerber's; a compression never helps. Infinite where σ_m reaches S_u.
 [[nodiscard]] double mean_stress_factor(const FatigueLine& line, double mean);
-
-/// Ways to count the cycles of a Gaussian process from its spectral moments, each compared with rainflow counting of
-/// records in its test.
-enum class Counting { narrow_band, dirlik, tovo_benasciutti };
-inline constexpr std::array<std::string_view, 3> counting_names{"narrow band", "Dirlik", "Tovo-Benasciutti"};
 
 /// Damage a second, by each Counting. With σ² = m₀, ν₀ = √(m₂/m₀), ν_p = √(m₄/m₂), α₁ = m₁/√(m₀m₂), α₂ = m₂/√(m₀m₄):
 ///

@@ -19,8 +19,8 @@ Formula::Formula(const std::string& text, const std::vector<std::string>& names)
   parser_->values.assign(names.size(), 1);
   // The parser knows more than formulas: assignments, comparisons, lists.
   if (const std::size_t at = text.find_first_of("=<>?!&|;\""); at != std::string::npos)
-    refuse("", fmt::format("\"{}\" is no formula: at character {}, \"{}\"", text, at + 1, text[at]),
-           "write one such as R1^2 + R2, which must not pass 1");
+    throw_input_error("", fmt::format("\"{}\" is no formula: at character {}, \"{}\"", text, at + 1, text[at]),
+                      "write one such as R1^2 + R2, which must not pass 1");
   try {
     for (std::size_t k = 0; k < names.size(); ++k) parser_->parser.DefineVar(names[k], &parser_->values[k]);
     parser_->parser.SetExpr(text);
@@ -28,10 +28,10 @@ Formula::Formula(const std::string& text, const std::vector<std::string>& names)
     if (parser_->parser.GetNumResults() != 1) throw mu::Parser::exception_type(mu::ecUNEXPECTED_ARG_SEP, 0, ",");
   } catch (const mu::Parser::exception_type& error) {
     const std::string& token = error.GetToken();
-    refuse("",
-           fmt::format("\"{}\" is no formula of these names: at character {}{}", text, error.GetPos() + 1,
-                       token.empty() ? "" : fmt::format(", \"{}\"", token)),
-           "write one such as R1^2 + R2");
+    throw_input_error("",
+                      fmt::format("\"{}\" is no formula of these names: at character {}{}", text, error.GetPos() + 1,
+                                  token.empty() ? "" : fmt::format(", \"{}\"", token)),
+                      "write one such as R1^2 + R2");
   }
 }
 

@@ -31,26 +31,27 @@ Amplitude::Amplitude(const LogLogTable& levels) {
 }
 
 Amplitude::Amplitude(const std::vector<AmplitudePoint>& points, BetweenPoints between) {
-  if (points.size() < 2) refuse("", "a table needs two points or more", "give two different frequencies");
+  if (points.size() < 2) throw_input_error("", "a table needs two points or more", "give two different frequencies");
   for (std::size_t i = 0; i < points.size(); ++i) {
     const AmplitudePoint& point = points[i];
-    if (!(point.frequency > 0)) refuse("", "a frequency of a table must be positive", "leave 0 Hz out");
-    if (!(point.level >= 0)) refuse("", "an amplitude is not negative", "turn its phase by 180° instead");
+    if (!(point.frequency > 0)) throw_input_error("", "a frequency of a table must be positive", "leave 0 Hz out");
+    if (!(point.level >= 0)) throw_input_error("", "an amplitude is not negative", "turn its phase by 180° instead");
     if (i > 0 && point.frequency < points[i - 1].frequency)
-      refuse("", fmt::format("frequencies fall from {:g} to {:g} Hz", points[i - 1].frequency, point.frequency),
-             "order them so that they rise");
+      throw_input_error("",
+                        fmt::format("frequencies fall from {:g} to {:g} Hz", points[i - 1].frequency, point.frequency),
+                        "order them so that they rise");
     if (i > 1 && point.frequency == points[i - 2].frequency)
-      refuse("", fmt::format("three points lie at {:g} Hz", point.frequency), "leave two: they make a step");
+      throw_input_error("", fmt::format("three points lie at {:g} Hz", point.frequency), "leave two: they make a step");
     if (between == BetweenPoints::power_law && point.level == 0)
-      refuse("", fmt::format("a level of 0 at {:g} Hz has no place on log-log paper", point.frequency),
-             "let straight lines or steps hold between the points");
+      throw_input_error("", fmt::format("a level of 0 at {:g} Hz has no place on log-log paper", point.frequency),
+                        "let straight lines or steps hold between the points");
     if (i == 0 || point.frequency == points[i - 1].frequency) continue;
     const AmplitudePoint& before = points[i - 1];
     const double end = between == BetweenPoints::steps ? before.level : point.level,
                  phase = between == BetweenPoints::steps ? before.phase : point.phase;
     stretches_.push_back({before.frequency, point.frequency, before.level, end, before.phase, phase, between});
   }
-  if (stretches_.empty()) refuse("", "the table spans no frequencies", "give two different frequencies");
+  if (stretches_.empty()) throw_input_error("", "the table spans no frequencies", "give two different frequencies");
 }
 
 Amplitude Amplitude::constant(double level, double from, double to) {

@@ -98,13 +98,13 @@ std::vector<double> averaged_over_octaves(std::span<const double> grid, std::spa
 
 Envelope straight_envelope(std::span<const double> grid, std::span<const double> values,
                            const EnvelopeRequest& request) {
-  if (grid.size() < 2) refuse("", "the curve has fewer than two points", "give at least two");
-  if (request.points < 2) refuse("", "an envelope has two points at least", "ask for 2 or more");
+  if (grid.size() < 2) throw_input_error("", "the curve has fewer than two points", "give at least two");
+  if (request.points < 2) throw_input_error("", "an envelope has two points at least", "ask for 2 or more");
   Envelope envelope;
   envelope.averaged.assign(values.begin(), values.end());
   if (request.octaves > 0) envelope.averaged = averaged_over_octaves(grid, values, request.octaves);
   const double largest = *std::max_element(envelope.averaged.begin(), envelope.averaged.end());
-  if (!(largest > 0)) refuse("", "the curve is zero everywhere", "nothing has to be enveloped");
+  if (!(largest > 0)) throw_input_error("", "the curve is zero everywhere", "nothing has to be enveloped");
   constexpr double floor = 1e-12;  // of the largest
   std::vector<Corner> corners;
   corners.reserve(grid.size());
@@ -121,9 +121,9 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
     const Removal chosen = *best;
     const auto from = static_cast<std::ptrdiff_t>(chosen.from), count = static_cast<std::ptrdiff_t>(chosen.count);
     corners.erase(corners.begin() + from, corners.begin() + from + count);
-    corners.insert(corners.begin() + from, chosen.instead.begin(), chosen.instead.end());
+    corners.insert(corners.begin() + from, chosen.remedy.begin(), chosen.remedy.end());
     removals.erase(removals.begin() + from, removals.begin() + from + count);
-    removals.insert(removals.begin() + from, chosen.instead.size(), Removal{});
+    removals.insert(removals.begin() + from, chosen.remedy.size(), Removal{});
     // What stands around has other neighbours now, and the corners behind other numbers.
     for (std::size_t i = 0; i < corners.size(); ++i) {
       const bool near = i + 4 > chosen.from && i < chosen.from + 4;

@@ -11,10 +11,10 @@
 #include <variant>
 #include <vector>
 
+#include "core/algebra.h"
 #include "core/excitation/amplitude.h"
 #include "core/excitation/frequency_grid.h"
 #include "core/excitation/spectrum.h"
-#include "core/model/assembly.h"
 
 namespace avrenk {
 

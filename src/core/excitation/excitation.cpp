@@ -37,12 +37,6 @@ double highest_excited(const std::vector<Environment>& environments) {
   return highest;
 }
 
-std::vector<int> first_columns(const Assembly& assembly) {
-  std::vector<int> first{0};
-  for (const Load& load : assembly.loads) first.push_back(first.back() + static_cast<int>(load.columns.size()));
-  return first;
-}
-
 std::string AskedFrequency::words() const {
   const std::string at = mode > 0 ? fmt::format("mode {}", mode) : fmt::format("{:.6g} Hz", frequency);
   return phase ? fmt::format("{} phase {:.6g} deg", at, *phase * 180 / pi) : at;
@@ -151,14 +145,15 @@ Coherence coherence_of(const CoherenceRule& rule, const std::vector<Input>& inpu
   Coherence own{static_cast<int>(first), static_cast<int>(second), rule.points};
   const Input &a = inputs[first], &b = inputs[second];
   if (a.is_field || b.is_field)
-    refuse("",
-           fmt::format("{} is a pressure field, which goes together with no other input", (a.is_field ? a : b).name),
-           "name two others: between: [NAME, NAME]");
+    throw_input_error(
+        "", fmt::format("{} is a pressure field, which goes together with no other input", (a.is_field ? a : b).name),
+        "name two others: between: [NAME, NAME]");
   if (!rule.has_distance()) return own;
   if (!a.at || !b.at)
-    refuse("",
-           fmt::format("where {} acts is not known, so the coherence cannot depend on a distance", (a.at ? b : a).name),
-           "let it depend on the distance of loads, or of bases that are inputs of their own");
+    throw_input_error(
+        "",
+        fmt::format("where {} acts is not known, so the coherence cannot depend on a distance", (a.at ? b : a).name),
+        "let it depend on the distance of loads, or of bases that are inputs of their own");
   const Vector3 apart = *b.at - *a.at;
   own.delay = rule.slowness.dot(apart);
   own.decay = rule.decay * apart.norm();
@@ -276,7 +271,7 @@ class CaseMaker {
   void add_field(const DrivenLoad& driven, const std::vector<int>& first) {
     const Load& load = assembly_->loads[static_cast<std::size_t>(driven.load)];
     if (driven.patterns < 0)
-      refuse(
+      throw_input_error(
           "environment " + environment_.name,
           fmt::format("{} is a pressure field, which acts in patterns that the modes of a held model see", load.name),
           "hold the model at a base, and leave modes: {free: yes} and {near: ...} out");
@@ -317,7 +312,7 @@ std::shared_ptr<const Excitation> excitation_along(const Environment& environmen
 
 std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& environment, const Assembly& assembly,
                                                            const System& system) {
-  const std::vector<int> first = first_columns(assembly);
+  const std::vector<int> first = first_columns(assembly.loads);
   std::vector<std::vector<int>> axes;  // that act at once
   if (environment.is_simultaneous() || environment.axes.empty())
     axes.push_back(environment.axes);
@@ -368,13 +363,13 @@ std::shared_ptr<const Excitation> asked_at_modes(std::shared_ptr<const Excitatio
   std::set<int> modes;
   for (const int mode : environment.at_modes) {
     if (mode > natural.size())
-      refuse(subject, fmt::format("mode {} is asked for, and there are {}", mode, natural.size()),
-             "name one of them, or ask for more modes");
+      throw_input_error(subject, fmt::format("mode {} is asked for, and there are {}", mode, natural.size()),
+                        "name one of them, or ask for more modes");
     // Each order of a shaft has a band of its own.
     if (!inside(mode) && !environment.by_speed())
-      refuse(subject,
-             fmt::format("mode {} at {:.5g} Hz lies outside {:g} to {:g} Hz", mode, natural[mode - 1], from, to),
-             "ask for modes inside the band");
+      throw_input_error(
+          subject, fmt::format("mode {} at {:.5g} Hz lies outside {:g} to {:g} Hz", mode, natural[mode - 1], from, to),
+          "ask for modes inside the band");
     if (inside(mode)) modes.insert(mode);
   }
   for (int mode = 1; environment.at_all_modes && mode <= natural.size(); ++mode)

@@ -104,7 +104,4 @@ struct Input {
 /// @throws InputError  coherences that contradict one another, or that need a distance that is not known
 [[nodiscard]] SpectralMatrix spectrum_of(const Environment& environment, const std::vector<Input>& inputs);
 
-/// First column of each load among those of all loads, and how many there are in all.
-[[nodiscard]] std::vector<int> first_columns(const Assembly& assembly);
-
 }  // namespace avrenk

@@ -71,12 +71,13 @@ std::vector<FieldReport> make_patterns(Assembly& assembly, System& system, Modal
         if (!driven.field || driven.acceptances) continue;  // none, or made already
         const Load load = assembly.loads[static_cast<std::size_t>(driven.load)];
         if (load.faces.size() > most_faces)
-          refuse("load " + load.name,
-                 fmt::format("its surface has {} faces, and a pressure field takes all pairs of them: no more than {} "
-                             "may be",
-                             load.faces.size(), most_faces),
-                 "let it act on a smaller place, or mesh that coarser");
-        tell(progress, fmt::format("{} on {}", driven.field->words(), load.name));
+          throw_input_error(
+              "load " + load.name,
+              fmt::format("its surface has {} faces, and a pressure field takes all pairs of them: no more than {} "
+                          "may be",
+                          load.faces.size(), most_faces),
+              "let it act on a smaller place, or mesh that coarser");
+        report_progress(progress, fmt::format("{} on {}", driven.field->words(), load.name));
         auto known = of_load.find(driven.load);
         if (known == of_load.end()) {
           known = of_load

@@ -16,18 +16,20 @@ double octaves(double f1, double f2) { return std::log2(f2 / f1); }
 
 void check(const std::vector<Breakpoint>& points) {
   if (points.size() < 2)
-    refuse("", points.empty() ? "the table is empty" : "the table has one point", "give at least two points");
+    throw_input_error("", points.empty() ? "the table is empty" : "the table has one point",
+                      "give at least two points");
   for (std::size_t i = 0; i < points.size(); ++i) {
     if (!(points[i].frequency > 0))
-      refuse("", fmt::format("frequency {:g} Hz is not positive", points[i].frequency), "");
+      throw_input_error("", fmt::format("frequency {:g} Hz is not positive", points[i].frequency), "");
     if (points[i].level && !(*points[i].level > 0))
-      refuse("", fmt::format("the level at {:g} Hz is not positive", points[i].frequency),
-             "a log-log line cannot reach zero");
+      throw_input_error("", fmt::format("the level at {:g} Hz is not positive", points[i].frequency),
+                        "a log-log line cannot reach zero");
     if (i > 0 && points[i].frequency < points[i - 1].frequency)
-      refuse("", fmt::format("frequencies fall from {:g} to {:g} Hz", points[i - 1].frequency, points[i].frequency),
-             "write them in rising order");
+      throw_input_error(
+          "", fmt::format("frequencies fall from {:g} to {:g} Hz", points[i - 1].frequency, points[i].frequency),
+          "write them in rising order");
     if (i > 1 && points[i].frequency == points[i - 2].frequency)
-      refuse("", fmt::format("three points lie at {:g} Hz", points[i].frequency), "two make a step");
+      throw_input_error("", fmt::format("three points lie at {:g} Hz", points[i].frequency), "two make a step");
   }
 }
 
@@ -50,7 +52,7 @@ LogLogTable::LogLogTable(const std::vector<Breakpoint>& points, double decibel_f
   std::vector<double> level(points.size(), 0);
   const auto first =
       std::find_if(points.begin(), points.end(), [](const Breakpoint& p) { return p.level.has_value(); });
-  if (first == points.end()) refuse("", "the table has slopes only", "give at least one level");
+  if (first == points.end()) throw_input_error("", "the table has slopes only", "give at least one level");
   const auto known = static_cast<std::size_t>(first - points.begin());
   const auto ratio = [&](std::size_t from, std::size_t to, double slope) {
     return std::pow(10, slope * octaves(points[from].frequency, points[to].frequency) / decibel_factor);
@@ -62,7 +64,7 @@ LogLogTable::LogLogTable(const std::vector<Breakpoint>& points, double decibel_f
   for (std::size_t i = 1; i < points.size(); ++i)
     if (points[i].frequency > points[i - 1].frequency)
       stretches_.push_back({points[i - 1].frequency, points[i].frequency, level[i - 1], level[i]});
-  if (stretches_.empty()) refuse("", "the table spans no frequencies", "give two different frequencies");
+  if (stretches_.empty()) throw_input_error("", "the table spans no frequencies", "give two different frequencies");
 }
 
 std::vector<double> LogLogTable::breakpoints() const {

@@ -44,10 +44,11 @@ SpectralMatrix::SpectralMatrix(std::vector<LogLogTable> levels, std::vector<Cohe
   for (const Coherence& pair : pairs_)
     for (const Coherence::Point& point : pair.points)
       if (!(point.magnitude >= 0 && point.magnitude <= 1))
-        refuse("",
-               fmt::format("the coherence of {} and {} is {:.4g}", names_[static_cast<std::size_t>(pair.first)],
-                           names_[static_cast<std::size_t>(pair.second)], point.magnitude),
-               "give one between 0 and 1");
+        throw_input_error(
+            "",
+            fmt::format("the coherence of {} and {} is {:.4g}", names_[static_cast<std::size_t>(pair.first)],
+                        names_[static_cast<std::size_t>(pair.second)], point.magnitude),
+            "give one between 0 and 1");
   // Where it contradicts itself is found now, not in the middle of a run: at all edges and between them.
   constexpr int between = 4;
   const std::vector<double> at = edges();
@@ -155,13 +156,14 @@ MatrixXcd SpectralMatrix::root_of_sources(const VectorXd& amplitudes, double fre
       others[first] = -1;
       others.maxCoeff(&second);
     }
-    refuse("",
-           fmt::format(
-               "at {:.5g} Hz the coherence of {} and {} contradicts those of the others: the matrix of spectra has "
-               "a negative eigenvalue",
-               frequency, names_[static_cast<std::size_t>(std::min(first, second))],
-               names_[static_cast<std::size_t>(std::max(first, second))]),
-           "lower it, or raise those of both with the others");
+    throw_input_error(
+        "",
+        fmt::format(
+            "at {:.5g} Hz the coherence of {} and {} contradicts those of the others: the matrix of spectra has "
+            "a negative eigenvalue",
+            frequency, names_[static_cast<std::size_t>(std::min(first, second))],
+            names_[static_cast<std::size_t>(std::max(first, second))]),
+        "lower it, or raise those of both with the others");
   }
   return amplitudes.asDiagonal() * factor;
 }

@@ -72,8 +72,8 @@ void distribute(const Assembly& assembly, const Surface::Face& face, const Force
 
 void refuse_without_faces(const std::string& name, const std::vector<const Surface::Face*>& faces) {
   if (faces.empty())
-    refuse("load " + name, "no face of shells or solids has all of its nodes in the place",
-           "choose the nodes of a surface, by a plane, a box, or the surface of a part");
+    throw_input_error("load " + name, "no face of shells or solids has all of its nodes in the place",
+                      "choose the nodes of a surface, by a plane, a box, or the surface of a part");
 }
 
 // 1 where the area vector of a face looks to where the pressure comes from, else −1.
@@ -81,8 +81,8 @@ double sign_of(const Assembly& assembly, const std::string& name, const Surface:
   const Part& part = assembly.parts[static_cast<std::size_t>(face.part)];
   if (part.form == Part::Form::solid) return 1;
   if (!side.direction && !side.point)
-    refuse("load " + name, fmt::format("part {} is made of shells, which have two sides", part.name),
-           "say where the pressure comes from: a direction, or a point that it comes from");
+    throw_input_error("load " + name, fmt::format("part {} is made of shells, which have two sides", part.name),
+                      "say where the pressure comes from: a direction, or a point that it comes from");
   const Vector3 area = area_vector(assembly, face);
   Vector3 centre = Vector3::Zero();
   for (int i = 0; i < face.corners; ++i)
@@ -91,10 +91,10 @@ double sign_of(const Assembly& assembly, const std::string& name, const Surface:
   constexpr double edge_on = 0.01;  // cosine
   const double cosine = area.normalized().dot(towards.normalized());
   if (!(std::abs(cosine) > edge_on))
-    refuse("load " + name,
-           fmt::format("an element of part {} at {} is seen edge-on from where the pressure comes", part.name,
-                       assembly.describe_position(centre)),
-           "name another direction or point, or a smaller place");
+    throw_input_error("load " + name,
+                      fmt::format("an element of part {} at {} is seen edge-on from where the pressure comes",
+                                  part.name, assembly.describe_position(centre)),
+                      "name another direction or point, or a smaller place");
   return cosine > 0 ? 1 : -1;
 }
 
@@ -118,9 +118,10 @@ LoadColumn point_load(const Assembly& assembly, const Surface& surface, const Po
     const Mixture mixture = best_fit(points, motions, std::vector<double>(points.size(), 1.0),
                                      load.through.value_or(mean_of(assembly, load.nodes)));
     if (mixture.empty())
-      refuse("load " + load.name,
-             fmt::format("its {} nodes lie on one line, so that nothing carries a turn about it", load.nodes.size()),
-             "let it act on a place of three nodes or more that do not lie on a line, or be shared equally");
+      throw_input_error(
+          "load " + load.name,
+          fmt::format("its {} nodes lie on one line, so that nothing carries a turn about it", load.nodes.size()),
+          "let it act on a place of three nodes or more that do not lie on a line, or be shared equally");
     for (const auto& [node, share] : mixture) add_force(column, node, share.transpose() * load.amount);
     return column;
   }
@@ -130,8 +131,9 @@ LoadColumn point_load(const Assembly& assembly, const Surface& surface, const Po
     double sum = 0;
     for (const double each : weights) sum += each;
     if (!(sum > 0))
-      refuse("load " + load.name, "no face of shells or solids has all of its nodes in the place, so it has no area",
-             "let it be shared equally, or choose the nodes of a surface");
+      throw_input_error("load " + load.name,
+                        "no face of shells or solids has all of its nodes in the place, so it has no area",
+                        "let it be shared equally, or choose the nodes of a surface");
     for (double& each : weights) each /= sum;
   }
   for (std::size_t i = 0; i < load.nodes.size(); ++i) add_force(column, load.nodes[i], weights[i] * load.amount);
@@ -201,7 +203,8 @@ Load rotating_force(const Assembly& assembly, const Surface& surface, const Poin
   Vector3 first = mark.value_or(Vector3::Unit((main + 1) % 3));
   first -= first.dot(axis) * axis;
   if (!(first.norm() > 1e-6))
-    refuse("load " + at.name, "the mark lies along the axis of rotation", "name a direction square to the axis");
+    throw_input_error("load " + at.name, "the mark lies along the axis of rotation",
+                      "name a direction square to the axis");
   first.normalize();
   Load load;
   load.name = at.name;

@@ -55,7 +55,7 @@ class Attacher {
 
   int run() {
     if (carrier_.empty())
-      refuse("joint " + request_.joint, "what carries has no faces", "name parts of shells or solids");
+      throw_input_error("joint " + request_.joint, "what carries has no faces", "name parts of shells or solids");
     find_followers();
     find_facets();
     const std::size_t before = assembly_.followers.size();
@@ -117,21 +117,22 @@ class Attacher {
       return words;
     };
     if (nearest_node < 0)
-      refuse("joint " + request_.joint,
-             fmt::format("every node of {} belongs to {} already", request_.followers, parts()),
-             "name another part or place");
+      throw_input_error("joint " + request_.joint,
+                        fmt::format("every node of {} belongs to {} already", request_.followers, parts()),
+                        "name another part or place");
     const auto say = [&](int node, double gap) {
       return fmt::format("{} is {:.4g} mm from {}, and only what is within {:.4g} mm follows",
                          assembly_.describe_node(node), 1e3 * gap, parts(), 1e3 * request_.within);
     };
     if (chosen_.empty())
-      refuse("joint " + request_.joint,
-             "nothing is near enough: of " + request_.followers + " the nearest, " + say(nearest_node, nearest),
-             fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest * 1.01));
+      throw_input_error(
+          "joint " + request_.joint,
+          "nothing is near enough: of " + request_.followers + " the nearest, " + say(nearest_node, nearest),
+          fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest * 1.01));
     if (request_.all && farthest > request_.within * (1 + 1e-9) + 1e-12)
-      refuse("joint " + request_.joint, say(farthest_node, farthest),
-             fmt::format("leave it out of {}, or let the joint reach to within {:.4g} mm", request_.followers,
-                         1e3 * farthest * 1.01));
+      throw_input_error("joint " + request_.joint, say(farthest_node, farthest),
+                        fmt::format("leave it out of {}, or let the joint reach to within {:.4g} mm",
+                                    request_.followers, 1e3 * farthest * 1.01));
   }
 
   [[nodiscard]] double largest_half() const {
@@ -278,9 +279,10 @@ class Attacher {
     if (beam != beam_of_.end() && !of_solids_.contains(node)) {
       mixture = footprint(carrier_, section_points(beam->second.first, beam->second.second, x), x);
       if (mixture.empty())
-        refuse("joint " + request_.joint,
-               fmt::format("the footprint of {} falls on a line of the faces", assembly_.describe_node(node)),
-               "attach it to a face, not to an edge");
+        throw_input_error(
+            "joint " + request_.joint,
+            fmt::format("the footprint of {} falls on a line of the faces", assembly_.describe_node(node)),
+            "attach it to a face, not to an edge");
     } else {
       const auto shell = shells_.find(node);
       mixture = carried(x, shell == shells_.end() ? nullptr : &shell->second);

@@ -23,10 +23,11 @@ void add_average(Assembly& assembly, const std::string& joint, int node, const s
   }
   const Mixture mixture = best_fit(points, motions, weights, assembly.position(node));
   if (mixture.empty())
-    refuse("joint " + joint,
-           fmt::format("the {} nodes that carry {} lie on one line, and turning about it would not be carried",
-                       of.size(), assembly.describe_node(node)),
-           "name a place of three nodes or more that do not lie on a line");
+    throw_input_error(
+        "joint " + joint,
+        fmt::format("the {} nodes that carry {} lie on one line, and turning about it would not be carried", of.size(),
+                    assembly.describe_node(node)),
+        "name a place of three nodes or more that do not lie on a line");
   assembly.followers.push_back(
       follower_of(joint, Joint::Type::average, node, mixture, (centre - assembly.position(node)).norm(), 0));
 }

@@ -149,7 +149,7 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
       const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
       const double gap = gap_to_face(search, search.nearest(place), place);
       if (gap > bolt.within)
-        refuse(
+        throw_input_error(
             "joint " + bolt.joint,
             fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
                         "{:.4g} mm",
@@ -159,17 +159,18 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
       shells = shells && assembly.parts[static_cast<std::size_t>(part)].thickness > 0;
       const Mixture mixture = footprint(search, ring, place);
       if (mixture.empty())
-        refuse("joint " + bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
-               "let the bolt run across a face");
+        throw_input_error("joint " + bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
+                          "let the bolt run across a face");
       assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
     }
     const double sense = from_first_to_second(*spans[0], spans[1], bolt.length);
     if (sense == 0 && !along && bolt.tension)
-      refuse("joint " + bolt.joint,
-             fmt::format("which of its two sides the bolt at {} pulls towards the other is not known: both lie at one "
-                         "height",
-                         assembly.describe_position(place)),
-             "write along, the direction from the first to the second");
+      throw_input_error(
+          "joint " + bolt.joint,
+          fmt::format("which of its two sides the bolt at {} pulls towards the other is not known: both lie at one "
+                      "height",
+                      assembly.describe_position(place)),
+          "write along, the direction from the first to the second");
     const double sign = sense < 0 ? -1 : 1;
     spring.axes << across.transpose(), sign * third.transpose(), sign * axis.transpose();
     spring.point = place + middle_of_clamp(*spans[0], spans[1], bolt.length, shells) * axis;

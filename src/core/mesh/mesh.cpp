@@ -44,8 +44,8 @@ std::vector<Placement> with_mirror_images(std::vector<Placement> placements, con
 
 void refuse_too_many(double count, double most, const std::string& what) {
   if (!(count <= most))
-    refuse("", fmt::format("it would have {:.3g} {}, more than {:.3g}", count, what, most),
-           "make the elements larger, or fewer of it");
+    throw_input_error("", fmt::format("it would have {:.3g} {}, more than {:.3g}", count, what, most),
+                      "make the elements larger, or fewer of it");
 }
 
 void add_mesh(Assembly& assembly, int part, const Mesh& mesh, const std::vector<Placement>& placements) {

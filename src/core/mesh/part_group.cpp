@@ -44,8 +44,8 @@ class Group {
       if (inside_[node] && (of_rest_[node] || leads_out_.contains(static_cast<int>(node))))
         group.bases[0].feet.push_back({static_cast<int>(node)});
     if (group.bases[0].feet.empty())
-      refuse("", "nothing leads from these parts to the rest of the model, so there is no interface",
-             "leave parts out: the whole model is reduced to what its base holds");
+      throw_input_error("", "nothing leads from these parts to the rest of the model, so there is no interface",
+                        "leave parts out: the whole model is reduced to what its base holds");
     return group;
   }
 

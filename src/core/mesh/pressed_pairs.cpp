@@ -34,7 +34,7 @@ class Pairing {
 
   PressedPairs run() {
     if (carrier_.empty())
-      refuse("joint " + request_.joint, "what is pressed on has no faces", "name parts of shells or solids");
+      throw_input_error("joint " + request_.joint, "what is pressed on has no faces", "name parts of shells or solids");
     integrate();
     constexpr double sliver = 1e-3;  // of the mean: what is less is left to its neighbours
     double whole = 0;
@@ -65,20 +65,23 @@ class Pairing {
       any = true;
       for (const int node : face.nodes)
         if (own.contains(node))
-          refuse("joint " + request_.joint,
-                 fmt::format("{} belongs to both sides, which cannot open there", assembly_.describe_node(node)),
-                 "let the parts have nodes of their own where they touch: leave a merge out, or draw them apart");
+          throw_input_error(
+              "joint " + request_.joint,
+              fmt::format("{} belongs to both sides, which cannot open there", assembly_.describe_node(node)),
+              "let the parts have nodes of their own where they touch: leave a merge out, or draw them apart");
       integrate(face, shells.of(face.nodes.front()).half);
     }
     if (!any)
-      refuse("joint " + request_.joint, fmt::format("no face of {} looks at what it is to press on", request_.pressing),
-             "name a part whose surface lies on the other");
+      throw_input_error("joint " + request_.joint,
+                        fmt::format("no face of {} looks at what it is to press on", request_.pressing),
+                        "name a part whose surface lies on the other");
     if (sums_.empty())
-      refuse("joint " + request_.joint,
-             fmt::format("nothing is near enough: the nearest, {}, is {:.4g} mm off, and only what is within {:.4g} mm "
-                         "presses",
-                         assembly_.describe_position(nearest_at_), 1e3 * nearest_, 1e3 * request_.within),
-             fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest_ * 1.01));
+      throw_input_error(
+          "joint " + request_.joint,
+          fmt::format("nothing is near enough: the nearest, {}, is {:.4g} mm off, and only what is within {:.4g} mm "
+                      "presses",
+                      assembly_.describe_position(nearest_at_), 1e3 * nearest_, 1e3 * request_.within),
+          fmt::format("close the gap, or let it reach to within {:.4g} mm", 1e3 * nearest_ * 1.01));
   }
 
   [[nodiscard]] bool looks_at_carrier(const Surface::Face& face) const {
@@ -150,10 +153,11 @@ class Pairing {
     const double height = (x - point.position).dot(point.normal) - carrier.offset;
     constexpr double same_plane = 1e-9;  // m
     if (std::abs(height) < same_plane)
-      refuse("joint " + request_.joint,
-             fmt::format("{} of {} lies in the middle surface of {}, and on which side it presses is not known",
-                         assembly_.describe_position(x), request_.pressing, carrier.name),
-             "draw the parts as far apart as half their thicknesses");
+      throw_input_error(
+          "joint " + request_.joint,
+          fmt::format("{} of {} lies in the middle surface of {}, and on which side it presses is not known",
+                      assembly_.describe_position(x), request_.pressing, carrier.name),
+          "draw the parts as far apart as half their thicknesses");
     return {height < 0 ? Vector3(-point.normal) : point.normal, std::abs(height) - half - 0.5 * carrier.thickness};
   }
 

@@ -54,4 +54,19 @@ struct Load {
   [[nodiscard]] bool is_declared() const { return !is_pattern && !is_settled && !is_of_springs; }
 };
 
+/// Calls `take(load, column, index)` for every column of all loads, in the order in which a system has them.
+template <typename Take>
+void for_each_column(const std::vector<Load>& loads, const Take& take) {
+  int index = 0;
+  for (const Load& load : loads)
+    for (const LoadColumn& column : load.columns) take(load, column, index++);
+}
+
+/// Index of the first column of each load among those of all loads, and at the end how many there are.
+[[nodiscard]] inline std::vector<int> first_columns(const std::vector<Load>& loads) {
+  std::vector<int> first{0};
+  for (const Load& load : loads) first.push_back(first.back() + static_cast<int>(load.columns.size()));
+  return first;
+}
+
 }  // namespace avrenk

@@ -25,7 +25,7 @@ MatrixXd rigid_columns(const ReducedModel& model, const Vector3& about) {
   return rigid;
 }
 
-std::string unsound(const ReducedModel& model) {
+std::string why_invalid(const ReducedModel& model) {
   const Index n = model.size();
   const auto points = static_cast<Index>(model.points.size());
   if (n == 0) return "it has no motions";

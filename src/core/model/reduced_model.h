@@ -32,7 +32,7 @@ struct ReducedModel {
 /// What of it does not fit together, in words; empty: it is sound. Matrices are square and symmetric to 1e-9 of their
 /// largest entry, the mass has no negative eigenvalue beyond that, rigid motions of the interface strain nothing (to
 /// 1e-6 of what else strains) and carry every point along, no motion is named twice.
-[[nodiscard]] std::string unsound(const ReducedModel& model);
+[[nodiscard]] std::string why_invalid(const ReducedModel& model);
 
 /// R: the columns' motions when the whole moves as a rigid body about a point, n x 6; of coordinates none.
 [[nodiscard]] Eigen::MatrixXd rigid_columns(const ReducedModel& model, const Vector3& about);

@@ -36,8 +36,9 @@ KnownModes::KnownModes(const Assembly& assembly, const System& system, const Mod
 ModalBasis KnownModes::of(const System& changed) const {
   if (changed.free != system_.free || changed.node_of_column != system_.node_of_column ||
       changed.component_of_column != system_.component_of_column || changed.supports != system_.supports)
-    refuse("model", "the change makes another mesh, or other unknowns, and what is known of the modes does not fit",
-           "change what leaves the mesh alone, or run both plans and compare them");
+    throw_input_error("model",
+                      "the change makes another mesh, or other unknowns, and what is known of the modes does not fit",
+                      "change what leaves the mesh alone, or run both plans and compare them");
   ModalBasis basis;
   StaticSolution& statics = basis.statics;
   statics = basis_.statics;

@@ -91,7 +91,7 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
       if (each.covers(f) && (!nearest || std::abs(f - each.frequency) < std::abs(f - nearest->frequency)))
         nearest = &each;
     if (!nearest) continue;
-    damping.given[r] = 1;
+    damping.overridden[r] = 1;
     damping.zeta[r] = nearest->zeta;
     damping.eta[r] = nearest->eta;
     damping.general_rate[r] = 2 * nearest->zeta / basis.omega[r];
@@ -146,7 +146,7 @@ ModalDamping damp(DampingProducts products, const ModalBasis& basis, const Dampi
   const auto m = basis.size();
   for (VectorXd* vector : {&damping.zeta, &damping.eta, &damping.general_rate, &damping.general_loss})
     vector->resize(m);
-  damping.given = VectorXd::Zero(m);
+  damping.overridden = VectorXd::Zero(m);
   damping.mass_rate = rule.mass_rate;
   damping.base_rate = rule.stiffness_rate;
   damping.base_loss = rule.form == DampingRule::Form::loss_factor ? rule.value : 0;
@@ -230,11 +230,12 @@ ModalDamping with_springs(ModalDamping damping, const ModalBasis& basis,
 
 void require_damping(const ModalBasis& basis, const ModalDamping& damping, double from, double to) {
   const auto refuse_undamped = [&](const std::string& which, double f) {
-    refuse("damping",
-           fmt::format("{} at {:.5g} Hz lies between {:.5g} and {:.5g} Hz and has no damping, so its response is "
-                       "infinite",
-                       which, f, from, to),
-           "give the model a damping ratio, or its materials or joints a loss factor");
+    throw_input_error(
+        "damping",
+        fmt::format("{} at {:.5g} Hz lies between {:.5g} and {:.5g} Hz and has no damping, so its response is "
+                    "infinite",
+                    which, f, from, to),
+        "give the model a damping ratio, or its materials or joints a loss factor");
   };
   if (damping.springs) {
     for (const auto& [f, ratio] : resonances(basis, damping))

@@ -6,36 +6,12 @@
 #include <string>
 #include <vector>
 
-#include "core/log_interpolation.h"
 #include "core/modes/damped_modes.h"
 #include "core/modes/modal_basis.h"
 #include "core/modes/spring_variation.h"
+#include "core/request/damping_rule.h"
 
 namespace avrenk {
-
-/// What is known of the modes near one frequency, from a test for example: replaces the sum of all sources.
-struct NearDamping {
-  double frequency = 0;  ///< Hz
-  double within = 0.05;  ///< modes whose frequency differs by less than this part of it
-  double zeta = 0, eta = 0;
-  [[nodiscard]] bool covers(double f) const { return std::abs(f - frequency) <= within * frequency; }
-};
-
-/// The general damping: what applies to every element without a source of its own.
-struct DampingRule {
-  enum class Form { none, ratio, table, loss_factor, rayleigh };
-  Form form = Form::none;
-  double value = 0;                          ///< ζ (ratio) or η (loss factor)
-  LogTable table{};                          ///< ζ over Hz
-  double mass_rate = 0, stiffness_rate = 0;  ///< Rayleigh's α (1/s) and β (s): C = αM + βK
-  std::vector<NearDamping> near{};
-  bool coupled = true;  ///< keep what couples the modes
-
-  [[nodiscard]] double ratio(double frequency) const;  ///< ζ at a frequency; 0 for a loss factor
-};
-
-/// Rayleigh's α and β through two pairs of frequency (Hz) and ζ: ζ = α/2ω + βω/2.
-[[nodiscard]] DampingRule rayleigh_through(double frequency1, double zeta1, double frequency2, double zeta2);
 
 /// The damping matrices of the system in the modes, each m x m: what of the model's size damping takes.
 struct DampingProducts {
@@ -57,7 +33,7 @@ struct ModalDamping {
   Eigen::VectorXd general_loss;  ///< η
   /// 1 of a mode whose damping was given near its frequency: there every element has the given damping beside its
   /// elastic force, whatever its own, so that forces balance; else 0.
-  Eigen::VectorXd given;
+  Eigen::VectorXd overridden;
   double mass_rate = 0;             ///< Rayleigh's α: a force αM on the modal velocities, 1/s
   double base_loss = 0;             ///< η of the general rule, on the quasi-static motion
   double base_rate = 0;             ///< Rayleigh's β on it, s; a ratio has no part in it

@@ -203,11 +203,11 @@ void solve_free(const Assembly& assembly, const System& system, const Eliminatio
   const VectorXd stiff = system.stiffness.ff.diagonal(), heavy = system.mass.ff.diagonal();
   for (Index row = 0; row < stiff.size(); ++row)
     if (stiff[row] == 0 && heavy[row] == 0)
-      refuse("mechanism",
-             fmt::format("{} has a motion with neither stiffness nor mass",
-                         assembly.describe_node(system.node_of_column[static_cast<std::size_t>(row)])),
-             "give the mass there an inertia, or join the node otherwise");
-  tell(progress, fmt::format("factorising {} equations, free motions and all", system.free));
+      throw_input_error("mechanism",
+                        fmt::format("{} has a motion with neither stiffness nor mass",
+                                    assembly.describe_node(system.node_of_column[static_cast<std::size_t>(row)])),
+                        "give the mass there an inertia, or join the node otherwise");
+  report_progress(progress, fmt::format("factorising {} equations, free motions and all", system.free));
   // λ of a free motion is rounding, 1e-16 of the stiffest element's; what is below 1e-11 of it is free.
   constexpr double part = 1e-8;
   const double shift = -part * system.stiffness.ff.diagonal().maxCoeff() / system.mass.ff.diagonal().maxCoeff();
@@ -276,7 +276,7 @@ Completion solve_held(const Assembly& assembly, const System& system, const Elim
     (void)factorise_stiffness(assembly, system, order);
     throw;
   }
-  tell(progress, fmt::format("factorising {} equations", system.free));
+  report_progress(progress, fmt::format("factorising {} equations", system.free));
   {
     const StopWatch factoring;
     const Factorisation stiffness = factorise_stiffness(assembly, system, order);
@@ -324,7 +324,7 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
                        const Progress& progress) {
   ModalBasis basis;
   if (!request.free_motions) refuse_loose(assembly, system);
-  tell(progress, fmt::format("ordering {} equations", system.free));
+  report_progress(progress, fmt::format("ordering {} equations", system.free));
   const StopWatch ordering;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   basis.ordering_seconds = ordering.seconds();
@@ -349,7 +349,7 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
                  request.free_motions ? MatrixXd(system.mass.ff * system.rigid) : basis.statics.inertia_load);
   fix_signs(basis.shapes, system);
   if (!request.free_motions && !request.near) append_static_shapes(system, completion, request.residual_vectors, basis);
-  tell(progress, "checking the modes");
+  report_progress(progress, "checking the modes");
   add_proof(system, threads, basis);
   derive(system, basis);
   return basis;
@@ -370,7 +370,7 @@ void complete(const Assembly& assembly, const System& system, const ModeRequest&
   basis.shapes.conservativeResize(Eigen::NoChange, basis.modes);
   basis.omega.conservativeResize(basis.modes);
   basis.massless = 0;
-  tell(progress, fmt::format("factorising {} equations for new loads", system.free));
+  report_progress(progress, fmt::format("factorising {} equations for new loads", system.free));
   const StopWatch watch;
   Completion completion;
   {

@@ -35,8 +35,8 @@ NormalModes::NormalModes(const SparseMatrix& stiffness, const SparseMatrix& mass
       progress_(std::move(progress)) {}
 
 Factorisation NormalModes::factorise(double shift) {
-  tell(progress_, fmt::format("counting the modes below {:.6g} Hz", hertz(shift)), -1,
-       factor_seconds_ > 0 ? factor_seconds_ : -1);
+  report_progress(progress_, fmt::format("counting the modes below {:.6g} Hz", hertz(shift)), -1,
+                  factor_seconds_ > 0 ? factor_seconds_ : -1);
   const StopWatch watch;
   Factorisation shifted(stiffness_ - shift * mass_, order_);
   factor_seconds_ = watch.seconds();
@@ -70,7 +70,8 @@ void NormalModes::search(const Factorisation& shifted, double shift, int expecte
   request.grown = [&](int columns) {
     const double later = range_.count ? factor_seconds_ : 0;  // the count at the upper end
     const double rest = watch.seconds() * std::max(0.05, needed / columns - 1);
-    tell(progress_, fmt::format("modes: {} of {} converged", now, all), std::min(0.99, columns / needed), rest + later);
+    report_progress(progress_, fmt::format("modes: {} of {} converged", now, all), std::min(0.99, columns / needed),
+                    rest + later);
   };
   EigenPairs pairs = modes_near_shift(shifted, product_, request);
   exhausted = exhausted || pairs.exhausted;

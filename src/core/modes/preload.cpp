@@ -62,18 +62,16 @@ std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const S
 LoadColumn all_acting(const Assembly& assembly, const VectorXd& loads, const Vector3& acceleration) {
   LoadColumn all;
   all.field = acceleration;
-  Index column = 0;
-  for (const Load& load : assembly.loads)
-    for (const LoadColumn& own : load.columns) {
-      const double amount = loads[column++];
-      if (amount == 0) continue;
-      if (own.field) *all.field += amount * *own.field;
-      for (const auto& [node, force] : outer_forces(assembly, own))
-        all.on_nodes.try_emplace(node, Vector6::Zero()).first->second += amount * force;
-      for (const auto& [part, warmth] : own.warmer) all.warmer[part] += amount * warmth;
-      for (const auto& [spring, travel] : own.unstressed_at)
-        all.unstressed_at.try_emplace(spring, Vector6::Zero()).first->second += amount * travel;
-    }
+  for_each_column(assembly.loads, [&](const Load&, const LoadColumn& column, int index) {
+    const double amount = loads[index];
+    if (amount == 0) return;
+    if (column.field) *all.field += amount * *column.field;
+    for (const auto& [node, force] : outer_forces(assembly, column))
+      all.on_nodes.try_emplace(node, Vector6::Zero()).first->second += amount * force;
+    for (const auto& [part, warmth] : column.warmer) all.warmer[part] += amount * warmth;
+    for (const auto& [spring, travel] : column.unstressed_at)
+      all.unstressed_at.try_emplace(spring, Vector6::Zero()).first->second += amount * travel;
+  });
   return all;
 }
 
@@ -91,7 +89,7 @@ std::string in_words(const Assembly& assembly, const System& system, const Vecto
 
 Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& loads, const VectorXd& displaced,
                       const Vector3& acceleration, bool feet, int threads, const Progress& progress) {
-  tell(progress, fmt::format("factorising {} equations for the preload", system.free));
+  report_progress(progress, fmt::format("factorising {} equations for the preload", system.free));
   const Factorisation factor = factorise_stiffness(assembly, system);
   Preload preload;
   preload.at_rest = solve_at_rest(system, factor, feet);
@@ -105,7 +103,7 @@ Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& 
   const VectorXd motions = system.transformation.transpose() * unknowns;
   const LoadColumn acting = all_acting(assembly, loads, acceleration);
   Partitioned geometric = geometric_stiffness(assembly, motions, acting, threads);
-  tell(progress, "how far the preload is from buckling");
+  report_progress(progress, "how far the preload is from buckling");
   const auto [ratio, shape] = largest_ratio(system.stiffness.ff, geometric.ff, factor);
   if (ratio > rounding_of_ratio) {
     preload.load_factor = 1 / ratio;
@@ -124,7 +122,7 @@ std::vector<PreloadLevel> modes_at_levels(const System& system, const std::vecto
   if (levels.empty()) return all;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   for (const double level : levels) {
-    tell(progress, fmt::format("modes under {:.6g} % of the preload", 100 * level));
+    report_progress(progress, fmt::format("modes under {:.6g} % of the preload", 100 * level));
     const SparseMatrix stiffness = system.stiffness.ff + (level - 1) * system.geometric->ff;
     NormalModes modes(stiffness, system.mass.ff, order, threads, {});
     {

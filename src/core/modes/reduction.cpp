@@ -52,10 +52,10 @@ ReducedModel reduce(const Assembly& assembly, const System& system, const ModalB
     const bool turns = system.has_rotation(foot.node);
     for (std::size_t d = 0; d < (turns ? 6U : 3U); ++d)
       if (!foot.holds[d])
-        refuse("base " + assembly.bases[static_cast<std::size_t>(base)].name,
-               fmt::format("it leaves {} of {} free", std::array{"x", "y", "z", "rx", "ry", "rz"}[d],
-                           assembly.describe_node(foot.node)),
-               "let it hold all: what is held becomes the interface");
+        throw_input_error("base " + assembly.bases[static_cast<std::size_t>(base)].name,
+                          fmt::format("it leaves {} of {} free", std::array{"x", "y", "z", "rx", "ry", "rz"}[d],
+                                      assembly.describe_node(foot.node)),
+                          "let it hold all: what is held becomes the interface");
     // The support's motions are those of the base's point; here each foot has its own, at its node.
     model.interface.push_back(assembly.position(foot.node));
     for (int d = 0; d < (turns ? 6 : 3); ++d) {
@@ -154,10 +154,10 @@ ReductionCheck check_reduction(const Assembly& assembly, const System& system, c
   ReductionCheck check;
   const double reach = model.bound / 1.5;
   for (const double part : {0.1, 0.37, 0.61, 1.0}) {
-    tell(progress, fmt::format("the full model driven at its interface at {:.5g} Hz", part * reach));
+    report_progress(progress, fmt::format("the full model driven at its interface at {:.5g} Hz", part * reach));
     check.inputs.push_back({part * reach, input_error(assembly, system, model, points, part * reach)});
   }
-  tell(progress, "modes of the full model with nothing held");
+  report_progress(progress, "modes of the full model with nothing held");
   Assembly loose = assembly;
   loose.bases.clear();
   loose.loads.clear();
@@ -220,15 +220,16 @@ ReducedModel as_component(const SuppliedModes& modes) {
   constexpr double more = 1e-3;  // what rounding of printed numbers makes of all
   for (int d = 0; d < 6; ++d)
     if (carried(d, d) > rigid(d, d) * (1 + more))
-      refuse("",
-             fmt::format("the modes carry {:.4g} {} {} {}, and the whole has {:.4g}", carried(d, d),
-                         d < 3 ? "kg along" : "kg m^2 about", d < 3 ? "direction" : "axis", "xyz"[d % 3], rigid(d, d)),
-             "look at the units of participation and modal mass, and at the mass");
+      throw_input_error(
+          "",
+          fmt::format("the modes carry {:.4g} {} {} {}, and the whole has {:.4g}", carried(d, d),
+                      d < 3 ? "kg along" : "kg m^2 about", d < 3 ? "direction" : "axis", "xyz"[d % 3], rigid(d, d)),
+          "look at the units of participation and modal mass, and at the mass");
   // The rest must be a mass too: what is beyond it by rounding is taken off the coupling of turns.
   const SymmetricEigen rest = symmetric_eigen(Eigen::MatrixXd(rigid - carried));
   if (rest.values.minCoeff() < -more * rigid.diagonal().maxCoeff())
-    refuse("", "mass, centre and inertia are too small for what the modes carry together",
-           "look at the units of the participation about axes, and at the point that it is about");
+    throw_input_error("", "mass, centre and inertia are too small for what the modes carry together",
+                      "look at the units of the participation about axes, and at the point that it is about");
   rigid = carried + rest.vectors * rest.values.cwiseMax(0).asDiagonal() * rest.vectors.transpose();
   model.interface = {modes.about};
   for (int d = 0; d < 6; ++d) model.columns.push_back({0, d});

@@ -131,42 +131,39 @@ void add_columns_of_springs(Assembly& assembly) {
 
 std::vector<VaryingSpring> varying_springs(const Assembly& assembly, const std::string& variant) {
   std::vector<VaryingSpring> all;
-  int column = 0;
-  for (const Load& load : assembly.loads)
-    for (const LoadColumn& own : load.columns) {
-      const int at = column++;
-      if (!load.is_of_springs) continue;
-      const auto& [index, travel] = *own.unstressed_at.begin();
-      const Spring& spring = assembly.springs[static_cast<std::size_t>(index)];
-      const SpringLaw& law = *spring.law;
-      VaryingSpring each;
-      each.column = at;
-      each.spring = index;
-      while (travel[each.axis] == 0) ++each.axis;
-      each.stiffness = spring.stiffness[each.axis];
-      each.loss = spring.loss_factor.value_or(0);
-      const auto chosen = std::find_if(law.variants.begin(), law.variants.end(),
-                                       [&](const SpringLaw::Variant& one) { return one.name == variant; });
-      const double stiffer = chosen == law.variants.end() ? 1 : chosen->stiffness,
-                   more_loss = chosen == law.variants.end() ? 1 : chosen->loss;
-      const bool turns = each.axis > 2;
-      const LogTable &over = law.stiffness[static_cast<std::size_t>(each.axis)], &soft = law.softening[turns],
-                     &grown = law.loss_growth[turns];
-      if (!soft.empty()) each.softening = {{1, soft.front().second}};
-      if (!grown.empty()) each.growth = {{1, grown.front().second}};
-      const auto scaled = [](LogTable points, double otherwise, double factor) {
-        if (points.empty()) points = {{1, otherwise}};
-        for (auto& [f, value] : points) value *= factor;
-        return points;
-      };
-      each.stiffness_over = scaled(over, each.stiffness / each.softening.front().second, stiffer);
-      each.loss_over = scaled(law.loss, each.loss, more_loss);
-      constexpr double rounding = 1e-14;
-      if (over.size() < 2 && law.loss.size() < 2 && soft.size() < 2 && grown.size() < 2 &&
-          std::abs(each.stiffness_change(1)) < rounding)
-        continue;
-      all.push_back(std::move(each));
-    }
+  for_each_column(assembly.loads, [&](const Load& load, const LoadColumn& own, int at) {
+    if (!load.is_of_springs) return;
+    const auto& [index, travel] = *own.unstressed_at.begin();
+    const Spring& spring = assembly.springs[static_cast<std::size_t>(index)];
+    const SpringLaw& law = *spring.law;
+    VaryingSpring each;
+    each.column = at;
+    each.spring = index;
+    while (travel[each.axis] == 0) ++each.axis;
+    each.stiffness = spring.stiffness[each.axis];
+    each.loss = spring.loss_factor.value_or(0);
+    const auto chosen = std::find_if(law.variants.begin(), law.variants.end(),
+                                     [&](const SpringLaw::Variant& one) { return one.name == variant; });
+    const double stiffer = chosen == law.variants.end() ? 1 : chosen->stiffness,
+                 more_loss = chosen == law.variants.end() ? 1 : chosen->loss;
+    const bool turns = each.axis > 2;
+    const LogTable &over = law.stiffness[static_cast<std::size_t>(each.axis)], &soft = law.softening[turns],
+                   &grown = law.loss_growth[turns];
+    if (!soft.empty()) each.softening = {{1, soft.front().second}};
+    if (!grown.empty()) each.growth = {{1, grown.front().second}};
+    const auto scaled = [](LogTable points, double otherwise, double factor) {
+      if (points.empty()) points = {{1, otherwise}};
+      for (auto& [f, value] : points) value *= factor;
+      return points;
+    };
+    each.stiffness_over = scaled(over, each.stiffness / each.softening.front().second, stiffer);
+    each.loss_over = scaled(law.loss, each.loss, more_loss);
+    constexpr double rounding = 1e-14;
+    if (over.size() < 2 && law.loss.size() < 2 && soft.size() < 2 && grown.size() < 2 &&
+        std::abs(each.stiffness_change(1)) < rounding)
+      return;
+    all.push_back(std::move(each));
+  });
   return all;
 }
 

@@ -99,13 +99,13 @@ const NamedUnit& find_unit(std::string_view name) {
   for (const NamedUnit& unit : units)
     if (unit.name == name) return unit;
   if (name == "lb" || name == "lbs")
-    refuse("", fmt::format("\"{}\" may be a mass or a force", name), "write lbm or lbf");
-  if (name == "G") refuse("", "\"G\" is no unit", "write \"g\" for standard gravity, 9.80665 m/s^2");
+    throw_input_error("", fmt::format("\"{}\" may be a mass or a force", name), "write lbm or lbf");
+  if (name == "G") throw_input_error("", "\"G\" is no unit", "write \"g\" for standard gravity, 9.80665 m/s^2");
   std::vector<std::string> names;
   for (const NamedUnit& unit : units) names.emplace_back(unit.name);
   const auto nearest = nearest_name(name, names);
-  refuse("", fmt::format("unknown unit \"{}\"", name),
-         nearest ? fmt::format("write \"{}\"", *nearest) : "see the list of units in docs/plan.md");
+  throw_input_error("", fmt::format("unknown unit \"{}\"", name),
+                    nearest ? fmt::format("write \"{}\"", *nearest) : "see the list of units in docs/plan.md");
 }
 
 // unit = factor { (" " | "/") factor };  factor = (name | "(" unit ")") [ "^" integer ]
@@ -116,10 +116,11 @@ class UnitParser {
   Unit parse() {
     constexpr std::size_t longest = 200;
     if (text_.size() > longest)
-      refuse("", fmt::format("a unit of {} letters is none: \"{}…\"", text_.size(), text_.substr(0, 12)), "");
+      throw_input_error("", fmt::format("a unit of {} letters is none: \"{}…\"", text_.size(), text_.substr(0, 12)),
+                        "");
     Unit unit = product();
     if (at_ != text_.size())
-      refuse("", fmt::format("unit \"{}\" has an unexpected \"{}\"", text_, text_.substr(at_)), "");
+      throw_input_error("", fmt::format("unit \"{}\" has an unexpected \"{}\"", text_, text_.substr(at_)), "");
     return unit;
   }
 
@@ -138,8 +139,8 @@ class UnitParser {
         divided = true;
       } else if (space || text_[at_] == '(') {
         if (divided)
-          refuse("", fmt::format("unit \"{}\" can be read in two ways", text_),
-                 "put what is divided by in brackets, as in N/(m s)");
+          throw_input_error("", fmt::format("unit \"{}\" can be read in two ways", text_),
+                            "put what is divided by in brackets, as in N/(m s)");
         const Unit next = factor();
         total = {total.factor * next.factor, total.dimension * next.dimension};
       } else {
@@ -153,12 +154,12 @@ class UnitParser {
     if (at_ < text_.size() && text_[at_] == '(') {
       ++at_;
       base = product();
-      if (at_ == text_.size()) refuse("", fmt::format("unit \"{}\" lacks a closing bracket", text_), "");
+      if (at_ == text_.size()) throw_input_error("", fmt::format("unit \"{}\" lacks a closing bracket", text_), "");
       ++at_;
     } else {
       const std::size_t start = at_;
       while (at_ < text_.size() && std::string_view(" /()^").find(text_[at_]) == std::string_view::npos) ++at_;
-      if (start == at_) refuse("", fmt::format("unit \"{}\" is not complete", text_), "");
+      if (start == at_) throw_input_error("", fmt::format("unit \"{}\" is not complete", text_), "");
       const NamedUnit& named = find_unit(text_.substr(start, at_ - start));
       base = {named.factor, named.dimension};
     }
@@ -166,7 +167,7 @@ class UnitParser {
       int exponent = 0;
       const auto [end, bad] = std::from_chars(text_.data() + at_ + 1, text_.data() + text_.size(), exponent);
       if (bad != std::errc{} || std::abs(exponent) > 8)
-        refuse("", fmt::format("unit \"{}\" has no whole exponent after ^", text_), "");
+        throw_input_error("", fmt::format("unit \"{}\" has no whole exponent after ^", text_), "");
       at_ = static_cast<std::size_t>(end - text_.data());
       base = {std::pow(base.factor, exponent), power(base.dimension, exponent)};
     }
@@ -252,13 +253,13 @@ Quantity parse_quantity(std::string_view text) {
   if (begin != end && *begin == '+') ++begin;
   double number = 0;
   const auto [rest, bad] = std::from_chars(begin, end, number);
-  if (bad != std::errc{}) refuse("", fmt::format("\"{}\" is not a number with a unit", text), "");
-  if (!std::isfinite(number)) refuse("", fmt::format("\"{}\" is not a finite number", text), "");
+  if (bad != std::errc{}) throw_input_error("", fmt::format("\"{}\" is not a number with a unit", text), "");
+  if (!std::isfinite(number)) throw_input_error("", fmt::format("\"{}\" is not a finite number", text), "");
   const std::string_view unit_text = trimmed({rest, static_cast<std::size_t>(end - rest)});
   if (unit_text.empty()) return {number, {}, true};
   const Unit unit = UnitParser(unit_text).parse();
   const double value = number * unit.factor;
-  if (!std::isfinite(value)) refuse("", fmt::format("\"{}\" is beyond all numbers", text), "");
+  if (!std::isfinite(value)) throw_input_error("", fmt::format("\"{}\" is beyond all numbers", text), "");
   return {value, unit.dimension, false};
 }
 
@@ -268,21 +269,21 @@ double parse_as(const Kind& due, std::string_view text) {
     quantity = parse_quantity(text);
   } catch (const InputError& error) {
     Problem problem = error.problems.front();
-    if (problem.instead.empty()) problem.instead = fmt::format("write {} such as \"{}\"", due.name, due.example);
+    if (problem.remedy.empty()) problem.remedy = fmt::format("write {} such as \"{}\"", due.name, due.example);
     throw InputError(problem);
   }
   const bool unitless = due.dimension == none;
   if (quantity.bare && !unitless)
-    refuse("", fmt::format("\"{}\" has no unit", trimmed(text)),
-           fmt::format("write {} such as \"{}\"", due.name, due.example));
+    throw_input_error("", fmt::format("\"{}\" has no unit", trimmed(text)),
+                      fmt::format("write {} such as \"{}\"", due.name, due.example));
   if (!fits(due, quantity.dimension))
-    refuse("", fmt::format("\"{}\" is {}", trimmed(text), describe(quantity.dimension)),
-           fmt::format("write {} such as \"{}\"", due.name, due.example));
+    throw_input_error("", fmt::format("\"{}\" is {}", trimmed(text), describe(quantity.dimension)),
+                      fmt::format("write {} such as \"{}\"", due.name, due.example));
   // No structure has such numbers; their squares and products would leave the range of all numbers.
   const double size = std::abs(quantity.value), most = &due == &kind::frequency ? 1e9 : 1e30;
   if (size > most || (size > 0 && size < 1e-45))
-    refuse("", fmt::format("\"{}\" is too {} to be meant", trimmed(text), size > most ? "much" : "little"),
-           fmt::format("write {} such as \"{}\"", due.name, due.example));
+    throw_input_error("", fmt::format("\"{}\" is too {} to be meant", trimmed(text), size > most ? "much" : "little"),
+                      fmt::format("write {} such as \"{}\"", due.name, due.example));
   return quantity.value;
 }
 

@@ -96,10 +96,9 @@ class JointAnswers {
     double largest = 0;
     for (const JointRows& side : sides_of(watched)) {
       MatrixXcd applied = MatrixXcd::Zero(6, loads.cols()), forces(6, loads.cols());
-      Index row = 0;
-      for (const Load& load : source_.assembly.loads)
-        for (const LoadColumn& own : load.columns)
-          applied += applied_behind(source_.assembly, side, own).cast<Complex>() * loads.row(row++);
+      for_each_column(source_.assembly.loads, [&](const Load&, const LoadColumn& column, int index) {
+        applied += applied_behind(source_.assembly, side, column).cast<Complex>() * loads.row(index);
+      });
       for (Index k = 0; k < loads.cols(); ++k)
         forces.col(k) = full.joint_force(side, motions[static_cast<std::size_t>(k)], applied.col(k));
       const bool moment = watched.quantity->kind == &kind::moment;
@@ -183,7 +182,7 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
   if (source.basis.has_feet) feet.emplace(system, source.basis.foot_influence);
   for (const double frequency : frequencies) {
     const bool is_stated = std::find(source.stated.begin(), source.stated.end(), frequency) != source.stated.end();
-    tell(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
+    report_progress(progress, fmt::format("audit: the full equations at {:.5g} Hz", frequency));
     const double omega = 2 * pi * frequency;
     std::vector<const CaseResults*> looked_at;
     std::vector<std::vector<double>> at;  // of each of them

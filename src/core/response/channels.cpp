@@ -17,7 +17,7 @@ Channels::Channels(const Assembly& assembly, const System& system, const ModalBa
       basis_(basis),
       damping_(damping),
       layout_(layout_of(basis)),
-      left_to_elements_(1 - damping.given.array()) {
+      left_to_elements_(1 - damping.overridden.array()) {
   each_load([&](const LoadColumn& load, int column) {
     if (!load.warmer.empty()) warm_.emplace_back(&load, column);
   });
@@ -100,7 +100,7 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
       (1.0 + imaginary * (general ? damping_.base_loss : own)) * elastic.base;
   auto on_coordinates = channels.middleCols(layout_.modal(0), layout_.modes);
   if (!general) {
-    const VectorXd& given = damping_.given;
+    const VectorXd& given = damping_.overridden;
     on_coordinates = elastic.modal.cast<Complex>();
     on_coordinates += imaginary * (elastic.modal *
                                    (own * left_to_elements_ + given.cwiseProduct(damping_.general_loss)).asDiagonal());
@@ -178,9 +178,8 @@ MatrixXcd Channels::beam_forces(int beam) const {
 }
 
 void Channels::each_load(const std::function<void(const LoadColumn& load, int column)>& take) const {
-  int column = layout_.load();
-  for (const Load& load : assembly_.loads)
-    for (const LoadColumn& own : load.columns) take(own, column++);
+  for_each_column(assembly_.loads,
+                  [&](const Load&, const LoadColumn& column, int index) { take(column, layout_.load() + index); });
 }
 
 MatrixXcd Channels::joint_force(const JointSide& side) const {

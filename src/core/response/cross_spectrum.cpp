@@ -22,9 +22,9 @@ CrossSpectrum cross_spectrum(const CrossRequest& request, const CaseResponse& ex
   for (std::size_t k = 0; k < 2; ++k) {
     const Output* const what = find_output(watched, request.of[k]);
     if (!what || !what->is_gaussian() || !outcome.has(*what))
-      refuse("cross spectrum " + request.name,
-             fmt::format("\"{}\" is no single number under a random input", request.of[k]),
-             "name a component, as in tip.acceleration.z");
+      throw_input_error("cross spectrum " + request.name,
+                        fmt::format("\"{}\" is no single number under a random input", request.of[k]),
+                        "name a component, as in tip.acceleration.z");
     const RandomRow& row = outcome.random()->rows[static_cast<std::size_t>(what - watched.data())];
     rows.row(static_cast<Index>(k)) = what->measure(first_largest(row.candidate_rms)).rows;
     spectrum.kinds[k] = what->quantity->kind;

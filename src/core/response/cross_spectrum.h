@@ -1,17 +1,11 @@
 /// core/response/cross_spectrum.h: how two responses of one random case go together.
 #pragma once
 
+#include "core/request/record_requests.h"
 #include "core/response/case_response.h"
 #include "core/response/case_results.h"
 
 namespace avrenk {
-
-/// What the plan declares under cross spectra.
-struct CrossRequest {
-  std::string name;
-  std::array<std::string, 2> of;  ///< names of what is watched, single numbers: components, not magnitudes
-  std::string in;                 ///< "random.z": the case
-};
 
 /// S_21 = w₂ S w₁ᴴ of two channels at the points of the case's grid.
 struct CrossSpectrum {

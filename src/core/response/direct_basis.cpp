@@ -20,7 +20,7 @@ using Eigen::VectorXd;
 // The rule as elements can have it.
 DampingRule on_elements(const DampingRule& rule) {
   if (!rule.near.empty() || rule.form == DampingRule::Form::table)
-    refuse(
+    throw_input_error(
         "damping",
         "values near a frequency and ratios over frequency are properties of modes, which a direct method has none of",
         "give one ratio, a loss factor, or Rayleigh's two, or leave method out");
@@ -173,7 +173,8 @@ DirectBasis direct_basis(const System& system, const ModalBasis& modes, const Da
   constexpr double exhausted = 1e-13;  // a residual that is rounding
   int settled = 0;
   for (double next = std::sqrt(from * to);;) {
-    tell(progress, fmt::format("direct solution at {:.5g} Hz, number {}", next, result.frequencies.size() + 1));
+    report_progress(progress,
+                    fmt::format("direct solution at {:.5g} Hz, number {}", next, result.frequencies.size() + 1));
     const double omega = 2 * pi * next;
     const DirectSolution full(system, modes, on_modes, own, order, next);
     const MatrixXcd loads = full.loads(inputs), solutions = full.solve(inputs);

@@ -89,7 +89,7 @@ ModalDamping DirectSolution::force_damping(Index answers) const {
   damping.zeta = damping.eta = VectorXd::Zero(answers);
   damping.general_loss = VectorXd::Constant(answers, rule.loss);
   damping.general_rate = VectorXd::Constant(answers, rule.stiffness_rate);
-  damping.given = VectorXd::Constant(answers, rule.given ? 1 : 0);
+  damping.overridden = VectorXd::Constant(answers, rule.given ? 1 : 0);
   damping.mass_rate = general().mass_rate;
   damping.base_loss = modal_damping_.base_loss;
   damping.base_rate = modal_damping_.base_rate;

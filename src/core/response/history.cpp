@@ -238,20 +238,21 @@ History make_history(const HistoryRequest& request, const CaseResponse& excited,
   const bool translates =
       !statics.grounded && statics.influence.cols() == 6 && transfer.inputs().base.bottomRows(3).isZero(0);
   if (!statics.moves_rigidly && !translates)
-    refuse(subject, "the model stands on bases that strain it when they move by themselves",
-           "a record in time is made for one base, or for loads");
+    throw_input_error(subject, "the model stands on bases that strain it when they move by themselves",
+                      "a record in time is made for one base, or for loads");
   if (transfer.damping().springs)
-    refuse(subject,
-           "springs of the model depend on frequency or amplitude, and a record in time is made for constant ones",
-           "give them one stiffness and loss factor, or leave the record out");
+    throw_input_error(
+        subject,
+        "springs of the model depend on frequency or amplitude, and a record in time is made for constant ones",
+        "give them one stiffness and loss factor, or leave the record out");
   const InputColumns& inputs = transfer.inputs();
   if (!inputs.base.imag().isZero(0) || !inputs.loads.imag().isZero(0))
-    refuse(subject, "an input has a phase of its own, which a record in time does not have",
-           "leave phase out of its motion");
+    throw_input_error(subject, "an input has a phase of its own, which a record in time does not have",
+                      "leave phase out of its motion");
   const RandomAnswers& answers = *outcome.random();
   Recorder recorder(request, excited, threads);
   if (recorder.rate() < fewest_samples_per_cycle * excited.covariance->input.to())
-    refuse(
+    throw_input_error(
         subject,
         fmt::format("{:g} samples a second are too few for {:g} Hz", recorder.rate(), excited.covariance->input.to()),
         fmt::format("write a rate of {:g} Hz or more", fewest_samples_per_cycle * excited.covariance->input.to()));
@@ -261,7 +262,8 @@ History make_history(const HistoryRequest& request, const CaseResponse& excited,
   std::vector<std::pair<std::size_t, Index>> chosen;  // watched, and its first row
   for (const std::string& name : request.of) {
     const Output* const what = find_output(watched, name);
-    if (!what || !outcome.has(*what)) refuse(subject, fmt::format("\"{}\" has no response to record here", name), "");
+    if (!what || !outcome.has(*what))
+      throw_input_error(subject, fmt::format("\"{}\" has no response to record here", name), "");
     const auto index = static_cast<std::size_t>(what - watched.data());
     const Measure worst = what->measure(first_largest(answers.rows[index].candidate_rms));
     chosen.emplace_back(index, rows.rows());
@@ -270,9 +272,10 @@ History make_history(const HistoryRequest& request, const CaseResponse& excited,
   }
   const double values = static_cast<double>(recorder.samples()) * static_cast<double>(rows.rows() + 4 * first.back());
   if (recorder.samples() < 2 || values > most_history_values)
-    refuse(subject,
-           fmt::format("{:g} s at {:g} samples a second make {:.3g} values", request.duration, recorder.rate(), values),
-           recorder.samples() < 2 ? "write a longer duration" : "write a shorter duration, or record less");
+    throw_input_error(
+        subject,
+        fmt::format("{:g} s at {:g} samples a second make {:.3g} values", request.duration, recorder.rate(), values),
+        recorder.samples() < 2 ? "write a longer duration" : "write a shorter duration, or record less");
   recorder.synthesise();
   const MatrixXd series = recorder.record(rows);
   History history{&request, excited.excitation, recorder.rate(), transfer.damping().coupled(), {}};

@@ -1,26 +1,11 @@
 /// core/response/history.h: a random case as a record in time, beside what its spectra say of it (theory 7).
 #pragma once
 
-#include <cstdint>
-
+#include "core/request/record_requests.h"
 #include "core/response/case_results.h"
 #include "core/response/run_case.h"
 
 namespace avrenk {
-
-/// What the plan declares under histories.
-struct HistoryRequest {
-  std::string name;
-  std::string in;               ///< "random.z": the case
-  std::vector<std::string> of;  ///< names of what is watched
-  double duration = 0;          ///< s
-  double rate = 0;              ///< samples a second; 0: samples_per_cycle times the highest frequency
-  std::uint64_t seed = 1;
-  bool hdf5 = false;  ///< written so, else as CSV
-};
-inline constexpr double samples_per_cycle = 10, fewest_samples_per_cycle = 5;
-/// Samples times columns that a record may have.
-inline constexpr double most_history_values = 2e8;
 
 /// One input or response.
 struct HistoryColumn {

@@ -194,9 +194,8 @@ class LabelledRows {
 };
 
 [[noreturn]] void refuse_stress(const Assembly& assembly, int part, const std::string& wrong,
-                                const std::string& instead) {
-  throw InputError(
-      Problem{"part " + assembly.parts[static_cast<std::size_t>(part)].name, wrong, instead, std::nullopt});
+                                const std::string& remedy) {
+  throw InputError(Problem{"part " + assembly.parts[static_cast<std::size_t>(part)].name, wrong, remedy, std::nullopt});
 }
 
 // The mixes of one section under a quantity, made once.

@@ -395,13 +395,8 @@ namespace {
 // Columns of the state that some row uses.
 std::vector<Index> used_columns(const MatrixXcd& rows, const StateLayout& layout) {
   std::vector<Index> used;
-  for (int block = 0; block < 7; ++block) {
-    const Index first = block < 3   ? layout.modal(block)
-                        : block < 6 ? layout.base(block - 3)
-                                    : layout.load(),
-                count = block < 3   ? layout.modes
-                        : block < 6 ? layout.motions
-                                    : layout.loads;
+  for (int block = 0; block < StateLayout::blocks; ++block) {
+    const auto [first, count] = layout.block(block);
     if (rows.middleCols(first, count).isZero(0)) continue;
     for (Index k = 0; k < count; ++k) used.push_back(first + k);
   }
@@ -448,14 +443,9 @@ MatrixXd covariance_factor(const MatrixXcd& gamma, const MatrixXcd& combinations
 }
 
 VectorXd variance_shares(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
-  const Eigen::RowVectorXd parts =
-      (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum();
-  VectorXd shares = VectorXd::Zero(layout.modes + 2);
-  for (int derivative = 0; derivative < 3; ++derivative) {
-    shares.head(layout.modes) += parts.segment(layout.modal(derivative), layout.modes).transpose();
-    shares[layout.modes] += parts.segment(layout.base(derivative), layout.motions).sum();
-  }
-  shares[layout.modes + 1] = parts.segment(layout.load(), layout.loads).sum();
+  const VectorXd parts =
+      (measure.rows * covariance.gamma).cwiseProduct(measure.rows.conjugate()).real().colwise().sum().transpose();
+  VectorXd shares = layout.by_cause(parts);
   const double variance = shares.sum();
   if (variance > 0) shares /= variance;
   return shares;
@@ -463,21 +453,11 @@ VectorXd variance_shares(const Measure& measure, const ModalCovariance& covarian
 
 MatrixXd variance_share_pairs(const Measure& measure, const ModalCovariance& covariance, const StateLayout& layout) {
   const Index m = layout.modes;
-  // Of every row of the state what goes with a coordinate, whatever its derivative.
-  const auto folded = [&](const MatrixXd& all) {
-    MatrixXd sum = MatrixXd::Zero(m + 2, all.cols());
-    for (int derivative = 0; derivative < 3; ++derivative) {
-      sum.topRows(m) += all.middleRows(layout.modal(derivative), m);
-      sum.row(m) += all.middleRows(layout.base(derivative), layout.motions).colwise().sum();
-    }
-    sum.row(m + 1) = all.middleRows(layout.load(), layout.loads).colwise().sum();
-    return sum;
-  };
   MatrixXd pairs = MatrixXd::Zero(m + 2, m + 2);
   for (Index row = 0; row < measure.rows.rows(); ++row) {
     const VectorXcd own = measure.rows.row(row).transpose();
     const MatrixXd parts = (own.asDiagonal() * covariance.gamma * own.conjugate().asDiagonal()).real();
-    pairs += folded(folded(parts).transpose());
+    pairs += layout.by_cause(layout.by_cause(parts).transpose());
   }
   const double variance = pairs.sum();
   if (variance > 0) pairs /= variance;

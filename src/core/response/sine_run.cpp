@@ -47,18 +47,9 @@ class Reasons {
     const VectorXd largest = ((measure.rows * z) * turn).real();
     const double square = largest.squaredNorm();
     if (!(square > 0)) return;
-    VectorXd shares = VectorXd::Zero(layout.modes + 2);
-    const VectorXcd turned = turn * z;
-    const auto part = [&](int first, int count) -> VectorXd {
-      const MatrixXcd each = measure.rows.middleCols(first, count) * turned.segment(first, count).asDiagonal();
-      return each.real().transpose() * largest / square;
-    };
-    for (int derivative = 0; derivative < 3; ++derivative) {
-      shares.head(layout.modes) += part(layout.modal(derivative), layout.modes);
-      shares[layout.modes] += part(layout.base(derivative), layout.motions).sum();
-    }
-    shares[layout.modes + 1] = part(layout.load(), layout.loads).sum();
-    row.shares = largest_shares(shares);
+    const MatrixXcd of_state = measure.rows * VectorXcd(turn * z).asDiagonal();
+    const VectorXd parts = of_state.real().transpose() * largest / square;
+    row.shares = largest_shares(layout.by_cause(parts));
   }
 
   // Under the same inputs at 0 Hz without damping; infinite where the base's own displacement counts, 0 of a velocity.

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/element/kinds.h"
+#include "core/request/stress_quantity.h"
 #include "core/response/motion_rows.h"
 
 namespace avrenk {
@@ -77,14 +78,6 @@ inline constexpr std::array<std::string_view, 3> shell_levels{"bottom", "middle"
 /// Rows V, 5 x 6 (3 x 6 of a shell, for one level), with |V σ|² = von Mises stress squared of the six rows of a
 /// station.
 [[nodiscard]] Eigen::MatrixXd von_mises_rows(const StressStation& station, int level);
-
-/// What of the stress at a place is looked at: von Mises; the normal stress in the direction in which it is largest; or
-/// a component in the axes of the station.
-enum class StressQuantity { von_mises, principal, xx, yy, zz, xy, yz, zx };
-/// "von Mises", "principal stress", "stress xx": in plans and tables.
-[[nodiscard]] std::string_view name_of(StressQuantity quantity);
-/// Shells have neither zz nor yz nor zx: nothing acts on their surfaces.
-[[nodiscard]] bool has_quantity(bool shell, StressQuantity quantity);
 
 /// Rows V on the six rows of a station at one level: |V σ|² is the quantity squared; of all but von Mises V is one row
 /// and V σ the stress with its sign.

@@ -301,17 +301,12 @@ StateTable::StateTable(const Transfer& transfer, std::span<const double> frequen
   }
 }
 
-int StateTable::first(std::size_t block) const {
-  const int derivative = static_cast<int>(block % 3);
-  return block < 3 ? layout_.modal(derivative) : block < 6 ? layout_.base(derivative) : layout_.load();
-}
-
 MatrixXcd StateTable::times(const MatrixXcd& rows) const {
   MatrixXd real = MatrixXd::Zero(rows.rows(), points_), imaginary_sum = real;
   for (std::size_t block = 0; block < parts_.size(); ++block) {
     const MatrixXd& part = parts_[block];
     const auto on_real = part.leftCols(points_), on_imaginary = part.rightCols(points_);
-    const auto own = rows.middleCols(first(block), part.rows());
+    const auto own = rows.middleCols(layout_.block(static_cast<int>(block)).first, part.rows());
     const MatrixXd a = own.real(), b = own.imag();
     if (!a.isZero(0)) {
       real.noalias() += a * on_real;
@@ -334,7 +329,8 @@ MatrixXd StateTable::largest_in_stretches(std::span<const double> over) const {
   for (std::size_t block = 0; block < parts_.size(); ++block) {
     const MatrixXd& part = parts_[block];
     for (Index k = 0; k < points_; ++k) {
-      auto column = largest.col(k * stretches / points_).segment(first(block), part.rows());
+      auto column =
+          largest.col(k * stretches / points_).segment(layout_.block(static_cast<int>(block)).first, part.rows());
       const double own = over.empty() ? 1 : over[static_cast<std::size_t>(k)], scale = own > 0 ? std::pow(own, -2) : 0;
       column = column.cwiseMax(scale * (part.col(k).cwiseAbs2() + part.col(points_ + k).cwiseAbs2()));
     }
@@ -348,6 +344,23 @@ MatrixXcd StateTable::block(std::size_t index) const {
   values.real() = part.leftCols(points_);
   values.imag() = part.rightCols(points_);
   return values;
+}
+
+StateLayout::Block StateLayout::block(int index) const {
+  const int derivative = index % 3;
+  if (index < 3) return {modal(derivative), modes};
+  if (index < 6) return {base(derivative), motions};
+  return {load(), loads};
+}
+
+MatrixXd StateLayout::by_cause(const MatrixXd& parts) const {
+  MatrixXd sum = MatrixXd::Zero(modes + 2, parts.cols());
+  for (int derivative = 0; derivative < 3; ++derivative) {
+    sum.topRows(modes) += parts.middleRows(modal(derivative), modes);
+    sum.row(modes) += parts.middleRows(base(derivative), motions).colwise().sum();
+  }
+  sum.row(modes + 1) = parts.middleRows(load(), loads).colwise().sum();
+  return sum;
 }
 
 Eigen::MatrixXcd InputColumns::applied(const Eigen::MatrixXcd& amplitudes) const {

@@ -23,6 +23,15 @@ struct StateLayout {
   [[nodiscard]] int modal(int derivative) const { return derivative * modes; }               ///< q, q̇, q̈
   [[nodiscard]] int base(int derivative) const { return 3 * modes + motions * derivative; }  ///< u_b, u̇_b, ü_b
   [[nodiscard]] int load() const { return 3 * (modes + motions); }                           ///< f
+  /// One part of the state: q, q̇, q̈, u_b, u̇_b, ü_b and f are 0 to 6.
+  struct Block {
+    int first = 0, count = 0;
+  };
+  static constexpr int blocks = 7;
+  [[nodiscard]] Block block(int index) const;
+  /// Of something that each row of the state has (size() x k) what each mode makes of it, whatever the derivative, then
+  /// the bases and the loads: (modes + 2) x k.
+  [[nodiscard]] Eigen::MatrixXd by_cause(const Eigen::MatrixXd& parts) const;
 };
 [[nodiscard]] inline StateLayout layout_of(const ModalBasis& basis) {
   return {basis.size(), static_cast<int>(basis.statics.influence.cols()),
@@ -162,9 +171,9 @@ class StateTable {
  private:
   StateLayout layout_;
   Eigen::Index points_ = 0;
-  [[nodiscard]] int first(std::size_t block) const;  // of its entries in z
   [[nodiscard]] Eigen::MatrixXcd block(std::size_t index) const;
-  std::array<Eigen::MatrixXd, 7> parts_;  // the blocks of z, real parts then imaginary parts side by side
+  std::array<Eigen::MatrixXd, StateLayout::blocks>
+      parts_;  // the blocks of z, real parts then imaginary parts side by side
 };
 
 }  // namespace avrenk

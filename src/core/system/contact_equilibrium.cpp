@@ -49,7 +49,8 @@ class Equilibrium {
     require_memory(3 * 8.0 * static_cast<double>(count) * static_cast<double>(count),
                    fmt::format("the contact of {} springs", contacts_.size()),
                    "let it reach less far, or mesh the surfaces coarser");
-    tell(progress, fmt::format("flexibility of {} bolts and {} contacts", request.bolts.size(), contacts_.size()));
+    report_progress(progress,
+                    fmt::format("flexibility of {} bolts and {} contacts", request.bolts.size(), contacts_.size()));
     make_flexibility(stiffness);
     known_ = VectorXd::Zero(count);
     wanted_ = VectorXd::Zero(count);
@@ -167,11 +168,12 @@ class Equilibrium {
     const std::string place = assembly_.describe_position(spring(row.spring).point);
     const std::string& joint = spring(row.spring).joint;
     if (row.of_bolt)
-      refuse("joint " + joint, fmt::format("nothing presses back when the bolt at {} is tightened", place),
-             "join what it clamps by a contact or an attachment, or leave its tension out");
-    refuse("joint " + joint,
-           fmt::format("the contact opens so far (at {} and elsewhere) that nothing holds what it pressed on", place),
-           "let bolts, springs or loads press it, or hold it otherwise");
+      throw_input_error("joint " + joint, fmt::format("nothing presses back when the bolt at {} is tightened", place),
+                        "join what it clamps by a contact or an attachment, or leave its tension out");
+    throw_input_error(
+        "joint " + joint,
+        fmt::format("the contact opens so far (at {} and elsewhere) that nothing holds what it pressed on", place),
+        "let bolts, springs or loads press it, or hold it otherwise");
   }
 
   [[nodiscard]] VectorXd forces(const VectorXd& travel) const {

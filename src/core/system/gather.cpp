@@ -234,8 +234,9 @@ class Sum {
   for (const int node : group.element(element)) at += assembly.position(node) / group.kind->nodes;
   const Part& part = assembly.parts[static_cast<std::size_t>(group.part)];
   const std::string from = part.mesh_file.empty() ? "" : fmt::format(", from {},", part.mesh_file);
-  refuse("part " + part.name, fmt::format("its element at {}{} {}", assembly.describe_position(at), from, fault),
-         "mesh that place anew");
+  throw_input_error("part " + part.name,
+                    fmt::format("its element at {}{} {}", assembly.describe_position(at), from, fault),
+                    "mesh that place anew");
 }
 
 }  // namespace

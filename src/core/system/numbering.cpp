@@ -66,9 +66,9 @@ class Resolver {
     if (own >= 0) {
       const Step& before = all_[static_cast<std::size_t>(own)];
       if (!step.shares && !before.shares && before.leads == step.leads) return;  // said twice
-      refuse("joint " + *step.joint,
-             fmt::format("{} already follows in joint {}", assembly_.describe_node(node), *before.joint),
-             "let a node follow in one joint only, or join the two leads");
+      throw_input_error("joint " + *step.joint,
+                        fmt::format("{} already follows in joint {}", assembly_.describe_node(node), *before.joint),
+                        "let a node follow in one joint only, or join the two leads");
     }
     own = static_cast<int>(all_.size());
     all_.push_back(std::move(step));
@@ -111,9 +111,10 @@ class Resolver {
     }
     std::string with;
     for (std::size_t i = 1; i < names.size(); ++i) with += (i == 1 ? " together with " : ", ") + names[i];
-    refuse("joint " + names.front(),
-           fmt::format("{} follows nodes that follow it{}: a ring of joints", assembly_.describe_node(lead), with),
-           "turn one of the joints round: let what follows in it lead");
+    throw_input_error(
+        "joint " + names.front(),
+        fmt::format("{} follows nodes that follow it{}: a ring of joints", assembly_.describe_node(lead), with),
+        "turn one of the joints round: let what follows in it lead");
   }
 
   [[nodiscard]] Carried combine(int node, const Step& step, const CarriedNodes& known) const {
@@ -159,19 +160,20 @@ Numbering::Numbering(const Assembly& assembly)
   std::iota(self_.begin(), self_.end(), 0);
   for (const auto& [base, foot] : feet_)
     if (joints_.index[static_cast<std::size_t>(foot.node)] >= 0)
-      refuse("base " + assembly.bases[static_cast<std::size_t>(base)].name,
-             fmt::format("{} is held, but follows in a joint", assembly.describe_node(foot.node)),
-             "let the held node lead in the joint");
+      throw_input_error("base " + assembly.bases[static_cast<std::size_t>(base)].name,
+                        fmt::format("{} is held, but follows in a joint", assembly.describe_node(foot.node)),
+                        "let the held node lead in the joint");
   for (const Base& base : assembly.bases)
     if (base.feet.empty())
-      refuse("base " + base.name, "nothing is held by it",
-             "name a place of at least one node, or let a spring lead to it");
+      throw_input_error("base " + base.name, "nothing is held by it",
+                        "name a place of at least one node, or let a spring lead to it");
   foot_.assign(assembly.nodes.size(), -1);
   for (std::size_t k = 0; k < feet_.size(); ++k) {
     int& own = foot_[static_cast<std::size_t>(feet_[k].second.node)];
     if (own >= 0)
-      refuse("base " + assembly.bases[static_cast<std::size_t>(feet_[k].first)].name,
-             fmt::format("{} is held twice", assembly.describe_node(feet_[k].second.node)), "let one base hold a node");
+      throw_input_error("base " + assembly.bases[static_cast<std::size_t>(feet_[k].first)].name,
+                        fmt::format("{} is held twice", assembly.describe_node(feet_[k].second.node)),
+                        "let one base hold a node");
     own = static_cast<int>(k);
   }
   const std::vector<bool> rotations = find_rotations(), used = assembly.used_nodes();

@@ -58,11 +58,13 @@ void refuse_lost(const Assembly& assembly, const System& system, const Load& loa
     return false;
   };
   if (bare(0))
-    refuse("load " + load.name, fmt::format("nothing is joined to {}, where it acts", assembly.describe_node(node)),
-           "let it act on a part or a body, or let the place follow one in a rigid or an average joint");
+    throw_input_error("load " + load.name,
+                      fmt::format("nothing is joined to {}, where it acts", assembly.describe_node(node)),
+                      "let it act on a part or a body, or let the place follow one in a rigid or an average joint");
   if (bare(3))
-    refuse("load " + load.name, fmt::format("a moment acts on {}, which has no rotation", assembly.describe_node(node)),
-           "let it act on a place of three nodes or more, carried as a body");
+    throw_input_error("load " + load.name,
+                      fmt::format("a moment acts on {}, which has no rotation", assembly.describe_node(node)),
+                      "let it act on a place of three nodes or more, carried as a body");
 }
 
 }  // namespace
@@ -78,18 +80,15 @@ FieldForces forces_of_field(const System& system, const Vector3& acceleration) {
 void refresh_loads(const Assembly& assembly, System& system) {
   std::vector<Eigen::Triplet<double>> raw;
   std::vector<std::pair<int, Vector3>> fields;  // column
-  int column = 0;
-  for (const Load& load : assembly.loads)
-    for (const LoadColumn& own : load.columns) {
-      for (const auto& [node, force] : forces_on_nodes(assembly, own)) {
-        refuse_lost(assembly, system, load, node, force);
-        for (int i = 0; i < 6; ++i)
-          if (force[i] != 0) raw.emplace_back(6 * node + i, column, force[i]);
-      }
-      if (own.field) fields.emplace_back(column, *own.field);
-      ++column;
+  for_each_column(assembly.loads, [&](const Load& load, const LoadColumn& column, int index) {
+    for (const auto& [node, force] : forces_on_nodes(assembly, column)) {
+      refuse_lost(assembly, system, load, node, force);
+      for (int i = 0; i < 6; ++i)
+        if (force[i] != 0) raw.emplace_back(6 * node + i, index, force[i]);
     }
-  SparseMatrix on_nodes(6 * static_cast<int>(assembly.nodes.size()), column);
+    if (column.field) fields.emplace_back(index, *column.field);
+  });
+  SparseMatrix on_nodes(6 * static_cast<int>(assembly.nodes.size()), first_columns(assembly.loads).back());
   on_nodes.setFromTriplets(raw.begin(), raw.end());
   const SparseMatrix all = system.transformation * on_nodes;
   system.loads = all.topRows(system.free);
@@ -118,10 +117,11 @@ void refuse_beyond_numbers(const Assembly& assembly, const System& system) {
     for (Eigen::Index column = 0; column < matrix->cols(); ++column)
       for (SparseMatrix::InnerIterator entry(*matrix, column); entry; ++entry)
         if (!std::isfinite(entry.value()))
-          refuse("model",
-                 fmt::format("the {} of {} is beyond all numbers", name,
-                             assembly.describe_node(system.node_of_column[static_cast<std::size_t>(column)])),
-                 "look at the units of its sizes and its material");
+          throw_input_error(
+              "model",
+              fmt::format("the {} of {} is beyond all numbers", name,
+                          assembly.describe_node(system.node_of_column[static_cast<std::size_t>(column)])),
+              "look at the units of its sizes and its material");
 }
 
 // Of stiffness and mass.

@@ -65,13 +65,13 @@ TEST(CraigBampton, WithAllItsModesIsTheWhole) {
   const Matrix3 turn = Eigen::AngleAxisd(1.1, Vector3(1, 1, -2).normalized()).toRotationMatrix();
   const std::vector<WatchedPoint> points{{"tip", halves.tip}, {"midway", 12}};
   const ReducedModel model = reduced(halves.upper, 48, points);
-  EXPECT_EQ(unsound(model), "");
+  EXPECT_EQ(why_invalid(model), "");
   // Taken away and brought back: a mirror image of a mirror image, turned there and back.
   Matrix3 mirror = Matrix3::Identity();
   mirror(1, 1) = -1;
   const Placement there{turn * mirror, Vector3(0.4, -0.1, 2)};
   const ReducedModel away = placed(model, there.turn, there.shift);
-  EXPECT_EQ(unsound(away), "");
+  EXPECT_EQ(why_invalid(away), "");
   const Placement back{there.turn.transpose(), -(there.turn.transpose() * there.shift)};
   for (const auto& [own, placement] : {std::pair{&model, Placement{}}, {&away, back}}) {
     PlacedComponent put;
@@ -154,7 +154,7 @@ TEST(ReducedModel, ThatDoesNotFitTogetherIsRefused) {
   const auto refused = [&](const auto& spoil) {
     ReducedModel bad = good;
     spoil(bad);
-    return unsound(bad);
+    return why_invalid(bad);
   };
   using testing::HasSubstr;
   EXPECT_EQ(refused([](ReducedModel&) {}), "");
