@@ -15,11 +15,11 @@ struct Place {
   int column = 0;
 };
 
-/// One thing that is wrong, said in one sentence: "PLACE: SUBJECT: WRONG; INSTEAD".
+/// One thing that is wrong, said in one sentence: "PLACE: SUBJECT: WRONG; REMEDY".
 struct Problem {
   std::string subject;         ///< the thing it is about, as in "part strut"; may be empty
   std::string wrong;           ///< what is wrong
-  std::string remedy;          ///< what to write or do remedy; may be empty
+  std::string remedy;          ///< what to write or do instead; may be empty
   std::optional<Place> place;  ///< the core leaves it out; the reader of the plan adds it
 
   [[nodiscard]] std::string sentence() const;

@@ -52,7 +52,7 @@ BeamSection make_section(const std::string& shape, const Sizes& s, double poisso
 }
 
 // What is wrong with the sizes of a shape: the size at fault and a sentence.
-std::pair<std::string, std::string> misfit(const std::string& shape, const Sizes& s) {
+std::pair<std::string, std::string> why_invalid(const std::string& shape, const Sizes& s) {
   const auto least = [&](const char* thickness, const char* across, double times) -> bool {
     return s.contains(thickness) && s.contains(across) && times * s.at(thickness) >= s.at(across);
   };
@@ -101,7 +101,7 @@ std::optional<ReadSection> read_shape(const SectionShape& shape, const Tree& tre
   map.done();
   if (problems.count() > before) return std::nullopt;
   for (const Sizes& sizes : ends) {
-    const auto [name, wrong] = misfit(shape.key, sizes);
+    const auto [name, wrong] = why_invalid(shape.key, sizes);
     if (name.empty()) continue;
     problems.add(*tree.find(name), map.subject(), wrong, "write a thinner one, or a solid section");
     return std::nullopt;

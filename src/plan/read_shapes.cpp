@@ -166,7 +166,7 @@ bool read_shape(const std::string& form, const Tree& what, MapReader& part, Part
   const Copies copies = read_copies(part, reading);
   part.done();
   if (problems.count() > before || made.material < 0 || !meshing || !density) return false;
-  if (const auto wrong = misfit(shape, *meshing)) {
+  if (const auto wrong = why_invalid(shape, *meshing)) {
     problems.add(what, map.subject(), *wrong, "change the sizes or the thickness");
     return false;
   }

@@ -26,7 +26,7 @@ class Problems {
     if (!said) list_.push_back({std::move(subject), std::move(wrong), std::move(remedy), at.place});
     noted_ += said ? 1 : 0;
   }
-  /// A key that the map of this subject does not have; what to write remedy is said by `finish`.
+  /// A key that the map of this subject does not have; what to write instead is said by `finish`.
   /// @param keys  those that the map has
   void add_unknown_key(const std::string& key, const Place& place, const std::string& subject,
                        const std::vector<std::string>& keys);

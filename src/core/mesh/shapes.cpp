@@ -233,7 +233,7 @@ int MeshDensity::over(double length, std::size_t which) const {
   return element ? elements_over(length, *element) : divisions[std::min(which, divisions.size() - 1)];
 }
 
-std::optional<std::string> misfit(const Shape& shape, const Meshing& meshing) {
+std::optional<std::string> why_invalid(const Shape& shape, const Meshing& meshing) {
   const double t = meshing.thickness;
   if (const auto* plate = std::get_if<Plate>(&shape)) {
     for (std::size_t axis = 0; axis < 2; ++axis)

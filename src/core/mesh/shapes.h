@@ -56,9 +56,9 @@ struct Meshing {
 };
 
 /// What is wrong with a shape, or nothing.
-[[nodiscard]] std::optional<std::string> misfit(const Shape& shape, const Meshing& meshing);
+[[nodiscard]] std::optional<std::string> why_invalid(const Shape& shape, const Meshing& meshing);
 
-/// @pre misfit() finds nothing
+/// @pre why_invalid() finds nothing
 [[nodiscard]] Mesh mesh_shape(const Shape& shape, const Meshing& meshing, const MeshDensity& density);
 
 }  // namespace avrenk
