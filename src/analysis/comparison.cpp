@@ -82,19 +82,19 @@ ComparedSource open_measured(const std::string& word, const std::vector<Compared
     names.push_back(name);
     if (why.empty()) fitting.push_back(name);
   }
-  const auto refuse = [&](const std::string& wrong, const std::string& remedy) {
+  const auto refuse_file = [&](const std::string& wrong, const std::string& remedy) {
     throw InputError(Problem{"", wrong, remedy, Place{file, 1, 1}});
   };
   const std::string stem = std::filesystem::path(file).stem().string();
   if (!in.empty()) {
-    if (!cases.contains(in)) throw_input_error(fmt::format("no run has a case \"{}\"", in), suggest_name(in, names));
-    if (!cases[in].empty()) throw_input_error(fmt::format("in {}: {}", in, cases[in]), "");
+    if (!cases.contains(in)) refuse_file(fmt::format("no run has a case \"{}\"", in), suggest_name(in, names));
+    if (!cases[in].empty()) refuse_file(fmt::format("in {}: {}", in, cases[in]), "");
   } else if (!names.empty()) {
-    if (fitting.empty()) throw_input_error(fmt::format("in {}: {}", names.front(), cases.begin()->second), "");
+    if (fitting.empty()) refuse_file(fmt::format("in {}: {}", names.front(), cases.begin()->second), "");
     const bool is_named = std::find(fitting.begin(), fitting.end(), stem) != fitting.end();
     if (fitting.size() > 1 && !is_named)
-      throw_input_error(fmt::format("it may be of any of the cases {}", fmt::join(fitting, ", ")),
-                        fmt::format("write {}:{} for one of them", file, fitting.front()));
+      refuse_file(fmt::format("it may be of any of the cases {}", fmt::join(fitting, ", ")),
+                  fmt::format("write {}:{} for one of them", file, fitting.front()));
     in = is_named ? stem : fitting.front();
   }
   ComparedSource opened{file, stem, false, in};

@@ -23,7 +23,7 @@ using Eigen::MatrixXd;
 constexpr SealKind component_seal{"component", 1};
 constexpr const char* directions[] = {"x", "y", "z", "rx", "ry", "rz"};
 
-[[noreturn]] void throw_input_error(const std::string& name, const std::string& why) {
+[[noreturn]] void refuse_file(const std::string& name, const std::string& why) {
   throw FileError(fmt::format("{}: {}", name, why));
 }
 [[noreturn]] void refuse_line(const std::string& name, std::size_t line, const std::string& why) {
@@ -65,14 +65,13 @@ void write_component(const std::filesystem::path& path, const ReducedModel& mode
 }
 
 ReducedModel read_component(const std::string& bytes, const std::string& name) {
-  if (const std::string broken = broken_seal_of(bytes, component_seal); !broken.empty())
-    throw_input_error(name, broken);
+  if (const std::string broken = broken_seal_of(bytes, component_seal); !broken.empty()) refuse_file(name, broken);
   const SealedReader file = SealedReader::from_bytes(bytes);
   ReducedModel model;
   MatrixXd interface, columns, points, bound;
   const auto due = [&](const char* what, MatrixXd& matrix) {
     if (!file.read(what, matrix))
-      throw_input_error(name, fmt::format("no HDF5 file with a matrix of floating-point numbers called \"{}\"", what));
+      refuse_file(name, fmt::format("no HDF5 file with a matrix of floating-point numbers called \"{}\"", what));
   };
   due("interface", interface);
   due("columns", columns);
@@ -83,25 +82,23 @@ ReducedModel read_component(const std::string& bytes, const std::string& name) {
   (void)file.read("points", points);
   (void)file.read("recovery", model.recovery);
   if (file.read("bound", bound) && bound.size() == 1) model.bound = bound(0, 0);
-  if (columns.rows() != 2)
-    throw_input_error(name, "\"columns\" names a node and a direction for each motion, two numbers");
+  if (columns.rows() != 2) refuse_file(name, "\"columns\" names a node and a direction for each motion, two numbers");
   if (interface.cols() > 0 && interface.rows() != 3)
-    throw_input_error(name, "\"interface\" gives three coordinates for each node");
-  if (points.cols() > 0 && points.rows() != 3)
-    throw_input_error(name, "\"points\" gives three coordinates for each point");
+    refuse_file(name, "\"interface\" gives three coordinates for each node");
+  if (points.cols() > 0 && points.rows() != 3) refuse_file(name, "\"points\" gives three coordinates for each point");
   model.interface = positions_from(interface);
   model.points = positions_from(points);
   for (Index i = 0; i < columns.cols(); ++i) {
     for (Index k = 0; k < 2; ++k)
       if (!(std::abs(columns(k, i)) < 1e9) || columns(k, i) != std::round(columns(k, i)))
-        throw_input_error(name, fmt::format("\"columns\" has an entry {} that is no whole number", columns(k, i)));
+        refuse_file(name, fmt::format("\"columns\" has an entry {} that is no whole number", columns(k, i)));
     model.columns.push_back({static_cast<int>(columns(0, i)), static_cast<int>(columns(1, i))});
   }
   std::istringstream lines(file.read_text("names"));
   for (std::string line; std::getline(lines, line) && model.names.size() < model.points.size();)
     model.names.push_back(line);
   model.names.resize(model.points.size());
-  if (const std::string why = why_invalid(model); !why.empty()) throw_input_error(name, why);
+  if (const std::string why = why_invalid(model); !why.empty()) refuse_file(name, why);
   return model;
 }
 

@@ -285,18 +285,18 @@ std::optional<std::pair<ModalBasis, DampingProducts>> read_modes_and_products(co
 }
 
 GivenShapes read_given_shapes(const std::string& bytes, const std::string& name) {
-  const auto refuse = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", name, why)); };
-  if (const std::string broken = broken_seal_of(bytes, modes_seal); !broken.empty()) throw_input_error(broken);
+  const auto refuse_file = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", name, why)); };
+  if (const std::string broken = broken_seal_of(bytes, modes_seal); !broken.empty()) refuse_file(broken);
   const SealedReader file = SealedReader::from_bytes(bytes);
   Eigen::MatrixXd nodes, unknowns, omega, shapes, load, numbers;
   for (const auto& [what, matrix] : std::initializer_list<std::pair<const char*, Eigen::MatrixXd*>>{
            {"nodes", &nodes}, {"unknowns", &unknowns}, {"omega", &omega}, {"shapes", &shapes}, {"inertia_load", &load}})
     if (!file.read(what, *matrix))
-      throw_input_error(fmt::format("no HDF5 file with a matrix of floating-point numbers called \"{}\"", what));
+      refuse_file(fmt::format("no HDF5 file with a matrix of floating-point numbers called \"{}\"", what));
   if (nodes.rows() != 3 || unknowns.rows() < 2 || unknowns.cols() != shapes.rows() || omega.size() != shapes.cols() ||
       load.rows() != shapes.rows())
-    throw_input_error("its matrices do not fit together");
-  if (load.cols() != 6) throw_input_error(fmt::format("its modes are those of {} bases, one is due", load.cols() / 6));
+    refuse_file("its matrices do not fit together");
+  if (load.cols() != 6) refuse_file(fmt::format("its modes are those of {} bases, one is due", load.cols() / 6));
   Eigen::Index modes = omega.size();
   if (file.read("numbers", numbers) && numbers.size() > 0)
     modes = static_cast<Eigen::Index>(std::clamp(numbers(0), 0.0, static_cast<double>(modes)));
@@ -306,7 +306,7 @@ GivenShapes read_given_shapes(const std::string& bytes, const std::string& name)
   for (Eigen::Index i = 0; i < unknowns.cols(); ++i) {
     const double node = unknowns(0, i), direction = unknowns(1, i);
     if (!(node >= 0 && node < static_cast<double>(nodes.cols()) && direction >= 0 && direction < 6))
-      throw_input_error("an unknown names a node or a direction that there is not");
+      refuse_file("an unknown names a node or a direction that there is not");
     given.row(static_cast<Eigen::Index>(direction), static_cast<Eigen::Index>(node)) = static_cast<int>(i);
   }
   given.frequency = omega.reshaped().head(modes) / (2 * pi);
@@ -314,22 +314,22 @@ GivenShapes read_given_shapes(const std::string& bytes, const std::string& name)
   given.participation = given.shapes.transpose() * load;
   if (!given.frequency.allFinite() || !given.shapes.allFinite() || !given.participation.allFinite() ||
       (modes > 0 && !(given.frequency.minCoeff() > 0)))
-    throw_input_error("its modes have entries that are no numbers, or a frequency of zero");
-  if (modes == 0) throw_input_error("no mode stands in it");
+    refuse_file("its modes have entries that are no numbers, or a frequency of zero");
+  if (modes == 0) refuse_file("no mode stands in it");
   return given;
 }
 
 KeptShapes read_shapes(const std::filesystem::path& path) {
-  const auto refuse = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", path.string(), why)); };
+  const auto refuse_file = [&](const std::string& why) { throw FileError(fmt::format("{}: {}", path.string(), why)); };
   if (const std::string broken = broken_seal(path, modes_seal); !broken.empty())
-    throw_input_error(broken + "; run the plan again, or give a folder that a run wrote");
+    refuse_file(broken + "; run the plan again, or give a folder that a run wrote");
   const SealedReader file(path);
   Eigen::MatrixXd omega, shapes, nodes, rows, numbers;
   if (!file.read("omega", omega) || !file.read("shapes", shapes) || !file.read("nodes", nodes) ||
       !file.read("unknowns", rows) || !file.read("numbers", numbers) || nodes.rows() != 3 || rows.rows() != 3 ||
       rows.cols() != shapes.rows() || omega.size() != shapes.cols() || numbers.size() != number_count ||
       !(numbers(0) >= 0 && numbers(0) <= static_cast<double>(omega.size())))
-    throw_input_error("is not what it says; run the plan again");
+    refuse_file("is not what it says; run the plan again");
   KeptShapes kept;
   kept.print = file.text_attribute("fingerprint");
   // Rows of one node lie together, x before y before z.

@@ -29,14 +29,13 @@ Cell cell_of(const Json& value) {
 Summary read_summary(const std::filesystem::path& file) {
   constexpr std::size_t most_bytes = 512U << 20U;
   const Json json = Json::parse(read_text_file(file.string(), most_bytes, "a summary"), nullptr, false);
-  const auto refuse = [&](const std::string& why) -> FileError {
+  const auto refuse_file = [&](const std::string& why) -> FileError {
     return FileError(fmt::format("{}: {}; run the plan again with this version", file.string(), why));
   };
   if (!json.is_object() || !json.contains("layout") || !json.contains("tables"))
-    throw throw_input_error("this is no summary of a run");
+    throw refuse_file("this is no summary of a run");
   if (json["layout"] != summary_layout)
-    throw throw_input_error(
-        fmt::format("this is a summary of layout {}, not {}", json["layout"].dump(), summary_layout));
+    throw refuse_file(fmt::format("this is a summary of layout {}, not {}", json["layout"].dump(), summary_layout));
   Summary summary;
   try {
     summary.program_version = json.at("version").get<std::string>();
@@ -53,11 +52,11 @@ Summary read_summary(const std::filesystem::path& file) {
       for (const Json& row : own.at("rows")) {
         std::vector<Cell>& cells = table.rows.emplace_back();
         for (const Json& value : row) cells.push_back(cell_of(value));
-        if (cells.size() != table.columns.size()) throw throw_input_error(fmt::format("table {} is not whole", name));
+        if (cells.size() != table.columns.size()) throw refuse_file(fmt::format("table {} is not whole", name));
       }
     }
   } catch (const Json::exception&) {
-    throw throw_input_error("this is no whole summary of a run");
+    throw refuse_file("this is no whole summary of a run");
   }
   return summary;
 }

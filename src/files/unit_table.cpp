@@ -25,7 +25,7 @@ std::string without_return(std::string line) {
 
 UnitTable::UnitTable(const std::string& text, std::string name, const std::vector<Column>& columns)
     : name_(std::move(name)) {
-  const auto refuse = [&](std::size_t line, const std::string& why) {
+  const auto refuse_file = [&](std::size_t line, const std::string& why) {
     throw FileError(fmt::format("{}:{}: {}", name_, line, why));
   };
   std::istringstream stream(text);
@@ -39,37 +39,36 @@ UnitTable::UnitTable(const std::string& text, std::string name, const std::vecto
     const auto found =
         std::find_if(columns.begin(), columns.end(), [&, &own = own](const Column& each) { return each.name == own; });
     if (found == columns.end())
-      throw_input_error(1, fmt::format("no column is called \"{}\"; {}", own, suggest_name(own, names)));
-    if (!place_.emplace(own, at).second) throw_input_error(1, fmt::format("column \"{}\" stands there twice", own));
+      refuse_file(1, fmt::format("no column is called \"{}\"; {}", own, suggest_name(own, names)));
+    if (!place_.emplace(own, at).second) refuse_file(1, fmt::format("column \"{}\" stands there twice", own));
     if (found->kind) {
       const bool plain = found->kind == &kind::number || found->kind == &kind::ratio;
       if (unit.empty() && !plain)
-        throw_input_error(1, fmt::format("column \"{}\" has no unit; write its header as in: {} ({})", own, own,
-                                         found->kind->display));
+        refuse_file(1, fmt::format("column \"{}\" has no unit; write its header as in: {} ({})", own, own,
+                                   found->kind->display));
       Unit read;
       try {
         if (!unit.empty()) read = parse_unit(unit);
       } catch (const InputError& error) {
-        throw_input_error(1, fmt::format("column \"{}\": {}", own, error.problems.front().wrong));
+        refuse_file(1, fmt::format("column \"{}\": {}", own, error.problems.front().wrong));
       }
       if (read.dimension != found->kind->dimension)
-        throw_input_error(1, fmt::format("column \"{}\" is in {}, {} is due, as in {} ({})", own,
-                                         describe(read.dimension), found->kind->name, own, found->kind->display));
+        refuse_file(1, fmt::format("column \"{}\" is in {}, {} is due, as in {} ({})", own, describe(read.dimension),
+                                   found->kind->name, own, found->kind->display));
       factor_[own] = read.factor;
     }
     ++at;
   }
   for (const Column& each : columns)
     if (each.required && !place_.contains(each.name))
-      throw_input_error(
-          1, fmt::format("column \"{}\" is missing{}", each.name,
-                         each.kind ? fmt::format("; write it as {} ({})", each.name, each.kind->display) : ""));
+      refuse_file(1, fmt::format("column \"{}\" is missing{}", each.name,
+                                 each.kind ? fmt::format("; write it as {} ({})", each.name, each.kind->display) : ""));
   for (std::size_t number = 2; std::getline(stream, line); ++number) {
     line = without_return(line);
     if (trimmed(line).empty()) continue;
     std::vector<std::string> fields = csv_fields(line);
     if (fields.size() > at)
-      throw_input_error(number, fmt::format("the line has {} fields, and the header {}", fields.size(), at));
+      refuse_file(number, fmt::format("the line has {} fields, and the header {}", fields.size(), at));
     fields.resize(at);
     rows_.emplace_back(*this, std::move(fields), number);
   }

@@ -65,7 +65,7 @@ TEST(Shapes, HaveTheMassOfTheirFormulaAsShellsAndAsSolids) {
       const bool box_of_shells = !solid && std::holds_alternative<Box>(piece.shape);
       const double t = box_of_shells ? 2e-3 : piece.thickness;
       const Meshing meshing{solid, quadratic, t, layers};
-      ASSERT_FALSE(misfit(piece.shape, meshing)) << piece.name;
+      ASSERT_FALSE(why_invalid(piece.shape, meshing)) << piece.name;
       const Assembly model = test::part_of(mesh_shape(piece.shape, meshing, fineness_of(piece)),
                                            solid ? solid_part(piece.name) : shell_part(piece.name, t));
       const MassProperties mass = total_mass(model);
@@ -121,7 +121,7 @@ TEST(Shapes, AreRefusedWhereTheyCannotBe) {
         {Box{{0.1, 0.1, 0.004}}, {false, false, 2e-3, 1}, "the walls leave no room inside"},
         {Cone{0.05, 0.01, 0.03}, {true, false, 5e-3, 1}, "the wall leaves no room inside"},
         {Disc{0.05, 0.06}, {false, false, 1e-3, 1}, "the hole is as wide as the disc"}})
-    EXPECT_EQ(misfit(shape, meshing).value_or(""), wrong);
+    EXPECT_EQ(why_invalid(shape, meshing).value_or(""), wrong);
 }
 
 TEST(Copies, KeepMassAndOrientationAndShareWhereTheyMeet) {
