@@ -4,6 +4,7 @@
 #include "core/element/kinds.h"
 
 #include <algorithm>
+#define BOOST_ALLOW_DEPRECATED_HEADERS  // which its own headers include, with a message each
 #include <boost/geometry.hpp>
 #include <boost/geometry/index/rtree.hpp>
 #include <cmath>

@@ -1,6 +1,7 @@
 #include "core/modes/shape_match.h"
 
 #include <algorithm>
+#define BOOST_ALLOW_DEPRECATED_HEADERS  // which its own headers include, with a message each
 #include <boost/geometry.hpp>
 #include <boost/geometry/index/rtree.hpp>
 

@@ -3,12 +3,13 @@
 #pragma once
 
 #include <array>
+#include <numbers>
 #include <string>
 #include <string_view>
 
 namespace avrenk {
 
-inline constexpr double pi = 3.141592653589793238462643383279502884;
+inline constexpr double pi = std::numbers::pi;
 inline constexpr double standard_gravity = 9.80665;  ///< m/s², exact (CGPM 1901)
 
 /// Exponents of length, mass, time, angle, level (dB), octave and temperature. Angle is kept apart so that a rotation

@@ -358,13 +358,7 @@ Eight legendre_of_points() {
   for (int i = 0; i < points; ++i) {
     const double x = i < half ? -Rule::abscissa()[static_cast<std::size_t>(half - 1 - i)]
                               : Rule::abscissa()[static_cast<std::size_t>(i - half)];
-    double before = 0, now = 1;  // P_{n−1}, P_n
-    for (int n = 0; n < points; ++n) {
-      all(n, i) = (n + 0.5) * now;
-      const double next = ((2 * n + 1) * x * now - n * before) / (n + 1);
-      before = now;
-      now = next;
-    }
+    for (int n = 0; n < points; ++n) all(n, i) = (n + 0.5) * std::legendre(static_cast<unsigned>(n), x);
   }
   return all;
 }
