@@ -16,9 +16,9 @@ namespace {
 
 using test::every_environment;
 using test::example_plan;
+using test::replaced;
 using test::solved;
 using test::TemporaryFolder;
-using test::with_text;
 using testing::Contains;
 using testing::ElementsAre;
 using testing::HasSubstr;
@@ -65,14 +65,14 @@ TEST(CaseGroups, HaveTheModesThatTheirEnvironmentAsksFor) {
   EXPECT_THAT(by_equations.report.notes, Contains(HasSubstr("the full equations are solved at")));
 
   const DampedModel chosen =
-      solved(folder.write("chosen.yaml", with_text(receptance, "method: direct,", "modes: {numbers: [2, 1]},")));
+      solved(folder.write("chosen.yaml", replaced(receptance, "method: direct,", "modes: {numbers: [2, 1]},")));
   const GroupedCases by_choice = groups_of(chosen);
   ASSERT_EQ(by_choice.groups.size(), 2U);
   EXPECT_THAT(by_choice.groups[1].modes, ElementsAre(0, 1));
   EXPECT_EQ(by_choice.groups[1].basis->modes, 2);
   EXPECT_EQ(by_choice.groups[1].basis->omega[1], chosen.basis().omega[1]);
   const DampedModel missing =
-      solved(folder.write("missing.yaml", with_text(receptance, "method: direct,", "modes: {numbers: [1, 4000]},")));
+      solved(folder.write("missing.yaml", replaced(receptance, "method: direct,", "modes: {numbers: [1, 4000]},")));
   EXPECT_THROW((void)groups_of(missing), InputError);
 
   const GroupedCases pushed = groups_of(solved(folder.write("pushed.yaml", example_plan("strut-pushed.yaml"))));
@@ -96,9 +96,9 @@ TEST(CaseGroups, HaveTheModesThatTheirEnvironmentAsksFor) {
 TEST(NotchedCases, StandBehindWhatIsSpecified) {
   const TemporaryFolder folder;
   const DampedModel model = solved(folder.write(
-      "box.yaml", with_text(example_plan("isolated-box.yaml"), "limits:\n",
-                            "limits:\n  level: {of: box.acceleration.z, in: sine.z, take: peak, allowable: 4 g, notch: "
-                            "yes}\n")));
+      "box.yaml", replaced(example_plan("isolated-box.yaml"), "limits:\n",
+                           "limits:\n  level: {of: box.acceleration.z, in: sine.z, take: peak, allowable: 4 g, notch: "
+                           "yes}\n")));
   const Cases cases = cases_of(model, every_environment);
   const NotchedCases notched = notch_cases(model, cases);
   ASSERT_EQ(notched.notched.size(), 1U);
@@ -134,7 +134,7 @@ TEST(Variants, HaveTheMarginsOfAPlanWithSuchSprings) {
                                         "y: [[5 Hz, 96 N/mm], [50 Hz, 120 N/mm], [500 Hz, 184 N/mm]]"},
                                        {"z: [[5 Hz, 160 N/mm], [50 Hz, 200 N/mm], [500 Hz, 310 N/mm]]",
                                         "z: [[5 Hz, 128 N/mm], [50 Hz, 160 N/mm], [500 Hz, 248 N/mm]]"}})
-    soft = with_text(soft, stated, weaker);
+    soft = replaced(soft, stated, weaker);
   AnalysisRequest request;
   request.figures = false;
   request.audit = 0;

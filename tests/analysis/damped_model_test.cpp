@@ -15,9 +15,9 @@ namespace {
 using test::every_environment;
 using test::example_plan;
 using test::load_shared;
+using test::replaced;
 using test::solved;
 using test::TemporaryFolder;
-using test::with_text;
 using testing::Contains;
 using testing::HasSubstr;
 using testing::IsEmpty;
@@ -80,20 +80,19 @@ TEST(DampedModel, SaysWhyModesWereComputedAnew) {
   const DampedModel fresh = solved(folder.write("pump.yaml", plan));
   keep(fresh, folder);
   const std::filesystem::path kept = folder / "results.h5";
-  const auto stiffer = load_shared(folder.write("stiffer.yaml", with_text(plan, "E: 71 GPa", "E: 72 GPa")));
+  const auto stiffer = load_shared(folder.write("stiffer.yaml", replaced(plan, "E: 71 GPa", "E: 72 GPa")));
   const DampedModel other = solve(stiffer, {folder / "nowhere.h5", kept}, every_environment);
   EXPECT_TRUE(other.modal->modes_from.empty());
   EXPECT_THAT(other.modal->modes_note, HasSubstr("material bench-alloy changed"));
   EXPECT_GT(other.basis().frequency(0), fresh.basis().frequency(0));
   // Another damping is no other model; a load that is new makes its static shapes.
-  const auto damped = load_shared(folder.write("damped.yaml", with_text(plan, "loss factor: 1 %", "loss factor: 3 %")));
+  const auto damped = load_shared(folder.write("damped.yaml", replaced(plan, "loss factor: 1 %", "loss factor: 3 %")));
   const DampedModel softer = solve(damped, {kept}, every_environment);
   EXPECT_EQ(softer.modal->modes_from, kept);
   EXPECT_FALSE(softer.modal->more_than_file);
   EXPECT_NEAR(softer.damping->eta[0] / fresh.damping->eta[0], 3, 1e-9);
-  const auto loaded =
-      load_shared(folder.write("loaded.yaml", with_text(plan, "  sway:   {force",
-                                                        "  yaw: {force: {at: pump, direction: y}}\n  sway:   {force")));
+  const auto loaded = load_shared(folder.write(
+      "loaded.yaml", replaced(plan, "  sway:   {force", "  yaw: {force: {at: pump, direction: y}}\n  sway:   {force")));
   const DampedModel more = solve(loaded, {kept}, every_environment);
   EXPECT_EQ(more.modal->modes_from, kept);
   EXPECT_TRUE(more.modal->more_than_file);

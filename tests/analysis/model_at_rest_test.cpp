@@ -16,8 +16,8 @@ namespace {
 
 using test::example_plan;
 using test::load_shared;
+using test::replaced;
 using test::TemporaryFolder;
-using test::with_text;
 using testing::Contains;
 using testing::HasSubstr;
 
@@ -34,8 +34,8 @@ TEST(ModelAtRest, IsHeldInTheStateThatItsPlanNames) {
   EXPECT_NEAR(model.preload->load_factor / (buckling / (1 + shear) / (push / length)), 1, 1e-5);
   EXPECT_THAT(model.report.notes, Contains(HasSubstr("times which the model buckles")));
   // Forty times that push is refused, by its name, with the factor.
-  const auto too_far = load_shared(
-      folder.write("far.yaml", with_text(example_plan("strut-pushed.yaml"), "-0.01 mm}}}}", "-0.4 mm}}}}")));
+  const auto too_far =
+      load_shared(folder.write("far.yaml", replaced(example_plan("strut-pushed.yaml"), "-0.01 mm}}}}", "-0.4 mm}}}}")));
   try {
     (void)bring_to_rest(too_far);
     ADD_FAILURE() << "it buckles";
@@ -49,7 +49,7 @@ TEST(ModelAtRest, LeavesThePlanAsItWasRead) {
   const TemporaryFolder folder;
   for (const auto& [push, open] : {std::pair{"push: 2 kN}", 0}, {"push: -20 kN}", 1}}) {
     SCOPED_TRACE(push);
-    const auto loaded = load_shared(folder.write("block.yaml", with_text(test::pressed_block(), "push: 2 kN}", push)));
+    const auto loaded = load_shared(folder.write("block.yaml", replaced(test::pressed_block(), "push: 2 kN}", push)));
     const std::vector<Spring> read = loaded->plan.assembly.springs;
     const ModelAtRest model = bring_to_rest(loaded), again = bring_to_rest(loaded);
     ASSERT_EQ(model.settled.size(), 1U);
@@ -77,14 +77,12 @@ TEST(ModelCheck, SaysWhatMovesFreelyAndWhatIsMeant) {
   EXPECT_FALSE(has_errors(sound.findings));
   EXPECT_EQ(sound.gravity.size(), 3U);
   EXPECT_THAT(sound.report.notes, Contains(HasSubstr("times which the model buckles")));
-  const ModelCheck loose =
-      check(with_text(with_text(plan, "left:  {place: near}", "left:  {place: near, holds: [x, y]}"),
-                      "right: {place: far}", "right: {place: far, holds: [x, y]}"));
+  const ModelCheck loose = check(replaced(replaced(plan, "left:  {place: near}", "left:  {place: near, holds: [x, y]}"),
+                                          "right: {place: far}", "right: {place: far, holds: [x, y]}"));
   EXPECT_TRUE(has_errors(loose.findings));
   EXPECT_TRUE(loose.gravity.empty());
   EXPECT_THAT(test::sentences(loose.findings), Contains(HasSubstr("moves freely")));
-  const ModelCheck meant =
-      check(with_text(example_plan("isolated-box.yaml"), "watch:", "modes: {free: yes}\n\nwatch:"));
+  const ModelCheck meant = check(replaced(example_plan("isolated-box.yaml"), "watch:", "modes: {free: yes}\n\nwatch:"));
   EXPECT_THAT(test::sentences(meant.findings), Contains(HasSubstr("nothing moves freely, though the plan says")));
 }
 

@@ -33,7 +33,7 @@ TEST(LoadPlans, ExamplesAreRightAndAnswer) {
     EXPECT_EQ(checked.status, 0) << checked.out << checked.err;
     EXPECT_THAT(checked.out, HasSubstr("Loads: resultants per unit"));
     const Ran ran = run_program(folder, "run " + file + " --no-figures");
-    EXPECT_LE(ran.status, 1) << ran.err;
+    EXPECT_EQ(ran.status, file.starts_with("pump") ? 1 : 0) << ran.err;
     EXPECT_THAT(ran.out, HasSubstr("modes that it drives"));
     EXPECT_THAT(ran.out + ran.err, testing::Not(HasSubstr("On entry to"))) << "a product that BLAS does not know";
     if (file.starts_with("wheel")) {
@@ -87,7 +87,7 @@ TEST(LoadPlans, ShowTheWholeModelAtFrequenciesAndModes) {
     return run_program(folder, "run panel.yaml");
   };
   const Ran swept = with("at: modes");
-  EXPECT_LE(swept.status, 1) << swept.err;
+  EXPECT_EQ(swept.status, 0) << swept.err;
   EXPECT_THAT(swept.out, HasSubstr("the whole model at the frequencies asked for"));
   const std::string results = "panel-results", whole = "tone.whole";
   const double peak = number(folder, results, "tone.peaks", "panel.von Mises", "peak"),
@@ -103,7 +103,7 @@ TEST(LoadPlans, ShowTheWholeModelAtFrequenciesAndModes) {
     EXPECT_TRUE(std::filesystem::exists(folder / (results + "/figures/" + file))) << file;
   EXPECT_THAT(test::read_all(folder / (results + "/fields/tone.vtu")), HasSubstr("tone.mode-1"));
   EXPECT_THAT(test::read_all(folder / (results + "/fields/tone.stress.vtu")), HasSubstr("tone.mode-1: von Mises"));
-  EXPECT_LE(with(fmt::format("at: {:.9f} Hz", frequency)).status, 1);
+  EXPECT_EQ(with(fmt::format("at: {:.9f} Hz", frequency)).status, 0);
   const auto held = test::summary_of(folder, results);
   const auto& row = held["tables"][whole]["rows"][0];   // without a column for modes
   EXPECT_NEAR(row[1].get<double>() / motion, 1, 1e-5);  // which peaks at a frequency of its own

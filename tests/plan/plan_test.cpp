@@ -6,13 +6,17 @@
 #include <sstream>
 
 #include "support/models.h"
+#include "support/refusals.h"
 #include "support/schema.h"
 #include "support/temporary.h"
 
 namespace avrenk {
 namespace {
 
+using test::expect_refusals;
+using test::Refusal;
 using test::replaced;
+using test::Said;
 using test::TemporaryFolder;
 
 // A plan with something of every section; line numbers matter to the tests below.
@@ -99,10 +103,6 @@ TEST(Plan, BecomesTheModelItDescribes) {
   EXPECT_EQ(plan.limits[1].response()->take_random.sigma, 3);
 }
 
-struct Bad {
-  const char *from, *to, *sentence;
-};
-
 // Every row of the handbook's table of standard materials is what a plan gets by that designation, and it is told that
 // these values are typical; what the plan says itself counts instead.
 TEST(Plan, TakesMaterialsByTheDesignationOfTheirStandard) {
@@ -152,7 +152,7 @@ TEST(Plan, TakesMaterialsByTheDesignationOfTheirStandard) {
 
 // One change a case; the whole sentence, with its place.
 TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
-  const Bad cases[] = {
+  const std::vector<Refusal> cases{
       {"E: 71 GPa", "E: 71 mm",
        "mast.yaml:5:14: material alloy E: \"71 mm\" is a length; write a stress such as \"71 GPa\""},
       {"E: 71 GPa", "E: 71e9",
@@ -268,10 +268,8 @@ TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
       {"base:\n  fixture: {place: root, holds: all}", "base: {}",
        "mast.yaml:18:7: base: no base is given; write base: {fixture: {place: feet}}\n"
        "mast.yaml:20:39: joint mount: no place \"fixture\"; write one of: root, tip, corners, box, ground"}};
-  for (const Bad& bad : cases) {
-    SCOPED_TRACE(bad.to);
-    EXPECT_EQ(problems_of(replaced(mast_on_bracket, bad.from, bad.to)), bad.sentence);
-  }
+  expect_refusals(
+      mast_on_bracket, cases, [](const std::string& plan) { return problems_of(plan); }, Said::alone);
   EXPECT_EQ(problems_of("parts: [1, 2"), "mast.yaml:1:1: this is not YAML: end of sequence flow not found");
   EXPECT_EQ(problems_of("just text"),
             "mast.yaml:1:1: a plan is a map of sections; write, for example, parts: and materials: at the left edge");
@@ -367,7 +365,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
   EXPECT_TRUE(plan.limits[2].is_at_upper());
   EXPECT_EQ(std::get<MassLimit>(plan.limits[4].kind).part, "bar");
 
-  const Bad cases[] = {
+  const std::vector<Refusal> cases{
       {"height: [30 mm, 24 mm]", "height: [30 mm, 24 mm, 20 mm]",
        "bad.yaml:8:47: part post channel height: a size, or the sizes at both ends of the line, are due; write [30 mm, "
        "20 mm]"},
@@ -489,10 +487,8 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
        "bad.yaml:43:115: limit stress: material alloy has no yield stress; add it under materials, as in yield: 430 "
        "MPa"},
   };
-  for (const Bad& bad : cases) {
-    SCOPED_TRACE(bad.to);
-    EXPECT_EQ(problems_of(replaced(rich, bad.from, bad.to), {}, "bad.yaml", levels), bad.sentence);
-  }
+  const auto told = [](const std::string& plan) { return problems_of(plan, {}, "bad.yaml", levels); };
+  expect_refusals(rich, cases, told, Said::alone);
 }
 
 TEST(Plan, TellsOfFilesOutsideItsFolder) {

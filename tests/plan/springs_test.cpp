@@ -1,9 +1,12 @@
 // Springs that follow tables and have variants, in plans: what they become, and what is refused.
 #include <gmock/gmock.h>
 
+#include <complex>
+
 #include "core/model/spring_law.h"
 #include "core/modes/spring_variation.h"
 #include "support/plans.h"
+#include "support/refusals.h"
 
 namespace avrenk {
 namespace {
@@ -60,7 +63,9 @@ TEST(SpringsOfAPlan, BecomeWhatTheySay) {
   const auto expect = [](const VaryingSpring& own, double f, double k, double eta) {
     EXPECT_NEAR(own.stiffness_at(f) / k, 1, 1e-12);
     EXPECT_NEAR(own.loss_at(f), eta, 1e-12);
-    EXPECT_LE(std::abs(own.stiffness_change(f) - (Complex(k, k * eta) / own.stiffness - Complex(1, own.loss))), 1e-12);
+    EXPECT_LE(std::abs(own.stiffness_change(f) -
+                       (std::complex<double>(k, k * eta) / own.stiffness - std::complex<double>(1, own.loss))),
+              1e-12);
   };
   const double middle = std::sqrt(250.0);  // Hz: half way on the logarithm from 5 to 50
   const double loss_there = 0.08 + 0.12 * std::log10(middle / 10);
@@ -74,9 +79,7 @@ TEST(SpringsOfAPlan, BecomeWhatTheySay) {
 }
 
 TEST(SpringsOfAPlan, SayInOneSentenceWhatIsWrong) {
-  const struct {
-    std::string from, to, problem;
-  } cases[] = {
+  const std::vector<test::Refusal> cases{
       {"[50 Hz, 150 N/mm]", "[5 Hz, 150 N/mm]",
        "joint mount each x: its points do not rise from 5 Hz to 5 Hz; write them in rising order"},
       {"[[5 Hz, 100 N/mm], [50 Hz, 150 N/mm]]", "[]",
@@ -107,8 +110,7 @@ TEST(SpringsOfAPlan, SayInOneSentenceWhatIsWrong) {
       {"{x: 10 N/mm, y: 10 N/mm, z: 10 N/mm}, loss factor: 4 %", "{x: 10 N/mm}, over angle: {stiffness: [[1 deg, 1]]}",
        "joint stay over angle: it has no stiffness about x, y or z; leave it out"},
   };
-  for (const auto& each : cases)
-    EXPECT_THAT(problem_of(replaced(box_plan, each.from, each.to)), HasSubstr(each.problem)) << each.to;
+  test::expect_refusals(box_plan, cases, [](const std::string& plan) { return problem_of(plan); });
 }
 
 }  // namespace

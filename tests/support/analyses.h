@@ -1,7 +1,6 @@
 /// Plans of the examples, worked through without a terminal.
 #pragma once
 
-#include <stdexcept>
 #include <string>
 
 #include "analysis/analysis.h"
@@ -11,14 +10,6 @@ namespace avrenk::test {
 
 inline std::string example_plan(const std::string& name) {
   return read_all(std::string(AVRENK_SOURCE_DIR) + "/examples/" + name);
-}
-
-/// With one piece of its text in place of another, which must be there once.
-inline std::string with_text(std::string plan, const std::string& old, const std::string& now) {
-  const std::size_t at = plan.find(old);
-  if (at == std::string::npos || plan.find(old, at + 1) != std::string::npos)
-    throw std::runtime_error("not there once: " + old);
-  return plan.replace(at, old.size(), now);
 }
 
 inline std::shared_ptr<const LoadedPlan> load_shared(const std::string& file, const AnalysisRequest& request = {}) {
