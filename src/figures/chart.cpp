@@ -360,4 +360,11 @@ void draw_chart(const Chart& chart, const std::filesystem::path& base) {
   draw_charts(std::array{ChartFiles{&chart, base}});
 }
 
+std::vector<double> in_unit(const std::vector<double>& values, const DisplayUnit& unit) {
+  std::vector<double> scaled;
+  scaled.reserve(values.size());
+  for (const double value : values) scaled.push_back(unit.from_si(value));
+  return scaled;
+}
+
 }  // namespace avrenk

@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "core/quantity/quantity.h"
+
 namespace avrenk {
 
 /// What is drawn in one colour, with one entry in the legend.
@@ -96,5 +98,15 @@ struct ChartFiles {
 /// should
 void draw_charts(std::span<const ChartFiles> charts);
 void draw_chart(const Chart& chart, const std::filesystem::path& base);
+
+/// Numbers as they are drawn.
+[[nodiscard]] std::vector<double> in_unit(const std::vector<double>& values, const DisplayUnit& unit);
+
+/// A chart with the name its file gets, and in one sentence what it shows: the text for those who cannot see it.
+struct NamedChart {
+  std::string name;
+  Chart chart;
+  std::string in_words;
+};
 
 }  // namespace avrenk

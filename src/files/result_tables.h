@@ -2,7 +2,6 @@
 /// sums.
 #pragma once
 
-#include "core/assess/limits.h"
 #include "core/quantity/show.h"
 #include "core/response/cross_spectrum.h"
 #include "core/response/fields.h"
@@ -36,10 +35,6 @@ namespace avrenk {
 /// The answer to a static environment.
 [[nodiscard]] Table static_answer_table(const CaseResults& outcome, const std::vector<Output>& watched,
                                         const Show& show);
-/// What is left of each gap in each environment, and with the static ones that act besides or that limits add; no rows
-/// without clearances.
-[[nodiscard]] Table clearance_table(const std::vector<CaseResults>& outcomes, const std::vector<Output>& watched,
-                                    const std::vector<Limit>& limits, const Show& show);
 /// One line a watched quantity, one column an axis of the environment; magnitudes stand for their components.
 [[nodiscard]] Table overview_table(const std::vector<const CaseResults*>& axes, const std::vector<Output>& watched,
                                    const Show& show);
@@ -53,10 +48,4 @@ namespace avrenk {
 /// Magnitude and phase (sine) or PSD (random) of every magnitude and single number at the frequencies that the plan
 /// asks for by `at`; no rows where it asks for none.
 [[nodiscard]] Table asked_table(const CaseResults& outcome, const std::vector<Output>& watched, const Show& show);
-/// Limits with their margins, worst first.
-[[nodiscard]] Table limit_table(const std::vector<LimitResult>& results, const Show& show);
-/// Requirement by requirement the verdict and worst margin of the limits that show it; without rows where no limit
-/// names one.
-[[nodiscard]] Table compliance_table(const std::vector<Limit>& limits, const std::vector<LimitResult>& results);
-
 }  // namespace avrenk

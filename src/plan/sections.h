@@ -150,6 +150,8 @@ void weigh_by_loads(Plan& plan);
 /// A load for what bolts and gaps put on the model in each static environment that has them, once all are read.
 void settle_what_opens(Reading& reading);
 void read_loads(const Tree& section, Reading& reading);
+/// Beside a load: how a random pressure goes together from point to point.
+inline constexpr const char* pressure_field_key = "pressure field";
 /// What an environment says under loads, one case for each that is to be told apart; none with a problem noted.
 /// @param map  the environment's, or that of its static load
 [[nodiscard]] std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_rest, Reading& reading);

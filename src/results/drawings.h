@@ -2,6 +2,7 @@
 #pragma once
 
 #include "analysis/summaries.h"
+#include "figures/input_charts.h"
 #include "figures/response_charts.h"
 #include "files/file_name.h"
 #include "files/run_folder.h"

@@ -12,6 +12,7 @@
 #include "files/level_tables.h"
 #include "files/life_tables.h"
 #include "files/result_tables.h"
+#include "files/stress_results.h"
 #include "files/text_file.h"
 #include "results/turning_views.h"
 #include "version.h"

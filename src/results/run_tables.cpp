@@ -10,6 +10,7 @@
 #include "files/history_files.h"
 #include "files/level_tables.h"
 #include "files/life_tables.h"
+#include "files/limit_tables.h"
 #include "files/load_tables.h"
 #include "files/mode_tables.h"
 #include "files/model_tables.h"

@@ -1,4 +1,5 @@
 #include "figures/response_charts.h"
+#include "figures/input_charts.h"
 
 #include <gmock/gmock.h>
 

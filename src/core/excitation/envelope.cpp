@@ -121,9 +121,9 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
     const Removal chosen = *best;
     const auto from = static_cast<std::ptrdiff_t>(chosen.from), count = static_cast<std::ptrdiff_t>(chosen.count);
     corners.erase(corners.begin() + from, corners.begin() + from + count);
-    corners.insert(corners.begin() + from, chosen.remedy.begin(), chosen.remedy.end());
+    corners.insert(corners.begin() + from, chosen.instead.begin(), chosen.instead.end());
     removals.erase(removals.begin() + from, removals.begin() + from + count);
-    removals.insert(removals.begin() + from, chosen.remedy.size(), Removal{});
+    removals.insert(removals.begin() + from, chosen.instead.size(), Removal{});
     // What stands around has other neighbours now, and the corners behind other numbers.
     for (std::size_t i = 0; i < corners.size(); ++i) {
       const bool near = i + 4 > chosen.from && i < chosen.from + 4;
