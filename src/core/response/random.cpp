@@ -3,8 +3,10 @@
 #include <algorithm>
 #include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
+#include <numbers>
 
 #include "core/dense.h"
+#include "core/excitation/drawn_curve.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -145,9 +147,8 @@ SpectralMoments spectral_moments(const IntegrationRule& rule, std::span<const do
 double expected_largest(double zero_crossings, double duration) {
   const double cycles = 2 * zero_crossings * duration;
   if (!(cycles >= fewest_cycles)) return std::nan("");
-  constexpr double euler = 0.57721566490153286;
   const double root = std::sqrt(2 * std::log(cycles));
-  return root + euler / root;
+  return root + std::numbers::egamma / root;
 }
 
 double largest_below(double zero_crossings, double duration, double probability) {
@@ -195,11 +196,9 @@ std::vector<DominatingBand> dominating_bands(std::span<const double> grid, std::
 
 std::vector<double> running_rms(std::span<const double> grid, std::span<const double> psd) {
   std::vector<double> result(grid.size(), 0);
-  double area = 0;
-  for (std::size_t i = 1; i < grid.size(); ++i) {
-    if (psd[i - 1] > 0 && psd[i] > 0) area += PowerLaw{grid[i - 1], grid[i], psd[i - 1], psd[i]}.moment(0);
-    result[i] = std::sqrt(area);
-  }
+  if (grid.size() < 2) return result;
+  const DrawnCurve curve(grid, psd);
+  for (std::size_t i = 0; i < grid.size(); ++i) result[i] = std::sqrt(curve.area_to(grid[i]));
   return result;
 }
 

@@ -233,5 +233,17 @@ TEST(Random, AgreesWithASimulationInTime) {
   expect_inside(travel, exact_travel);
 }
 
+// What is drawn is what is summed: power laws between points, and straight lines to where a PSD is zero, which no power
+// law reaches. By hand.
+TEST(RunningRms, IsTheAreaBelowTheCurveAsItIsDrawn) {
+  const std::vector<double> grid{10, 20, 40, 80}, psd{0, 4, 4, 0}, wanted{0, std::sqrt(20), 10, std::sqrt(180)};
+  const std::vector<double> found = running_rms(grid, psd);
+  ASSERT_EQ(found.size(), wanted.size());
+  for (std::size_t k = 0; k < grid.size(); ++k) EXPECT_NEAR(found[k], wanted[k], 1e-13);
+  EXPECT_NEAR(curve_rms(std::vector{10.0, 100.0}, std::vector{1.0, 100.0}) / std::sqrt(3330), 1, 1e-13);
+  EXPECT_EQ(curve_rms({}, {}), 0);
+  EXPECT_EQ(curve_rms(std::vector{10.0}, std::vector{1.0}), 0);
+}
+
 }  // namespace
 }  // namespace avrenk
