@@ -269,7 +269,7 @@ TEST(Plan, SaysInOneSentenceWhatIsWrongAndWhere) {
        "mast.yaml:18:7: base: no base is given; write base: {fixture: {place: feet}}\n"
        "mast.yaml:20:39: joint mount: no place \"fixture\"; write one of: root, tip, corners, box, ground"}};
   expect_refusals(
-      mast_on_bracket, cases, [](const std::string& plan) { return problems_of(plan); }, Said::alone);
+      mast_on_bracket, cases, [](const std::string& text) { return problems_of(text); }, Said::alone);
   EXPECT_EQ(problems_of("parts: [1, 2"), "mast.yaml:1:1: this is not YAML: end of sequence flow not found");
   EXPECT_EQ(problems_of("just text"),
             "mast.yaml:1:1: a plan is a map of sections; write, for example, parts: and materials: at the left edge");
@@ -487,7 +487,7 @@ TEST(Plan, ReadsSectionsBasesProfilesAndLimitsOfAllKinds) {
        "bad.yaml:43:115: limit stress: material alloy has no yield stress; add it under materials, as in yield: 430 "
        "MPa"},
   };
-  const auto told = [](const std::string& plan) { return problems_of(plan, {}, "bad.yaml", levels); };
+  const auto told = [](const std::string& text) { return problems_of(text, {}, "bad.yaml", levels); };
   expect_refusals(rich, cases, told, Said::alone);
 }
 
