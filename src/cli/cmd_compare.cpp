@@ -381,10 +381,9 @@ class Comparer {
 
   void write() {
     RunFolder folder(*request_.out);
-    for (const Table& table : tables_) folder.write("tables/" + table.name + ".csv", to_csv(table));
     Summary summary{avrenk_version, "compare", fmt::format("{}", fmt::join(request_.words, " ")), "", "", {}, {},
                     facts_,         tables_};
-    folder.write("summary.json", to_json(summary));
+    write_summary(summary, folder);
     if (request_.figures) draw(folder);
     report_.title = fmt::format("{} beside one another", fmt::join(labels(), ", "));
     report_.program_version = avrenk_version;

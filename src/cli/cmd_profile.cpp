@@ -11,6 +11,7 @@
 #include "core/spelling.h"
 #include "files/level_tables.h"
 #include "results/drawings.h"
+#include "results/run_files.h"
 #include "version.h"
 
 namespace avrenk {
@@ -311,12 +312,11 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
   }
   if (!met) terminal.warn("a profile asks more of the vibrator than it can give: see the table");
   add_comparisons(all, folder, charts);
-  for (const Table& table : summary.tables) folder.write("tables/" + table.name + ".csv", to_csv(table));
-  folder.write("summary.json", to_json(summary));
+  write_summary(summary, folder);
   if (request.figures)
     run_jobs(charts.size(), request.threads, [&](std::size_t i) { draw_chart(charts[i].second, charts[i].first); });
-  folder.commit();
-  terminal.print(fmt::format("\nResults: {}\n", folder.target().string()));
+  terminal.print("\n");
+  commit_results(folder, terminal);
   return met ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 

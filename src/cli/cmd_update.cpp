@@ -115,9 +115,7 @@ ExitStatus update(const Request& request, Terminal& terminal) {
       "Shapes are those of the model; frequencies and damping of the modes in the table are measured, all else is the "
       "model's. ±: standard errors.");
   terminal.print("\n" + terminal.coloured("Verdict: " + verdict, all_met ? green : red) + "\n");
-  folder.write(
-      "summary.json",
-      to_json({avrenk_version, "update", file, plan.title, verdict, report.notes, report.warnings, {}, tables},
+  write_summary({avrenk_version, "update", file, plan.title, verdict, report.notes, report.warnings, {}, tables},
                 folder);
   commit_results(folder, terminal);
   return all_met ? ExitStatus::done : ExitStatus::limit_exceeded;
