@@ -8,7 +8,10 @@
 #include <zlib.h>
 
 #include "core/blas_threads.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/stress_survey.h"
+#include "core/system/system.h"
 #include "files/vtu.h"
 #include "models.h"
 

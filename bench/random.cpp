@@ -10,7 +10,10 @@
 
 #include "core/dense.h"
 #include "core/freed_pages.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/stress_load.h"
+#include "core/system/system.h"
 #include "models.h"
 
 namespace {

@@ -7,8 +7,12 @@
 
 #include <map>
 
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
+#include "core/response/channels.h"
 #include "core/response/direct_solution.h"
 #include "core/response/run_case.h"
+#include "core/system/system.h"
 #include "models.h"
 
 using namespace avrenk;

@@ -9,6 +9,8 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/channels.h"
 
 namespace avrenk {

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <set>
 
+#include "core/modes/modal_basis.h"
 #include "figures/curves_chart.h"
 #include "files/table.h"
 

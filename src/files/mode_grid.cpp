@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "core/modes/modal_basis.h"
 #include "core/system/energy.h"
 #include "files/table.h"
 

@@ -6,6 +6,7 @@
 
 #include "core/excitation/environment.h"
 #include "core/model/mass_properties.h"
+#include "core/modes/modal_basis.h"
 
 namespace avrenk {
 namespace {

@@ -1,4 +1,5 @@
 #include "files/spring_tables.h"
+#include "core/modes/modal_basis.h"
 
 #include <fmt/format.h>
 

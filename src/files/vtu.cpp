@@ -10,6 +10,7 @@
 
 #include "core/element/kinds.h"
 #include "core/error.h"
+#include "core/model/assembly.h"
 #include "core/parallel.h"
 #include "files/base64.h"
 

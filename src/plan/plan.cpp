@@ -5,6 +5,7 @@
 
 #include "core/error.h"
 #include "core/modes/completeness.h"
+#include "core/modes/spring_variation.h"
 #include "core/words.h"
 #include "plan/grammar.h"
 #include "plan/sections.h"

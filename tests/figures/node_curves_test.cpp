@@ -1,5 +1,6 @@
 // Which nodes the page has curves of. The curves themselves are looked at in a browser (cli/report_test).
 #include "figures/node_curves.h"
+#include "core/model/assembly.h"
 
 #include <gtest/gtest.h>
 

@@ -1,4 +1,5 @@
 #include "files/result_tables.h"
+#include "core/modes/modal_basis.h"
 
 #include <gmock/gmock.h>
 

@@ -2,6 +2,7 @@
 #include <gmock/gmock.h>
 
 #include "core/mesh/select.h"
+#include "core/system/system.h"
 #include "files/vtu.h"
 #include "support/plans.h"
 #include "support/solids.h"

@@ -3,6 +3,7 @@
 
 #include "core/excitation/excitation.h"
 #include "core/load/applied.h"
+#include "core/system/system.h"
 #include "support/plans.h"
 #include "support/refusals.h"
 

@@ -1,4 +1,6 @@
 #include "plan/plan.h"
+#include "core/modes/modal_basis.h"
+#include "core/system/system.h"
 
 #include <gmock/gmock.h>
 

@@ -1,6 +1,7 @@
 // Parts of shells and solids in plans: shapes, ribs, copies, meshes from files, and what is refused.
 #include <gmock/gmock.h>
 
+#include "core/system/system.h"
 #include "files/vtu.h"
 #include "support/plans.h"
 #include "support/solids.h"

@@ -4,6 +4,7 @@
 
 #include <unsupported/Eigen/MatrixFunctions>
 
+#include "core/modes/modal_basis.h"
 #include "support/checked.h"
 #include "support/models.h"
 

@@ -3,6 +3,8 @@
 
 #include <boost/math/tools/roots.hpp>
 
+#include "core/modes/modal_basis.h"
+#include "core/system/system.h"
 #include "support/checked.h"
 #include "support/models.h"
 

@@ -8,6 +8,7 @@
 #include "core/mesh/attach.h"
 #include "core/mesh/bolt.h"
 #include "core/mesh/select.h"
+#include "core/system/system.h"
 #include "support/checked.h"
 #include "support/solids.h"
 

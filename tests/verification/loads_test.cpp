@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "core/load/applied.h"
+#include "core/system/system.h"
 #include "support/checked.h"
 #include "support/solids.h"
 

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/modes/modal_basis.h"
+#include "core/system/system.h"
 #include "support/checked.h"
 #include "support/solids.h"
 

@@ -9,6 +9,7 @@
 #include <numeric>
 
 #include "core/error.h"
+#include "core/modes/damping.h"
 #include "core/parallel.h"
 #include "core/response/stress_load.h"
 

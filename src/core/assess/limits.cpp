@@ -9,6 +9,7 @@
 #include "core/assess/clearance.h"
 #include "core/assess/formula.h"
 #include "core/model/mass_properties.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/length_distribution.h"
 
 namespace avrenk {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/assess/life.h"
+#include "core/modes/spring_variation.h"
 #include "core/quantity/show.h"
 #include "core/request/limit.h"
 #include "core/response/case_results.h"

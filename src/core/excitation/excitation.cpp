@@ -7,6 +7,8 @@
 #include <set>
 
 #include "core/error.h"
+#include "core/model/assembly.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

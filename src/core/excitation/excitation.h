@@ -8,9 +8,11 @@
 #include <string_view>
 
 #include "core/excitation/environment.h"
-#include "core/system/system.h"
 
 namespace avrenk {
+
+struct Assembly;  // core/model/assembly.h
+struct System;    // core/system/system.h
 
 /// A frequency at which the user asks what happens.
 struct AskedFrequency {

@@ -7,7 +7,9 @@
 
 #include "core/dense.h"
 #include "core/error.h"
+#include "core/modes/modal_basis.h"
 #include "core/quantity/quantity.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 namespace {

@@ -7,11 +7,13 @@
 #include <vector>
 
 #include "core/modes/damped_modes.h"
-#include "core/modes/modal_basis.h"
 #include "core/modes/spring_variation.h"
 #include "core/request/damping_rule.h"
 
 namespace avrenk {
+
+struct ModalBasis;  // core/modes/modal_basis.h
+struct System;      // core/system/system.h
 
 /// The damping matrices of the system in the modes, each m x m: what of the model's size damping takes.
 struct DampingProducts {

@@ -4,8 +4,11 @@
 #include <cmath>
 
 #include "core/dense.h"
+#include "core/model/assembly.h"
 #include "core/model/spring_law.h"
+#include "core/modes/modal_basis.h"
 #include "core/quantity/quantity.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

@@ -14,10 +14,14 @@
 #include <memory>
 #include <optional>
 
+#include "core/algebra.h"
 #include "core/log_interpolation.h"
-#include "core/modes/modal_basis.h"
 
 namespace avrenk {
+
+struct Assembly;    // core/model/assembly.h
+struct ModalBasis;  // core/modes/modal_basis.h
+struct System;      // core/system/system.h
 
 /// One axis of one spring.
 struct VaryingSpring {

@@ -8,9 +8,12 @@
 #include <optional>
 
 #include "core/dense.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/quantity/quantity.h"
 #include "core/response/channels.h"
 #include "core/response/direct_solution.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 namespace {

@@ -1,6 +1,8 @@
 /// core/response/audit.h: how far the modal answers are from the full equations, solved directly (theory 3).
 #pragma once
 
+#include "core/progress.h"
+#include "core/request/damping_rule.h"
 #include "core/response/case_results.h"
 
 namespace avrenk {

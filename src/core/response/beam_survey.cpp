@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "core/modes/modal_basis.h"
 #include "core/parallel.h"
 #include "core/response/stress_load.h"
 

@@ -5,6 +5,9 @@
 #include <cmath>
 
 #include "core/error.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

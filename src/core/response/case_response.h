@@ -10,6 +10,8 @@
 
 namespace avrenk {
 
+class SpringVariation;  // core/modes/spring_variation.h
+
 /// The state z of a static environment: q = Λ⁻¹Φᵀ(M R g + f), the base acceleration that acts as gravity does, and the
 /// loads. @param springs  that are not what the matrices hold, as they are at 0 Hz; nullptr: there are none
 [[nodiscard]] Eigen::VectorXcd static_state(const Excitation& excitation, const System& system, const ModalBasis& basis,

@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "core/element/discrete.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/system/free_shape.h"
 
 namespace avrenk {

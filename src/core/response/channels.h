@@ -6,6 +6,8 @@
 
 #include "core/model/assembly.h"
 #include "core/model/mass_properties.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/joint_force.h"
 #include "core/response/motion_rows.h"
 #include "core/response/transfer.h"

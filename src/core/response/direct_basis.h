@@ -4,6 +4,7 @@
 
 #include "core/excitation/excitation.h"
 #include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/progress.h"
 
 namespace avrenk {

@@ -4,7 +4,10 @@
 #include <cmath>
 
 #include "core/dense.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/quantity/quantity.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

@@ -2,8 +2,10 @@
 /// that its answers make by equilibrium: nothing here goes through modes or the rows of channels (theory 3).
 #pragma once
 
+#include "core/modes/damping.h"
 #include "core/response/joint_force.h"
 #include "core/response/transfer.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

@@ -3,7 +3,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/transfer.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

@@ -9,6 +9,7 @@
 
 #include "core/dense.h"
 #include "core/error.h"
+#include "core/model/assembly.h"
 #include "core/model/spring_law.h"
 #include "core/quantity/quantity.h"
 #include "core/response/random.h"

@@ -4,6 +4,7 @@
 
 #include <deque>
 
+#include "core/modes/damping.h"
 #include "core/response/random.h"
 
 namespace avrenk {

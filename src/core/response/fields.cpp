@@ -1,6 +1,8 @@
 #include "core/response/fields.h"
 
+#include "core/modes/modal_basis.h"
 #include "core/response/explanation.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

@@ -9,6 +9,8 @@
 #include <unsupported/Eigen/FFT>
 
 #include "core/error.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/parallel.h"
 #include "core/response/explanation.h"
 

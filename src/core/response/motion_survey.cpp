@@ -6,6 +6,7 @@
 #include <map>
 
 #include "core/excitation/frequency_grid.h"
+#include "core/modes/damping.h"
 #include "core/parallel.h"
 #include "core/response/explanation.h"
 

@@ -7,11 +7,12 @@
 #include "core/quantity/quantity.h"
 #include "core/request/output_request.h"
 #include "core/response/candidates.h"
-#include "core/response/channels.h"
-#include "core/response/joint_force.h"
-#include "core/response/stress.h"
 
 namespace avrenk {
+
+class StressStations;  // core/response/stress.h
+struct Assembly;       // core/model/assembly.h
+struct JointSide;      // core/response/joint_force.h
 
 /// One place of a request, ready for the maker of its quantity.
 struct WatchedItem {

@@ -2,7 +2,10 @@
 
 #include <cmath>
 
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/quantity/quantity.h"
+#include "core/system/system.h"
 
 namespace avrenk {
 

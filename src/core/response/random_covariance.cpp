@@ -10,6 +10,7 @@
 #include "core/dense.h"
 #include "core/error.h"
 #include "core/excitation/frequency_grid.h"
+#include "core/modes/damping.h"
 #include "core/parallel.h"
 #include "core/quantity/quantity.h"
 

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/explanation.h"
 #include "core/response/sweep.h"
 

@@ -7,6 +7,7 @@
 #include <set>
 
 #include "core/algebra.h"
+#include "core/modes/modal_basis.h"
 #include "core/parallel.h"
 #include "core/response/direction_finder.h"
 #include "core/response/stress_extremes.h"

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "core/excitation/frequency_grid.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {

@@ -1,6 +1,8 @@
 #include "core/response/transfer.h"
 
 #include "core/dense.h"
+#include "core/modes/damping.h"
+#include "core/modes/modal_basis.h"
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
@@ -344,6 +346,11 @@ MatrixXcd StateTable::block(std::size_t index) const {
   values.real() = part.leftCols(points_);
   values.imag() = part.rightCols(points_);
   return values;
+}
+
+StateLayout layout_of(const ModalBasis& basis) {
+  return {basis.size(), static_cast<int>(basis.statics.influence.cols()),
+          static_cast<int>(basis.load_participation.cols())};
 }
 
 StateLayout::Block StateLayout::block(int index) const {

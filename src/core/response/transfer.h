@@ -10,9 +10,12 @@
 #include <span>
 
 #include "core/excitation/amplitude.h"
-#include "core/modes/damping.h"
+#include "core/modes/damped_modes.h"
 
 namespace avrenk {
+
+struct ModalBasis;    // core/modes/modal_basis.h
+struct ModalDamping;  // core/modes/damping.h
 
 /// Where the parts of the state z begin.
 struct StateLayout {
@@ -33,10 +36,7 @@ struct StateLayout {
   /// the bases and the loads: (modes + 2) x k.
   [[nodiscard]] Eigen::MatrixXd by_cause(const Eigen::MatrixXd& parts) const;
 };
-[[nodiscard]] inline StateLayout layout_of(const ModalBasis& basis) {
-  return {basis.size(), static_cast<int>(basis.statics.influence.cols()),
-          static_cast<int>(basis.load_participation.cols())};
-}
+[[nodiscard]] StateLayout layout_of(const ModalBasis& basis);
 
 /// Columns of unit inputs: each a combination of the accelerations of the bases (m/s², rad/s²) and of the loads,
 /// complex where they act out of phase.

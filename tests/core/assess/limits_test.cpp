@@ -1,4 +1,5 @@
 #include "core/assess/limits.h"
+#include "core/modes/modal_basis.h"
 
 #include <gmock/gmock.h>
 

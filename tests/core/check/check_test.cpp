@@ -11,6 +11,7 @@
 #include "core/mesh/attach.h"
 #include "core/mesh/merge.h"
 #include "core/mesh/select.h"
+#include "core/modes/modal_basis.h"
 #include "core/system/energy.h"
 #include "core/system/mechanism.h"
 #include "support/findings.h"

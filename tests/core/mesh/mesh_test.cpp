@@ -2,6 +2,7 @@
 
 #include "core/mesh/line.h"
 #include "core/mesh/select.h"
+#include "core/modes/modal_basis.h"
 #include "support/models.h"
 
 namespace avrenk {

@@ -1,4 +1,6 @@
 #include "core/mesh/shapes.h"
+#include "core/modes/modal_basis.h"
+#include "core/system/system.h"
 
 #include <gtest/gtest.h>
 

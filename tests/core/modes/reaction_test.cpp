@@ -1,5 +1,6 @@
 // Reactions of single feet, few and many.
 #include "core/modes/reaction.h"
+#include "core/modes/modal_basis.h"
 
 #include <gtest/gtest.h>
 

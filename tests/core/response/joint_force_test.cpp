@@ -1,6 +1,8 @@
 // What passes through joints: Newton's law for what hangs on them.
 #include "core/response/joint_force.h"
 #include "core/element/discrete.h"
+#include "core/modes/modal_basis.h"
+#include "core/system/system.h"
 
 #include <gtest/gtest.h>
 

@@ -9,10 +9,12 @@
 #include "core/assess/limits.h"
 #include "core/error.h"
 #include "core/load/applied.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/audit.h"
 #include "core/response/direct_basis.h"
 #include "core/response/power.h"
 #include "core/system/numbering.h"
+#include "core/system/system.h"
 #include "support/models.h"
 
 namespace avrenk {

@@ -1,4 +1,5 @@
 #include "core/response/random.h"
+#include "core/modes/modal_basis.h"
 
 #include <gtest/gtest.h>
 #include <Eigen/Dense>

@@ -5,6 +5,7 @@
 #include <random>
 
 #include "core/element/discrete.h"
+#include "core/modes/modal_basis.h"
 #include "core/response/run_case.h"
 #include "support/models.h"
 

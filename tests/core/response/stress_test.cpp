@@ -1,4 +1,6 @@
 #include "core/response/stress.h"
+#include "core/modes/modal_basis.h"
+#include "core/system/system.h"
 
 #include <gtest/gtest.h>
 #include <Eigen/Dense>

@@ -9,9 +9,11 @@
 
 #include "core/error.h"
 #include "core/model/spring_law.h"
+#include "core/modes/modal_basis.h"
 #include "core/modes/spring_variation.h"
 #include "core/response/audit.h"
 #include "core/response/power.h"
+#include "core/system/system.h"
 #include "support/checked.h"
 #include "support/models.h"
 
