@@ -27,6 +27,7 @@ std::vector<Finding> mesh_findings(const Plan& plan, const std::vector<MeshReach
   std::set<int> stiff;
   for (const ElementGroup& group : assembly.groups)
     if (!group.kind->is_shell() && group.kind->shape == SolidShape::tetrahedron4) stiff.insert(group.part);
+  findings.reserve(stiff.size());
   for (const int part : stiff)
     findings.push_back({Finding::Grade::warning, subject(part),
                         "tetrahedra of 4 nodes are too stiff, in bending by far, and their stress is rough",

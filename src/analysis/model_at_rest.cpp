@@ -102,7 +102,7 @@ bool has_static_state(const Plan& plan) {
                                                   [](const Environment& each) { return each.is_settled(); });
 }
 
-ModelAtRest bring_to_rest(std::shared_ptr<const LoadedPlan> loaded, const Progress& progress) {
+ModelAtRest bring_to_rest(const std::shared_ptr<const LoadedPlan>& loaded, const Progress& progress) {
   const StopWatch start;
   report_progress(progress, "assembling");
   const Assembly& assembly = loaded->plan.assembly;
@@ -113,7 +113,7 @@ ModelAtRest bring_to_rest(std::shared_ptr<const LoadedPlan> loaded, const Progre
   return model;
 }
 
-ModelAtRest numbered_only(std::shared_ptr<const LoadedPlan> loaded) {
+ModelAtRest numbered_only(const std::shared_ptr<const LoadedPlan>& loaded) {
   const StopWatch start;
   const Assembly& assembly = loaded->plan.assembly;
   ModelAtRest model{loaded, assembly, number_system(assembly)};

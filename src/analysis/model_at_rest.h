@@ -32,9 +32,9 @@ struct ModelAtRest {
 /// Assembles the matrices, tightens bolts, finds what contacts do, and puts the stress stiffness of the static state
 /// that modes are taken about into the system.
 /// @throws InputError  a mechanism, or the model buckles before that state is reached
-[[nodiscard]] ModelAtRest bring_to_rest(std::shared_ptr<const LoadedPlan> loaded, const Progress& progress = {});
+[[nodiscard]] ModelAtRest bring_to_rest(const std::shared_ptr<const LoadedPlan>& loaded, const Progress& progress = {});
 
 /// The model with its unknowns numbered and no matrices. @pre !has_static_state
-[[nodiscard]] ModelAtRest numbered_only(std::shared_ptr<const LoadedPlan> loaded);
+[[nodiscard]] ModelAtRest numbered_only(const std::shared_ptr<const LoadedPlan>& loaded);
 
 }  // namespace avrenk

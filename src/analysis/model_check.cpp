@@ -117,7 +117,7 @@ void check_states(const std::shared_ptr<const LoadedPlan>& loaded, ModelCheck& c
 
 }  // namespace
 
-ModelCheck check_model(std::shared_ptr<const LoadedPlan> loaded, const Progress& progress) {
+ModelCheck check_model(const std::shared_ptr<const LoadedPlan>& loaded, const Progress& progress) {
   ModelCheck check{loaded};
   const Plan& plan = loaded->plan;
   const Assembly& assembly = plan.assembly;

@@ -21,6 +21,6 @@ struct ModelCheck {
 
 /// Places, shapes of elements, what touches and is not joined, the equations, statics under 1 g, and the static states
 /// that the plan names. What moves freely is an error, or a note where the plan means it.
-[[nodiscard]] ModelCheck check_model(std::shared_ptr<const LoadedPlan> loaded, const Progress& progress = {});
+[[nodiscard]] ModelCheck check_model(const std::shared_ptr<const LoadedPlan>& loaded, const Progress& progress = {});
 
 }  // namespace avrenk
