@@ -25,6 +25,9 @@ struct AnalysisRequest {
 /// Whether an environment is to be answered.
 using EnvironmentChoice = std::function<bool(const Environment& environment)>;
 
+/// Whether a name is that of an environment or of one of its cases: "sine" and "sine.x" are of the environment sine.
+[[nodiscard]] bool is_of(const std::string& name, const Environment& environment);
+
 /// Environments by type and name.
 struct EnvironmentSelection {
   std::optional<Environment::Type> type{};  ///< absent: of any

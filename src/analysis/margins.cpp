@@ -31,7 +31,7 @@ EnvironmentChoice judged_environments(const Plan& plan) {
   std::set<std::string> named;
   const auto add = [&](const std::string& name) {
     for (const Environment& environment : plan.environments)
-      if (!environment.is_static() && (name == environment.name || name.starts_with(environment.name + "."))) {
+      if (!environment.is_static() && is_of(name, environment)) {
         named.insert(environment.name);
         if (!environment.superposed_on.empty()) named.insert(environment.superposed_on);
       }
@@ -52,6 +52,12 @@ std::vector<double> JudgedModel::margins_of(const std::vector<LimitResult>& limi
     for (const LimitResult& result : assessment.limits)
       if (result.limit->name == limits[i].limit->name) margins[i] = result.deciding();
   return margins;
+}
+
+StageReport JudgedModel::report() const {
+  StageReport report = report_of(model());
+  report.add(responses.report);
+  return report;
 }
 
 JudgedModel judge(const DampedModel& model, const AnalysisRequest& request) {

@@ -17,6 +17,8 @@ struct JudgedModel {
   Assessment assessment;
   [[nodiscard]] const DampedModel& model() const { return responses.model; }
   [[nodiscard]] const std::vector<LimitResult>& limits() const { return assessment.limits; }
+  /// What its stages say, in their order.
+  [[nodiscard]] StageReport report() const;
   /// Deciding margins of limits of another plan, by their names; NaN where there is none here.
   [[nodiscard]] std::vector<double> margins_of(const std::vector<LimitResult>& limits) const;
 };

@@ -29,11 +29,6 @@ bool names_case(const Question& question, const Excitation& excitation) {
   return question.cases.empty() || excitation.is_among(question.cases);
 }
 
-// "sine" and "sine.x" are of the environment sine.
-bool is_of(const std::string& name, const Environment& environment) {
-  return name == environment.name || name.starts_with(environment.name + ".");
-}
-
 // Answers one question after the other; each case is applied once for all of them.
 class Answerer {
  public:

@@ -119,17 +119,15 @@ ExitStatus change(const Request& request, Terminal& terminal) {
   const std::string file = plan_word(request, "change", most_words);
   const std::vector<PlanNumber> numbers = changeable_numbers(
       file, request.overrides, std::vector<std::string>(request.words.begin() + 1, request.words.end()));
-  LoadedPlan loaded = load(file, request);
+  const LoadedPlan loaded = load(file, request);
+  const Plan& plan = loaded.plan;
   RunFolder folder(result_folder(request, file, "change"));
   terminal.log_to(folder.path("run.log").string());
-  const Plan plan = loaded.plan;
   const ChangeStudy study = with_places(plan, [&] {
-    return study_changes(std::move(loaded), request, numbers, kept_results(request, file, "change"),
-                         terminal.reporter());
+    return study_changes(loaded, request, numbers, kept_results(request, file, "change"), terminal.reporter());
   });
   terminal.end_progress();
-  StageReport report = report_of(study.base.model());
-  report.add(study.base.responses.report);
+  const StageReport report = study.base.report();
   for (const std::string& note : report.notes) terminal.note(note);
   if (const std::string& note = study.base.model().modal->modes_note; !note.empty()) terminal.note(note);
   for (const std::string& warning : report.warnings) terminal.warn(warning);

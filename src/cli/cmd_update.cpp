@@ -83,21 +83,20 @@ ExitStatus update(const Request& request, Terminal& terminal) {
                              std::nullopt});
   const auto [curve_file, in] = file_and_case(request.words[1]);
   const CurveFile measured = read_curves(curve_file);
-  LoadedPlan loaded = load(file, request);
-  const int axis = axis_of(loaded.plan, in, curve_file);
+  const LoadedPlan loaded = load(file, request);
+  const Plan& plan = loaded.plan;
+  const int axis = axis_of(plan, in, curve_file);
   RunFolder folder(result_folder(request, file, "update"));
   terminal.log_to(folder.path("run.log").string());
-  const Plan plan = loaded.plan;
   const UpdateStudy study = with_places(plan, [&] {
-    return update_from_curves(std::move(loaded), request, measured, axis, kept_results(request, file, "update"),
+    return update_from_curves(loaded, request, measured, axis, kept_results(request, file, "update"),
                               terminal.reporter());
   });
   terminal.end_progress();
   const JudgedModel& updated = study.updated;
   const bool all_met = updated.assessment.all_met();
   const Show& show = plan.show;
-  StageReport report = report_of(updated.model());
-  report.add(updated.responses.report);
+  const StageReport report = updated.report();
   if (const std::string& note = study.before.model().modal->modes_note; !note.empty()) terminal.note(note);
   for (const std::string& warning : report.warnings) terminal.warn(warning);
   for (const double stranger : study.strangers)

@@ -12,7 +12,7 @@
 namespace avrenk {
 namespace {
 
-using test::example_plan;
+using test::example;
 using test::TemporaryFolder;
 using testing::Contains;
 using testing::HasSubstr;
@@ -24,7 +24,7 @@ TEST(Analysis, GoesFromAPlanToLimitsWithoutATerminal) {
   AnalysisRequest request;
   request.figures = false;
   request.audit = 1;
-  const auto loaded = test::load_shared(folder.write("pump.yaml", example_plan("pump-on-bench.yaml")), request);
+  const auto loaded = test::load_shared(folder.write("pump.yaml", example("pump-on-bench.yaml")), request);
   const Analysis analysis = analyse(loaded, request, {}, {}, progress);
   EXPECT_THAT(stages, Contains("assembling"));
   EXPECT_THAT(stages, Contains("running.cold"));
@@ -53,7 +53,7 @@ TEST(Analysis, GoesFromAPlanToLimitsWithoutATerminal) {
 // What is not in the plan is refused before any work.
 TEST(Analysis, RefusesEnvironmentsThatThePlanDoesNotHaveBeforeItAssembles) {
   const TemporaryFolder folder;
-  const auto loaded = test::load_shared(folder.write("pump.yaml", example_plan("pump-on-bench.yaml")));
+  const auto loaded = test::load_shared(folder.write("pump.yaml", example("pump-on-bench.yaml")));
   std::vector<std::string> stages;
   const Progress progress = [&](const Step& step) { stages.push_back(step.stage); };
   for (const EnvironmentSelection& selection :
@@ -72,7 +72,7 @@ TEST(Analysis, HasTheSameNumbersOnOneThreadAsOnTwo) {
   for (const char* const name :
        {"isolated-box.yaml", "panel-under-pressure.yaml", "strut-pushed.yaml", "wheel-out-of-balance.yaml"}) {
     SCOPED_TRACE(name);
-    const std::string file = folder.write(name, example_plan(name));
+    const std::string file = folder.write(name, example(name));
     std::vector<std::vector<double>> all;
     for (const int threads : {1, 2}) {
       AnalysisRequest request;

@@ -15,7 +15,7 @@ namespace avrenk {
 namespace {
 
 using test::every_environment;
-using test::example_plan;
+using test::example;
 using test::replaced;
 using test::solved;
 using test::TemporaryFolder;
@@ -34,7 +34,7 @@ TEST(CaseGroups, AnswerEveryCaseOnce) {
   for (const char* const name : {"strut-receptance.yaml", "strut-pushed.yaml", "box-on-rubber.yaml",
                                  "isolated-box.yaml", "wheel-out-of-balance.yaml"}) {
     SCOPED_TRACE(name);
-    const DampedModel model = solved(folder.write(name, example_plan(name)));
+    const DampedModel model = solved(folder.write(name, example(name)));
     const Cases cases = cases_of(model, every_environment);
     const GroupedCases grouped = group_cases(model, cases);
     std::vector<std::string> once, single;
@@ -53,7 +53,7 @@ TEST(CaseGroups, AnswerEveryCaseOnce) {
 // a basis without modes; where springs depend on amplitude each case has its own damping and the common basis.
 TEST(CaseGroups, HaveTheModesThatTheirEnvironmentAsksFor) {
   const TemporaryFolder folder;
-  const std::string receptance = example_plan("strut-receptance.yaml");
+  const std::string receptance = example("strut-receptance.yaml");
   const DampedModel direct = solved(folder.write("direct.yaml", receptance));
   const auto groups_of = [](const DampedModel& model) {
     return group_cases(model, cases_of(model, every_environment));
@@ -75,13 +75,13 @@ TEST(CaseGroups, HaveTheModesThatTheirEnvironmentAsksFor) {
       solved(folder.write("missing.yaml", replaced(receptance, "method: direct,", "modes: {numbers: [1, 4000]},")));
   EXPECT_THROW((void)groups_of(missing), InputError);
 
-  const GroupedCases pushed = groups_of(solved(folder.write("pushed.yaml", example_plan("strut-pushed.yaml"))));
+  const GroupedCases pushed = groups_of(solved(folder.write("pushed.yaml", example("strut-pushed.yaml"))));
   ASSERT_EQ(pushed.groups.size(), 2U);
   EXPECT_THAT(names_of(pushed.groups[0].cases), ElementsAre("sine.z"));
   EXPECT_THAT(names_of(pushed.groups[1].cases), ElementsAre("pushed"));
   EXPECT_EQ(pushed.groups[1].basis->modes, 0);
 
-  const DampedModel rubber = solved(folder.write("rubber.yaml", example_plan("box-on-rubber.yaml")));
+  const DampedModel rubber = solved(folder.write("rubber.yaml", example("box-on-rubber.yaml")));
   const GroupedCases by_amplitude = groups_of(rubber);
   ASSERT_EQ(by_amplitude.groups.size(), 5U);
   ASSERT_EQ(by_amplitude.equivalents.size(), 4U);
@@ -96,7 +96,7 @@ TEST(CaseGroups, HaveTheModesThatTheirEnvironmentAsksFor) {
 TEST(NotchedCases, StandBehindWhatIsSpecified) {
   const TemporaryFolder folder;
   const DampedModel model = solved(folder.write(
-      "box.yaml", replaced(example_plan("isolated-box.yaml"), "limits:\n",
+      "box.yaml", replaced(example("isolated-box.yaml"), "limits:\n",
                            "limits:\n  level: {of: box.acceleration.z, in: sine.z, take: peak, allowable: 4 g, notch: "
                            "yes}\n")));
   const Cases cases = cases_of(model, every_environment);
@@ -124,7 +124,7 @@ TEST(NotchedCases, StandBehindWhatIsSpecified) {
 // modes of the springs as they are stated, with what they bend besides.
 TEST(Variants, HaveTheMarginsOfAPlanWithSuchSprings) {
   const TemporaryFolder folder;
-  std::string plan = example_plan("box-on-rubber.yaml");
+  std::string plan = example("box-on-rubber.yaml");
   const std::size_t amplitude = plan.find("      over amplitude:"), variants_at = plan.find("      variants:");
   plan.erase(amplitude, variants_at - amplitude);  // what takes long and has tests of its own
   std::string soft = plan;

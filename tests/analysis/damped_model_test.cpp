@@ -13,7 +13,7 @@ namespace avrenk {
 namespace {
 
 using test::every_environment;
-using test::example_plan;
+using test::example;
 using test::load_shared;
 using test::replaced;
 using test::solved;
@@ -43,7 +43,7 @@ void flip_a_byte(const std::filesystem::path& file) {
 
 TEST(DampedModel, IsTheSameFromWhatARunKept) {
   const TemporaryFolder folder;
-  const std::string file = folder.write("pump.yaml", example_plan("pump-on-bench.yaml"));
+  const std::string file = folder.write("pump.yaml", example("pump-on-bench.yaml"));
   const DampedModel fresh = solved(file);
   EXPECT_TRUE(fresh.modal->modes_from.empty());
   EXPECT_EQ(fresh.modal->contents.size(), static_cast<std::size_t>(fresh.basis().modes));
@@ -76,7 +76,7 @@ TEST(DampedModel, IsTheSameFromWhatARunKept) {
 // A run looks at several folders, and says why it took none.
 TEST(DampedModel, SaysWhyModesWereComputedAnew) {
   const TemporaryFolder folder;
-  const std::string plan = example_plan("pump-on-bench.yaml");
+  const std::string plan = example("pump-on-bench.yaml");
   const DampedModel fresh = solved(folder.write("pump.yaml", plan));
   keep(fresh, folder);
   const std::filesystem::path kept = folder / "results.h5";
@@ -102,7 +102,7 @@ TEST(DampedModel, SaysWhyModesWereComputedAnew) {
 // Patterns of pressure are made for what is applied, in the model: the plan has no acceptances and no further load.
 TEST(ModalModel, MakesPressureFieldsOfWhatIsApplied) {
   const TemporaryFolder folder;
-  const auto loaded = load_shared(folder.write("panel.yaml", example_plan("panel-under-pressure.yaml")));
+  const auto loaded = load_shared(folder.write("panel.yaml", example("panel-under-pressure.yaml")));
   const auto fields_of = [](const std::vector<Environment>& environments) {
     std::vector<std::string> names;
     for (const Environment& environment : environments)

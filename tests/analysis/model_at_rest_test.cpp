@@ -14,7 +14,7 @@
 namespace avrenk {
 namespace {
 
-using test::example_plan;
+using test::example;
 using test::load_shared;
 using test::replaced;
 using test::TemporaryFolder;
@@ -25,7 +25,7 @@ using testing::HasSubstr;
 // rod 9/10), whatever E is; 20 elements reach it to 1e-5.
 TEST(ModelAtRest, IsHeldInTheStateThatItsPlanNames) {
   const TemporaryFolder folder;
-  const auto loaded = load_shared(folder.write("strut.yaml", example_plan("strut-pushed.yaml")));
+  const auto loaded = load_shared(folder.write("strut.yaml", example("strut-pushed.yaml")));
   const ModelAtRest model = bring_to_rest(loaded);
   ASSERT_TRUE(model.preload);
   const double diameter = 8e-3, length = 0.5, push = 1e-5, poisson = 0.3;
@@ -35,7 +35,7 @@ TEST(ModelAtRest, IsHeldInTheStateThatItsPlanNames) {
   EXPECT_THAT(model.report.notes, Contains(HasSubstr("times which the model buckles")));
   // Forty times that push is refused, by its name, with the factor.
   const auto too_far =
-      load_shared(folder.write("far.yaml", replaced(example_plan("strut-pushed.yaml"), "-0.01 mm}}}}", "-0.4 mm}}}}")));
+      load_shared(folder.write("far.yaml", replaced(example("strut-pushed.yaml"), "-0.01 mm}}}}", "-0.4 mm}}}}")));
   try {
     (void)bring_to_rest(too_far);
     ADD_FAILURE() << "it buckles";
@@ -69,7 +69,7 @@ TEST(ModelAtRest, LeavesThePlanAsItWasRead) {
 // A check finds what a run would stumble over, as values: no terminal, no files.
 TEST(ModelCheck, SaysWhatMovesFreelyAndWhatIsMeant) {
   const TemporaryFolder folder;
-  const std::string plan = example_plan("strut-pushed.yaml");
+  const std::string plan = example("strut-pushed.yaml");
   const auto check = [&](const std::string& text) {
     return check_model(load_shared(folder.write("strut.yaml", text)));
   };
@@ -82,7 +82,7 @@ TEST(ModelCheck, SaysWhatMovesFreelyAndWhatIsMeant) {
   EXPECT_TRUE(has_errors(loose.findings));
   EXPECT_TRUE(loose.gravity.empty());
   EXPECT_THAT(test::sentences(loose.findings), Contains(HasSubstr("moves freely")));
-  const ModelCheck meant = check(replaced(example_plan("isolated-box.yaml"), "watch:", "modes: {free: yes}\n\nwatch:"));
+  const ModelCheck meant = check(replaced(example("isolated-box.yaml"), "watch:", "modes: {free: yes}\n\nwatch:"));
   EXPECT_THAT(test::sentences(meant.findings), Contains(HasSubstr("nothing moves freely, though the plan says")));
 }
 

@@ -4,13 +4,9 @@
 #include <string>
 
 #include "analysis/analysis.h"
-#include "support/temporary.h"
+#include "support/example.h"
 
 namespace avrenk::test {
-
-inline std::string example_plan(const std::string& name) {
-  return read_all(std::string(AVRENK_SOURCE_DIR) + "/examples/" + name);
-}
 
 inline std::shared_ptr<const LoadedPlan> load_shared(const std::string& file, const AnalysisRequest& request = {}) {
   return std::make_shared<const LoadedPlan>(load(file, request));

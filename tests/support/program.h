@@ -7,6 +7,7 @@
 #include <cstdlib>
 #include <sstream>
 
+#include "support/example.h"
 #include "support/schema.h"
 #include "support/temporary.h"
 
@@ -63,10 +64,6 @@ inline std::string refusal_of(const std::string& plan, const Files& files = {}) 
 inline Ran run_shell(const TemporaryFolder& folder, const std::string& command) {
   const int status = std::system(("cd '" + folder.path().string() + "' && { " + command + "; } >.o 2>.e").c_str());
   return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, read_all(folder / ".o"), read_all(folder / ".e")};
-}
-
-inline std::string example(const std::string& name) {
-  return read_all(std::string(AVRENK_SOURCE_DIR) + "/examples/" + name);
 }
 
 /// Names of everything in a folder, sorted, one a line.

@@ -10,14 +10,13 @@
 #include "core/quantity/quantity.h"
 
 namespace avrenk {
+namespace {
 
 using Eigen::Index;
 using Eigen::MatrixXcd;
 using Eigen::MatrixXd;
 using Eigen::VectorXcd;
 using Eigen::VectorXd;
-
-namespace {
 
 // Values on the eight points to Legendre coefficients: (n + ½) P_n(x_i), row n.
 using Eight = Eigen::Matrix<double, 8, 8>;
