@@ -171,12 +171,12 @@ std::optional<ComparedQuantity> quantity_of(const std::vector<ComparedSource>& a
     if (dot != std::string::npos && file->second.find(name.substr(0, dot))) quantity.is_component = true;
   }
   if (found.size() < 2) return std::nullopt;
-  for (const Found& each : found)
-    if (each.curve->si.dimension != found.front().curve->si.dimension && !quantity.per_input)
+  for (const Found& candidate : found)
+    if (candidate.curve->si.dimension != found.front().curve->si.dimension && !quantity.per_input)
       throw InputError(Problem{fmt::format("\"{}\"", name),
-                               fmt::format("it is in {} here and in {} in {}", each.curve->unit,
+                               fmt::format("it is in {} here and in {} in {}", candidate.curve->unit,
                                            found.front().curve->unit, found.front().file->file),
-                               "give both in units of one kind", Place{each.file->file, 1, 1}});
+                               "give both in units of one kind", Place{candidate.file->file, 1, 1}});
   for (const Found& each : found)
     quantity.curves.push_back(prepared(each.source, *each.file, *each.curve, quantity, all[each.source].path));
   return quantity;
@@ -191,11 +191,12 @@ void compare_within(ComparedQuantity& quantity, bool with_modes) {
     for (const ResponsePeak& peak : curve.peaks) all.push_back(peak.frequency);
     return all;
   };
-  for (ComparedCurve& each : quantity.curves) {
-    each.partners.resize(each.peaks.size());
-    if (&each == &first) continue;
-    each.alike = likeness(first.curve, each.curve);
-    for (const auto& [of_first, own] : pair_peaks(frequencies(first), frequencies(each))) each.partners[own] = of_first;
+  for (ComparedCurve& compared_curve : quantity.curves) {
+    compared_curve.partners.resize(compared_curve.peaks.size());
+    if (&compared_curve == &first) continue;
+    compared_curve.alike = likeness(first.curve, compared_curve.curve);
+    for (const auto& [of_first, own] : pair_peaks(frequencies(first), frequencies(compared_curve)))
+      compared_curve.partners[own] = of_first;
   }
 }
 
@@ -289,9 +290,9 @@ Comparison compare_curves(const std::vector<std::string>& words, bool with_modes
     if (const int number = ++labels[each.label]; number > 1) each.label = fmt::format("{} ({})", each.label, number);
   // Quantities in the order of the first that has them; with measured ones only theirs.
   std::vector<std::pair<std::string, std::string>> wanted;
-  for (const ComparedSource& each : sources) {
-    if (comparison.has_measured() && each.is_run) continue;
-    for (const auto& [in, file] : each.curves)
+  for (const ComparedSource& compared_source : sources) {
+    if (comparison.has_measured() && compared_source.is_run) continue;
+    for (const auto& [in, file] : compared_source.curves)
       for (const FileCurve& curve : file.curves)
         if (std::pair key{in, curve.name}; std::find(wanted.begin(), wanted.end(), key) == wanted.end())
           wanted.push_back(std::move(key));

@@ -40,11 +40,11 @@ std::vector<std::string> settled_in_words(const SettledCase& settled, const Asse
                                 value_text(most->finally, force, 4)));
   }
   for (const std::string& joint : joints_of(assembly, state.contacts)) {
-    std::size_t all = 0, closed = 0;
+    std::size_t count = 0, closed = 0;
     double sum = 0, least = HUGE_VAL, deepest = 0;
     for (const ContactAtRest& contact : state.contacts) {
       if (spring_of(assembly, contact).joint != joint) continue;
-      ++all;
+      ++count;
       if (!contact.closed) continue;
       ++closed;
       sum += contact.pressing;
@@ -52,7 +52,7 @@ std::vector<std::string> settled_in_words(const SettledCase& settled, const Asse
       deepest = std::max(deepest, -contact.gap);
     }
     notes.push_back(fmt::format(
-        "environment {}: joint {}: {} of {} closed{}", settled.environment, joint, closed, counted(all, "contact"),
+        "environment {}: joint {}: {} of {} closed{}", settled.environment, joint, closed, counted(count, "contact"),
         closed > 0 ? fmt::format(", pressing with {} together, the least with {}, and giving {} at most",
                                  value_text(sum, force, 4), value_text(least, force, 3), value_text(deepest, length, 2))
                    : std::string()));

@@ -152,22 +152,22 @@ class Answerer {
   // The largest of the candidates at one frequency.
   void take_at(std::size_t q, const std::vector<Output>& watched, const CaseResponse& load, double frequency) {
     const Question& question = questions_[q];
-    for (const Output& each : watched) {
+    for (const Output& output : watched) {
       Answer answer;
       answer.question = q;
-      answer.of = words_of(question, each);
+      answer.of = words_of(question, output);
       answer.in = load.excitation->name();
       answer.frequency = frequency;
-      const bool turned_over = each.quantity->is_reciprocal;
+      const bool turned_over = output.quantity->is_reciprocal;
       const MatrixXcd z = load.covariance
                               ? random_state(load, frequency)
-                              : MatrixXcd(load.sine->state({"", {}, each.quantity->per_input()}, frequency));
+                              : MatrixXcd(load.sine->state({"", {}, output.quantity->per_input()}, frequency));
       answer.what = load.covariance  ? Answer::What::psd
                     : question.phase ? Answer::What::at_instant
                                      : Answer::What::at_frequency;
       double largest = -1;
-      for (std::size_t k = 0; k < each.candidates->items.size(); ++k) {
-        const Measure measure = each.measure(k);
+      for (std::size_t k = 0; k < output.candidates->items.size(); ++k) {
+        const Measure measure = output.measure(k);
         const MatrixXcd w = measure.rows * z;
         double value = 0, phase = std::nan("");
         if (load.covariance) {
@@ -285,8 +285,8 @@ class Answerer {
 }  // namespace
 
 std::shared_ptr<const Answers> answer_figures(const AppliedCases& applied, std::vector<std::string>& warnings) {
-  auto all = std::make_shared<Answers>();
-  all->stations = applied.stations;
+  auto given = std::make_shared<Answers>();
+  given->stations = applied.stations;
   const std::vector<FigureRequest>& figures = applied.model.plan().figures;
   const int modes = applied.model.basis().modes;
   for (std::size_t f = 0; f < figures.size(); ++f) {
@@ -303,22 +303,22 @@ std::shared_ptr<const Answers> answer_figures(const AppliedCases& applied, std::
     });
     if (!is_applied) continue;  // another command runs them
     try {
-      Answers own = Answerer({applied.model, applied.groups, applied.responses, all->stations}, question).run();
-      all->stations = own.stations;
-      for (AnswerCurve& curve : own.curves) {
+      Answers answers = Answerer({applied.model, applied.groups, applied.responses, given->stations}, question).run();
+      given->stations = answers.stations;
+      for (AnswerCurve& curve : answers.curves) {
         curve.question = f;
-        all->curves.push_back(std::move(curve));
+        given->curves.push_back(std::move(curve));
       }
-      for (AnswerField& field : own.fields) {
+      for (AnswerField& field : answers.fields) {
         field.question = f;
-        all->fields.push_back(std::move(field));
+        given->fields.push_back(std::move(field));
       }
     } catch (const InputError& error) {
       warnings.push_back(fmt::format("figure {}: {}; {}", figures[f].name, error.problems.front().wrong,
                                      error.problems.front().remedy));
     }
   }
-  return all;
+  return given;
 }
 
 bool is_asked_of(const Environment& environment, const std::vector<Question>& questions) {

@@ -136,12 +136,12 @@ class Runner {
     for (auto& excitation : cases) cases_.push_back({std::move(excitation)});
     for (std::size_t g = 0; g < made_.groups.size(); ++g)
       for (std::size_t k = 0; k < made_.groups[g].cases.size(); ++k) {
-        AppliedCase& own = *std::find_if(cases_.begin(), cases_.end(), [&](const AppliedCase& each) {
+        AppliedCase& applied_case = *std::find_if(cases_.begin(), cases_.end(), [&](const AppliedCase& each) {
           return each.excitation == made_.groups[g].cases[k];
         });
-        own.group = &made_.groups[g];
-        own.watched = &made_.watched_by[g];
-        own.response = responses_[g][k].get();
+        applied_case.group = &made_.groups[g];
+        applied_case.watched = &made_.watched_by[g];
+        applied_case.response = responses_[g][k].get();
       }
   }
 
@@ -169,14 +169,14 @@ class Runner {
       sums.push_back(sums_for(plan_.limits, *cases_[i].excitation, at_rest, *cases_[i].watched));
     std::mutex telling;
     run_jobs(vibrating.size(), request_.threads, [&](std::size_t k) {
-      const AppliedCase& own = cases_[vibrating[k]];
+      const AppliedCase& applied_case = cases_[vibrating[k]];
       {
         const std::lock_guard lock(telling);
-        report_progress(progress_, own.excitation->name());
+        report_progress(progress_, applied_case.excitation->name());
       }
       CaseResults& outcome = outcomes[vibrating[k]];
-      outcome = run_case(*own.response, *own.watched, sums[k]);
-      number_as_model(*own.group, model_.basis().modes, outcome);
+      outcome = run_case(*applied_case.response, *applied_case.watched, sums[k]);
+      number_as_model(*applied_case.group, model_.basis().modes, outcome);
     });
     for (std::size_t i = 0; i < cases_.size(); ++i) {
       if (cases_[i].response) continue;
@@ -275,13 +275,15 @@ class Runner {
     const auto state =
         std::find_if(settled.begin(), settled.end(), [](const SettledCase& each) { return each.frees_contacts; });
     if (state == settled.end() || state->state.contacts.empty()) return;
-    for (const AppliedCase& own : cases_) {
-      if (!own.response || own.excitation->environment->name == state->environment) continue;
-      if (own.excitation->environment->is_settled()) continue;  // it has a state of its own
-      const Channels channels(model_.assembly(), model_.system(), *own.group->basis, *own.group->damping);
-      ContactUnderLoad found = load_contacts(state->state.contacts, model_.assembly(), channels, *own.response);
+    for (const AppliedCase& applied_case : cases_) {
+      if (!applied_case.response || applied_case.excitation->environment->name == state->environment) continue;
+      if (applied_case.excitation->environment->is_settled()) continue;  // it has a state of its own
+      const Channels channels(model_.assembly(), model_.system(), *applied_case.group->basis,
+                              *applied_case.group->damping);
+      ContactUnderLoad found =
+          load_contacts(state->state.contacts, model_.assembly(), channels, *applied_case.response);
       for (const ContactUnderLoad& still : made_.contacts) {  // which acts at the same time
-        if (still.excitation->name() != own.excitation->environment->after) continue;
+        if (still.excitation->name() != applied_case.excitation->environment->after) continue;
         for (std::size_t k = 0; k < found.loads.size(); ++k) {
           found.loads[k].lifting += still.loads[k].lifting;
           found.loads[k].closing += still.loads[k].closing;
@@ -341,11 +343,11 @@ class Runner {
     const StopWatch start;
     std::map<const CaseGroup*, Channels> channels;
     std::vector<LifeCase> lived;
-    for (const AppliedCase& own : cases_) {
-      if (!own.response || is_replaced(*own.excitation, made_.outcomes)) continue;
-      const auto known =
-          channels.try_emplace(own.group, model_.assembly(), model_.system(), *own.group->basis, *own.group->damping);
-      lived.push_back({own.response, own.watched, &known.first->second});
+    for (const AppliedCase& applied_case : cases_) {
+      if (!applied_case.response || is_replaced(*applied_case.excitation, made_.outcomes)) continue;
+      const auto known = channels.try_emplace(applied_case.group, model_.assembly(), model_.system(),
+                                              *applied_case.group->basis, *applied_case.group->damping);
+      lived.push_back({applied_case.response, applied_case.watched, &known.first->second});
     }
     made_.lives = find_lives(plan_.lives, model_.assembly(), lived, made_.fields.stations.get(), model_.threads());
     made_.report.times.push_back({"life", start.seconds()});
@@ -356,11 +358,13 @@ class Runner {
     const std::vector<Base>& bases = model_.assembly().bases;
     if (!plan_.test_sheets || bases.size() != 1) return;
     const double mass = plan_.vibrator ? plan_.vibrator->moving_mass : 0;
-    for (const AppliedCase& own : cases_) {
-      const std::optional<int>& axis = own.excitation->axis;
-      if (!own.response || !axis || *axis > 2 || own.excitation->is_static()) continue;
-      const Channels channels(model_.assembly(), model_.system(), *own.group->basis, *own.group->damping);
-      made_.base_loads[own.excitation->name()] = base_load(*own.response, channels, 0, bases[0].point, *axis, mass);
+    for (const AppliedCase& applied_case : cases_) {
+      const std::optional<int>& axis = applied_case.excitation->axis;
+      if (!applied_case.response || !axis || *axis > 2 || applied_case.excitation->is_static()) continue;
+      const Channels channels(model_.assembly(), model_.system(), *applied_case.group->basis,
+                              *applied_case.group->damping);
+      made_.base_loads[applied_case.excitation->name()] =
+          base_load(*applied_case.response, channels, 0, bases[0].point, *axis, mass);
     }
   }
 

@@ -66,10 +66,10 @@ void report_ends(const Responses& responses, StageReport& report) {
     std::vector<const LogTable*> tables{&spring.law->loss};
     for (const LogTable& each : spring.law->stiffness) tables.push_back(&each);
     double first = 0, last = HUGE_VAL;
-    for (const LogTable* each : tables)
-      if (each->size() > 1) {
-        first = std::max(first, each->front().first);
-        last = std::min(last, each->back().first);
+    for (const LogTable* log_table : tables)
+      if (log_table->size() > 1) {
+        first = std::max(first, log_table->front().first);
+        last = std::min(last, log_table->back().first);
       }
     if (to > last || from < first)
       report.notes.push_back(
@@ -82,12 +82,13 @@ void report_ends(const Responses& responses, StageReport& report) {
     double worst = 1;
     const bool random = excitation->is_random();
     constexpr double often = 2;  // times the RMS: an amplitude that is passed one time in seven
-    for (const EquivalentSpring& each : springs.found) {
-      const Spring& spring = assembly.springs[static_cast<std::size_t>(each.spring)];
-      const std::size_t turns = each.axis > 2 ? 1 : 0;
+    for (const EquivalentSpring& equivalent_spring : springs.found) {
+      const Spring& spring = assembly.springs[static_cast<std::size_t>(equivalent_spring.spring)];
+      const std::size_t turns = equivalent_spring.axis > 2 ? 1 : 0;
       for (const LogTable* table : {&spring.law->softening[turns], &spring.law->loss_growth[turns]})
         if (table->size() > 1)
-          if (const double over = (random ? often : 1) * each.amplitude / table->back().first; over > worst) {
+          if (const double over = (random ? often : 1) * equivalent_spring.amplitude / table->back().first;
+              over > worst) {
             worst = over;
             joint = spring.joint;
           }
@@ -122,11 +123,12 @@ void report_springs(const Responses& responses, StageReport& report) {
           "to {:.0e}; between two of them stiffness and loss factor are off by {:.0e} at most",
           name, springs.points, springs.rounds, springs.change, springs.between));
     for (const bool of_direction : {false, true}) {
-      AmplitudeJump all{HUGE_VAL, 0, 1, of_direction};
+      AmplitudeJump amplitude_jump{HUGE_VAL, 0, 1, of_direction};
       int count = 0;
       for (const AmplitudeJump& jump : springs.jumps) {
         if (jump.is_of_direction != of_direction) continue;
-        all = {std::min(all.from, jump.from), std::max(all.to, jump.to), std::max(all.ratio, jump.ratio), of_direction};
+        amplitude_jump = {std::min(amplitude_jump.from, jump.from), std::max(amplitude_jump.to, jump.to),
+                          std::max(amplitude_jump.ratio, jump.ratio), of_direction};
         ++count;
       }
       if (count == 0) continue;
@@ -134,12 +136,13 @@ void report_springs(const Responses& responses, StageReport& report) {
           of_direction
               ? fmt::format("environment {}: between {:.5g} and {:.5g} Hz{} the springs have two amplitudes, up to "
                             "{:.3g} times apart: what is told is a sweep upwards, one downwards finds the other",
-                            name, all.from, all.to, count > 1 ? fmt::format(", in {} stretches,", count) : "",
-                            all.ratio)
+                            name, amplitude_jump.from, amplitude_jump.to,
+                            count > 1 ? fmt::format(", in {} stretches,", count) : "", amplitude_jump.ratio)
               : fmt::format("environment {}: {} the amplitude of the springs jumps, by a factor of {:.3g}", name,
-                            count > 1 ? fmt::format("{} times between {:.5g} and {:.5g} Hz", count, all.from, all.to)
-                                      : fmt::format("at {:.5g} Hz", all.to),
-                            all.ratio));
+                            count > 1 ? fmt::format("{} times between {:.5g} and {:.5g} Hz", count, amplitude_jump.from,
+                                                    amplitude_jump.to)
+                                      : fmt::format("at {:.5g} Hz", amplitude_jump.to),
+                            amplitude_jump.ratio));
     }
   }
   for (const CaseResults& outcome : responses.outcomes) {

@@ -68,11 +68,11 @@ std::string proof_in_words(const Analysis& analysis) {
 std::string audit_in_words(const Analysis& analysis) {
   double worst = 0, truncation = 0, without = 0;
   std::set<double> frequencies;
-  for (const AuditedAnswer& each : analysis.assessment.audit.answers) {
-    frequencies.insert(each.frequency);
-    worst = std::max(worst, std::abs(each.error()));
-    truncation = std::max(truncation, std::abs(each.truncation()));
-    without = std::max(without, std::abs(each.truncation_without()));
+  for (const AuditedAnswer& audited_answer : analysis.assessment.audit.answers) {
+    frequencies.insert(audited_answer.frequency);
+    worst = std::max(worst, std::abs(audited_answer.error()));
+    truncation = std::max(truncation, std::abs(audited_answer.truncation()));
+    without = std::max(without, std::abs(audited_answer.truncation_without()));
   }
   return fmt::format(
       "Against the full complex equations, of {} answers at {} frequencies, the reported ones are off by {:.2g} % at "

@@ -54,11 +54,11 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
   std::vector<MeasuredMode> found;
   std::vector<Pair> pairs;
   for (const FileCurve& curve : measured.curves) {
-    const OutputRequest* const own = find_request(all_watched, curve.name);
-    if (!own || own->quantity->of_nodes)
+    const OutputRequest* const output_request = find_request(all_watched, curve.name);
+    if (!output_request || output_request->quantity->of_nodes)
       throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not watched as a motion or a force",
                                suggest_name(curve.name, watched_names(all_watched)), Place{measured.file, 0, 0}});
-    const std::vector<Output> watched = watch(model.assembly(), channels, {*own});
+    const std::vector<Output> watched = watch(model.assembly(), channels, {*output_request});
     const Output& what = *find_output(watched, curve.name);
     const Eigen::MatrixXcd rows = what.measure(0).rows;
     for (const ResponsePeak& peak : peaks_in(measured, curve)) {
@@ -83,12 +83,12 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
                              Place{measured.file, 0, 0}});
   std::stable_sort(pairs.begin(), pairs.end(), [](const Pair& a, const Pair& b) { return a.strength > b.strength; });
   for (const Pair& pair : pairs) {
-    MeasuredMode& own = found[pair.measured];
+    MeasuredMode& measured_mode = found[pair.measured];
     // A curve shows a mode once; several curves may show the same.
     const bool taken = std::any_of(found.begin(), found.end(), [&](const MeasuredMode& each) {
-      return each.mode == pair.mode && each.from == own.from;
+      return each.mode == pair.mode && each.from == measured_mode.from;
     });
-    if (own.mode < 0 && !taken && pair.strength > 0) own.mode = pair.mode;
+    if (measured_mode.mode < 0 && !taken && pair.strength > 0) measured_mode.mode = pair.mode;
   }
   std::vector<double> strangers;
   for (const MeasuredMode& each : found)
@@ -104,13 +104,13 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
 
   ModalBasis measured_basis = basis;
   LoadedPlan measured_plan = keep_what_is_judged(load(model.plan().file, request));
-  for (MeasuredMode& each : found) {
-    each.frequency_before = basis.frequency(each.mode);
-    each.damping_before = model.damping->effective_ratio(each.mode);
-    measured_basis.omega[each.mode] = 2 * pi * each.frequency;
+  for (MeasuredMode& measured_mode : found) {
+    measured_mode.frequency_before = basis.frequency(measured_mode.mode);
+    measured_mode.damping_before = model.damping->effective_ratio(measured_mode.mode);
+    measured_basis.omega[measured_mode.mode] = 2 * pi * measured_mode.frequency;
     constexpr double alone = 1e-7;  // of a frequency: this mode and no other
     std::vector<NearDamping>& near = measured_plan.plan.damping.near;
-    near.insert(near.begin(), {each.frequency, alone, each.damping, 0});
+    near.insert(near.begin(), {measured_mode.frequency, alone, measured_mode.damping, 0});
   }
   const auto shared = std::make_shared<const LoadedPlan>(std::move(measured_plan));
   const auto modal = std::make_shared<const ModalModel>(

@@ -121,11 +121,11 @@ class Speaker {
                  {"phase", "°", 4, true, 1},
                  {"where", ""}},
                 {}};
-    for (const Answer& each : answers_.values) {
-      const DisplayUnit unit = unit_of(each.question, each.what == Answer::What::psd);
-      table.rows.push_back({each.of, each.in, std::string(what_words(each.what)), unit.from_si(each.value),
-                            unit.text == "1" ? "" : unit.text, frequency.from_si(each.frequency), degrees * each.phase,
-                            each.where});
+    for (const Answer& answer : answers_.values) {
+      const DisplayUnit unit = unit_of(answer.question, answer.what == Answer::What::psd);
+      table.rows.push_back({answer.of, answer.in, std::string(what_words(answer.what)), unit.from_si(answer.value),
+                            unit.text == "1" ? "" : unit.text, frequency.from_si(answer.frequency),
+                            degrees * answer.phase, answer.where});
     }
     return table;
   }
@@ -143,19 +143,19 @@ class Speaker {
     json["plan"] = model_.plan().file;
     json["answers"] = nlohmann::ordered_json::array();
     const DisplayUnit frequency = show_.unit(kind::frequency);
-    for (const Answer& each : answers_.values) {
-      const DisplayUnit unit = unit_of(each.question, each.what == Answer::What::psd);
-      json["answers"].push_back({{"question", questions_[each.question].text},
-                                 {"quantity", each.of},
-                                 {"in", each.in},
-                                 {"what", what_words(each.what)},
-                                 {"value", number(unit.from_si(each.value))},
+    for (const Answer& answer : answers_.values) {
+      const DisplayUnit unit = unit_of(answer.question, answer.what == Answer::What::psd);
+      json["answers"].push_back({{"question", questions_[answer.question].text},
+                                 {"quantity", answer.of},
+                                 {"in", answer.in},
+                                 {"what", what_words(answer.what)},
+                                 {"value", number(unit.from_si(answer.value))},
                                  {"unit", unit.text},
-                                 {"frequency", number(frequency.from_si(each.frequency))},
+                                 {"frequency", number(frequency.from_si(answer.frequency))},
                                  {"frequency unit", frequency.text},
-                                 {"phase", number(degrees * each.phase)},
+                                 {"phase", number(degrees * answer.phase)},
                                  {"phase unit", "°"},
-                                 {"where", each.where}});
+                                 {"where", answer.where}});
     }
     json["files"] = files;
     return json.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace) + "\n";

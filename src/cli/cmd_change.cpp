@@ -29,10 +29,10 @@ double factor_to_meet(double margin, double slope) {
 
 // Of one limit what 10 % more of each number does, that which does most first.
 Table change_table(const ChangeStudy& study, std::size_t limit) {
-  const LimitResult& own = study.base.limits()[limit];
+  const LimitResult& limit_result = study.base.limits()[limit];
   Table table{"changes",
               fmt::format("{}: margin {:+.1f} %; what 10 % more of a number adds to it, and where it is zero",
-                          own.limit->name, 100 * own.deciding()),
+                          limit_result.limit->name, 100 * limit_result.deciding()),
               {{"limit", ""},
                {"number", ""},
                {"is", ""},
@@ -48,11 +48,11 @@ Table change_table(const ChangeStudy& study, std::size_t limit) {
   };
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return effect(a) > effect(b); });
   for (const std::size_t k : order) {
-    const Change& each = study.changes[k];
-    const double factor = factor_to_meet(own.deciding(), each.slopes[limit]);
-    table.rows.push_back({own.limit->name, each.number.path, with_unit(each.number),
-                          100 * each.slopes[limit] * std::log(shown_change),
-                          std::isnan(factor) ? std::string("–") : with_unit(each.number, factor), each.why_not});
+    const Change& change = study.changes[k];
+    const double factor = factor_to_meet(limit_result.deciding(), change.slopes[limit]);
+    table.rows.push_back({limit_result.limit->name, change.number.path, with_unit(change.number),
+                          100 * change.slopes[limit] * std::log(shown_change),
+                          std::isnan(factor) ? std::string("–") : with_unit(change.number, factor), change.why_not});
   }
   return table;
 }
@@ -68,11 +68,12 @@ Table confirmed_table(const ChangeStudy& study) {
                {"margin then", "%", 3, true, 1},
                {"exceeded", "", 3, true, 0}},
               {}};
-  for (const ConfirmedChange& each : study.confirmed) {
-    const PlanNumber& number = study.changes[each.change].number;
-    table.rows.push_back({study.base.limits()[each.limit].limit->name, number.path, with_unit(number),
-                          with_unit(number, each.factor), 100 * study.base.limits()[each.limit].deciding(),
-                          100 * each.margin, static_cast<double>(each.exceeded)});
+  for (const ConfirmedChange& confirmed_change : study.confirmed) {
+    const PlanNumber& number = study.changes[confirmed_change.change].number;
+    table.rows.push_back({study.base.limits()[confirmed_change.limit].limit->name, number.path, with_unit(number),
+                          with_unit(number, confirmed_change.factor),
+                          100 * study.base.limits()[confirmed_change.limit].deciding(), 100 * confirmed_change.margin,
+                          static_cast<double>(confirmed_change.exceeded)});
   }
   return table;
 }

@@ -9,13 +9,13 @@
 #include "cli/print_run.h"
 #include "core/error.h"
 #include "core/parallel.h"
-#include "core/words.h"
 #include "figures/curves_chart.h"
 #include "figures/report.h"
 #include "files/file_name.h"
 #include "files/mode_tables.h"
 #include "files/modes_file.h"
 #include "files/text_file.h"
+#include "results/comparison_tables.h"
 #include "results/report_of_run.h"
 #include "results/run_files.h"
 #include "version.h"
@@ -29,36 +29,6 @@ constexpr std::size_t most_rows = 40;
 std::filesystem::path modes_of(const std::string& run) {
   const std::filesystem::path path(run);
   return std::filesystem::is_directory(path) ? path / "results.h5" : path;
-}
-
-Table assurance_table(const ShapeMatch& match) {
-  Table table{"modal-assurance",
-              "MAC of every mode of the first run (lines) with every mode of the second (columns)",
-              {{"mode", ""}},
-              {}};
-  for (Eigen::Index j = 0; j < match.assurance.cols(); ++j)
-    table.columns.push_back({fmt::format("{}", j + 1), "", 3, true, 3});
-  for (Eigen::Index i = 0; i < match.assurance.rows(); ++i) {
-    std::vector<Cell> row{fmt::format("{}", i + 1)};
-    for (const double value : match.assurance.row(i)) row.emplace_back(value);
-    table.rows.push_back(std::move(row));
-  }
-  return table;
-}
-
-// A text of at most so many columns, its middle left out.
-std::string shortened(const std::string& text, std::size_t most) {
-  if (display_width(text) <= most) return text;
-  std::vector<std::string> letters;
-  for (std::size_t i = 0; i < text.size();) {
-    std::size_t end = i + 1;
-    while (end < text.size() && (static_cast<unsigned char>(text[end]) & 0xC0U) == 0x80U) ++end;
-    letters.push_back(text.substr(i, end - i));
-    i = end;
-  }
-  const std::size_t head = (most - 1) / 2, tail = most - 1 - head;
-  return fmt::format("{}…{}", fmt::join(letters.begin(), letters.begin() + static_cast<std::ptrdiff_t>(head), ""),
-                     fmt::join(letters.end() - static_cast<std::ptrdiff_t>(tail), letters.end(), ""));
 }
 
 // All that is compared, gathered for the terminal, the folder and the page.
@@ -102,8 +72,9 @@ class Comparer {
     section().folded = folded;
   }
   // On the terminal, in the page, and as a file.
-  void show(Table table, bool on_terminal = true) {
+  void show(Table table, const std::string& suffix, bool on_terminal = true) {
     if (table.rows.empty()) return;
+    table.name += suffix;
     if (on_terminal) terminal_.table(table, most_rows);
     section().tables.push_back(table);
     tables_.push_back(std::move(table));
@@ -126,7 +97,7 @@ class Comparer {
     const std::string suffix = number_of_pairs_++ == 0 ? "" : fmt::format(".{}", second + 1);
     begin(fmt::format("{} and {}", label(first), label(second)));
     add_changes(first, second, suffix);
-    add_limits(first, second, suffix);
+    show(limit_change_table(comparison_, first, second), suffix);
     add_modes(first, second, suffix);
   }
 
@@ -137,40 +108,11 @@ class Comparer {
     if (!keeps_plan(first) || !keeps_plan(second)) return;
     KeptPlan before = KeptPlan::read(comparison_.sources[first].path),
              after = KeptPlan::read(comparison_.sources[second].path);
-    Table table{"plan-changes" + suffix,
-                "What differs between their plans",
-                {{"value", ""}, {"first", ""}, {"second", ""}},
-                {}};
-    constexpr std::size_t widest = 30;
-    Table shown = table;
-    for (const PlanChange& change : plan_changes(before, after)) {
-      const auto side = [](const std::string& text) { return text.empty() ? "–" : text; };
-      table.rows.push_back({change.path, side(change.first), side(change.second)});
-      shown.rows.push_back(
-          {shortened(change.path, 36), shortened(side(change.first), widest), shortened(side(change.second), widest)});
-    }
-    if (table.rows.empty()) paragraph("Their plans do not differ.");
-    if (!table.rows.empty()) terminal_.table(shown, most_rows);
-    show(std::move(table), false);
-  }
-
-  void add_limits(std::size_t first, std::size_t second, const std::string& suffix) {
-    Table table{"limits-compared" + suffix,
-                "Margins of both, and what changed them: ratios in dB, second to first",
-                {{"limit", ""},
-                 {"first", "%", 3, true, 1},
-                 {"second", "%", 3, true, 1},
-                 {"allowable", "dB", 3, true, 2},
-                 {"factor", "dB", 3, true, 2},
-                 {"input", "dB", 3, true, 2},
-                 {"response", "dB", 3, true, 2},
-                 {"peak moved", "%", 3, true, 2},
-                 {"of", ""}},
-                {}};
-    for (const LimitChange& each : limit_changes(comparison_, first, second))
-      table.rows.push_back({each.name, each.first, each.second, each.allowable, each.factor, each.input, each.structure,
-                            each.shift, each.of});
-    show(std::move(table));
+    constexpr std::size_t widest = 32;
+    const std::vector<PlanChange> changes = plan_changes(before, after);
+    if (changes.empty()) paragraph("Their plans do not differ.");
+    if (!changes.empty()) terminal_.table(plan_change_table(changes, widest), most_rows);
+    show(plan_change_table(changes), suffix, false);
   }
 
   void add_modes(std::size_t first, std::size_t second, const std::string& suffix) {
@@ -182,9 +124,7 @@ class Comparer {
     const double diagonal =
         modes.points.cols() > 0 ? (modes.points.rowwise().maxCoeff() - modes.points.rowwise().minCoeff()).norm() : 0;
     const ShapeMatch match = match_shapes(modes, kept2.modes, near * diagonal);
-    Table table = match_table(kept1.frequency, kept2.frequency, match, show_);
-    table.name += suffix;
-    show(std::move(table));
+    show(match_table(kept1.frequency, kept2.frequency, match, show_), suffix);
     paragraph(fmt::format(
         "MAC: modal assurance over the motions of nodes, weighted by their mass and inertia; pairs need {:.2g}. "
         "{}Points that both have carry {:.3g} % of the first run's mass; the farthest two taken as one lie {} apart.",
@@ -196,150 +136,6 @@ class Comparer {
     tables_.push_back(std::move(assurance));
   }
 
-  // A line a curve: of all cases, as a file.
-  [[nodiscard]] Table curves_table() const {
-    Table table{"curves-compared",
-                "",
-                {{"curve", ""},
-                 {"in", ""},
-                 {"source", ""},
-                 {"highest", ""},
-                 {"unit", ""},
-                 {"at", "Hz"},
-                 {"moved", "%"},
-                 {"higher", "dB"},
-                 {"over all", "dB"},
-                 {"assurance", ""}},
-                {}};
-    for (const ComparedQuantity& quantity : comparison_.quantities)
-      for (const ComparedCurve& curve : quantity.curves) {
-        table.rows.push_back({quantity.name, quantity.in, label(curve.source), curve.highest / quantity.factor,
-                              quantity.unit, curve.highest_at});
-        add_differences(quantity, curve, table.rows.back());
-      }
-    return table;
-  }
-
-  // The same of one case as it is printed: two sources on one line, more on a line each.
-  [[nodiscard]] Table curves_table(const std::string& in) const {
-    const bool side_by_side = comparison_.sources.size() == 2;
-    Table table{"", fmt::format("{}the highest of each curve", in.empty() ? "" : in + ": "), {{"curve", ""}}, {}};
-    if (side_by_side)
-      for (const Column& column : {Column{"first", "", 4}, {"second", "", 4}, {"unit", ""}, {"at", "Hz", 5}})
-        table.columns.push_back(column);
-    else
-      for (const Column& column : {Column{"of", ""}, {"highest", "", 4}, {"unit", ""}, {"at", "Hz", 5}})
-        table.columns.push_back(column);
-    for (const Column& column : {Column{"moved", "%", 3, true, 2},
-                                 {"higher", "dB", 3, true, 2},
-                                 {"over all", "dB", 3, true, 2},
-                                 {"assurance", "", 3, has_phases(in), 3}})
-      table.columns.push_back(column);
-    for (const ComparedQuantity& quantity : comparison_.quantities) {
-      if (quantity.in != in || !is_shown(quantity)) continue;
-      const ComparedCurve& first = quantity.curves.front();
-      for (const ComparedCurve& curve : quantity.curves) {
-        if (side_by_side && &curve == &first) continue;
-        if (side_by_side)
-          table.rows.push_back({quantity.name, first.highest / quantity.factor, curve.highest / quantity.factor,
-                                quantity.unit, first.highest_at});
-        else
-          table.rows.push_back({&curve == &first ? quantity.name : "", fmt::format("{}", curve.source + 1),
-                                curve.highest / quantity.factor, quantity.unit, curve.highest_at});
-        add_differences(quantity, curve, table.rows.back());
-      }
-    }
-    return table;
-  }
-
-  [[nodiscard]] bool has_phases(const std::string& in) const {
-    return std::any_of(comparison_.quantities.begin(), comparison_.quantities.end(), [&](const ComparedQuantity& each) {
-      return each.in == in && is_shown(each) && each.curves.back().alike &&
-             std::isfinite(each.curves.back().alike->assurance);
-    });
-  }
-
-  // Of a curve to the first.
-  static void add_differences(const ComparedQuantity& quantity, const ComparedCurve& curve, std::vector<Cell>& row) {
-    const ComparedCurve& first = quantity.curves.front();
-    const bool is_first = &curve == &first;
-    const double none = std::nan("");
-    row.emplace_back(is_first ? none : 100 * (curve.highest_at / first.highest_at - 1));
-    row.emplace_back(is_first ? none : ratio_in_decibels(curve.highest / first.highest, quantity.is_psd));
-    row.emplace_back(curve.alike ? curve.alike->level : none);
-    row.emplace_back(curve.alike ? curve.alike->assurance : none);
-  }
-
-  [[nodiscard]] static std::vector<Column> peak_columns() {
-    return {{"peak", "Hz", 5},
-            {"value", "", 4},
-            {"unit", ""},
-            {"mode", "Hz", 6},
-            {"± ", "Hz", 2},
-            {"damping", "%", 4},
-            {"±", "%", 2},
-            {"misfit", "%", 2},
-            {"moved", "%", 3, true, 2},
-            {"higher", "dB", 3, true, 2}};
-  }
-
-  // What a peak is, beside that of the first curve.
-  void add_peak_cells(const ComparedQuantity& quantity, const ComparedCurve& curve, std::size_t p,
-                      std::vector<Cell>& row) const {
-    const ResponsePeak& peak = curve.peaks[p];
-    const ResponsePeak* const partner =
-        curve.partners[p] ? &quantity.curves.front().peaks[*curve.partners[p]] : nullptr;
-    const CurveMode& mode = peak.mode;
-    const double none = std::nan("");
-    const bool both_fitted = partner && partner->mode.is_fitted && mode.is_fitted;
-    for (const double value : {peak.frequency, peak.height / quantity.factor}) row.emplace_back(value);
-    row.emplace_back(quantity.unit);
-    for (const double value :
-         {mode.frequency, mode.frequency_error, 100 * mode.damping, 100 * mode.damping_error, 100 * mode.misfit,
-          both_fitted ? 100 * (mode.frequency / partner->mode.frequency - 1)
-          : partner   ? 100 * (peak.frequency / partner->frequency - 1)
-                      : none,
-          partner ? ratio_in_decibels(peak.height / partner->height, quantity.is_psd) : none})
-      row.emplace_back(value);
-  }
-
-  // The peaks of one quantity: those of the first with their partners, then those that have none.
-  [[nodiscard]] Table peak_table(const ComparedQuantity& quantity) const {
-    Table table{"",
-                fmt::format("{}{}: peaks{}", quantity.name, in_words(quantity), per_input_words(quantity)),
-                {{"of", ""}},
-                {}};
-    for (const Column& column : peak_columns()) table.columns.push_back(column);
-    const auto add = [&](const ComparedCurve& curve, std::size_t p) {
-      std::vector<Cell> row{fmt::format("{}", curve.source + 1)};
-      add_peak_cells(quantity, curve, p, row);
-      table.rows.push_back(std::move(row));
-    };
-    const ComparedCurve& first = quantity.curves.front();
-    for (std::size_t p = 0; p < first.peaks.size(); ++p) {
-      add(first, p);
-      for (const ComparedCurve& other : quantity.curves)
-        for (std::size_t q = 0; &other != &first && q < other.peaks.size(); ++q)
-          if (other.partners[q] == p) add(other, q);
-    }
-    for (const ComparedCurve& other : quantity.curves)
-      for (std::size_t q = 0; &other != &first && q < other.peaks.size(); ++q)
-        if (!other.partners[q]) add(other, q);
-    return table;
-  }
-
-  static std::string in_words(const ComparedQuantity& quantity) {
-    return quantity.in.empty() ? "" : " in " + quantity.in;
-  }
-  static std::string per_input_words(const ComparedQuantity& quantity) {
-    return quantity.per_input ? ", over the input" : "";
-  }
-
-  // Curves that are printed and drawn: with measured ones all; of runs alone those that are no component.
-  [[nodiscard]] bool is_shown(const ComparedQuantity& quantity) const {
-    return comparison_.has_measured() || !quantity.is_component;
-  }
-
   void add_curves() {
     if (comparison_.quantities.empty()) return;
     std::vector<std::string> cases;
@@ -347,28 +143,19 @@ class Comparer {
       if (std::find(cases.begin(), cases.end(), each.in) == cases.end()) cases.push_back(each.in);
     for (const std::string& in : cases) {
       begin(in.empty() ? "Curves" : in);
-      Table table = curves_table(in);
+      Table table = compared_curve_table(comparison_, in);
       terminal_.table(table, most_rows);
       section().tables.push_back(std::move(table));
       for (const ComparedQuantity& quantity : comparison_.quantities) {
-        if (quantity.in != in || !is_shown(quantity)) continue;
-        Table peaks = peak_table(quantity);
+        if (quantity.in != in || !is_shown(comparison_, quantity)) continue;
+        Table peaks = compared_peak_table(quantity);
         if (peaks.rows.empty()) continue;
         if (comparison_.has_measured()) terminal_.table(peaks, most_rows);
         section().tables.push_back(std::move(peaks));
       }
     }
-    Table peaks{"peaks-compared", "", {{"curve", ""}, {"in", ""}, {"source", ""}}, {}};
-    for (const Column& column : peak_columns()) peaks.columns.push_back(column);
-    for (const ComparedQuantity& quantity : comparison_.quantities) {
-      for (const ComparedCurve& curve : quantity.curves)
-        for (std::size_t p = 0; p < curve.peaks.size(); ++p) {
-          std::vector<Cell> row{quantity.name, quantity.in, label(curve.source)};
-          add_peak_cells(quantity, curve, p, row);
-          peaks.rows.push_back(std::move(row));
-        }
-    }
-    tables_.push_back(curves_table());
+    tables_.push_back(compared_curve_table(comparison_));
+    Table peaks = compared_peak_table(comparison_);
     if (!peaks.rows.empty()) tables_.push_back(std::move(peaks));
     terminal_.paragraph(curve_words);
     report_.summary.emplace_back(curve_words);
@@ -406,7 +193,7 @@ class Comparer {
     std::vector<const ComparedQuantity*> shown;
     std::vector<std::string> names;
     for (const ComparedQuantity& quantity : comparison_.quantities) {
-      if (!is_shown(quantity)) continue;
+      if (!is_shown(comparison_, quantity)) continue;
       Chart chart = chart_of(quantity);
       if (chart.panels.empty()) continue;  // zero at all frequencies
       shown.push_back(&quantity);
@@ -434,10 +221,10 @@ class Comparer {
   [[nodiscard]] Chart chart_of(const ComparedQuantity& quantity) const {
     std::vector<PlottedCurve> drawn;
     for (const ComparedCurve& curve : quantity.curves) {
-      PlottedCurve& own = drawn.emplace_back(
+      PlottedCurve& plotted_curve = drawn.emplace_back(
           PlottedCurve{label(curve.source), quantity.unit, quantity.is_psd, curve.curve.grid, curve.curve.magnitude});
-      for (double& value : own.value) value /= quantity.factor;
-      for (const auto& value : curve.curve.response) own.phase.push_back(degrees * std::arg(value));
+      for (double& value : plotted_curve.value) value /= quantity.factor;
+      for (const auto& value : curve.curve.response) plotted_curve.phase.push_back(degrees * std::arg(value));
     }
     return curves_chart(fmt::format("{}{}{}", quantity.name, in_words(quantity), per_input_words(quantity)),
                         fmt::format("{}", fmt::join(labels(), ", ")), drawn, "Hz");

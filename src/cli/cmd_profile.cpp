@@ -72,16 +72,16 @@ void add_chosen(const std::string& word, const Request& request, std::vector<Cho
     throw InputError(Problem{"", "there is no profile in it", "declare one under profiles:", Place{file, 0, 0}});
   if (!vibrator) vibrator = plan.vibrator;
   if (title.empty()) title = plan.title;
-  for (const Profile& each : plan.profiles) {
-    if (!wanted.empty() && each.name != wanted) continue;
-    Profile own = each;
+  for (const Profile& stated : plan.profiles) {
+    if (!wanted.empty() && stated.name != wanted) continue;
+    Profile profile = stated;
     // Files of results are named after profiles.
     const auto is_known = [&](const std::string& name) {
       return std::any_of(chosen.begin(), chosen.end(), [&](const Chosen& other) { return other.profile.name == name; });
     };
-    if (is_known(own.name)) own.name = std::filesystem::path(file).stem().string() + "-" + own.name;
-    for (int k = 2; is_known(own.name); ++k) own.name = fmt::format("{}-{}", each.name, k);
-    chosen.push_back({std::move(own), plan.show});
+    if (is_known(profile.name)) profile.name = std::filesystem::path(file).stem().string() + "-" + profile.name;
+    for (int k = 2; is_known(profile.name); ++k) profile.name = fmt::format("{}-{}", stated.name, k);
+    chosen.push_back({std::move(profile), plan.show});
   }
 }
 
@@ -192,14 +192,14 @@ Table vibrator_table(const std::vector<Chosen>& all, const Vibrator& vibrator, b
 void add_comparisons(const std::vector<Chosen>& all, const RunFolder& folder,
                      std::vector<std::pair<std::filesystem::path, Chart>>& charts) {
   std::vector<std::vector<const Chosen*>> groups;
-  for (const Chosen& each : all) {
-    if (each.profile.of_load() && !each.profile.is_random()) continue;
+  for (const Chosen& chosen : all) {
+    if (chosen.profile.of_load() && !chosen.profile.is_random()) continue;
     const auto same = [&](const std::vector<const Chosen*>& group) {
       const Profile& first = group.front()->profile;
-      return first.is_random() == each.profile.is_random() && first.drives == each.profile.drives;
+      return first.is_random() == chosen.profile.is_random() && first.drives == chosen.profile.drives;
     };
     const auto group = std::find_if(groups.begin(), groups.end(), same);
-    (group == groups.end() ? groups.emplace_back() : *group).push_back(&each);
+    (group == groups.end() ? groups.emplace_back() : *group).push_back(&chosen);
   }
   int number = 0;
   for (const auto& group : groups) {
@@ -261,10 +261,10 @@ void add_envelope(const Chosen& chosen, const Request& request, const RunFolder&
 
 ExitStatus profile(const Request& request, Terminal& terminal) {
   const std::string first = plan_word(request, "profile", 1000);
-  std::vector<Chosen> all;
+  std::vector<Chosen> chosens;
   std::optional<Vibrator> vibrator;
   std::string title;
-  for (const std::string& word : request.words) add_chosen(word, request, all, vibrator, title);
+  for (const std::string& word : request.words) add_chosen(word, request, chosens, vibrator, title);
 
   const std::string file = std::filesystem::exists(first) ? first : first.substr(0, first.rfind(':'));
   RunFolder folder(result_folder(request, file, "profile"));
@@ -275,7 +275,7 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
     terminal.table(table);
     summary.tables.push_back(std::move(table));
   };
-  for (const Chosen& chosen : all) {
+  for (const Chosen& chosen : chosens) {
     const auto& [each, show] = chosen;
     const bool is_random = each.is_random();
     Table table = table_of_profile(each, show);
@@ -302,16 +302,16 @@ ExitStatus profile(const Request& request, Terminal& terminal) {
     charts.emplace_back(folder.path("figures/profile." + each.name), chart_of_profile(each, headline, show).chart);
     if (request.envelope) add_envelope(chosen, request, folder, summary, terminal, charts);
   }
-  if (all.size() > 1) show_table(comparison_table(all));
-  if (!request.bands.empty()) show_table(band_table(all, request));
+  if (chosens.size() > 1) show_table(comparison_table(chosens));
+  if (!request.bands.empty()) show_table(band_table(chosens, request));
   bool met = true;
   if (vibrator) {
-    show_table(vibrator_table(all, *vibrator, met));
+    show_table(vibrator_table(chosens, *vibrator, met));
     terminal.paragraph(
         "Sine: 0 to peak. Random: RMS of the force, 3σ of the velocity. Stroke: both ways, of random 6σ.");
   }
   if (!met) terminal.warn("a profile asks more of the vibrator than it can give: see the table");
-  add_comparisons(all, folder, charts);
+  add_comparisons(chosens, folder, charts);
   write_summary(summary, folder);
   if (request.figures)
     run_jobs(charts.size(), request.threads, [&](std::size_t i) { draw_chart(charts[i].second, charts[i].first); });

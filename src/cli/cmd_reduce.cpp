@@ -105,10 +105,11 @@ ExitStatus reduce(const Request& request, Terminal& terminal) {
   std::vector<WatchedPoint> points = points_of(plan, std::span(request.words).subspan(1));
   if (!request.parts.empty()) {  // what lies elsewhere is left out, unless it was asked for
     const std::vector<bool> used = plan.assembly.used_nodes();
-    for (const WatchedPoint& each : points)
-      if (!used[static_cast<std::size_t>(each.node)] && request.words.size() > 1)
-        throw_input_error("", fmt::format("{} does not lie on the parts {}", each.name, fmt::join(request.parts, ", ")),
-                          "name places of these parts");
+    for (const WatchedPoint& watched_point : points)
+      if (!used[static_cast<std::size_t>(watched_point.node)] && request.words.size() > 1)
+        throw_input_error(
+            "", fmt::format("{} does not lie on the parts {}", watched_point.name, fmt::join(request.parts, ", ")),
+            "name places of these parts");
     std::erase_if(points, [&](const WatchedPoint& each) { return !used[static_cast<std::size_t>(each.node)]; });
   }
   RunFolder folder(result_folder(request, plan_file, "reduce"));

@@ -30,11 +30,13 @@ Table mode_table(const UpdateStudy& study, const Show& show) {
                {"misfit", "%", 2},
                {"from", ""}},
               {}};
-  for (const MeasuredMode& each : study.modes)
-    table.rows.push_back({static_cast<double>(each.mode + 1), frequency.from_si(each.frequency_before),
-                          frequency.from_si(each.frequency), frequency.from_si(each.frequency_error),
-                          100 * (each.frequency / each.frequency_before - 1), 100 * each.damping_before,
-                          100 * each.damping, 100 * each.damping_error, 100 * each.misfit, each.from});
+  for (const MeasuredMode& measured_mode : study.modes)
+    table.rows.push_back({static_cast<double>(measured_mode.mode + 1),
+                          frequency.from_si(measured_mode.frequency_before), frequency.from_si(measured_mode.frequency),
+                          frequency.from_si(measured_mode.frequency_error),
+                          100 * (measured_mode.frequency / measured_mode.frequency_before - 1),
+                          100 * measured_mode.damping_before, 100 * measured_mode.damping,
+                          100 * measured_mode.damping_error, 100 * measured_mode.misfit, measured_mode.from});
   return table;
 }
 

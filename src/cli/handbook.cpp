@@ -164,7 +164,7 @@ std::string without_marks(std::string text) {
 }  // namespace
 
 const std::vector<HandbookEntry>& handbook() {
-  static const std::vector<HandbookEntry> all = [] {
+  static const std::vector<HandbookEntry> handbook_entries = [] {
     std::vector<HandbookEntry> entries;
     add_page("plan", handbook_pages::plan, entries);
     add_page("recipes", handbook_pages::recipes, entries);
@@ -172,7 +172,7 @@ const std::vector<HandbookEntry>& handbook() {
     add_page("theory", handbook_pages::theory, entries);
     return entries;
   }();
-  return all;
+  return handbook_entries;
 }
 
 std::string first_sentence(const std::string& section) {

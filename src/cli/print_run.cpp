@@ -84,15 +84,15 @@ std::string frequencies_in_words(const std::vector<const CaseResults*>& cases, c
   const DisplayUnit unit = show.unit(kind::frequency);
   std::vector<const CaseResults*> drawn;
   std::copy_if(cases.begin(), cases.end(), std::back_inserter(drawn), [](auto* own) { return !own->grid().empty(); });
-  const auto each = cases_by_text(drawn, [&](const CaseResults& outcome) {
+  const auto texts = cases_by_text(drawn, [&](const CaseResults& outcome) {
     const std::vector<double>& grid = outcome.grid();
     return fmt::format("{} frequencies from {:.5g} to {:.5g} {}", grid.size(), unit.from_si(grid.front()),
                        unit.from_si(grid.back()), unit.text);
   });
   std::string text;
-  for (const auto& [frequencies, of] : each)
+  for (const auto& [frequencies, of] : texts)
     text +=
-        fmt::format("{}{}{}", text.empty() ? " " : "; ", frequencies, each.size() > 1 ? fmt::format(" ({})", of) : "");
+        fmt::format("{}{}{}", text.empty() ? " " : "; ", frequencies, texts.size() > 1 ? fmt::format(" ({})", of) : "");
   return text.empty() ? "" : text + ".";
 }
 
@@ -219,10 +219,11 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
     terminal.paragraph(counting_in_words(analysis.responses->lives));
   }
   if (tables.equipment) terminal.table(*tables.equipment);
-  for (const CrossSpectrum& each : analysis.responses->cross_spectra)
-    terminal.paragraph(fmt::format(
-        "{}: {} and {} go together by {:+.3f} at one instant; over frequency: tables/cross.{}.csv.",
-        each.excitation->name(), each.request->of[0], each.request->of[1], each.correlation, each.request->name));
+  for (const CrossSpectrum& cross_spectrum : analysis.responses->cross_spectra)
+    terminal.paragraph(
+        fmt::format("{}: {} and {} go together by {:+.3f} at one instant; over frequency: tables/cross.{}.csv.",
+                    cross_spectrum.excitation->name(), cross_spectrum.request->of[0], cross_spectrum.request->of[1],
+                    cross_spectrum.correlation, cross_spectrum.request->name));
   for (std::size_t i = 0; i < analysis.responses->histories.size(); ++i) {
     terminal.table(tables.histories[i]);
     terminal.paragraph(history_in_words(analysis.responses->histories[i]));

@@ -46,17 +46,17 @@ constexpr Option known_options[] = {
 // Those of one command; of all without a name.
 po::options_description options_of(const std::string& command) {
   po::options_description options("Options", 100, 50);
-  for (const Option& each : known_options) {
-    if (!command.empty() && !each.is_of(command)) continue;
-    const std::string name = each.name;
-    if (!each.value)
-      options.add_options()(each.name, each.help);
+  for (const Option& option : known_options) {
+    if (!command.empty() && !option.is_of(command)) continue;
+    const std::string name = option.name;
+    if (!option.value)
+      options.add_options()(option.name, option.help);
     else if (name == "threads" || name == "envelope")
-      options.add_options()(each.name, po::value<int>()->value_name(each.value), each.help);
+      options.add_options()(option.name, po::value<int>()->value_name(option.value), option.help);
     else if (name == "set" || name == "band")
-      options.add_options()(each.name, po::value<std::vector<std::string>>()->value_name(each.value), each.help);
+      options.add_options()(option.name, po::value<std::vector<std::string>>()->value_name(option.value), option.help);
     else
-      options.add_options()(each.name, po::value<std::string>()->value_name(each.value), each.help);
+      options.add_options()(option.name, po::value<std::string>()->value_name(option.value), option.help);
   }
   return options;
 }
@@ -86,8 +86,8 @@ std::string describe_options(const std::string& command) {
 }
 
 Request read_request(std::span<const std::string> words, const std::string& command) {
-  po::options_description all = options_of(command);
-  all.add_options()("words", po::value<std::vector<std::string>>());
+  po::options_description options = options_of(command);
+  options.add_options()("words", po::value<std::vector<std::string>>());
   po::positional_options_description positional;
   positional.add("words", -1);
   po::variables_map values;
@@ -95,7 +95,7 @@ Request read_request(std::span<const std::string> words, const std::string& comm
     using namespace po::command_line_style;
     const auto style = unix_style & ~allow_guessing & ~allow_short;
     po::store(po::command_line_parser(std::vector<std::string>(words.begin(), words.end()))
-                  .options(all)
+                  .options(options)
                   .positional(positional)
                   .style(style)
                   .run(),

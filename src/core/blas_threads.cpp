@@ -33,11 +33,12 @@ void set_blas_threads(int threads) { openblas_set_num_threads(threads); }
 void reserve_blas_memory(int threads) {
   rlimit limit{};
   if (getrlimit(RLIMIT_AS, &limit) != 0 || limit.rlim_cur == RLIM_INFINITY) return;
-  const int own = threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
+  const int count = threads > 0 ? threads : static_cast<int>(std::max(1U, std::thread::hardware_concurrency()));
   // Of one thread: its stack, an arena of the allocator, the buffer of BLAS.
-  constexpr double each = 160, base = 300;
+  constexpr double of_each = 160, base = 300;
   const double allowed = static_cast<double>(limit.rlim_cur) / (1 << 20U),
-               needed = mapped_memory() / (1 << 20U) + base + each * (own + std::max(own, openblas_get_num_threads()));
+               needed = mapped_memory() / (1 << 20U) + base +
+                        of_each * (count + std::max(count, openblas_get_num_threads()));
   if (needed > allowed)
     throw NumericalError(fmt::format(
         "not enough memory: {:.0f} MB of address space are needed to begin with, and ulimit -v allows {:.0f}; "
@@ -46,8 +47,8 @@ void reserve_blas_memory(int threads) {
   multiply_something();
   const OneBlasThread alone;
   std::vector<std::thread> all;
-  all.reserve(static_cast<std::size_t>(own));
-  for (int k = 0; k < own; ++k) all.emplace_back(multiply_something);
+  all.reserve(static_cast<std::size_t>(count));
+  for (int k = 0; k < count; ++k) all.emplace_back(multiply_something);
   for (std::thread& thread : all) thread.join();
 }
 

@@ -72,11 +72,11 @@ NamedChart variant_chart(const std::vector<LimitResult>& limits, const std::vect
   std::vector<double> stated;
   stated.reserve(limits.size());
   for (const LimitResult& each : limits) stated.push_back(each.deciding());
-  std::vector<NamedMargins> all{{"as stated", stated}};
-  all.insert(all.end(), variants.begin(), variants.end());
+  std::vector<NamedMargins> named_margins{{"as stated", stated}};
+  named_margins.insert(named_margins.end(), variants.begin(), variants.end());
   const auto lowest = [&](std::size_t i) {
     double least = HUGE_VAL;
-    for (const NamedMargins& each : all)
+    for (const NamedMargins& each : named_margins)
       if (each.margins[i] < least) least = each.margins[i];
     return least;
   };
@@ -85,17 +85,18 @@ NamedChart variant_chart(const std::vector<LimitResult>& limits, const std::vect
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return lowest(a) < lowest(b); });
   constexpr std::size_t most_bars = 27;  // so that the text beside each has its height
   constexpr double half_row = 0.42;
-  const std::size_t shown = std::min(order.size(), std::max<std::size_t>(1, most_bars / all.size()));
+  const std::size_t shown = std::min(order.size(), std::max<std::size_t>(1, most_bars / named_margins.size()));
   chart.title = "Margins with springs that are others, the lowest first";
   chart.subtitle = shown < order.size() ? fmt::format("the {} smallest of {} are shown", shown, order.size())
                                         : "from the modes of the springs as stated";
   Panel panel{{"", Axis::Scale::named}};
-  const double thick = 2 * half_row / static_cast<double>(all.size());
+  const double thick = 2 * half_row / static_cast<double>(named_margins.size());
   double least = 0, most = 0;
-  for (std::size_t k = 0; k < all.size(); ++k) {
-    Series series{all[k].name, {}, {}, Series::Style::bars, {}, {}, k == 0 ? palette_size : static_cast<int>(k - 1)};
+  for (std::size_t k = 0; k < named_margins.size(); ++k) {
+    Series series{
+        named_margins[k].name, {}, {}, Series::Style::bars, {}, {}, k == 0 ? palette_size : static_cast<int>(k - 1)};
     for (std::size_t row = 0; row < shown; ++row) {
-      const double margin = 100 * all[k].margins[order[row]];
+      const double margin = 100 * named_margins[k].margins[order[row]];
       if (std::isnan(margin)) continue;
       const double end = std::clamp(margin, -100.0, widest_margin),
                    top = static_cast<double>(shown - row) + half_row - thick * static_cast<double>(k);
@@ -180,10 +181,10 @@ NamedChart preload_chart(const std::vector<PreloadLevel>& levels, const std::str
   constexpr Eigen::Index most = 6;
   for (Eigen::Index r = 0; r < std::min(most, least.frequency.size()); ++r) {
     Series line{fmt::format("mode {}, {}", r + 1, value_text(least.frequency[r], frequency, 4)), {}, {}};
-    for (const PreloadLevel* each : order) {
-      if (r >= each->frequency.size() || !(least.frequency[r] > 0)) continue;
-      line.x.push_back(100 * each->level);
-      line.y.push_back(each->frequency[r] / least.frequency[r]);
+    for (const PreloadLevel* preload_level : order) {
+      if (r >= preload_level->frequency.size() || !(least.frequency[r] > 0)) continue;
+      line.x.push_back(100 * preload_level->level);
+      line.y.push_back(preload_level->frequency[r] / least.frequency[r]);
     }
     panel.series.push_back(std::move(line));
   }
@@ -206,19 +207,19 @@ NamedChart order_chart(const std::vector<OrderSource>& orders, const ModalBasis&
   Panel panel{{fmt::format("Frequency ({})", frequency.text), Axis::Scale::linear}};
   constexpr double worth_a_mark = 0.05;
   std::set<int> modes;
-  for (const OrderSource& own : orders) {
-    const double order = own.excitation.order;
+  for (const OrderSource& order_source : orders) {
+    const double order = order_source.excitation.order;
     panel.series.push_back({fmt::format("order {:g}", order),
                             {60 * from, 60 * to},
                             {frequency.from_si(order * from), frequency.from_si(order * to)}});
-    for (const DrivenMode& each : own.driven) {
-      if (each.motion < worth_a_mark * own.driven.front().motion) continue;
-      modes.insert(each.mode);
-      const double f = basis.frequency(each.mode), speed = 60 * f / order;
+    for (const DrivenMode& driven_mode : order_source.driven) {
+      if (driven_mode.motion < worth_a_mark * order_source.driven.front().motion) continue;
+      modes.insert(driven_mode.mode);
+      const double f = basis.frequency(driven_mode.mode), speed = 60 * f / order;
       panel.peaks.push_back({panel.series.size() - 1, speed, frequency.from_si(f),
-                             fmt::format("{}: {} rpm", each.mode + 1, format_number(speed, 4))});
+                             fmt::format("{}: {} rpm", driven_mode.mode + 1, format_number(speed, 4))});
       named.in_words += fmt::format("{}order {:g} meets mode {} at {} rpm", named.in_words.empty() ? "" : "; ", order,
-                                    each.mode + 1, format_number(speed, 4));
+                                    driven_mode.mode + 1, format_number(speed, 4));
     }
   }
   bool first = true;

@@ -52,12 +52,12 @@ std::string stroke(int& number, double x0, double y0, double x1, double y1, cons
 int colour_of(const std::vector<Series>& series, std::size_t index) {
   int next = 0;
   for (std::size_t i = 0; i < series.size(); ++i) {
-    const Series& each = series[i];
-    if (each.style == Series::Style::input || each.style == Series::Style::limit) {
+    const Series& drawn = series[i];
+    if (drawn.style == Series::Style::input || drawn.style == Series::Style::limit) {
       if (i == index) return -1;
       continue;
     }
-    const int own = each.colour >= 0 ? each.colour : next++ % palette_size;
+    const int own = drawn.colour >= 0 ? drawn.colour : next++ % palette_size;
     if (i == index) return own;
   }
   return 0;
@@ -69,13 +69,13 @@ const char* colour_name(const std::vector<Series>& series, std::size_t index) {
 
 std::string peak_labels(const Panel& panel, const Frame& frame, int& number) {
   std::string program;
-  for (const PlacedLabel& each : placed_labels(panel, frame)) {
-    if (each.leader) {
-      const auto& [x0, y0, x1, y1] = *each.leader;
+  for (const PlacedLabel& placed_label : placed_labels(panel, frame)) {
+    if (placed_label.leader) {
+      const auto& [x0, y0, x1, y1] = *placed_label.leader;
       program += stroke(number, x0, y0, x1, y1, "lw 0.8 lc rgb '#4b5563'");
     }
-    program += label_at(number, each.peak->text, each.x, each.y, "center", label_points,
-                        colour_name(panel.series, each.peak->series), "boxed");
+    program += label_at(number, placed_label.peak->text, placed_label.x, placed_label.y, "center", label_points,
+                        colour_name(panel.series, placed_label.peak->series), "boxed");
   }
   return program;
 }

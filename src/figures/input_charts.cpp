@@ -107,8 +107,8 @@ NamedChart envelope_chart(const EnvelopeSource& source, const Show& show) {
   const auto rms = [&](double area) {
     return source.random ? ": " + value_text(std::sqrt(area), plain, 3) + " RMS" : "";
   };
-  const double own = curve_rms(source.grid, source.values);
-  panel.series.push_back({"response" + rms(own * own), in_unit(grid, frequency),
+  const double drawn_rms = curve_rms(source.grid, source.values);
+  panel.series.push_back({"response" + rms(drawn_rms * drawn_rms), in_unit(grid, frequency),
                           in_unit({source.values.begin(), source.values.end()}, unit)});
   if (source.averaged)
     panel.series.push_back({"averaged over bands", in_unit(grid, frequency), in_unit(source.envelope.averaged, unit)});

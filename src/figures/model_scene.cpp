@@ -193,7 +193,7 @@ class Drawer {
     std::array<double, 2> values{std::nan(""), std::nan("")};
     if (look_.beam_value) values = {look_.beam_value(index, 0), look_.beam_value(index, 1)};
     const bool valued = !std::isnan(values[0]) && !std::isnan(values[1]);
-    const int own = valued ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(beam.part)]);
+    const int colour = valued ? Scene::by_value : paint(paints_.parts[static_cast<std::size_t>(beam.part)]);
     for (std::size_t o = 0; o < std::min(first.size(), last.size()); ++o) {
       const std::size_t corners = std::min(first[o].size(), last[o].size());
       std::array<std::vector<int>, 2> rings;
@@ -210,12 +210,12 @@ class Drawer {
       }
       for (std::size_t k = 0; k < corners; ++k) {
         const std::size_t next = (k + 1) % corners;
-        scene_.faces.push_back({{rings[0][k], rings[0][next], rings[1][next], rings[1][k]}, own});
+        scene_.faces.push_back({{rings[0][k], rings[0][next], rings[1][next], rings[1][k]}, colour});
         if (corners <= 6) scene_.strokes.push_back({rings[0][k], rings[1][k], paints_.dark, 0.7});
       }
       for (const auto& ring : rings) {
         for (std::size_t k = 1; k + 1 < corners; ++k)
-          scene_.faces.push_back({{ring[0], ring[k], ring[k + 1], -1}, own});
+          scene_.faces.push_back({{ring[0], ring[k], ring[k + 1], -1}, colour});
         for (std::size_t k = 0; k < corners; ++k)
           scene_.strokes.push_back({ring[k], ring[(k + 1) % corners], paints_.dark, corners <= 6 ? 0.5 : 0.35});
       }
@@ -257,7 +257,7 @@ class Drawer {
     const Vector3 a = moved_.node(from), b = to < 0 ? Vector3(spring.point) : moved_.node(to);
     const auto joint = std::find_if(paints_.joints.begin(), paints_.joints.end(),
                                     [&](const auto& each) { return each.first == spring.joint; });
-    const int own = paint(joint->second);
+    const int colour = paint(joint->second);
     const double va = moved_.value(from, assembly_.nodes[static_cast<std::size_t>(from)].position),
                  vb = to < 0 ? 0 : moved_.value(to, assembly_.nodes[static_cast<std::size_t>(to)].position);
     Vector3 along = b - a;
@@ -268,7 +268,7 @@ class Drawer {
       for (int d = 0; d < 3; ++d) {
         // Contacts are many and lie between what would hide them.
         const Vector3 half = (spring.unilateral ? 0.2 : 0.5) * least * Vector3::Unit(d);
-        scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), own,
+        scene_.strokes.push_back({scene_.add(a - half, va), scene_.add(a + half, va), colour,
                                   spring.unilateral ? 2.0 : 3.0, true, spring.unilateral.has_value()});
       }
       return;
@@ -280,7 +280,7 @@ class Drawer {
       const double part = k > turns ? 1 : (k - 0.5) / turns;
       const Vector3 side = k > turns ? Vector3::Zero() : Vector3((k % 2 ? 1 : -1) * across);
       const int next = scene_.add(a + part * along + side, (1 - part) * va + part * vb, {k > turns ? to : -1, -1});
-      scene_.strokes.push_back({last, next, own, 2.4});
+      scene_.strokes.push_back({last, next, colour, 2.4});
       last = next;
     }
   }
@@ -337,7 +337,7 @@ class Drawer {
   void add_loads() {
     const std::vector<LoadArrow> arrows = load_arrows(assembly_);
     if (arrows.empty()) return;
-    const int own = scene_.add_paint(load_colour);
+    const int colour = scene_.add_paint(load_colour);
     for (const LoadArrow& arrow : arrows) {
       const Vector3 along = arrow.to - arrow.from;
       const Vector3 side = (std::abs(along.x()) < 0.9 * along.norm() ? Vector3::UnitX() : Vector3::UnitY())
@@ -345,7 +345,7 @@ class Drawer {
                                .normalized(),
                     other = along.normalized().cross(side);
       const auto stroke = [&](const Vector3& from, const Vector3& to, double width) {
-        scene_.strokes.push_back({scene_.add(from), scene_.add(to), own, width, false, true});
+        scene_.strokes.push_back({scene_.add(from), scene_.add(to), colour, width, false, true});
       };
       stroke(arrow.from, arrow.to, 2);
       for (int head = 0; head < (arrow.moment ? 2 : 1); ++head) {

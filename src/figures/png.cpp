@@ -66,11 +66,11 @@ struct Cluster {
   explicit Cluster(std::vector<Counted> own) : members(std::move(own)) {
     std::array<double, 3> sum{}, squares{};
     double count = 0;
-    for (const Counted& each : members) {
-      count += each.count;
+    for (const Counted& counted : members) {
+      count += counted.count;
       for (std::size_t c = 0; c < 3; ++c) {
-        sum[c] += each.count * each.colour[c];
-        squares[c] += each.count * each.colour[c] * each.colour[c];
+        sum[c] += counted.count * counted.colour[c];
+        squares[c] += counted.count * counted.colour[c] * counted.colour[c];
       }
     }
     for (std::size_t c = 0; c < 3; ++c) {
@@ -107,9 +107,9 @@ std::vector<std::array<int, 3>> palette_of(std::vector<Counted> colours) {
     *worst = Cluster(std::move(worst->members));
     clusters.emplace_back(std::move(upper));
   }
-  for (const Cluster& each : clusters) {
+  for (const Cluster& cluster : clusters) {
     std::array<int, 3> colour{};
-    for (std::size_t c = 0; c < 3; ++c) colour[c] = static_cast<int>(std::lround(each.mean[c]));
+    for (std::size_t c = 0; c < 3; ++c) colour[c] = static_cast<int>(std::lround(cluster.mean[c]));
     palette.push_back(colour);
   }
   return palette;

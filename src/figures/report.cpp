@@ -278,22 +278,22 @@ data report_data(const Report& report, bool inside) {
   bool has_charts = false, has_scene = false;
   int key = 0;
   for (const ReportSection& section : report.sections) {
-    data own;
-    own.set("id", section.id);
-    own.set("title", section.title);
-    own.set("level", std::to_string(section.level));
-    own.set("hashes", std::string(static_cast<std::size_t>(section.level), '#'));
-    own.set("folded", section.folded);
-    own.set("paragraphs", texts(section.paragraphs));
-    own.set("listing", texts(section.listing));
-    own.set("has_listing", !section.listing.empty());
-    own.set("turning", false);
+    data values;
+    values.set("id", section.id);
+    values.set("title", section.title);
+    values.set("level", std::to_string(section.level));
+    values.set("hashes", std::string(static_cast<std::size_t>(section.level), '#'));
+    values.set("folded", section.folded);
+    values.set("paragraphs", texts(section.paragraphs));
+    values.set("listing", texts(section.listing));
+    values.set("has_listing", !section.listing.empty());
+    values.set("turning", false);
     if (inside && !section.turning.empty()) {
-      own.set("turning", base64(deflated(section.turning)));
+      values.set("turning", base64(deflated(section.turning)));
       has_scene = true;
-      own.set("node_curves", false);
+      values.set("node_curves", false);
       if (!section.node_curves.empty()) {
-        own.set("node_curves", base64(deflated(section.node_curves)));
+        values.set("node_curves", base64(deflated(section.node_curves)));
         has_charts = true;
       }
     }
@@ -320,9 +320,9 @@ data report_data(const Report& report, bool inside) {
     }
     for (const Table& table : section.tables)
       if (!table.rows.empty()) tables.push_back(table_data(table));
-    own.set("figures", figures);
-    own.set("tables", tables);
-    (section.leading ? leading : sections).push_back(own);
+    values.set("figures", figures);
+    values.set("tables", tables);
+    (section.leading ? leading : sections).push_back(values);
     if (section.level == 2) {
       data entry;
       entry.set("id", section.id);

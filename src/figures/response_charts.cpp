@@ -44,11 +44,11 @@ std::string component_drawn(const CaseResults& outcome, const ChartSource& sourc
   std::string most;
   double largest = -1;
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
-    const Output& each = source.watched[i];
-    if (each.entry != watched.entry || each.quantity != watched.quantity || each.is_magnitude()) continue;
-    if (const double own = outcome.strength(i, each); own > largest * (1 + 1e-9)) {
+    const Output& output = source.watched[i];
+    if (output.entry != watched.entry || output.quantity != watched.quantity || output.is_magnitude()) continue;
+    if (const double own = outcome.strength(i, output); own > largest * (1 + 1e-9)) {
       largest = own;
-      most = each.component;
+      most = output.component;
     }
   }
   return most;
@@ -58,16 +58,16 @@ std::string component_drawn(const CaseResults& outcome, const ChartSource& sourc
 std::vector<Group> groups_of(const CaseResults& outcome, const ChartSource& source) {
   std::vector<Group> groups;
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
-    const Output& each = source.watched[i];
-    const bool motion = each.quantity->subject == Subject::node && each.quantity->vector;
+    const Output& output = source.watched[i];
+    const bool motion = output.quantity->subject == Subject::node && output.quantity->vector;
     const bool judged =
-        each.is_headline() && std::any_of(source.limits.begin(), source.limits.end(),
-                                          [&](const Limit& limit) { return applies(limit, outcome, each); });
-    if (motion ? each.component != component_drawn(outcome, source, each) : !judged) continue;
-    if (!outcome.has(each)) continue;
+        output.is_headline() && std::any_of(source.limits.begin(), source.limits.end(),
+                                            [&](const Limit& limit) { return applies(limit, outcome, output); });
+    if (motion ? output.component != component_drawn(outcome, source, output) : !judged) continue;
+    if (!outcome.has(output)) continue;
     auto found =
-        std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == each.quantity; });
-    if (found == groups.end()) found = groups.insert(found, Group{each.quantity, {}});
+        std::find_if(groups.begin(), groups.end(), [&](const Group& g) { return g.quantity == output.quantity; });
+    if (found == groups.end()) found = groups.insert(found, Group{output.quantity, {}});
     if (found->members.size() < most_series) found->members.push_back(i);
   }
   return groups;
@@ -143,25 +143,25 @@ Series input_series(const CaseResults& outcome, const std::vector<double>& grid,
 std::vector<Series> random_inputs(const CaseResults& outcome, const Kind& kind, const std::vector<double>& grid,
                                   const DisplayUnit& unit, const DisplayUnit& plain) {
   const Excitation& excitation = *outcome.excitation;
-  std::vector<Series> all;
+  std::vector<Series> series;
   std::vector<std::string> names;
   for (std::size_t k = 0; k < excitation.names.size(); ++k) {
     if (excitation.kinds[k] != &kind) continue;
     Series input{"", grid, {}, Series::Style::input};
     for (const double f : outcome.grid()) input.y.push_back(unit.from_si(excitation.spectrum.level(k, f)));
     const std::string rms = value_text(std::sqrt(excitation.spectrum.levels()[k].area()), plain, 3) + " RMS";
-    const auto same = std::find_if(all.begin(), all.end(), [&](const Series& each) { return each.y == input.y; });
-    if (same != all.end()) {
-      std::string& own = names[static_cast<std::size_t>(same - all.begin())];
+    const auto same = std::find_if(series.begin(), series.end(), [&](const Series& each) { return each.y == input.y; });
+    if (same != series.end()) {
+      std::string& own = names[static_cast<std::size_t>(same - series.begin())];
       own += ", " + excitation.names[k];
       same->label = fmt::format("input {}: {}{}", own, own.find(',') == std::string::npos ? "" : "each ", rms);
       continue;
     }
     names.push_back(excitation.names[k]);
     input.label = fmt::format("input{}: {}", excitation.names.size() > 1 ? " " + names.back() : "", rms);
-    if (all.size() < most_series) all.push_back(std::move(input));
+    if (series.size() < most_series) series.push_back(std::move(input));
   }
-  return all;
+  return series;
 }
 
 // A maximum of a drawn curve, by a parabola through its three highest points on log-log paper.

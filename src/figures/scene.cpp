@@ -199,21 +199,21 @@ void draw_marks(Pen& pen, const Picture& picture, const Projection& project, dou
   for (const Picture::Mark& mark : picture.marks) {
     const Vector3d at = project(mark.point) / pixel_samples;
     const double wide = text_width(mark.text, 11) + 12;
-    Label own{at.x() + 16 + wide > right ? at.x() - 16 - wide : at.x() + 16, std::max(at.y() - 18, top), wide};
+    Label label{at.x() + 16 + wide > right ? at.x() - 16 - wide : at.x() + 16, std::max(at.y() - 18, top), wide};
     const auto covers = [&](const Label& other) {
-      return std::abs(own.y - other.y) < 24 && own.x < other.x + other.wide && other.x < own.x + own.wide;
+      return std::abs(label.y - other.y) < 24 && label.x < other.x + other.wide && other.x < label.x + label.wide;
     };
-    for (bool again = true; again && own.y > top;) {
+    for (bool again = true; again && label.y > top;) {
       again = false;
       for (const Label& other : labels)
         if (covers(other)) {
-          own.y = other.y - 24;
+          label.y = other.y - 24;
           again = true;
         }
     }
-    labels.push_back(own);
-    pen.box(own.x, own.y - 15, wide, 22, {1, 1, 1}, 0.85);
-    pen.text(own.x + 6, own.y + 1, mark.text, 11, ink);
+    labels.push_back(label);
+    pen.box(label.x, label.y - 15, wide, 22, {1, 1, 1}, 0.85);
+    pen.text(label.x + 6, label.y + 1, mark.text, 11, ink);
     pen.ring(at.x(), at.y(), 5);
   }
 }

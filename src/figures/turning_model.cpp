@@ -28,26 +28,26 @@ Eigen::Matrix3Xd points_of(const Scene& scene, const std::vector<int>& homes, co
 }
 
 std::vector<GlbPrimitive> primitives_of(const Scene& scene, const std::vector<std::pair<std::string, Colour>>& legend) {
-  std::vector<GlbPrimitive> all;
+  std::vector<GlbPrimitive> glb_primitives;
   std::map<std::pair<int, bool>, std::size_t> known;
   const auto primitive = [&](int paint, bool lines) -> GlbPrimitive& {
-    const auto [at, fresh] = known.try_emplace({paint, lines}, all.size());
+    const auto [at, fresh] = known.try_emplace({paint, lines}, glb_primitives.size());
     if (fresh) {
       const Colour colour = scene.paints[static_cast<std::size_t>(paint)];
       const bool named = static_cast<std::size_t>(paint) < legend.size();
-      all.push_back({named   ? legend[static_cast<std::size_t>(paint)].first
-                     : lines ? "edges"
-                             : "base",
-                     {colour.red, colour.green, colour.blue},
-                     lines,
-                     {}});
+      glb_primitives.push_back({named   ? legend[static_cast<std::size_t>(paint)].first
+                                : lines ? "edges"
+                                        : "base",
+                                {colour.red, colour.green, colour.blue},
+                                lines,
+                                {}});
     }
-    return all[at->second];
+    return glb_primitives[at->second];
   };
   for (const Scene::Face& face : scene.faces) {
-    GlbPrimitive& own = primitive(face.paint, false);
+    GlbPrimitive& glb_primitive = primitive(face.paint, false);
     const auto add = [&](int a, int b, int c) {
-      for (const int each : {a, b, c}) own.vertices.push_back(static_cast<std::uint32_t>(each));
+      for (const int each : {a, b, c}) glb_primitive.vertices.push_back(static_cast<std::uint32_t>(each));
     };
     add(face.corners[0], face.corners[1], face.corners[2]);
     if (face.corners[3] >= 0) add(face.corners[0], face.corners[2], face.corners[3]);
@@ -57,7 +57,7 @@ std::vector<GlbPrimitive> primitives_of(const Scene& scene, const std::vector<st
     own.vertices.push_back(static_cast<std::uint32_t>(stroke.from));
     own.vertices.push_back(static_cast<std::uint32_t>(stroke.to));
   }
-  return all;
+  return glb_primitives;
 }
 
 }  // namespace
@@ -147,12 +147,12 @@ GlbModel turning_model(const Assembly& assembly, const Surface& surface, const s
       notes["swept"].push_back({{"shape", real_part}, {"coordinate", view.mode}});
     int value = -1;
     if (view.value) {
-      GlbValue own{view.name, Eigen::VectorXf(still.cols())};
+      GlbValue glb_value{view.name, Eigen::VectorXf(still.cols())};
       for (Eigen::Index k = 0; k < still.cols(); ++k) {
         const auto at = static_cast<std::size_t>(k);
-        own.values[k] = nodes[at] < 0 ? std::nanf("") : static_cast<float>(view.value(nodes[at], parts[at]));
+        glb_value.values[k] = nodes[at] < 0 ? std::nanf("") : static_cast<float>(view.value(nodes[at], parts[at]));
       }
-      model.values.push_back(std::move(own));
+      model.values.push_back(std::move(glb_value));
       value = static_cast<int>(model.values.size()) - 1;
     }
     notes["views"].push_back({{"group", view.group},

@@ -78,11 +78,11 @@ class JointSummaries {
       for (const int node : link.follow)
         of(link.joint, "rigid").connect((assembly.position(link.lead) - assembly.position(node)).norm());
     for (const Spring& spring : assembly.springs) {
-      JointSummary& own = of(spring.joint, "spring");
-      if (own.type == "spring" && spring.loss_factor) own.type = "spring, loss factor";
-      if (own.type == "spring" && spring.has_dashpot()) own.type = "spring, dashpot";
-      if (spring.law && spring.law->has_tables()) own.type = "spring, by tables";
-      own.connect(
+      JointSummary& joint_summary = of(spring.joint, "spring");
+      if (joint_summary.type == "spring" && spring.loss_factor) joint_summary.type = "spring, loss factor";
+      if (joint_summary.type == "spring" && spring.has_dashpot()) joint_summary.type = "spring, dashpot";
+      if (spring.law && spring.law->has_tables()) joint_summary.type = "spring, by tables";
+      joint_summary.connect(
           spring.nodes[1] < 0 ? 0 : (assembly.position(spring.nodes[1]) - assembly.position(spring.nodes[0])).norm());
     }
     for (const Follower& follower : assembly.followers)
@@ -127,9 +127,9 @@ Table part_table(const Assembly& assembly, const std::vector<MeshReach>& reach, 
                           elements_in_words(assembly, static_cast<int>(p)), static_cast<double>(nodes.size()),
                           part.form == Part::Form::shell ? length.from_si(part.thickness) : std::nan("")};
     for (const double size : box.sizes()) row.push_back(rounded(size, length));
-    const auto own =
+    const auto order =
         std::find_if(reach.begin(), reach.end(), [&](const MeshReach& r) { return r.part == static_cast<int>(p); });
-    row.emplace_back(own == reach.end() ? std::nan("") : show.unit(kind::frequency).from_si(own->frequency));
+    row.emplace_back(order == reach.end() ? std::nan("") : show.unit(kind::frequency).from_si(order->frequency));
     for (const double from : box.min()) row.push_back(rounded(from, length));
     table.rows.push_back(std::move(row));
   }
@@ -191,13 +191,15 @@ Table quality_table(const Assembly& assembly, const std::vector<PartQuality>& qu
       {{"part", ""}, {"Jacobian", "", 2}, {"aspect", "", 3}, {"warp", "°", 2}, {"beyond bounds", "", 4, true, 0}},
       {}};
   for (const char* axis : {"x", "y", "z"}) table.columns.push_back({axis, length.text});
-  for (const PartQuality& own : quality) {
-    std::vector<Cell> row{assembly.parts[static_cast<std::size_t>(own.part)].name, own.worst.jacobian, own.worst.aspect,
-                          own.worst.warp * 180 / pi, static_cast<double>(own.beyond)};
+  for (const PartQuality& part_quality : quality) {
+    std::vector<Cell> row{assembly.parts[static_cast<std::size_t>(part_quality.part)].name, part_quality.worst.jacobian,
+                          part_quality.worst.aspect, part_quality.worst.warp * 180 / pi,
+                          static_cast<double>(part_quality.beyond)};
     // Of what is farthest beyond its bound.
-    const double over[] = {quality_bounds.jacobian / std::max(own.worst.jacobian, 1e-3),
-                           own.worst.aspect / quality_bounds.aspect, own.worst.warp / quality_bounds.warp};
-    const Vector3& at = own.at[static_cast<std::size_t>(std::max_element(over, over + 3) - over)];
+    const double over[] = {quality_bounds.jacobian / std::max(part_quality.worst.jacobian, 1e-3),
+                           part_quality.worst.aspect / quality_bounds.aspect,
+                           part_quality.worst.warp / quality_bounds.warp};
+    const Vector3& at = part_quality.at[static_cast<std::size_t>(std::max_element(over, over + 3) - over)];
     for (int axis = 0; axis < 3; ++axis) row.push_back(rounded(at[axis], length));
     table.rows.push_back(std::move(row));
   }
@@ -211,12 +213,13 @@ Table gravity_stress_table(const Assembly& assembly, const std::vector<HighestSt
       "Highest von Mises stress of each part under 1 g along x, y, z",
       {{"part", ""}, {"x", unit.text, 3}, {"y", unit.text, 3}, {"z", unit.text, 3}, {"where, of the highest", ""}},
       {}};
-  for (const HighestStress& own : stress) {
-    const auto worst =
-        static_cast<std::size_t>(std::max_element(own.value.begin(), own.value.end()) - own.value.begin());
-    const std::string& part = assembly.parts[static_cast<std::size_t>(own.part)].name;
-    table.rows.push_back({part, unit.from_si(own.value[0]), unit.from_si(own.value[1]), unit.from_si(own.value[2]),
-                          assembly.describe_node(own.node[worst], part)});
+  for (const HighestStress& highest_stress : stress) {
+    const auto worst = static_cast<std::size_t>(
+        std::max_element(highest_stress.value.begin(), highest_stress.value.end()) - highest_stress.value.begin());
+    const std::string& part = assembly.parts[static_cast<std::size_t>(highest_stress.part)].name;
+    table.rows.push_back({part, unit.from_si(highest_stress.value[0]), unit.from_si(highest_stress.value[1]),
+                          unit.from_si(highest_stress.value[2]),
+                          assembly.describe_node(highest_stress.node[worst], part)});
   }
   return table;
 }
@@ -256,18 +259,18 @@ Table finding_table(const std::vector<Finding>& findings, const std::map<std::st
                {"z", length.text, 4, false},
                {"in words", ""}},
               {}};
-  for (const Finding& each : findings) {
-    const auto found = subjects.find(each.subject);
+  for (const Finding& finding : findings) {
+    const auto found = subjects.find(finding.subject);
     const bool known = found != subjects.end();
-    std::vector<Cell> row{std::string(name_of(each.grade)),
-                          each.subject,
-                          each.what,
-                          each.remedy,
+    std::vector<Cell> row{std::string(name_of(finding.grade)),
+                          finding.subject,
+                          finding.what,
+                          finding.remedy,
                           known ? found->second.file : std::string(),
                           known ? static_cast<double>(found->second.line) : std::nan("")};
     for (int axis = 0; axis < 3; ++axis)
-      row.push_back(each.at ? rounded((*each.at)[axis], length) : Cell(std::nan("")));
-    row.emplace_back((known ? fmt::format("line {}, ", found->second.line) : std::string()) + each.sentence());
+      row.push_back(finding.at ? rounded((*finding.at)[axis], length) : Cell(std::nan("")));
+    row.emplace_back((known ? fmt::format("line {}, ", found->second.line) : std::string()) + finding.sentence());
     table.rows.push_back(std::move(row));
   }
   return table;

@@ -144,34 +144,37 @@ CurveFile read_curves(const std::string& file) {
     return found == columns.end() ? nullptr : &numbers[static_cast<std::size_t>(found - columns.begin())];
   };
   for (std::size_t i = 1; i < columns.size(); ++i) {
-    const CurveColumn& own = columns[i];
+    const CurveColumn& curve_column = columns[i];
     const Place place{file, 1, i < places.size() ? places[i] : 1};
     for (std::size_t j = 1; j < i; ++j)
-      if (own.holds != Holds::none && columns[j].holds == own.holds && columns[j].name == own.name)
-        refuse_at(place, fmt::format("two columns are called \"{}\"", own.name), "give each its own name");
-    const std::vector<double>* const magnitude = column(own.name, Holds::magnitude);
-    if (own.holds == Holds::phase && !magnitude)
-      refuse_at(place, fmt::format("\"{}\" has a phase and no magnitude", own.name), example_header);
-    const std::vector<double>*const real = column(own.name, Holds::real), *const imaginary =
-                                                                              column(own.name, Holds::imaginary);
-    if ((own.holds == Holds::real || own.holds == Holds::imaginary) && (!real || !imaginary || magnitude))
-      refuse_at(place, fmt::format("of \"{}\" there is not just a real and an imaginary part", own.name),
+      if (curve_column.holds != Holds::none && columns[j].holds == curve_column.holds &&
+          columns[j].name == curve_column.name)
+        refuse_at(place, fmt::format("two columns are called \"{}\"", curve_column.name), "give each its own name");
+    const std::vector<double>* const magnitude = column(curve_column.name, Holds::magnitude);
+    if (curve_column.holds == Holds::phase && !magnitude)
+      refuse_at(place, fmt::format("\"{}\" has a phase and no magnitude", curve_column.name), example_header);
+    const std::vector<double>*const real = column(curve_column.name, Holds::real), *const imaginary =
+                                                                                       column(curve_column.name,
+                                                                                              Holds::imaginary);
+    if ((curve_column.holds == Holds::real || curve_column.holds == Holds::imaginary) &&
+        (!real || !imaginary || magnitude))
+      refuse_at(place, fmt::format("of \"{}\" there is not just a real and an imaginary part", curve_column.name),
                 "give it by these two, or by its magnitude and phase");
-    if (own.holds != Holds::magnitude && own.holds != Holds::real) continue;
-    FileCurve curve{own.name, own.unit, own.si, {}, {}};
-    const std::vector<double>* const phase = column(own.name, Holds::phase);
+    if (curve_column.holds != Holds::magnitude && curve_column.holds != Holds::real) continue;
+    FileCurve curve{curve_column.name, curve_column.unit, curve_column.si, {}, {}};
+    const std::vector<double>* const phase = column(curve_column.name, Holds::phase);
     double to_radian = 1;
     for (const CurveColumn& each : columns)
-      if (each.holds == Holds::phase && each.name == own.name) to_radian = each.si.factor;
+      if (each.holds == Holds::phase && each.name == curve_column.name) to_radian = each.si.factor;
     for (std::size_t k = 0; k < result.grid.size(); ++k) {
-      const double factor = own.si.factor;
+      const double factor = curve_column.si.factor;
       if (real)
         curve.response.emplace_back(factor * (*real)[k], factor * (*imaginary)[k]);
       else if (phase)
         curve.response.push_back(std::polar(1.0, to_radian * (*phase)[k]) * (factor * (*magnitude)[k]));
       curve.magnitude.push_back(real ? std::abs(curve.response.back()) : factor * (*magnitude)[k]);
     }
-    if (own.name == "input" || own.name == "input amplitude" || own.name == "input PSD")
+    if (curve_column.name == "input" || curve_column.name == "input amplitude" || curve_column.name == "input PSD")
       result.input = std::move(curve);
     else
       result.curves.push_back(std::move(curve));

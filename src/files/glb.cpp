@@ -49,20 +49,21 @@ class Writer {
       mesh["extras"] = {{"targetNames", names}};
     }
     json_["materials"] = GlbJson::array();
-    for (const GlbPrimitive& each : model_.primitives) {
-      if (each.vertices.empty()) continue;
+    for (const GlbPrimitive& glb_primitive : model_.primitives) {
+      if (glb_primitive.vertices.empty()) continue;
       GlbJson primitive{{"attributes", {{"POSITION", points}}},
-                        {"indices", add_indices(each.vertices)},
+                        {"indices", add_indices(glb_primitive.vertices)},
                         {"material", json_["materials"].size()},
-                        {"mode", each.lines ? mode_of_lines : mode_of_triangles},
-                        {"extras", {{"name", each.name}}}};
-      if (!targets.empty() && !each.lines) primitive["targets"] = targets;
-      (each.lines ? lines : mesh)["primitives"].push_back(primitive);
+                        {"mode", glb_primitive.lines ? mode_of_lines : mode_of_triangles},
+                        {"extras", {{"name", glb_primitive.name}}}};
+      if (!targets.empty() && !glb_primitive.lines) primitive["targets"] = targets;
+      (glb_primitive.lines ? lines : mesh)["primitives"].push_back(primitive);
       json_["materials"].push_back(
-          {{"name", each.name},
+          {{"name", glb_primitive.name},
            {"doubleSided", true},
            {"pbrMetallicRoughness",
-            {{"baseColorFactor", {linear(each.colour[0]), linear(each.colour[1]), linear(each.colour[2]), 1}},
+            {{"baseColorFactor",
+              {linear(glb_primitive.colour[0]), linear(glb_primitive.colour[1]), linear(glb_primitive.colour[2]), 1}},
              {"metallicFactor", 0},
              {"roughnessFactor", 0.8}}}});
     }
@@ -111,10 +112,10 @@ class Writer {
     const Eigen::Matrix3Xf scaled = model_.points / static_cast<float>(model_.unit);
     const int accessor = add(scaled.data(), static_cast<std::size_t>(scaled.size()) * sizeof(float), 0, of_vertices,
                              real, "VEC3", static_cast<std::size_t>(scaled.cols()));
-    GlbJson& own = json_["accessors"][static_cast<std::size_t>(accessor)];
+    GlbJson& glb_json = json_["accessors"][static_cast<std::size_t>(accessor)];
     for (Eigen::Index d = 0; d < 3; ++d) {
-      own["min"].push_back(scaled.row(d).minCoeff());
-      own["max"].push_back(scaled.row(d).maxCoeff());
+      glb_json["min"].push_back(scaled.row(d).minCoeff());
+      glb_json["max"].push_back(scaled.row(d).maxCoeff());
     }
     return accessor;
   }
@@ -132,11 +133,11 @@ class Writer {
     constexpr std::size_t stride = 4 * sizeof(std::int16_t);
     const int accessor = add(numbers.data(), static_cast<std::size_t>(count) * stride, stride, of_vertices,
                              short_integer, "VEC3", static_cast<std::size_t>(count));
-    GlbJson& own = json_["accessors"][static_cast<std::size_t>(accessor)];
-    own["normalized"] = true;
+    GlbJson& glb_json = json_["accessors"][static_cast<std::size_t>(accessor)];
+    glb_json["normalized"] = true;
     for (Eigen::Index d = 0; d < 3; ++d) {
-      own["min"].push_back(numbers.row(d).minCoeff());
-      own["max"].push_back(numbers.row(d).maxCoeff());
+      glb_json["min"].push_back(numbers.row(d).minCoeff());
+      glb_json["max"].push_back(numbers.row(d).maxCoeff());
     }
     return accessor;
   }

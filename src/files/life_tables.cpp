@@ -97,11 +97,11 @@ Table swept_resonance_table(const std::vector<Life>& lives, const Show& show) {
   for (const Life& life : lives) {
     const DisplayUnit unit = show.unit(*life.subject->line.kind);
     for (const LifePart& part : life.parts)
-      for (const SweptResonance& each : part.resonances) {
-        if (each.damage < least * life.counted_damage()) continue;
-        table.rows.push_back({life.subject->of, part.excitation->name(), frequency.from_si(each.frequency),
-                              unit.from_si(each.amplitude), unit.text, each.cycles, each.borne, each.damage,
-                              life.request->name});
+      for (const SweptResonance& swept_resonance : part.resonances) {
+        if (swept_resonance.damage < least * life.counted_damage()) continue;
+        table.rows.push_back({life.subject->of, part.excitation->name(), frequency.from_si(swept_resonance.frequency),
+                              unit.from_si(swept_resonance.amplitude), unit.text, swept_resonance.cycles,
+                              swept_resonance.borne, swept_resonance.damage, life.request->name});
       }
   }
   return table;

@@ -60,17 +60,17 @@ Table compliance_table(const std::vector<Limit>& limits, const std::vector<Limit
   for (const auto& [requirement, own] : by_requirement) {
     const LimitResult* worst = nullptr;
     std::string names;
-    bool all = true;
+    bool is_complete = true;
     for (const Limit* limit : own) {
       names += (names.empty() ? "" : ", ") + limit->name;
       const auto found = std::find_if(results.begin(), results.end(),
                                       [&](const LimitResult& each) { return each.limit->name == limit->name; });
-      all = all && found != results.end();
+      is_complete = is_complete && found != results.end();
       if (found != results.end() && (!worst || found->deciding() < worst->deciding())) worst = &*found;
     }
     table.rows.push_back({requirement,
                           std::string(worst && !worst->met ? "EXCEEDED"
-                                      : all                ? "met"
+                                      : is_complete        ? "met"
                                                            : "not judged"),
                           worst ? 100 * worst->deciding() : std::nan(""), worst ? worst->limit->name : "", names});
   }

@@ -59,11 +59,12 @@ Table driven_table(const Excitation& excitation, const std::vector<DrivenMode>& 
                {"where", "", 4, false},
                {"what moves", ""}},
               {}};
-  for (const DrivenMode& each : driven)
-    table.rows.push_back({fmt::format("{}", each.mode + 1), frequency.from_si(basis.frequency(each.mode)),
-                          excitation.order > 0 ? 60 * basis.frequency(each.mode) / excitation.order : std::nan(""),
-                          each.force, length.from_si(each.motion), assembly.describe_node(each.node),
-                          contents[static_cast<std::size_t>(each.mode)].what});
+  for (const DrivenMode& driven_mode : driven)
+    table.rows.push_back(
+        {fmt::format("{}", driven_mode.mode + 1), frequency.from_si(basis.frequency(driven_mode.mode)),
+         excitation.order > 0 ? 60 * basis.frequency(driven_mode.mode) / excitation.order : std::nan(""),
+         driven_mode.force, length.from_si(driven_mode.motion), assembly.describe_node(driven_mode.node),
+         contents[static_cast<std::size_t>(driven_mode.mode)].what});
   return excitation.order > 0 ? table : without_column(std::move(table), "speed");
 }
 
@@ -80,11 +81,13 @@ Table power_table(const Excitation& excitation, const std::vector<PowerBalance>&
                {"share", "%", 3}},
               {}};
   constexpr double rounding = 1e-9;
-  for (const PowerBalance& each : power) {
-    const double part = each.put_in / each.dissipated - 1, difference = std::abs(part) < rounding ? 0 : 100 * part;
-    table.rows.push_back({frequency.from_si(each.frequency),
-                          excitation.order > 0 ? 60 * each.frequency / excitation.order : std::nan(""), each.put_in,
-                          each.dissipated, difference, fmt::format("{}", each.mode + 1), 100 * each.share});
+  for (const PowerBalance& power_balance : power) {
+    const double part = power_balance.put_in / power_balance.dissipated - 1,
+                 difference = std::abs(part) < rounding ? 0 : 100 * part;
+    table.rows.push_back({frequency.from_si(power_balance.frequency),
+                          excitation.order > 0 ? 60 * power_balance.frequency / excitation.order : std::nan(""),
+                          power_balance.put_in, power_balance.dissipated, difference,
+                          fmt::format("{}", power_balance.mode + 1), 100 * power_balance.share});
   }
   return excitation.order > 0 ? table : without_column(std::move(table), "speed");
 }

@@ -49,13 +49,13 @@ Grid mode_grid(const Assembly& assembly, const System& system, const ModalBasis&
     const MatrixXd of_elements = strain_energy_density(assembly, motions, threads);
     density.topRows(of_elements.rows()) = of_elements;
     for (int k = 0; k < count; ++k) {
-      const NodeMotions own = motions.col(k).reshaped(6, static_cast<Index>(assembly.nodes.size()));
-      const double largest = own.topRows<3>().colwise().norm().maxCoeff(), densest = density.col(k).maxCoeff();
+      const NodeMotions node_motions = motions.col(k).reshaped(6, static_cast<Index>(assembly.nodes.size()));
+      const double largest = node_motions.topRows<3>().colwise().norm().maxCoeff(), densest = density.col(k).maxCoeff();
       const std::string name =
           fmt::format("mode {}, {}", first + k + 1, value_text(basis.frequency(first + k), frequency, 4));
       const double scale = largest > 0 ? 1 / largest : 0;
       grid.point_arrays.push_back(
-          displacement_array(name + ": displacement (part of the largest)", assembly, own, scale));
+          displacement_array(name + ": displacement (part of the largest)", assembly, node_motions, scale));
       grid.point_arrays.back().single = true;
       if (stations) {
         VectorXd values = VectorXd::Zero(static_cast<Index>(grid.points.size()));

@@ -163,13 +163,14 @@ Table audit_table(const std::vector<AuditedAnswer>& audit, const std::vector<Out
                {"unit", ""},
                {"watched", ""}},
               {}};
-  for (const AuditedAnswer& each : audit) {
-    const DisplayUnit unit = show.unit(*watched[each.watched].quantity->kind);
+  for (const AuditedAnswer& audited_answer : audit) {
+    const DisplayUnit unit = show.unit(*watched[audited_answer.watched].quantity->kind);
     const auto percent = [](double part) { return std::round(1e8 * part) / 1e6; };  // below 1e-6 % is rounding
-    table.rows.push_back({each.outcome, frequency.from_si(each.frequency), percent(each.error()),
-                          percent(each.truncation()), percent(each.truncation_without()), unit.from_si(each.modal),
-                          unit.from_si(each.direct), unit.text + (each.random ? "/√Hz" : ""),
-                          watched[each.watched].name});
+    table.rows.push_back({audited_answer.outcome, frequency.from_si(audited_answer.frequency),
+                          percent(audited_answer.error()), percent(audited_answer.truncation()),
+                          percent(audited_answer.truncation_without()), unit.from_si(audited_answer.modal),
+                          unit.from_si(audited_answer.direct), unit.text + (audited_answer.random ? "/√Hz" : ""),
+                          watched[audited_answer.watched].name});
   }
   return table;
 }

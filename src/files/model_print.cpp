@@ -30,10 +30,10 @@ class Pieces {
     for (const BeamElement& beam : assembly.beams) add(beam);
     for (const ElementGroup& group : assembly.groups) add(group);
     for (const Component& component : assembly.components) {
-      Hash& own = of("part ", assembly.parts[static_cast<std::size_t>(component.part)].name);
-      for (const int node : component.nodes) place(own, node);
+      Hash& hash = of("part ", assembly.parts[static_cast<std::size_t>(component.part)].name);
+      for (const int node : component.nodes) place(hash, node);
       for (const Eigen::MatrixXd* matrix : {&component.stiffness, &component.mass, &component.dashpot, &component.loss})
-        own.dense(*matrix);
+        hash.dense(*matrix);
     }
     for (const PointMass& mass : assembly.masses) add(mass);
     for (const Joint& joint : assembly.joints) of("joint ", joint.name).number(static_cast<int>(joint.type));
@@ -44,17 +44,17 @@ class Pieces {
       for (const int node : link.follow) place(own, node);
     }
     for (const Follower& follower : assembly.followers) {
-      Hash& own = of("joint ", follower.joint);
-      place(own, follower.node);
-      for (const int node : follower.leads) place(own, node);
-      own.dense(follower.shares);
+      Hash& hash = of("joint ", follower.joint);
+      place(hash, follower.node);
+      for (const int node : follower.leads) place(hash, node);
+      hash.dense(follower.shares);
     }
     for (const Base& base : assembly.bases) {
-      Hash& own = of("base ", base.name);
-      own.dense(base.point);
+      Hash& hash = of("base ", base.name);
+      hash.dense(base.point);
       for (const SupportNode& foot : base.feet) {
-        place(own, foot.node);
-        for (const bool held : foot.holds) own.number(held ? 1 : 0);
+        place(hash, foot.node);
+        for (const bool held : foot.holds) hash.number(held ? 1 : 0);
       }
     }
   }
@@ -71,10 +71,11 @@ class Pieces {
     hash.dense(node < 0 ? Vector3(Vector3::Zero()) : assembly_.position(node));
   }
   void add(const Material& material) {
-    Hash& own = of("material ", material.name);
-    for (const double number : {material.youngs_modulus, material.poissons_ratio, material.density}) own.number(number);
-    own.dense(material.axes);
-    if (const auto& o = material.orthotropic) own.bytes(&*o, sizeof *o);
+    Hash& hash = of("material ", material.name);
+    for (const double number : {material.youngs_modulus, material.poissons_ratio, material.density})
+      hash.number(number);
+    hash.dense(material.axes);
+    if (const auto& o = material.orthotropic) hash.bytes(&*o, sizeof *o);
   }
   static void add(Hash& own, const BeamSection& section) {
     for (const double number :
@@ -84,39 +85,39 @@ class Pieces {
     own.dense(section.shear_centre);
   }
   void add(const Part& part) {
-    Hash& own = of("part ", part.name);
-    for (const double number : {part.extra_mass, part.mass_factor, part.thickness, part.offset}) own.number(number);
-    add(own, part.section);
+    Hash& hash = of("part ", part.name);
+    for (const double number : {part.extra_mass, part.mass_factor, part.thickness, part.offset}) hash.number(number);
+    add(hash, part.section);
     const std::string& material = assembly_.materials[static_cast<std::size_t>(part.material)].name;
-    own.bytes(material.data(), material.size());
+    hash.bytes(material.data(), material.size());
   }
   void add(const BeamElement& beam) {
-    Hash& own = of_part("mesh of part ", beam.part);
-    for (const int node : beam.nodes) place(own, node);
-    for (const bool released : beam.released) own.number(released ? 1 : 0);
+    Hash& hash = of_part("mesh of part ", beam.part);
+    for (const int node : beam.nodes) place(hash, node);
+    for (const bool released : beam.released) hash.number(released ? 1 : 0);
     if (beam.taper >= 0)
       for (const BeamSection& section : assembly_.tapers[static_cast<std::size_t>(beam.taper)])
         add(of_part("part ", beam.part), section);
   }
   void add(const ElementGroup& group) {
-    Hash& own = of_part("mesh of part ", group.part);
-    own.number(group.kind->cell_type);
-    own.dense(group.turn);
-    for (const int node : group.nodes) place(own, node);
+    Hash& hash = of_part("mesh of part ", group.part);
+    hash.number(group.kind->cell_type);
+    hash.dense(group.rotation);
+    for (const int node : group.nodes) place(hash, node);
   }
   void add(const PointMass& mass) {
-    Hash& own = of("mass ", mass.name);
-    place(own, mass.node);
-    own.dense(mass.offset);
-    own.number(mass.mass);
-    own.dense(mass.inertia);
+    Hash& hash = of("mass ", mass.name);
+    place(hash, mass.node);
+    hash.dense(mass.offset);
+    hash.number(mass.mass);
+    hash.dense(mass.inertia);
   }
   void add(const Spring& spring) {
-    Hash& own = of("joint ", spring.joint);
-    for (const int node : spring.nodes) place(own, node);
-    own.dense(spring.point);
-    own.dense(spring.axes);
-    own.dense(spring.stiffness);
+    Hash& hash = of("joint ", spring.joint);
+    for (const int node : spring.nodes) place(hash, node);
+    hash.dense(spring.point);
+    hash.dense(spring.axes);
+    hash.dense(spring.stiffness);
   }
 
   const Assembly& assembly_;
@@ -128,10 +129,10 @@ class Pieces {
 ModelPrint print_of(const Assembly& assembly, const System& system) {
   Hash dampers;
   dampers.sparse(damper_loads(assembly, system));
-  Hash all;
+  Hash hash;
   const std::string matrices = system_print(system), loads = dampers.text();
-  for (const std::string* text : {&matrices, &loads}) all.bytes(text->data(), text->size());
-  ModelPrint print{all.text(), Pieces(assembly).texts()};
+  for (const std::string* text : {&matrices, &loads}) hash.bytes(text->data(), text->size());
+  ModelPrint print{hash.text(), Pieces(assembly).texts()};
   const std::vector<int> first = first_columns(assembly.loads);
   for (std::size_t i = 0; i < assembly.loads.size(); ++i) {
     const int count = first[i + 1] - first[i];

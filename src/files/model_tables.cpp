@@ -55,10 +55,10 @@ Table static_table(const Assembly& assembly, const std::vector<GravityCase>& cas
                {"reaction / weight − 1", "", 2},
                {"where", ""}},
               {}};
-  for (const GravityCase& own : cases)
-    table.rows.push_back({direction_name(own.axis), length.from_si(own.deflection), force.from_si(own.weight),
-                          force.from_si(own.reaction), own.reaction / own.weight - 1,
-                          assembly.describe_node(own.node)});
+  for (const GravityCase& gravity_case : cases)
+    table.rows.push_back({direction_name(gravity_case.axis), length.from_si(gravity_case.deflection),
+                          force.from_si(gravity_case.weight), force.from_si(gravity_case.reaction),
+                          gravity_case.reaction / gravity_case.weight - 1, assembly.describe_node(gravity_case.node)});
   return table;
 }
 

@@ -264,8 +264,8 @@ std::optional<std::pair<ModalBasis, DampingProducts>> read_modes_and_products(co
   basis.rigid_participation = read("rigid_participation", columns, 6);
   basis.load_participation = read("load_participation", columns, loads);
   const Eigen::MatrixXd rigid_mass = read("rigid_mass", 6, 6);
-  DampingProducts own{read("loss", columns, columns), read("own", columns, columns),
-                      read("dashpots", columns, columns)};
+  DampingProducts damping_products{read("loss", columns, columns), read("own", columns, columns),
+                                   read("dashpots", columns, columns)};
   const auto take = [&](const char* of, std::vector<SupportReaction>& reactions, Eigen::Index count) {
     reactions.resize(static_cast<std::size_t>(count));
     for (std::size_t k = 0; k < reaction_matrices.size(); ++k) {
@@ -281,7 +281,7 @@ std::optional<std::pair<ModalBasis, DampingProducts>> read_modes_and_products(co
   take("feet", basis.feet, basis.has_feet ? system.supports / 6 : 0);
   if (!good) return std::nullopt;
   basis.rigid_mass = rigid_mass;
-  return std::pair{std::move(basis), std::move(own)};
+  return std::pair{std::move(basis), std::move(damping_products)};
 }
 
 GivenShapes read_given_shapes(const std::string& bytes, const std::string& name) {
@@ -342,7 +342,7 @@ KeptShapes read_shapes(const std::filesystem::path& path) {
   kept.modes.points.resize(3, points);
   kept.modes.mass = Eigen::MatrixXd::Zero(6, points);
   // Calls `take` with every unknown of the points: point, direction, row.
-  const auto each = [&](const auto& take) {
+  const auto for_each_number = [&](const auto& take) {
     for (Eigen::Index k = 0; k < points; ++k)
       for (Eigen::Index row = first[static_cast<std::size_t>(k)];
            row < rows.cols() && rows(0, row) == rows(0, first[static_cast<std::size_t>(k)]); ++row)
@@ -350,11 +350,13 @@ KeptShapes read_shapes(const std::filesystem::path& path) {
   };
   for (Eigen::Index k = 0; k < points; ++k)
     kept.modes.points.col(k) = nodes.col(static_cast<Eigen::Index>(rows(0, first[static_cast<std::size_t>(k)])));
-  each([&](Eigen::Index k, Eigen::Index direction, Eigen::Index row) { kept.modes.mass(direction, k) = rows(2, row); });
+  for_each_number(
+      [&](Eigen::Index k, Eigen::Index direction, Eigen::Index row) { kept.modes.mass(direction, k) = rows(2, row); });
   for (int r = 0; r < static_cast<int>(numbers(0)); ++r) {
     kept.frequency.push_back(omega(r) / (2 * pi));
     Eigen::Matrix<double, 6, Eigen::Dynamic> own = Eigen::MatrixXd::Zero(6, points);
-    each([&](Eigen::Index k, Eigen::Index direction, Eigen::Index row) { own(direction, k) = shapes(row, r); });
+    for_each_number(
+        [&](Eigen::Index k, Eigen::Index direction, Eigen::Index row) { own(direction, k) = shapes(row, r); });
     kept.modes.motions.push_back(std::move(own));
   }
   return kept;

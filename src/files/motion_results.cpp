@@ -92,13 +92,13 @@ std::vector<GridArray> motion_arrays(const Assembly& assembly, const MotionField
   const std::string name = field.excitation->name();
   // Points of bodies off their nodes follow the nodes: they have no value of their own.
   const auto array = [&](const std::string& what, const DisplayUnit& unit, int components, auto&& value) {
-    GridArray own{fmt::format("{}: {} ({})", name, what, unit.text), components, {}};
+    GridArray grid_array{fmt::format("{}: {} ({})", name, what, unit.text), components, {}};
     for (int node = 0; node < static_cast<int>(field.psd.size()); ++node)
-      for (int d = 0; d < components; ++d) own.values.push_back(unit.from_si(value(node, d)));
+      for (int d = 0; d < components; ++d) grid_array.values.push_back(unit.from_si(value(node, d)));
     for (const PointMass& mass : assembly.masses)
       for (int d = 0; d < components; ++d)
-        own.values.push_back(mass.offset.isZero(0) ? unit.from_si(value(mass.node, d)) : std::nan(""));
-    return own;
+        grid_array.values.push_back(mass.offset.isZero(0) ? unit.from_si(value(mass.node, d)) : std::nan(""));
+    return grid_array;
   };
   return {
       array("acceleration, RMS along x, y, z", units.acceleration, 3,

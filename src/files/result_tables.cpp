@@ -382,21 +382,22 @@ Table curve_table(const CaseResults& outcome, const std::vector<Output>& watched
   table.columns.push_back({sine ? "input amplitude" : "input PSD", input.text});
   std::vector<std::function<double(std::size_t)>> values;  // of each column, at a point of the grid
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    const Output& each = watched[i];
-    if (!outcome.has(each)) continue;
-    const DisplayUnit own = show.unit(*each.quantity->kind), unit = sine ? own : psd_unit(own);
+    const Output& output = watched[i];
+    if (!outcome.has(output)) continue;
+    const DisplayUnit display_unit = show.unit(*output.quantity->kind),
+                      unit = sine ? display_unit : psd_unit(display_unit);
     if (!sine) {
-      table.columns.push_back({each.name, unit.text});
+      table.columns.push_back({output.name, unit.text});
       values.emplace_back([unit, &psd = outcome.random()->rows[i].psd](std::size_t k) { return unit.from_si(psd[k]); });
       continue;
     }
     const auto at = [&curve = outcome.sine()->rows[i].curve](std::size_t k) {
       return curve.col(static_cast<Eigen::Index>(k));
     };
-    table.columns.push_back({each.name, unit.text});
+    table.columns.push_back({output.name, unit.text});
     values.emplace_back([unit, at](std::size_t k) { return unit.from_si(largest_over_phase(at(k))); });
-    if (each.count != 1) continue;
-    table.columns.push_back({each.name + " phase", "°"});
+    if (output.count != 1) continue;
+    table.columns.push_back({output.name + " phase", "°"});
     values.emplace_back([at](std::size_t k) { return degrees * phase_of_largest(at(k)); });
   }
   table.rows.reserve(outcome.grid().size());
@@ -433,7 +434,8 @@ Table asked_table(const CaseResults& outcome, const std::vector<Output>& watched
     if (point == outcome.grid().size() || outcome.grid()[point] > asked.frequency * (1 + 1e-9)) continue;
     for (std::size_t i = 0; i < watched.size(); ++i) {
       if (!watched[i].is_headline() || !outcome.has(watched[i])) continue;
-      const DisplayUnit own = show.unit(*watched[i].quantity->kind), unit = sine ? own : psd_unit(own);
+      const DisplayUnit display_unit = show.unit(*watched[i].quantity->kind),
+                        unit = sine ? display_unit : psd_unit(display_unit);
       double value = 0, phase = std::nan("");
       if (real[i] && sine) {
         const Eigen::VectorXcd amplitude = outcome.sine()->rows[i].curve.col(static_cast<Eigen::Index>(point));

@@ -106,9 +106,9 @@ void refuse_foreign(const fs::path& target) {
   if (!fs::is_directory(target)) refuse_folder("exists and is no folder of results");
   if (fs::is_empty(target)) return;
   if (!is_ours(target)) refuse_folder("exists and is no folder of results of this version");
-  const std::set<std::string> own = listed(target);
+  const std::set<std::string> present = listed(target);
   for (const fs::path& each : files_in(target))
-    if (const std::string name = each.lexically_relative(target).generic_string(); !own.contains(name))
+    if (const std::string name = each.lexically_relative(target).generic_string(); !present.contains(name))
       refuse_folder(fmt::format("holds {}, which is not of its results: move that away", name));
 }
 
@@ -256,10 +256,10 @@ void RunFolder::commit() {
 }
 
 void abandon_unfinished() {
-  Unfinished& all = unfinished();
-  all.mutex.lock();  // for good: whoever wants to write waits until the process ends
+  Unfinished& folders = unfinished();
+  folders.mutex.lock();  // for good: whoever wants to write waits until the process ends
   std::error_code ignored;
-  for (const fs::path& path : all.paths) {
+  for (const fs::path& path : folders.paths) {
     constexpr int tries = 20;  // a file may come into a folder while it is being emptied
     for (int i = 0; i < tries && fs::exists(path, ignored); ++i) {
       if (i > 0) std::this_thread::sleep_for(std::chrono::milliseconds(10));

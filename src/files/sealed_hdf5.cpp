@@ -89,10 +89,10 @@ std::string broken_seal(const std::filesystem::path& path, const SealKind& kind)
   const std::string line = end_of(file, bytes, kind);
   if (line.empty()) return "was cut short or changed, or another version of avrenk wrote it";
   file.seekg(0);
-  const std::string own = seal_line(kind, hash_of(file, bytes - line.size()));
+  const std::string seal = seal_line(kind, hash_of(file, bytes - line.size()));
   const std::size_t layout = seal_begins(kind).size();
-  if (line.compare(layout, 4, own, layout, 4) != 0) return "was written by another version of avrenk";
-  return line == own ? "" : "was changed after it was written";
+  if (line.compare(layout, 4, seal, layout, 4) != 0) return "was written by another version of avrenk";
+  return line == seal ? "" : "was changed after it was written";
 }
 
 std::string broken_seal_of(const std::string& bytes, const SealKind& kind) {
@@ -100,10 +100,10 @@ std::string broken_seal_of(const std::string& bytes, const SealKind& kind) {
   const std::string line = end_of(file, bytes.size(), kind);
   if (line.empty()) return "";
   file.seekg(0);
-  const std::string own = seal_line(kind, hash_of(file, bytes.size() - line.size()));
+  const std::string seal = seal_line(kind, hash_of(file, bytes.size() - line.size()));
   const std::size_t layout = seal_begins(kind).size();
-  if (line.compare(layout, 4, own, layout, 4) != 0) return "was written by another version of avrenk";
-  return line == own ? "" : "was changed after it was written";
+  if (line.compare(layout, 4, seal, layout, 4) != 0) return "was written by another version of avrenk";
+  return line == seal ? "" : "was changed after it was written";
 }
 
 std::string seal_of(const std::filesystem::path& path, const SealKind& kind) {
@@ -200,20 +200,20 @@ std::string SealedReader::read_text(const std::string& name) const {
 
 std::string SealedReader::text_attribute(const char* name) const {
   if (!file_->good()) return "";
-  const Hdf5Handle own(H5Aopen_by_name(file_->id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
-  if (!own.good()) return "";
-  return text_of({H5Aget_type(own.id()), H5Tclose}, {H5Aget_space(own.id()), H5Sclose},
-                 [&](hid_t type, void* data) { return H5Aread(own.id(), type, data); });
+  const Hdf5Handle hdf5_handle(H5Aopen_by_name(file_->id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
+  if (!hdf5_handle.good()) return "";
+  return text_of({H5Aget_type(hdf5_handle.id()), H5Tclose}, {H5Aget_space(hdf5_handle.id()), H5Sclose},
+                 [&](hid_t type, void* data) { return H5Aread(hdf5_handle.id(), type, data); });
 }
 
 std::optional<int> SealedReader::number_attribute(const char* name) const {
   if (!file_->good()) return std::nullopt;
-  const Hdf5Handle own(H5Aopen_by_name(file_->id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
-  if (!own.good()) return std::nullopt;
-  const Hdf5Handle type(H5Aget_type(own.id()), H5Tclose), space(H5Aget_space(own.id()), H5Sclose);
+  const Hdf5Handle hdf5_handle(H5Aopen_by_name(file_->id(), "/", name, H5P_DEFAULT, H5P_DEFAULT), H5Aclose);
+  if (!hdf5_handle.good()) return std::nullopt;
+  const Hdf5Handle type(H5Aget_type(hdf5_handle.id()), H5Tclose), space(H5Aget_space(hdf5_handle.id()), H5Sclose);
   int value = 0;
   if (!type.good() || !space.good() || H5Tget_class(type.id()) != H5T_INTEGER ||
-      H5Sget_simple_extent_npoints(space.id()) != 1 || H5Aread(own.id(), H5T_NATIVE_INT, &value) < 0)
+      H5Sget_simple_extent_npoints(space.id()) != 1 || H5Aread(hdf5_handle.id(), H5T_NATIVE_INT, &value) < 0)
     return std::nullopt;
   return value;
 }

@@ -97,14 +97,14 @@ KeptPlan KeptPlan::read(const std::filesystem::path& folder) {
                                   json.at("layout").dump(), sources_layout));
     kept.plan = json.at("plan");
     kept.overrides = json.at("overrides").get<std::vector<std::string>>();
-    for (const auto& each : json.at("files")) {
-      const std::string copy = each.at("copy");
+    for (const auto& file : json.at("files")) {
+      const std::string copy = file.at("copy");
       if (copy != path_in_results(copy) || !copy.starts_with("plan/"))
         throw FileError(fmt::format("{}: \"{}\" is no copy of a run; run its plan again", list.string(), copy));
       std::string content = read_text_file((folder / copy).string());
-      if (hash_of(content) != each.at("hash"))
+      if (hash_of(content) != file.at("hash"))
         throw FileError(fmt::format("{}: changed after it was written; run its plan again", (folder / copy).string()));
-      kept.sources.files_[each.at("path")] = std::make_shared<const std::string>(std::move(content));
+      kept.sources.files_[file.at("path")] = std::make_shared<const std::string>(std::move(content));
     }
   } catch (const nlohmann::json::exception& error) {
     throw FileError(fmt::format("{}: not what a run writes ({}); run its plan again", list.string(), error.what()));

@@ -45,22 +45,22 @@ Table spring_mode_table(const ModalBasis& basis, const ModalDamping& damping, co
               {{"mode", ""}, {"at rest", frequency.text, 5}, {"ζ at rest", "%", 3, true, 3}},
               {}};
   std::vector<std::vector<const SpringMode*>> shown;
-  for (const NamedModes& each : all) {
-    if (each.modes->empty()) continue;
-    shown.push_back(paired(basis, *each.modes));
-    table.columns.push_back({each.name, frequency.text, 5});
-    table.columns.push_back({"ζ " + each.name, "%", 3, true, 3});
+  for (const NamedModes& named_modes : all) {
+    if (named_modes.modes->empty()) continue;
+    shown.push_back(paired(basis, *named_modes.modes));
+    table.columns.push_back({named_modes.name, frequency.text, 5});
+    table.columns.push_back({"ζ " + named_modes.name, "%", 3, true, 3});
   }
   for (int r = 0; r < basis.modes; ++r) {
     const double f = basis.frequency(r), zeta = damping.effective_ratio(r);
     std::vector<Cell> row{fmt::format("{}", r + 1), frequency.from_si(f), 100 * zeta};
     bool differs = false;
-    for (const auto& each : shown) {
-      const SpringMode& own = *each[static_cast<std::size_t>(r)];
-      differs = differs || std::abs(own.frequency / f - 1) > same_frequency ||
-                std::abs(own.ratio - zeta) > same_damping * zeta;
-      row.emplace_back(frequency.from_si(own.frequency));
-      row.emplace_back(100 * own.ratio);
+    for (const auto& modes : shown) {
+      const SpringMode& spring_mode = *modes[static_cast<std::size_t>(r)];
+      differs = differs || std::abs(spring_mode.frequency / f - 1) > same_frequency ||
+                std::abs(spring_mode.ratio - zeta) > same_damping * zeta;
+      row.emplace_back(frequency.from_si(spring_mode.frequency));
+      row.emplace_back(100 * spring_mode.ratio);
     }
     if (differs) table.rows.push_back(std::move(row));
   }
@@ -76,25 +76,26 @@ std::vector<std::pair<const EquivalentSpring*, std::vector<Cell>>> rows_of(const
   const DisplayUnit frequency = show.unit(kind::frequency), travel = show.unit(turns ? kind::angle : kind::length),
                     stiffness = show.unit(turns ? kind::rotational_stiffness : kind::stiffness);
   std::vector<std::pair<const EquivalentSpring*, std::vector<Cell>>> rows;
-  for (const EquivalentSpring& each : springs.found)
-    if ((each.axis > 2) == turns)
-      rows.emplace_back(&each,
-                        std::vector<Cell>{std::string(axis_names[static_cast<std::size_t>(each.axis)]),
-                                          travel.from_si(each.amplitude),
-                                          excitation.is_random() ? std::nan("") : frequency.from_si(each.frequency),
-                                          stiffness.from_si(each.stiffness), 100 * each.loss});
+  for (const EquivalentSpring& equivalent_spring : springs.found)
+    if ((equivalent_spring.axis > 2) == turns)
+      rows.emplace_back(
+          &equivalent_spring,
+          std::vector<Cell>{std::string(axis_names[static_cast<std::size_t>(equivalent_spring.axis)]),
+                            travel.from_si(equivalent_spring.amplitude),
+                            excitation.is_random() ? std::nan("") : frequency.from_si(equivalent_spring.frequency),
+                            stiffness.from_si(equivalent_spring.stiffness), 100 * equivalent_spring.loss});
   return rows;
 }
 
 Table empty_table(const std::string& name, const std::string& title, std::vector<Column> first, bool turns,
                   const Show& show) {
   Table table{name, title, std::move(first), {}};
-  for (const Column& each :
+  for (const Column& column :
        {Column{"axis", ""}, Column{"travel", show.unit(turns ? kind::angle : kind::length).text, 4},
         Column{"at", show.unit(kind::frequency).text, 5},
         Column{"stiffness", show.unit(turns ? kind::rotational_stiffness : kind::stiffness).text, 4},
         Column{"loss factor", "%", 4}})
-    table.columns.push_back(each);
+    table.columns.push_back(column);
   return table;
 }
 
@@ -164,12 +165,12 @@ Table variant_table(const std::vector<LimitResult>& limits, const std::vector<Na
     double lowest = limits[i].deciding();
     std::string with = "as stated";
     std::vector<Cell> row{limits[i].limit->name, 100 * lowest};
-    for (const NamedMargins& each : variants) {
-      const double own = each.margins[i];
-      row.emplace_back(100 * own);
-      if (!(own < lowest)) continue;
-      lowest = own;
-      with = each.name;
+    for (const NamedMargins& named_margins : variants) {
+      const double margin = named_margins.margins[i];
+      row.emplace_back(100 * margin);
+      if (!(margin < lowest)) continue;
+      lowest = margin;
+      with = named_margins.name;
     }
     row.emplace_back(with);
     rows.emplace_back(lowest, std::move(row));

@@ -59,10 +59,11 @@ UnitTable::UnitTable(const std::string& text, std::string name, const std::vecto
     }
     ++at;
   }
-  for (const Column& each : columns)
-    if (each.required && !place_.contains(each.name))
-      refuse_file(1, fmt::format("column \"{}\" is missing{}", each.name,
-                                 each.kind ? fmt::format("; write it as {} ({})", each.name, each.kind->display) : ""));
+  for (const Column& column : columns)
+    if (column.required && !place_.contains(column.name))
+      refuse_file(
+          1, fmt::format("column \"{}\" is missing{}", column.name,
+                         column.kind ? fmt::format("; write it as {} ({})", column.name, column.kind->display) : ""));
   for (std::size_t number = 2; std::getline(stream, line); ++number) {
     line = without_return(line);
     if (trimmed(line).empty()) continue;

@@ -109,7 +109,7 @@ class Reader {
     const std::size_t blocks = header_number(header, 0).value_or(0);
     const std::size_t block_size = header_number(header, 1).value_or(0), last = header_number(header, 2).value_or(0);
     if (blocks > 0 && (block_size == 0 || last > block_size)) fail_array(array, "has a header that contradicts itself");
-    std::string all;
+    std::string text;
     for (std::size_t b = 0; b < blocks; ++b) {
       const auto packed = header_number(header, 3 + b);
       if (!packed || *packed > data.size()) fail_array(array, "is cut short");
@@ -121,10 +121,10 @@ class Reader {
                      static_cast<uLong>(*packed)) != Z_OK ||
           size != expected)
         fail_array(array, "does not unpack: its compressed data are damaged");
-      all += block;
+      text += block;
       data.remove_prefix(*packed);
     }
-    return all;
+    return text;
   }
 
   [[nodiscard]] std::string decoded(const pugi::xml_node& array, std::string_view text) const {
@@ -262,15 +262,16 @@ class Reader {
       for (const double code : ascii_numbers(array)) codes += static_cast<char>(static_cast<int>(code));
     else
       codes = bytes_of(array);
-    std::vector<std::string> all(1);
+    std::vector<std::string> lines(1);
     for (const char c : codes)
       if (c == '\0')
-        all.emplace_back();
+        lines.emplace_back();
       else
-        all.back() += c;
-    if (all.back().empty()) all.pop_back();
-    if (all.size() != expected) fail_array(array, fmt::format("holds {} texts where {} are due", all.size(), expected));
-    return all;
+        lines.back() += c;
+    if (lines.back().empty()) lines.pop_back();
+    if (lines.size() != expected)
+      fail_array(array, fmt::format("holds {} texts where {} are due", lines.size(), expected));
+    return lines;
   }
 
   [[nodiscard]] std::vector<std::int64_t> indices(const pugi::xml_node& cells, const char* name,
@@ -291,22 +292,22 @@ class Reader {
     for (const pugi::xml_node& array : parent.children()) {
       const std::string kind = array.name();
       if (kind != "DataArray" && kind != "Array") continue;
-      GridArray own{
+      GridArray grid_array{
           array.attribute("Name").value(), std::max(1, array.attribute("NumberOfComponents").as_int(1)), {}, {}};
       if (std::string(array.attribute("type").value()) == "String")
-        own.texts = texts(array, count);
+        grid_array.texts = texts(array, count);
       else
-        own.values = numbers(array, count * static_cast<std::size_t>(own.components));
+        grid_array.values = numbers(array, count * static_cast<std::size_t>(grid_array.components));
       if (before == 0) {
-        arrays.push_back(std::move(own));
+        arrays.push_back(std::move(grid_array));
         continue;
       }
       const auto same =
-          std::find_if(arrays.begin(), arrays.end(), [&](const GridArray& a) { return a.name == own.name; });
-      if (same == arrays.end() || same->components != own.components)
+          std::find_if(arrays.begin(), arrays.end(), [&](const GridArray& a) { return a.name == grid_array.name; });
+      if (same == arrays.end() || same->components != grid_array.components)
         fail_array(array, "is not in every piece of the grid");
-      same->values.insert(same->values.end(), own.values.begin(), own.values.end());
-      same->texts.insert(same->texts.end(), own.texts.begin(), own.texts.end());
+      same->values.insert(same->values.end(), grid_array.values.begin(), grid_array.values.end());
+      same->texts.insert(same->texts.end(), grid_array.texts.begin(), grid_array.texts.end());
     }
   }
 

@@ -49,23 +49,23 @@ std::vector<PlanNumber> changeable_numbers(const std::string& file, const std::v
   std::vector<Problem> problems;
   SourceFiles sources;
   const Tree tree = read_tree(file, overrides, problems, sources);
-  std::vector<PlanNumber> all;
-  collect(tree, "", all);
+  std::vector<PlanNumber> plan_numbers;
+  collect(tree, "", plan_numbers);
   std::vector<PlanNumber> chosen;
   if (paths.empty()) {
     for (const std::string_view section : model_sections)
-      for (const PlanNumber& each : all)
+      for (const PlanNumber& each : plan_numbers)
         if (each.path.starts_with(fmt::format("{}.", section))) chosen.push_back(each);
     return chosen;
   }
   for (const std::string& path : paths) {
     const std::size_t before = chosen.size();
-    for (const PlanNumber& each : all)
+    for (const PlanNumber& each : plan_numbers)
       if (each.path == path || each.path.starts_with(path + ".")) chosen.push_back(each);
     if (chosen.size() > before) continue;
     std::vector<std::string> valid;
-    valid.reserve(all.size());
-    for (const PlanNumber& each : all) valid.push_back(each.path);
+    valid.reserve(plan_numbers.size());
+    for (const PlanNumber& each : plan_numbers) valid.push_back(each.path);
     throw InputError(Problem{"", fmt::format("the plan has no number with a unit at \"{}\"", path),
                              suggest_name(path, valid), Place{file, 0, 0}});
   }

@@ -25,11 +25,11 @@ void read_buckling(MapReader& map, const Tree& value, const OutputRequest& reque
     const BeamElement& beam = assembly.beams[static_cast<std::size_t>(index)];
     const Part& part = assembly.parts[static_cast<std::size_t>(beam.part)];
     const auto look = [&](const BeamSection& section) {
-      const BucklingLoad own = buckling_load(section, assembly.material_of(beam.part), *length);
-      if (!limit.property.empty() && own.load >= limit.allowable) return;
-      limit.allowable = own.load;
+      const BucklingLoad load = buckling_load(section, assembly.material_of(beam.part), *length);
+      if (!limit.property.empty() && load.load >= limit.allowable) return;
+      limit.allowable = load.load;
       limit.property =
-          fmt::format("{}, L/i = {:.3g}, of {}", own.is_johnson ? "Johnson" : "Euler", own.slenderness, part.name);
+          fmt::format("{}, L/i = {:.3g}, of {}", load.is_johnson ? "Johnson" : "Euler", load.slenderness, part.name);
     };
     if (beam.taper < 0)
       look(part.section);

@@ -50,11 +50,11 @@ void read_life_limit(MapReader& map, bool of_damage, Limit& limit, Reading& read
   const Tree* const in = map.required("in", "qualification");
   std::vector<std::string> names;
   for (const LifeRequest& each : reading.plan.lives) names.push_back(each.name);
-  for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
-    wanted.lives.push_back(each->text);
-    if (!each->is_text() || std::find(names.begin(), names.end(), each->text) == names.end())
-      reading.problems.add(*each, map.subject() + " in", fmt::format("no life \"{}\"", each->text),
-                           names.empty() ? "declare it under life:" : suggest_name(each->text, names));
+  for (const Tree* item : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
+    wanted.lives.push_back(item->text);
+    if (!item->is_text() || std::find(names.begin(), names.end(), item->text) == names.end())
+      reading.problems.add(*item, map.subject() + " in", fmt::format("no life \"{}\"", item->text),
+                           names.empty() ? "declare it under life:" : suggest_name(item->text, names));
   }
 }
 

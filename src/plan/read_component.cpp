@@ -73,19 +73,19 @@ std::optional<ReducedModel> read_matrices(const Tree& tree, const std::string& s
 }
 
 const std::vector<UnitTable::Column>& mode_columns() {
-  static const std::vector<UnitTable::Column> all{{"mode", nullptr, false},
-                                                  {"frequency", &kind::frequency},
-                                                  {"modal mass", &kind::mass},
-                                                  {"participation x", &kind::mass},
-                                                  {"participation y", &kind::mass},
-                                                  {"participation z", &kind::mass},
-                                                  {"participation rx", &kind::first_moment, false},
-                                                  {"participation ry", &kind::first_moment, false},
-                                                  {"participation rz", &kind::first_moment, false},
-                                                  {"damping ratio", &kind::ratio, false},
-                                                  {"loss factor", &kind::ratio, false},
-                                                  {"Q", &kind::number, false}};
-  return all;
+  static const std::vector<UnitTable::Column> columns{{"mode", nullptr, false},
+                                                      {"frequency", &kind::frequency},
+                                                      {"modal mass", &kind::mass},
+                                                      {"participation x", &kind::mass},
+                                                      {"participation y", &kind::mass},
+                                                      {"participation z", &kind::mass},
+                                                      {"participation rx", &kind::first_moment, false},
+                                                      {"participation ry", &kind::first_moment, false},
+                                                      {"participation rz", &kind::first_moment, false},
+                                                      {"damping ratio", &kind::ratio, false},
+                                                      {"loss factor", &kind::ratio, false},
+                                                      {"Q", &kind::number, false}};
+  return columns;
 }
 
 [[noreturn]] void refuse_line(const UnitTable& table, std::size_t line, const std::string& why) {
@@ -332,9 +332,9 @@ std::optional<ReducedModel> read_supplied(const Tree& tree, const std::string& s
       take_grid_shapes(*shapes, subject, number, modes, reading);
       if (problems.count() > before) return std::nullopt;
     } else {
-      std::set<std::string> all;
+      std::set<std::string> names;
       for (std::size_t r = 0; r < table.rows().size(); ++r)
-        all.insert(table.has("mode") ? table.rows()[r].text("mode") : fmt::format("{}", r + 1));
+        names.insert(table.has("mode") ? table.rows()[r].text("mode") : fmt::format("{}", r + 1));
       take_shapes(UnitTable(*lines, shapes_name,
                             {{"mode", nullptr},
                              {"point", nullptr},
@@ -344,7 +344,7 @@ std::optional<ReducedModel> read_supplied(const Tree& tree, const std::string& s
                              {"rx", &kind::per_length, false},
                              {"ry", &kind::per_length, false},
                              {"rz", &kind::per_length, false}}),
-                  number, all, modes);
+                  number, names, modes);
     }
   }
   ReducedModel model = as_component(modes);

@@ -95,7 +95,7 @@ void add_tightened(const std::vector<int>& springs, const Assembly& assembly, st
 void read_tightening(const Tree& tree, const std::string& subject, StaticInput& input, Reading& reading) {
   Problems& problems = reading.problems;
   const Assembly& assembly = reading.plan.assembly;
-  const auto all = [&] {
+  const auto indices = [&] {
     std::vector<int> springs(assembly.springs.size());
     for (std::size_t i = 0; i < springs.size(); ++i) springs[i] = static_cast<int>(i);
     add_tightened(springs, assembly, input.bolts);
@@ -103,7 +103,7 @@ void read_tightening(const Tree& tree, const std::string& subject, StaticInput& 
   };
   if (!tree.is_map()) {
     (void)read_word(tree, {"tightened"}, subject, problems);
-    all();
+    indices();
     return;
   }
   MapReader map(tree, subject, problems);
@@ -111,16 +111,16 @@ void read_tightening(const Tree& tree, const std::string& subject, StaticInput& 
   map.done();
   if (order) input.one_by_one = read_word(*order, {"at once", "one by one"}, subject + " order", problems) == 1;
   if (!joints) {
-    all();
+    indices();
     return;
   }
-  for (const Tree* each : one_or_more(*joints)) {
-    const auto* const springs = reading.joints.find(*each, subject + " joints", problems);
+  for (const Tree* item : one_or_more(*joints)) {
+    const auto* const springs = reading.joints.find(*item, subject + " joints", problems);
     if (!springs) continue;
     const std::size_t known = input.bolts.size();
     add_tightened(*springs, assembly, input.bolts);
     if (input.bolts.size() == known)
-      problems.add(*each, subject, fmt::format("joint \"{}\" has no bolt with a tension", each->text),
+      problems.add(*item, subject, fmt::format("joint \"{}\" has no bolt with a tension", item->text),
                    "write tension: 9 kN at a bolt, and name that");
   }
   std::vector<int> sorted = input.bolts;

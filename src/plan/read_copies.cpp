@@ -20,12 +20,12 @@ std::optional<Placement> read_rotation(const Tree& tree, const std::string& subj
   const auto axis = about ? read_named_direction(*about, subject + " about", problems) : std::nullopt;
   if (!axis || !by || problems.count() > before) return std::nullopt;
   Placement placement;
-  placement.turn = Eigen::AngleAxisd(*by, *axis).toRotationMatrix();
-  placement.turn = placement.turn.unaryExpr([](double x) {  // quarter turns exactly
+  placement.rotation = Eigen::AngleAxisd(*by, *axis).toRotationMatrix();
+  placement.rotation = placement.rotation.unaryExpr([](double x) {  // quarter turns exactly
     const double whole = std::round(x);
     return std::abs(x - whole) < 1e-15 ? whole : x;
   });
-  placement.shift = through - placement.turn * through;
+  placement.shift = through - placement.rotation * through;
   return placement;
 }
 
@@ -56,14 +56,15 @@ std::vector<Placement> read_pattern(const Tree& tree, const std::string& subject
 Copies read_copies(MapReader& part, Reading& reading) {
   Problems& problems = reading.problems;
   Copies result;
-  Placement own;
+  Placement placement;
   if (const Tree* rotation = part.optional("rotation"))
     for (const Tree* each : one_or_more(*rotation))
-      if (const auto turn = read_rotation(*each, part.subject() + " rotation", problems)) own = turn->after(own);
+      if (const auto rotation = read_rotation(*each, part.subject() + " rotation", problems))
+        placement = rotation->after(placement);
   if (const Tree* position = part.optional("position"))
     if (const auto shift = read_vector(*position, kind::length, part.subject() + " position", problems))
-      own = Placement{Matrix3::Identity(), *shift}.after(own);
-  result.placements = {own};
+      placement = Placement{Matrix3::Identity(), *shift}.after(placement);
+  result.placements = {placement};
   const Tree* const tree = part.optional("copies");
   if (!tree) return result;
   MapReader copies(*tree, part.subject() + " copies", problems);
@@ -81,7 +82,7 @@ Copies read_copies(MapReader& part, Reading& reading) {
   if (pattern) {
     result.placements.clear();
     for (const Placement& each : read_pattern(*pattern, part.subject() + " pattern", problems))
-      result.placements.push_back(each.after(own));
+      result.placements.push_back(each.after(placement));
   }
   return result;
 }

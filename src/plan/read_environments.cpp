@@ -36,10 +36,10 @@ std::string with_dashes(std::string name) {
 std::vector<int> read_axes(const Tree& tree, const std::string& subject, Problems& problems) {
   const std::vector<std::string> names(axis_names.begin(), axis_names.end());
   std::vector<int> axes;
-  for (const Tree* each : one_or_more(tree)) {
-    const auto axis = read_word(*each, names, subject + " axes", problems);
+  for (const Tree* item : one_or_more(tree)) {
+    const auto axis = read_word(*item, names, subject + " axes", problems);
     if (axis && std::find(axes.begin(), axes.end(), *axis) != axes.end())
-      problems.add(*each, subject, fmt::format("axis {} is given twice", each->text), "");
+      problems.add(*item, subject, fmt::format("axis {} is given twice", item->text), "");
     else if (axis)
       axes.push_back(*axis);
   }
@@ -71,11 +71,11 @@ void read_motions(MapReader& map, Environment& environment, Reading& reading) {
     name.text = entry.key;
     name.place = entry.place;
     const int base = find_base(name, map.subject(), reading);
-    MapReader own(entry.value, fmt::format("{} motion {}", map.subject(), entry.key), problems);
-    if (!own.is_map()) continue;
-    const double amplitude = own.quantity("amplitude", kind::number).value_or(1);
-    const double phase = own.quantity("phase", kind::angle).value_or(0);
-    own.done();
+    MapReader map_reader(entry.value, fmt::format("{} motion {}", map.subject(), entry.key), problems);
+    if (!map_reader.is_map()) continue;
+    const double amplitude = map_reader.quantity("amplitude", kind::number).value_or(1);
+    const double phase = map_reader.quantity("phase", kind::angle).value_or(0);
+    map_reader.done();
     if (base >= 0) environment.motions.push_back({base, std::polar(1.0, phase) * amplitude});
   }
 }
@@ -196,11 +196,11 @@ void read_acting(const Acting& given, const std::string& subject, Environment& e
       problems.add(*other, subject, "tones and bands act on a random environment, and none is named",
                    "write on: random");
   if (given.tones && !sine) problems.add(*given.tones, subject, "a tone is a sine", "name a sine profile");
-  for (const Tree* each : given.tones ? one_or_more(*given.tones) : std::vector<const Tree*>{}) {
-    const auto f = read_quantity(*each, kind::frequency, subject + " tones", problems, Sign::positive);
+  for (const Tree* item : given.tones ? one_or_more(*given.tones) : std::vector<const Tree*>{}) {
+    const auto f = read_quantity(*item, kind::frequency, subject + " tones", problems, Sign::positive);
     if (!f) continue;
     if (*f < environment.grid.from || *f > environment.grid.to)
-      problems.add(*each, subject,
+      problems.add(*item, subject,
                    fmt::format("{:g} Hz lies outside {:g} to {:g} Hz", *f, environment.grid.from, environment.grid.to),
                    "name tones inside the profile");
     if (sine) environment.sine().tones.push_back(*f);
@@ -213,10 +213,10 @@ void read_acting(const Acting& given, const std::string& subject, Environment& e
     if (sine)
       problems.add(*given.sweeping, subject, "a band is random",
                    "name a random profile; a tone that sweeps needs no more than on");
-    MapReader own(*given.sweeping, subject + " sweeping", problems);
+    MapReader map_reader(*given.sweeping, subject + " sweeping", problems);
     std::optional<double> width;
-    if (own.is_map()) width = own.required_quantity("width", kind::frequency, Sign::positive);
-    own.done();
+    if (map_reader.is_map()) width = map_reader.required_quantity("width", kind::frequency, Sign::positive);
+    map_reader.done();
     if (width && *width >= environment.grid.to - environment.grid.from)
       problems.add(*given.sweeping, subject, "the band is as wide as the whole profile", "leave sweeping out");
     if (!sine) environment.random().band_width = width;

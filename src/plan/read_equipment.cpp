@@ -23,17 +23,17 @@ void read_equipment(const Tree& section, Reading& reading) {
       (void)is_watched(*of, map.subject(), reading);
     }
     std::optional<Environment::Type> type;
-    for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
-      const Environment* const environment = find_environment(*each, map.subject() + " in", reading);
+    for (const Tree* item : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
+      const Environment* const environment = find_environment(*item, map.subject() + " in", reading);
       if (!environment) continue;
-      if (environment->is_static() || environment->by_speed() || each->text.ends_with(".combined"))
-        problems.add(*each, map.subject(), fmt::format("{} has no curve over the frequency of a base", each->text),
+      if (environment->is_static() || environment->by_speed() || item->text.ends_with(".combined"))
+        problems.add(*item, map.subject(), fmt::format("{} has no curve over the frequency of a base", item->text),
                      "name a sine or a random environment, or one of its axes");
       else if (type && *type != environment->type())
-        problems.add(*each, map.subject(), "sine amplitudes and PSDs do not go into one envelope",
+        problems.add(*item, map.subject(), "sine amplitudes and PSDs do not go into one envelope",
                      "write an equipment level for each");
       type = environment->type();
-      request.environments.push_back(each->text);
+      request.environments.push_back(item->text);
     }
     if (average) {
       const std::vector<std::string> words = octave_words();

@@ -24,10 +24,10 @@ std::optional<FigureRequest::Viewpoint> read_sight(const Tree& tree, const std::
                                     in_degrees * *azimuth, in_degrees * *elevation};
   }
   std::vector<std::string> names;
-  for (const NamedSight& each : named_sights) {
-    if (tree.is_text() && tree.text == each.name)
-      return FigureRequest::Viewpoint{each.name, each.azimuth, each.elevation};
-    names.emplace_back(each.name);
+  for (const NamedSight& named_sight : named_sights) {
+    if (tree.is_text() && tree.text == named_sight.name)
+      return FigureRequest::Viewpoint{named_sight.name, named_sight.azimuth, named_sight.elevation};
+    names.emplace_back(named_sight.name);
   }
   problems.add(tree, subject,
                tree.is_text() ? fmt::format("no view \"{}\"", tree.text) : "a view is a word or two angles",

@@ -83,10 +83,10 @@ void read_grid(const Tree* given, const std::string& subject, Environment& envir
     grid.to = map.quantity("to", kind::frequency, Sign::positive).value_or(to);
   }
   if (const Tree* beside = map.optional("beside modes"))
-    for (const Tree* each : one_or_more(*beside))
-      if (const auto part = read_quantity(*each, kind::ratio, map.subject() + " beside modes", problems)) {
+    for (const Tree* item : one_or_more(*beside))
+      if (const auto part = read_quantity(*item, kind::ratio, map.subject() + " beside modes", problems)) {
         if (!(std::abs(*part) < 0.5))
-          problems.add(*each, map.subject(), fmt::format("{} is not beside a natural frequency", each->text),
+          problems.add(*item, map.subject(), fmt::format("{} is not beside a natural frequency", item->text),
                        "write less than 50 %");
         grid.beside.push_back(*part);
       }

@@ -311,8 +311,8 @@ void read_base(const Tree& section, Reading& reading) {
     if (place && feet) problems.add(*feet, map.subject(), "\"place\" and \"feet\" cannot both be given", "keep one");
     std::map<int, std::size_t> foot_of;
     if (!feet) add_feet(map, place, base, foot_of, reading);
-    for (const Tree* each : feet ? one_or_more(*feet) : std::vector<const Tree*>{}) {
-      MapReader some(*each, map.subject() + " feet", problems);
+    for (const Tree* item : feet ? one_or_more(*feet) : std::vector<const Tree*>{}) {
+      MapReader some(*item, map.subject() + " feet", problems);
       if (!some.is_map()) continue;
       add_feet(some, some.required("place", "PLACE"), base, foot_of, reading);
       some.done();

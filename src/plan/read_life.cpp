@@ -197,15 +197,15 @@ class LifeReader {
 
   // A map of environments and how long, or a list of them; a name by itself goes as its profile says.
   void read_through(const Tree& tree) {
-    for (const Tree* each : one_or_more(tree)) {
-      if (each->is_text()) {
-        read_exposure(*each, nullptr);
+    for (const Tree* item : one_or_more(tree)) {
+      if (item->is_text()) {
+        read_exposure(*item, nullptr);
         continue;
       }
-      if (!each->is_map())
-        problems_.add(*each, map_.subject() + " through", "an environment is due",
+      if (!item->is_map())
+        problems_.add(*item, map_.subject() + " through", "an environment is due",
                       "write {sine: {sweeps: 2}, random: 180 s}");
-      for (const Tree::Entry& entry : each->entries) {
+      for (const Tree::Entry& entry : item->entries) {
         read_exposure(text_at(entry.key, entry.place), &entry.value);
       }
     }

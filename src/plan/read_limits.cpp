@@ -5,11 +5,11 @@ namespace avrenk {
 
 std::pair<double, std::string> read_factors_named(const Tree& tree, const std::string& subject, Reading& reading) {
   std::pair<double, std::string> all{1, ""};
-  for (const Tree* each : one_or_more(tree)) {
-    const double* const factor = reading.factors.find(*each, subject + " factors", reading.problems);
+  for (const Tree* item : one_or_more(tree)) {
+    const double* const factor = reading.factors.find(*item, subject + " factors", reading.problems);
     if (!factor) continue;
     all.first *= *factor;
-    all.second += fmt::format("{}{} {:g}", all.second.empty() ? "" : " × ", each->text, *factor);
+    all.second += fmt::format("{}{} {:g}", all.second.empty() ? "" : " × ", item->text, *factor);
   }
   return all;
 }

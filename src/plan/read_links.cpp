@@ -23,11 +23,11 @@ std::optional<Nodes> required_nodes(MapReader& map, const std::string& key, Read
 std::vector<int> read_carriers(const Tree& tree, const std::string& subject, Reading& reading) {
   std::vector<int> parts = read_parts_named(tree, subject, reading);
   for (const int part : parts) {
-    const Part& own = reading.plan.assembly.parts[static_cast<std::size_t>(part)];
-    const bool component = own.form == Part::Form::component;
-    if (own.form != Part::Form::line && !component) continue;
+    const Part& carrier = reading.plan.assembly.parts[static_cast<std::size_t>(part)];
+    const bool component = carrier.form == Part::Form::component;
+    if (carrier.form != Part::Form::line && !component) continue;
     reading.problems.add(tree, subject,
-                         fmt::format("part {} is {}, which {} no faces", own.name,
+                         fmt::format("part {} is {}, which {} no faces", carrier.name,
                                      component ? "a component" : "made of lines", component ? "has" : "have"),
                          "name a part of shells or solids, or use a rigid joint");
     return {};
@@ -168,13 +168,13 @@ std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& 
   if (!length)
     for (const int part : {first[0], second[0]}) {
       if (part < 0) continue;
-      const Part& own = assembly.parts[static_cast<std::size_t>(part)];
-      if (own.form == Part::Form::solid) {
-        problems.add(tree, subject, fmt::format("the clamped length is not known: {} is of solids", own.name),
+      const Part& carrier = assembly.parts[static_cast<std::size_t>(part)];
+      if (carrier.form == Part::Form::solid) {
+        problems.add(tree, subject, fmt::format("the clamped length is not known: {} is of solids", carrier.name),
                      "write length: 9 mm, the thickness of all that it clamps");
         return std::nullopt;
       }
-      bolt.length += own.thickness;
+      bolt.length += carrier.thickness;
     }
   std::vector<Vector3> places;
   for (const int node : *at) places.push_back(assembly.position(node));

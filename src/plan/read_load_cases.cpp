@@ -26,16 +26,16 @@ class LoadCaseReader {
     const Tree* amount = nullptr;
     DrivenEntry entry;
     if (tree.is_map()) {
-      for (const Tree::Entry& each : tree.entries) {
-        if (each.key == "phase" || each.key == "order" || each.key == pressure_field_key) continue;
+      for (const Tree::Entry& pair : tree.entries) {
+        if (pair.key == "phase" || pair.key == "order" || pair.key == pressure_field_key) continue;
         if (amount) {
-          problems().add(each.value, subject_, "two loads stand in one entry", "write [{PUMP: 30 N}, {PANEL: 2 kPa}]");
+          problems().add(pair.value, subject_, "two loads stand in one entry", "write [{PUMP: 30 N}, {PANEL: 2 kPa}]");
           return std::nullopt;
         }
         name.kind = Tree::Kind::text;
-        name.text = each.key;
-        name.place = each.place;
-        amount = &each.value;
+        name.text = pair.key;
+        name.place = pair.place;
+        amount = &pair.value;
       }
       if (const Tree* phase = tree.find("phase")) {
         entry.phase = read_quantity(*phase, kind::angle, subject_ + " phase", problems()).value_or(0);
@@ -82,8 +82,8 @@ class LoadCaseReader {
                                  at_rest_ ? "" : ", or the name of a profile"));
       return std::nullopt;
     }
-    for (const Tree* each : one_or_more(*amount))
-      if (auto choice = read_amount(*each, load)) {
+    for (const Tree* item : one_or_more(*amount))
+      if (auto choice = read_amount(*item, load)) {
         choice->load = *index;
         entry.choices.push_back(std::move(*choice));
       }
@@ -106,23 +106,23 @@ class LoadCaseReader {
     const auto [law, what] = map.one_of({"diffuse", "boundary layer"});
     map.done();
     if (!what) return std::nullopt;
-    MapReader own(*what, map.subject() + " " + law, problems());
-    if (!own.is_map()) return std::nullopt;
+    MapReader map_reader(*what, map.subject() + " " + law, problems());
+    if (!map_reader.is_map()) return std::nullopt;
     PressureField field;
     if (law == "diffuse") {
-      const auto speed = own.required_quantity("speed of sound", kind::velocity, Sign::positive);
-      own.done();
+      const auto speed = map_reader.required_quantity("speed of sound", kind::velocity, Sign::positive);
+      map_reader.done();
       if (speed) field.speed = *speed;
       return speed ? std::optional(field) : std::nullopt;
     }
     field.law = PressureField::Law::boundary_layer;
-    const Tree* const direction = own.required("direction", "x");
-    const auto speed = own.required_quantity("speed", kind::velocity, Sign::positive);
+    const Tree* const direction = map_reader.required("direction", "x");
+    const auto speed = map_reader.required_quantity("speed", kind::velocity, Sign::positive);
     const auto along =
-        direction ? read_named_direction(*direction, own.subject() + " direction", problems()) : std::nullopt;
-    field.along = own.quantity("decay along", kind::number, Sign::positive).value_or(field.along);
-    field.across = own.quantity("decay across", kind::number, Sign::positive).value_or(field.across);
-    own.done();
+        direction ? read_named_direction(*direction, map_reader.subject() + " direction", problems()) : std::nullopt;
+    field.along = map_reader.quantity("decay along", kind::number, Sign::positive).value_or(field.along);
+    field.across = map_reader.quantity("decay across", kind::number, Sign::positive).value_or(field.across);
+    map_reader.done();
     if (!along || !speed) return std::nullopt;
     field.flow = *along;
     field.speed = *speed;
@@ -250,25 +250,25 @@ std::vector<LoadCase> read_load_cases(const Tree& tree, MapReader& map, bool at_
   // {pump: 30 N, panel: 2 kPa} is short for a list of them.
   std::vector<Tree> listed;
   if (tree.is_map() && !tree.find("phase") && !tree.find("order") && !tree.find(pressure_field_key)) {
-    for (const Tree::Entry& each : tree.entries) {
+    for (const Tree::Entry& entry : tree.entries) {
       Tree one = tree;
-      one.place = each.place;
-      one.entries = {each};
+      one.place = entry.place;
+      one.entries = {entry};
       listed.push_back(std::move(one));
     }
   } else {
     for (const Tree* each : one_or_more(tree)) listed.push_back(*each);
   }
   if (listed.empty()) problems.add(tree, subject, "no load is named, so nothing acts", "name one, or leave loads out");
-  for (const Tree& each : listed) {
-    auto entry = reader.read(each);
+  for (const Tree& item : listed) {
+    auto entry = reader.read(item);
     if (!entry) {
       broken = true;
       continue;
     }
     for (const DrivenEntry& other : entries)
       if (other.load == entry->load && other.order == entry->order)
-        problems.add(each, subject,
+        problems.add(item, subject,
                      fmt::format("load {} is named twice",
                                  reading.plan.assembly.loads[static_cast<std::size_t>(entry->load)].name),
                      "name it once; several tables to compare are a list: {PUMP: [IDLE, FULL]}");

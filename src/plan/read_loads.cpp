@@ -14,14 +14,14 @@ namespace {
 // Places, or whole parts, by their names: their nodes.
 std::optional<Nodes> read_region(const Tree& tree, const std::string& subject, Reading& reading) {
   std::set<int> nodes;
-  for (const Tree* each : one_or_more(tree)) {
-    if (each->is_text() && reading.parts.knows(each->text) && !reading.places.knows(each->text)) {
-      const int* const part = reading.parts.find(*each, subject, reading.problems);
+  for (const Tree* item : one_or_more(tree)) {
+    if (item->is_text() && reading.parts.knows(item->text) && !reading.places.knows(item->text)) {
+      const int* const part = reading.parts.find(*item, subject, reading.problems);
       if (!part) return std::nullopt;
-      for (const int node : nodes_of_part(reading.plan.assembly, each->text)) nodes.insert(node);
+      for (const int node : nodes_of_part(reading.plan.assembly, item->text)) nodes.insert(node);
       continue;
     }
-    const Nodes* const place = reading.places.find(*each, subject, reading.problems, reading.parts.names());
+    const Nodes* const place = reading.places.find(*item, subject, reading.problems, reading.parts.names());
     if (!place) return std::nullopt;
     nodes.insert(place->begin(), place->end());
   }

@@ -128,7 +128,7 @@ bool read_mesh(const Tree& what, MapReader& part, Part made, std::size_t before,
   reading.file_of[index] = file;
   for (const Placement& placement : with_mirror_images(copies.placements, copies.mirror)) {
     auto known = std::find_if(file->nodes.begin(), file->nodes.end(), [&](const auto& each) {
-      return each.first.turn == placement.turn && each.first.shift == placement.shift;
+      return each.first.rotation == placement.rotation && each.first.shift == placement.shift;
     });
     if (known == file->nodes.end())
       known = file->nodes.insert(known, {placement, std::vector<int>(file->mesh.points.size(), -1)});

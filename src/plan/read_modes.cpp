@@ -28,10 +28,10 @@ void read_modes(const Tree& section, Reading& reading) {
     if (!reading.about)
       reading.problems.add(*levels, "modes levels", "nothing says of which state", "write about: CASE beside it");
     constexpr double most = 1000;
-    for (const Tree* each : one_or_more(*levels))
-      if (const auto level = read_quantity(*each, kind::ratio, "modes levels", reading.problems)) {
+    for (const Tree* item : one_or_more(*levels))
+      if (const auto level = read_quantity(*item, kind::ratio, "modes levels", reading.problems)) {
         if (std::abs(*level) > most)
-          reading.problems.add(*each, "modes levels", fmt::format("{} is more than can be meant", each->text),
+          reading.problems.add(*item, "modes levels", fmt::format("{} is more than can be meant", item->text),
                                "write 50 %");
         reading.plan.modes_levels.push_back(*level);
       }

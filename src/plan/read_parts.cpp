@@ -20,7 +20,7 @@ struct SectionShape {
   std::vector<const char*> optional;  // those that may be left out
 };
 const std::vector<SectionShape>& shapes() {
-  static const std::vector<SectionShape> all{
+  static const std::vector<SectionShape> section_shapes{
       {"rod", {"diameter"}, {}},
       {"tube", {"diameter", "wall"}, {}},
       {"rectangle", {"width", "height"}, {}},
@@ -29,7 +29,7 @@ const std::vector<SectionShape>& shapes() {
       {"channel", {"width", "height", "web", "flange"}, {}},
       {"angle", {"width", "height", "wall"}, {}},
       {"T", {"width", "height", "web", "flange"}, {}}};
-  return all;
+  return section_shapes;
 }
 
 using Sizes = std::map<std::string, double>;
@@ -154,8 +154,8 @@ std::optional<ReadSection> read_given(const Tree& tree, const std::string& subje
   section.shear_stress = modulus && areas;
   if (const Tree* fibres = map.optional("fibres")) {
     if (!fibres->is_list()) problems.add(*fibres, map.subject(), "a list of points is due", "write [[0 mm, 10 mm]]");
-    for (const Tree& each : fibres->items) {
-      const auto at = read_across(each, kind::length, map.subject() + " fibres", problems);
+    for (const Tree& item : fibres->items) {
+      const auto at = read_across(item, kind::length, map.subject() + " fibres", problems);
       if (!at) continue;
       for (const double across : {-1.0, 1.0})  // both shear forces and the torque may add to one another
         for (const double turning : {-1.0, 1.0})
@@ -309,7 +309,7 @@ bool read_lines(const Tree& tree, MapReader& part, Part made, std::size_t before
     for (Line line : lines) {
       line.from = placement(line.from);
       line.to = placement(line.to);
-      for (Vector3* vector : {&line.up, &line.offset_from, &line.offset_to}) *vector = placement.turn * *vector;
+      for (Vector3* vector : {&line.up, &line.offset_from, &line.offset_to}) *vector = placement.rotation * *vector;
       placed.push_back(line);
     }
   }

@@ -74,10 +74,10 @@ class Selector {
   std::optional<Nodes> read_among(const std::string& how, const Tree& what) {
     const Tree* const part = how == "part" ? &what : map_.optional("part");
     if (!part) return nodes_of_part(assembly(), "");
-    Nodes all;
+    Nodes nodes;
     for (const int index : parts_ = read_parts_named(*part, subject(), reading_))
-      add_new(all, nodes_of_part(assembly(), assembly().parts[static_cast<std::size_t>(index)].name));
-    return parts_.empty() ? std::nullopt : std::optional(all);
+      add_new(nodes, nodes_of_part(assembly(), assembly().parts[static_cast<std::size_t>(index)].name));
+    return parts_.empty() ? std::nullopt : std::optional(nodes);
   }
 
   double tolerance() { return map_.quantity("within", kind::length, Sign::positive).value_or(place_tolerance); }
@@ -86,8 +86,8 @@ class Selector {
   std::optional<Nodes> points(const Tree& what) {
     map_.done();
     Nodes nodes;
-    for (const Tree* each : point_list(what)) {
-      const auto at = read_vector(*each, kind::length, subject() + " points", problems());
+    for (const Tree* item : point_list(what)) {
+      const auto at = read_vector(*item, kind::length, subject() + " points", problems());
       if (!at) return std::nullopt;
       nodes.push_back(static_cast<int>(assembly().nodes.size()));
       reading_.plan.assembly.nodes.push_back({*at, name_});
@@ -113,14 +113,14 @@ class Selector {
         if (!point.empty()) names.push_back(point);
       if (!named)
         for (const auto& [point, node] : found->second) add_new(nodes, {node});
-      for (const Tree* each : named ? one_or_more(*named) : std::vector<const Tree*>{}) {
+      for (const Tree* item : named ? one_or_more(*named) : std::vector<const Tree*>{}) {
         const std::size_t before = nodes.size();
         for (const auto& [point, node] : found->second)
-          if (each->is_text() && point == each->text) add_new(nodes, {node});
+          if (item->is_text() && point == item->text) add_new(nodes, {node});
         if (nodes.size() > before) continue;
-        problems().add(*each, subject(),
-                       fmt::format("{} recovers no point \"{}\"", name, each->is_text() ? each->text : ""),
-                       names.empty() ? "it recovers none that has a name" : suggest_name(each->text, names));
+        problems().add(*item, subject(),
+                       fmt::format("{} recovers no point \"{}\"", name, item->is_text() ? item->text : ""),
+                       names.empty() ? "it recovers none that has a name" : suggest_name(item->text, names));
         return std::nullopt;
       }
       if (nodes.empty()) {
@@ -139,8 +139,8 @@ class Selector {
 
   std::optional<Nodes> nearest(const Tree& what, const Nodes& among) {
     Nodes nodes;
-    for (const Tree* each : point_list(what)) {
-      const auto at = read_vector(*each, kind::length, subject() + " nearest", problems());
+    for (const Tree* item : point_list(what)) {
+      const auto at = read_vector(*item, kind::length, subject() + " nearest", problems());
       if (!at || among.empty()) return std::nullopt;
       add_new(nodes, {nearest_node(assembly(), among, *at).first});
     }
@@ -203,7 +203,7 @@ class Selector {
       problems().add(what, subject(), "nothing says whose file", "write {part: PART, set: {ARRAY: VALUE}}");
       return std::nullopt;
     }
-    Nodes all;
+    Nodes result;
     for (const int part : parts_) {
       const std::string& name = assembly().parts[static_cast<std::size_t>(part)].name;
       const auto found = reading_.file_of.find(part);
@@ -216,18 +216,18 @@ class Selector {
       const std::size_t before = problems().count();
       const ArrayChoice choice(&what, file.point_arrays, "point", subject() + " set", problems());
       if (problems().count() > before) return std::nullopt;
-      const Nodes own = nodes_of_part(assembly(), name);
+      const Nodes of_part = nodes_of_part(assembly(), name);
       Nodes taken;
       for (const auto& [placement, nodes] : file.nodes)
         for (std::size_t p = 0; p < nodes.size(); ++p)
-          if (nodes[p] >= 0 && choice.takes(p) && std::binary_search(own.begin(), own.end(), nodes[p]))
+          if (nodes[p] >= 0 && choice.takes(p) && std::binary_search(of_part.begin(), of_part.end(), nodes[p]))
             taken.push_back(nodes[p]);
       if (taken.empty())
         problems().add(what, subject(), fmt::format("no point of part {} is in that set", name),
                        "the values in the file are " + choice.known());
-      add_new(all, taken);
+      add_new(result, taken);
     }
-    return all.empty() ? std::nullopt : std::optional(all);
+    return result.empty() ? std::nullopt : std::optional(result);
   }
 
   // {surface of: deck, facing: +z}: corners and middles of faces whose outward normal points that way.
@@ -252,13 +252,13 @@ class Selector {
       return std::nullopt;
     }
     std::vector<Nodes> sets;
-    for (const Tree& each : what.items) {
-      if (each.is_text()) {
-        const Nodes* const known = reading_.places.find(each, subject(), problems());
+    for (const Tree& item : what.items) {
+      if (item.is_text()) {
+        const Nodes* const known = reading_.places.find(item, subject(), problems());
         if (!known) return std::nullopt;
         sets.push_back(*known);
       } else {
-        const auto read = Selector(each, name_, reading_).read();
+        const auto read = Selector(item, name_, reading_).read();
         if (!read) return std::nullopt;
         sets.push_back(*read);
       }
@@ -291,20 +291,20 @@ std::optional<Nodes> read_nodes(const Tree& tree, const std::string& subject, Re
     reading.problems.add(tree, subject, "the list is empty", "name a place");
     return std::nullopt;
   }
-  std::optional<Nodes> all = Nodes{};
-  for (const Tree* each : one_or_more(tree)) {
-    const Nodes* const own = reading.places.find(*each, subject, reading.problems, also_valid);
-    if (!own) all.reset();
-    if (own && all) add_new(*all, *own);
+  std::optional<Nodes> nodes = Nodes{};
+  for (const Tree* item : one_or_more(tree)) {
+    const Nodes* const own = reading.places.find(*item, subject, reading.problems, also_valid);
+    if (!own) nodes.reset();
+    if (own && nodes) add_new(*nodes, *own);
   }
-  return all;
+  return nodes;
 }
 
 std::vector<int> read_parts_named(const Tree& tree, const std::string& subject, Reading& reading) {
   std::vector<int> parts;
   bool good = true;
-  for (const Tree* each : one_or_more(tree)) {
-    const int* const part = reading.parts.find(*each, subject, reading.problems);
+  for (const Tree* item : one_or_more(tree)) {
+    const int* const part = reading.parts.find(*item, subject, reading.problems);
     good = good && part;
     if (part) parts.push_back(*part);
   }
@@ -314,22 +314,22 @@ std::vector<int> read_parts_named(const Tree& tree, const std::string& subject, 
 void read_places(const Tree& section, Reading& reading) {
   for (const Tree::Entry& entry : section.entries) {
     reading.plan.subjects["place " + entry.key] = entry.place;
-    std::optional<Nodes> all = Nodes{};
-    for (const Tree* each : one_or_more(entry.value)) {
-      const auto nodes = Selector(*each, entry.key, reading).read();
+    std::optional<Nodes> named = Nodes{};
+    for (const Tree* item : one_or_more(entry.value)) {
+      const auto nodes = Selector(*item, entry.key, reading).read();
       if (!nodes) {
-        all.reset();
+        named.reset();
         break;
       }
-      add_new(*all, *nodes);
+      add_new(*named, *nodes);
     }
-    if (all && all->empty()) {
+    if (named && named->empty()) {
       reading.problems.add(entry.value, "place " + entry.key, "the list is empty",
                            "write, for example, {part: mast, plane: {z: 0 mm}}");
-      all.reset();
+      named.reset();
     }
-    if (all) reading.plan.assembly.places[entry.key] = *all;
-    reading.places.declare(entry.key, all);
+    if (named) reading.plan.assembly.places[entry.key] = *named;
+    reading.places.declare(entry.key, named);
   }
 }
 

@@ -283,19 +283,19 @@ std::optional<LogLogTable> read_random(const Tree& what, const std::string& subj
     profile.drives = &kind::pressure;
     return read_sound_levels(given, subject, problems);
   }
-  for (const LoadForm& each : load_forms)
-    if (form == each.key) {
-      profile.stated = each.psd;
-      profile.drives = each.kind;
-      return read_table(given, *each.psd, 10, subject, problems);
+  for (const LoadForm& load_form : load_forms)
+    if (form == load_form.key) {
+      profile.stated = load_form.psd;
+      profile.drives = load_form.kind;
+      return read_table(given, *load_form.psd, 10, subject, problems);
     }
-  const RandomForm& own = *std::find_if(std::begin(random_forms), std::end(random_forms),
-                                        [&form](const RandomForm& each) { return form == each.key; });
-  profile.angular = is_angular(given, *own.angular);
-  profile.stated = profile.angular ? own.angular : own.psd;
+  const RandomForm& random_form = *std::find_if(std::begin(random_forms), std::end(random_forms),
+                                                [&form](const RandomForm& each) { return form == each.key; });
+  profile.angular = is_angular(given, *random_form.angular);
+  profile.stated = profile.angular ? random_form.angular : random_form.psd;
   profile.drives = profile.angular ? &kind::angular_acceleration : &kind::acceleration;
   const auto table = read_table(given, *profile.stated, 10, subject, problems);
-  return table ? std::optional(table->times_omega(own.omega_power)) : std::nullopt;
+  return table ? std::optional(table->times_omega(random_form.omega_power)) : std::nullopt;
 }
 
 std::optional<double> read_sweep_rate(const Tree& tree, const std::string& subject, Problems& problems) {

@@ -321,13 +321,14 @@ class QuestionReader {
   // The keys of watch under which there is such a quantity.
   static std::vector<std::string> ways_to_have(const std::string& keyword) {
     std::vector<std::string> hows;
-    for (const OutputQuantity& each : output_quantities()) {
-      if (each.keyword != keyword) continue;
-      const char* const how = each.subject == Subject::node                                       ? "at"
-                              : each.subject == Subject::pair                                     ? "between"
-                              : each.subject == Subject::spring || each.subject == Subject::joint ? "joint"
-                              : each.subject == Subject::part                                     ? "part"
-                                                                                                  : "base";
+    for (const OutputQuantity& output_quantity : output_quantities()) {
+      if (output_quantity.keyword != keyword) continue;
+      const char* const how = output_quantity.subject == Subject::node   ? "at"
+                              : output_quantity.subject == Subject::pair ? "between"
+                              : output_quantity.subject == Subject::spring || output_quantity.subject == Subject::joint
+                                  ? "joint"
+                              : output_quantity.subject == Subject::part ? "part"
+                                                                         : "base";
       if (!has(hows, how)) hows.emplace_back(how);
     }
     return hows;
@@ -393,9 +394,9 @@ class QuestionReader {
     }
     Tree two = tree_of(cut.place);
     two.kind = Tree::Kind::list;
-    for (const Piece& each : {piece_of(0, middle), piece_of(middle + word_and.size(), end)}) {
-      two.items.push_back(tree_of(each));
-      if (std::optional<std::vector<int>> nodes = numbered_nodes(each)) {
+    for (const Piece& side : {piece_of(0, middle), piece_of(middle + word_and.size(), end)}) {
+      two.items.push_back(tree_of(side));
+      if (std::optional<std::vector<int>> nodes = numbered_nodes(side)) {
         if (nodes->empty()) return std::nullopt;
         two.items.back().text = fmt::format("{}, {}", name_, two.items.size());
         reading_.places.declare(two.items.back().text, std::move(*nodes));

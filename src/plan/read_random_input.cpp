@@ -98,24 +98,24 @@ void read_coherence_rule(const Tree& tree, const std::vector<Input>& inputs, con
     rule.points = {{1, gamma, phase.value_or(0)}};
   }
   if (const Tree* wave = map.optional("wave")) {
-    MapReader own(*wave, subject + " wave", problems);
-    if (own.is_map()) {
-      const Tree* const direction = own.required("direction", "x");
-      const auto speed = own.required_quantity("speed", kind::velocity, Sign::positive);
+    MapReader map_reader(*wave, subject + " wave", problems);
+    if (map_reader.is_map()) {
+      const Tree* const direction = map_reader.required("direction", "x");
+      const auto speed = map_reader.required_quantity("speed", kind::velocity, Sign::positive);
       const auto along =
           direction ? read_named_direction(*direction, subject + " wave direction", problems) : std::nullopt;
       if (along && speed) rule.slowness = *along / *speed;
-      own.done();
+      map_reader.done();
     }
   }
   rule.length = map.quantity("decay length", kind::length, Sign::positive).value_or(0);
   if (const Tree* decay = map.optional("decay")) {
-    MapReader own(*decay, subject + " decay", problems);
-    if (own.is_map()) {
-      const auto constant = own.required_quantity("constant", kind::number, Sign::positive);
-      const auto speed = own.required_quantity("speed", kind::velocity, Sign::positive);
+    MapReader map_reader(*decay, subject + " decay", problems);
+    if (map_reader.is_map()) {
+      const auto constant = map_reader.required_quantity("constant", kind::number, Sign::positive);
+      const auto speed = map_reader.required_quantity("speed", kind::velocity, Sign::positive);
       if (constant && speed) rule.decay = *constant / *speed;
-      own.done();
+      map_reader.done();
     }
   }
   map.done();
@@ -156,16 +156,16 @@ void read_coherences(const Tree& tree, Environment& environment, const std::stri
 void read_bands(const Tree& tree, Environment& environment, const std::string& subject, Problems& problems) {
   if (tree.is_list() && tree.items.empty()) problems.add(tree, subject, "no band is named", "leave bands out");
   const bool single = tree.is_list() && !tree.items.empty() && !tree.items.front().is_list();
-  for (const Tree* each : single ? std::vector<const Tree*>{&tree} : one_or_more(tree)) {
-    if (!each->is_list() || each->items.size() != 2) {
-      problems.add(*each, subject, "a band is two frequencies", "write bands: [[20 Hz, 100 Hz], [100 Hz, 500 Hz]]");
+  for (const Tree* item : single ? std::vector<const Tree*>{&tree} : one_or_more(tree)) {
+    if (!item->is_list() || item->items.size() != 2) {
+      problems.add(*item, subject, "a band is two frequencies", "write bands: [[20 Hz, 100 Hz], [100 Hz, 500 Hz]]");
       continue;
     }
-    const auto from = read_quantity(each->items[0], kind::frequency, subject + " bands", problems, Sign::positive),
-               to = read_quantity(each->items[1], kind::frequency, subject + " bands", problems, Sign::positive);
+    const auto from = read_quantity(item->items[0], kind::frequency, subject + " bands", problems, Sign::positive),
+               to = read_quantity(item->items[1], kind::frequency, subject + " bands", problems, Sign::positive);
     if (!from || !to) continue;
     if (!(*from < *to) || *to <= environment.grid.from || *from >= environment.grid.to)
-      problems.add(*each, subject,
+      problems.add(*item, subject,
                    fmt::format("{:g} to {:g} Hz is no band between {:g} and {:g} Hz", *from, *to, environment.grid.from,
                                environment.grid.to),
                    "write the lower frequency first, inside the profile");

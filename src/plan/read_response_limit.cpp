@@ -183,26 +183,26 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
   if (in && in->is_list() && in->items.empty())
     problems.add(*in, map.subject(), "no environment is named, so nothing is judged", "write in: random, or a list");
   std::vector<const Environment*> excited;
-  for (const Tree* each : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
-    const Environment* const environment = find_environment(*each, map.subject() + " in", reading);
+  for (const Tree* item : in ? one_or_more(*in) : std::vector<const Tree*>{}) {
+    const Environment* const environment = find_environment(*item, map.subject() + " in", reading);
     if (!environment) continue;
-    response.environments.push_back(each->text);
+    response.environments.push_back(item->text);
     if (environment->is_static()) {
       if (request && request->quantity->per_input())
-        problems.add(*each, map.subject(),
+        problems.add(*item, map.subject(),
                      fmt::format("{} is a ratio to the input and has no static value", response.of),
                      "name a sine environment");
       continue;
     }
     excited.push_back(environment);
-    if (of_psd && (environment->is_sine() || !environment->superposed_on.empty() || each->text.ends_with(".combined")))
-      problems.add(*each, map.subject(), fmt::format("{} has no PSD of its own", each->text),
+    if (of_psd && (environment->is_sine() || !environment->superposed_on.empty() || item->text.ends_with(".combined")))
+      problems.add(*item, map.subject(), fmt::format("{} has no PSD of its own", item->text),
                    "name a random environment, or one of its axes");
-    if (notch && each->text.ends_with(".combined"))
-      problems.add(*each, map.subject(), "cases that are combined are not notched together",
+    if (notch && item->text.ends_with(".combined"))
+      problems.add(*item, map.subject(), "cases that are combined are not notched together",
                    fmt::format("write in: {}", environment->name));
     if (response.take_random.form == Take::Form::largest && environment->is_random())
-      refuse_largest(*each, *environment, request, map, problems);
+      refuse_largest(*item, *environment, request, map, problems);
     const bool on = !environment->superposed_on.empty();
     const bool sine = environment->is_sine() && !on;
     if (on && takes.random && takes.random->form == Take::Form::sigma)
@@ -210,26 +210,26 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
           *take_tree, map.subject(),
           fmt::format("{} acts on {}, and both together have no sigma", environment->name, environment->superposed_on),
           "write take: 99.73 %, or RMS");
-    if (on && each->text.ends_with(".combined"))
-      problems.add(*each, map.subject(), "what cases combined make together with what they act on is not known",
+    if (on && item->text.ends_with(".combined"))
+      problems.add(*item, map.subject(), "what cases combined make together with what they act on is not known",
                    fmt::format("write in: {}", environment->name));
     if (on && (with || (request && request->quantity->keyword == "clearance")))
-      problems.add(*each, map.subject(),
+      problems.add(*item, map.subject(),
                    fmt::format("{} acts on {}: what both make of a gap or on top of a static load is not known",
                                environment->name, environment->superposed_on),
                    "name other environments");
-    if (response.take_random.form == Take::Form::probability && each->text.ends_with(".combined"))
-      problems.add(*each, map.subject(), "what cases combined stay below with a probability is not known",
+    if (response.take_random.form == Take::Form::probability && item->text.ends_with(".combined"))
+      problems.add(*item, map.subject(), "what cases combined stay below with a probability is not known",
                    "name a case, or let all axes act at once: simultaneous: yes without combine");
-    if (with && each->text.ends_with(".combined"))
-      problems.add(*each, map.subject(), "a static answer cannot be added to axes that are combined already",
+    if (with && item->text.ends_with(".combined"))
+      problems.add(*item, map.subject(), "a static answer cannot be added to axes that are combined already",
                    fmt::format("write in: {}", environment->name));
     if (!sine && request && request->quantity->per_input())
-      problems.add(*each, map.subject(), fmt::format("{} is a ratio to the input and has no RMS", response.of),
+      problems.add(*item, map.subject(), fmt::format("{} is a ratio to the input and has no RMS", response.of),
                    "name a sine environment");
     if (const Kind* input = reference_kind(*environment, reading.plan.assembly);
         sine && request && !request->quantity->has_meaning(input))
-      problems.add(*each, map.subject(),
+      problems.add(*item, map.subject(),
                    fmt::format("{} is a ratio to {}, and the input of {} is {}", response.of,
                                request->quantity->per->name, environment->name, input->name),
                    fmt::format("name an environment that is driven by {}", request->quantity->per->name));
@@ -242,7 +242,7 @@ void read_response_limit(MapReader& map, const Tree& of, Limit& limit, Reading& 
                                on     ? ""
                                : sine ? "sine "
                                       : "random ",
-                               each->text, on ? ", which acts on " + environment->superposed_on : ""),
+                               item->text, on ? ", which acts on " + environment->superposed_on : ""),
                    "write take: " + example);
     else
       problems.add(map.tree(), map.subject(), "\"take\" is missing", "write take: " + example);

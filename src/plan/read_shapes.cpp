@@ -27,14 +27,14 @@ std::optional<MeshDensity> read_fineness(MapReader& map, std::size_t directions)
     density.element = read_quantity(*amount, kind::length, map.subject() + " element", map.problems(), Sign::positive);
     return density.element ? std::optional(density) : std::nullopt;
   }
-  const auto each = one_or_more(*amount);
-  if (each.size() != directions) {
+  const auto amounts = one_or_more(*amount);
+  if (amounts.size() != directions) {
     map.problems().add(*amount, map.subject() + " divisions",
-                       fmt::format("{} numbers stand here, {} are due", each.size(), directions),
+                       fmt::format("{} numbers stand here, {} are due", amounts.size(), directions),
                        directions == 2 ? "write [24, 12]" : "write [24, 12, 2]");
     return std::nullopt;
   }
-  for (const Tree* one : each) {
+  for (const Tree* one : amounts) {
     const auto count = read_count(*one, map.subject() + " divisions", map.problems());
     if (!count) return std::nullopt;
     density.divisions.push_back(*count);
@@ -187,17 +187,17 @@ bool read_ribs(const Tree& what, MapReader& part, Part made, std::size_t before,
     if (!along->is_list())
       problems.add(*along, map.subject(), "a list of lines is due",
                    "write [[[0 mm, 0 mm, 0 mm], [90 mm, 0 mm, 0 mm]]]");
-    for (const Tree& each : along->items) {
-      if (!each.is_list() || each.items.size() != 2) {
-        problems.add(each, map.subject() + " along", "two points are due",
+    for (const Tree& item : along->items) {
+      if (!item.is_list() || item.items.size() != 2) {
+        problems.add(item, map.subject() + " along", "two points are due",
                      "write [[0 mm, 0 mm, 0 mm], [90 mm, 0 mm, 0 mm]]");
         continue;
       }
-      const auto from = read_vector(each.items[0], kind::length, map.subject() + " along", problems),
-                 to = read_vector(each.items[1], kind::length, map.subject() + " along", problems);
+      const auto from = read_vector(item.items[0], kind::length, map.subject() + " along", problems),
+                 to = read_vector(item.items[1], kind::length, map.subject() + " along", problems);
       if (from && to && (*to - *from).norm() > 0) ribs.push_back({*from, *to});
       if (from && to && !((*to - *from).norm() > 0))
-        problems.add(each, map.subject() + " along", "it begins where it ends", "give two different points");
+        problems.add(item, map.subject() + " along", "it begins where it ends", "give two different points");
     }
   }
   const double height = map.required_quantity("height", kind::length, Sign::positive).value_or(1);

@@ -33,20 +33,21 @@ constexpr ShownUnit shown[] = {{"length", &kind::length},
 void read_show(const Tree& section, Reading& reading) {
   MapReader map(section, "show", reading.problems);
   if (!map.is_map()) return;
-  for (const ShownUnit& each : shown) {
-    const Tree* const unit = map.optional(each.key);
+  for (const ShownUnit& shown_unit : shown) {
+    const Tree* const unit = map.optional(shown_unit.key);
     if (!unit) continue;
-    const std::string subject = fmt::format("show {}", each.key);
+    const std::string subject = fmt::format("show {}", shown_unit.key);
     try {
       if (!unit->is_text())
-        throw InputError(
-            Problem{"", "a unit is due", fmt::format("write, for example, {}", each.kind->display), std::nullopt});
+        throw InputError(Problem{"", "a unit is due", fmt::format("write, for example, {}", shown_unit.kind->display),
+                                 std::nullopt});
       const Dimension found = parse_unit(unit->text).dimension;
-      if (found == each.kind->dimension)
-        reading.plan.show.set(*each.kind, unit->text);
+      if (found == shown_unit.kind->dimension)
+        reading.plan.show.set(*shown_unit.kind, unit->text);
       else
-        reading.problems.add(*unit, subject, fmt::format("\"{}\" is {}'s unit", unit->text, describe(found)),
-                             fmt::format("write a unit of {} such as {}", each.kind->name, each.kind->display));
+        reading.problems.add(
+            *unit, subject, fmt::format("\"{}\" is {}'s unit", unit->text, describe(found)),
+            fmt::format("write a unit of {} such as {}", shown_unit.kind->name, shown_unit.kind->display));
     } catch (const InputError& error) {
       reading.problems.add(*unit, subject, error.problems.front().wrong, error.problems.front().remedy);
     }

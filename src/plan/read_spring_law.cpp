@@ -43,9 +43,9 @@ void read_over_amplitude(const Tree& tree, const std::string& subject, const Kin
   const auto read = [&](const char* key, LogTable& points, Sign sign) {
     const Tree* const table = map.optional(key);
     if (!table) return false;
-    const std::string own = subject + " " + key;
+    const std::string name = subject + " " + key;
     points = read_points(
-        *table, kind, [&](const Tree& each) { return read_quantity(each, kind::ratio, own, problems, sign); }, own,
+        *table, kind, [&](const Tree& each) { return read_quantity(each, kind::ratio, name, problems, sign); }, name,
         example, problems);
     return true;
   };
@@ -63,7 +63,7 @@ void read_variants(const Tree& tree, const std::string& subject, SpringLaw& law,
     return;
   }
   for (const Tree::Entry& entry : tree.entries) {
-    const std::string own = subject + " " + entry.key;
+    const std::string name = subject + " " + entry.key;
     if (entry.key.empty() || entry.key == "as stated") {
       problems.add(entry.value, subject, fmt::format("\"{}\" is what the springs are without a variant", entry.key),
                    "give it another name");
@@ -71,15 +71,15 @@ void read_variants(const Tree& tree, const std::string& subject, SpringLaw& law,
     }
     SpringLaw::Variant variant{entry.key};
     if (entry.value.is_map()) {
-      MapReader map(entry.value, own, problems);
+      MapReader map(entry.value, name, problems);
       variant.stiffness = map.quantity("stiffness", kind::ratio, Sign::positive).value_or(1);
       const Tree* const loss = map.optional("loss factor");
-      if (loss) variant.loss = read_quantity(*loss, kind::ratio, own, problems, Sign::not_negative).value_or(1);
+      if (loss) variant.loss = read_quantity(*loss, kind::ratio, name, problems, Sign::not_negative).value_or(1);
       if (loss && !has_loss)
-        problems.add(*loss, own, "the joint has no loss factor to be a part of", "give it a loss factor");
+        problems.add(*loss, name, "the joint has no loss factor to be a part of", "give it a loss factor");
       map.done();
     } else {
-      variant.stiffness = read_quantity(entry.value, kind::ratio, own, problems, Sign::positive).value_or(1);
+      variant.stiffness = read_quantity(entry.value, kind::ratio, name, problems, Sign::positive).value_or(1);
     }
     law.variants.push_back(std::move(variant));
     auto& all = reading.plan.variants;
@@ -101,15 +101,15 @@ void read_spring_law(MapReader& map, const Tree& each, Spring& spring, Reading& 
     const Tree* const value = six.optional(std::string(axis_names[i]));
     if (!value) continue;
     const Kind& kind = i < 3 ? kind::stiffness : kind::rotational_stiffness;
-    const std::string own = fmt::format("{} each {}", subject, axis_names[i]);
+    const std::string name = fmt::format("{} each {}", subject, axis_names[i]);
     if (!value->is_list()) {
       spring.stiffness[static_cast<Eigen::Index>(i)] =
-          read_quantity(*value, kind, own, problems, Sign::not_negative).value_or(0);
+          read_quantity(*value, kind, name, problems, Sign::not_negative).value_or(0);
       continue;
     }
     law.stiffness[i] = read_points(
         *value, kind::frequency,
-        [&](const Tree& number) { return read_quantity(number, kind, own, problems, Sign::positive); }, own,
+        [&](const Tree& number) { return read_quantity(number, kind, name, problems, Sign::positive); }, name,
         i < 3 ? "[20 Hz, 90 N/mm]" : "[20 Hz, 8 N m/rad]", problems);
     if (!law.stiffness[i].empty()) spring.stiffness[static_cast<Eigen::Index>(i)] = law.stiffness[i].front().second;
     has_law = true;
@@ -137,15 +137,15 @@ void read_spring_law(MapReader& map, const Tree& each, Spring& spring, Reading& 
     const Tree* const tree = map.optional(amplitudes[turns].key);
     if (!tree) continue;
     has_law = true;
-    const std::string own = fmt::format("{} {}", subject, amplitudes[turns].key);
-    read_over_amplitude(*tree, own, amplitudes[turns].kind, amplitudes[turns].example, law.softening[turns],
+    const std::string name = fmt::format("{} {}", subject, amplitudes[turns].key);
+    read_over_amplitude(*tree, name, amplitudes[turns].kind, amplitudes[turns].example, law.softening[turns],
                         law.loss_growth[turns], problems);
     if (!law.loss_growth[turns].empty() && !loss)
-      problems.add(*tree, own, "the joint has no loss factor that it could be a part of",
+      problems.add(*tree, name, "the joint has no loss factor that it could be a part of",
                    "write loss factor: 15 % beside it");
     const bool concerns = turns == 0 ? !spring.stiffness.head<3>().isZero(0) : !spring.stiffness.tail<3>().isZero(0);
     if (!concerns && problems.count() == before)
-      problems.add(*tree, own,
+      problems.add(*tree, name,
                    turns == 0 ? "it has no stiffness along x, y or z" : "it has no stiffness about x, y or z",
                    "leave it out");
   }

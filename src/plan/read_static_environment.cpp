@@ -24,15 +24,17 @@ void read_displacement(const Tree& tree, const std::string& subject, StaticInput
   }
   for (const Tree::Entry& entry : tree.entries) {
     const int base = find_base(text_at(entry.key, entry.place), subject, reading);
-    MapReader own(entry.value, subject + " " + entry.key, reading.problems);
-    if (!own.is_map()) continue;
+    MapReader map_reader(entry.value, subject + " " + entry.key, reading.problems);
+    if (!map_reader.is_map()) continue;
     Vector6 motion = Vector6::Zero();
     for (int i = 0; i < 6; ++i)
-      motion[i] = own.quantity(std::string(axis_names[static_cast<std::size_t>(i)]), i < 3 ? kind::length : kind::angle)
-                      .value_or(0);
-    own.done();
+      motion[i] =
+          map_reader.quantity(std::string(axis_names[static_cast<std::size_t>(i)]), i < 3 ? kind::length : kind::angle)
+              .value_or(0);
+    map_reader.done();
     if (motion.isZero(0))
-      reading.problems.add(entry.value, own.subject(), "it stays where it is", "write {x: 1 mm}, or leave it out");
+      reading.problems.add(entry.value, map_reader.subject(), "it stays where it is",
+                           "write {x: 1 mm}, or leave it out");
     if (base >= 0) input.displaced[base] = motion;
   }
 }
@@ -44,20 +46,20 @@ std::optional<Environment> read_static_environment(const Tree& tree, const std::
   Problems& problems = reading.problems;
   const std::size_t before = problems.count();
   map.done();
-  MapReader own(tree, map.subject() + " static", problems);
-  if (!own.is_map()) return std::nullopt;
+  MapReader map_reader(tree, map.subject() + " static", problems);
+  if (!map_reader.is_map()) return std::nullopt;
   Environment environment;
   environment.name = name;
   StaticInput& input = environment.form.emplace<StaticInput>();
-  const Tree* const loads = own.optional("loads");
-  const Tree *const displaced = own.optional("displacement"), *const bolts = own.optional("bolts");
-  if (displaced) read_displacement(*displaced, own.subject() + " displacement", input, reading);
-  if (const Tree* field =
-          loads || displaced || bolts ? own.optional("acceleration") : own.required("acceleration", "{z: -1 g}"))
-    input.acceleration = read_field(*field, own.subject() + " acceleration", problems).value_or(Vector3::Zero());
-  if (loads) environment.load_cases = read_load_cases(*loads, own, true, reading);
-  if (bolts) read_tightening(*bolts, own.subject() + " bolts", input, reading);
-  own.done();
+  const Tree* const loads = map_reader.optional("loads");
+  const Tree *const displaced = map_reader.optional("displacement"), *const bolts = map_reader.optional("bolts");
+  if (displaced) read_displacement(*displaced, map_reader.subject() + " displacement", input, reading);
+  if (const Tree* field = loads || displaced || bolts ? map_reader.optional("acceleration")
+                                                      : map_reader.required("acceleration", "{z: -1 g}"))
+    input.acceleration = read_field(*field, map_reader.subject() + " acceleration", problems).value_or(Vector3::Zero());
+  if (loads) environment.load_cases = read_load_cases(*loads, map_reader, true, reading);
+  if (bolts) read_tightening(*bolts, map_reader.subject() + " bolts", input, reading);
+  map_reader.done();
   return problems.count() > before ? std::nullopt : std::optional(environment);
 }
 

@@ -127,8 +127,8 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
     }
   } else if (how == "part") {
     kind = Subject::part;
-    for (const Tree* each : one_or_more(*what)) {
-      const int* const part = reading.parts.find(*each, subject, problems);
+    for (const Tree* item : one_or_more(*what)) {
+      const int* const part = reading.parts.find(*item, subject, problems);
       if (part && assembly.parts[static_cast<std::size_t>(*part)].form != Part::Form::line)
         request.parts.push_back(*part);
       for (int beam = 0; part && beam < static_cast<int>(assembly.beams.size()); ++beam)
@@ -146,10 +146,10 @@ void read_watch_entry(const Tree::Entry& entry, Reading& reading) {
   if (axes_tree && kind == Subject::spring)
     problems.add(*axes_tree, subject, "a spring has axes of its own", "leave axes out");
   if (axes_tree) request.axes = read_turned_axes(*axes_tree, subject + " axes", problems).value_or(Matrix3::Identity());
-  for (const Tree* each : one_or_more(*quantities)) {
-    request.quantity = find_quantity(*each, kind, subject, problems);
+  for (const Tree* item : one_or_more(*quantities)) {
+    request.quantity = find_quantity(*item, kind, subject, problems);
     if (!request.quantity) continue;
-    if (kind == Subject::part && !has_stress(assembly, request, *each, subject, problems)) continue;
+    if (kind == Subject::part && !has_stress(assembly, request, *item, subject, problems)) continue;
     OutputRequest one = request;
     if (request.quantity->subject == Subject::foot) {
       reading.plan.modes.feet = true;

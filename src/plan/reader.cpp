@@ -164,14 +164,14 @@ const Tree* MapReader::required(const std::string& key, const std::string& examp
 std::pair<std::string, const Tree*> MapReader::one_of(const std::vector<std::string>& keys) {
   std::pair<std::string, const Tree*> found{"", nullptr};
   for (const std::string& key : keys) {
-    const Tree* const each = optional(key);
-    if (!each) continue;
+    const Tree* const item = optional(key);
+    if (!item) continue;
     if (found.second) {
-      problems_.add(*each, subject_, fmt::format("\"{}\" and \"{}\" cannot both be given", found.first, key),
+      problems_.add(*item, subject_, fmt::format("\"{}\" and \"{}\" cannot both be given", found.first, key),
                     "keep one");
       return {"", nullptr};
     }
-    found = {key, each};
+    found = {key, item};
   }
   if (!found.second && map_) {
     std::string list;

@@ -30,19 +30,19 @@ void merge(Tree& plan, const Tree& more, std::vector<Problem>& problems) {
   };
   for (const Tree::Entry& entry : more.entries) {
     if (entry.key == "include") continue;
-    Tree* const own = plan.find(entry.key);
+    Tree* const item = plan.find(entry.key);
     const PlanSection* const section = find_plan_section(entry.key);
-    if (!own) {
+    if (!item) {
       plan.entries.push_back(entry);
-    } else if (section && section->is_merged() && own->is_map() && entry.value.is_map()) {
+    } else if (section && section->is_merged() && item->is_map() && entry.value.is_map()) {
       for (const Tree::Entry& named : entry.value.entries) {
-        if (const Tree* first = own->find(named.key))
+        if (const Tree* first = item->find(named.key))
           twice(named.key, named.place, first->place);
         else
-          own->entries.push_back(named);
+          item->entries.push_back(named);
       }
     } else {
-      twice(entry.key, entry.place, own->place);
+      twice(entry.key, entry.place, item->place);
     }
   }
 }
@@ -213,15 +213,15 @@ Tree* Tree::find(std::string_view key) {
 const Tree* Tree::find(std::string_view key) const { return const_cast<Tree*>(this)->find(key); }
 
 Extent extent_of(const Tree& tree) {
-  Extent all;
+  Extent extent;
   const auto add = [&](const Tree& inner) {
     const Extent own = extent_of(inner);
-    all.values += own.values;
-    all.depth = std::max(all.depth, own.depth + 1);
+    extent.values += own.values;
+    extent.depth = std::max(extent.depth, own.depth + 1);
   };
   for (const Tree& item : tree.items) add(item);
   for (const Tree::Entry& entry : tree.entries) add(entry.value);
-  return all;
+  return extent;
 }
 
 Override parse_override(const std::string& text) {

@@ -11,14 +11,10 @@
 #include "figures/model_pictures.h"
 #include "files/life_tables.h"
 #include "files/load_tables.h"
-#include "files/mode_grid.h"
 #include "files/model_tables.h"
-#include "files/motion_results.h"
 #include "files/stress_results.h"
 #include "files/table.h"
-#include "files/vtu.h"
 #include "results/answer_drawings.h"
-#include "results/turning_views.h"
 
 namespace avrenk {
 namespace {
@@ -82,11 +78,6 @@ void add_shapes(const Analysis& analysis, const std::string& outcome, std::vecto
   }
 }
 
-// Of a load, or of its cases held at the frequencies asked for.
-bool is_held(const Excitation& excitation, const std::string& outcome) {
-  return excitation.held && excitation.name().starts_with(outcome + ".");
-}
-
 // A picture of each quantity; beams stand in that of von Mises stress, or in one of their own.
 void add_stress_of(const Analysis& analysis, const StressFound& found, const Excitation& load,
                    const std::string& outcome, std::vector<Drawing>& drawings) {
@@ -125,7 +116,7 @@ void add_stress(const Analysis& analysis, const CaseResults& outcome, std::vecto
   add_stress_of(analysis, analysis.responses->fields.found_stress(), *outcome.excitation, outcome.name(), drawings);
   std::size_t count = 0;
   for (const OperatingDeflectionShape& shape : analysis.responses->shapes)
-    if (shape.excitation->held && is_held(*shape.excitation, outcome.name()) && count++ < most_asked_pictures)
+    if (shape.excitation->is_held_of(outcome.name()) && count++ < most_asked_pictures)
       add_stress_of(analysis, analysis.responses->fields.found_stress_asked(), *shape.excitation, outcome.name(),
                     drawings);
 }
@@ -185,11 +176,6 @@ void add_responses(const Analysis& analysis, bool complex, std::vector<Drawing>&
   }
 }
 
-std::string name_of_array(const Analysis& analysis, const std::string& what, double frequency,
-                          const std::string& rest) {
-  return fmt::format("{}, {}: {}", what, hertz(analysis, frequency), rest);
-}
-
 }  // namespace
 
 std::vector<int> weighty_modes(const ModalBasis& basis) {
@@ -215,12 +201,12 @@ void add_figures_asked_for(const Analysis& analysis, std::vector<Drawing>& drawi
   const Plan& plan = analysis.plan();
   const auto add_views = [&](const FigureRequest& figure, const std::string& in, const std::string& caption,
                              const std::function<std::string(const Viewpoint&)>& picture) {
-    for (const FigureRequest::Viewpoint& each : figure.sights) {
-      Viewpoint sight{{each.azimuth, each.elevation}, {}, figure.scale};
+    for (const FigureRequest::Viewpoint& viewpoint : figure.sights) {
+      Viewpoint sight{{viewpoint.azimuth, viewpoint.elevation}, {}, figure.scale};
       if (!figure.parts.empty()) sight.parts.assign(analysis.assembly().parts.size(), false);
       for (const int part : figure.parts) sight.parts[static_cast<std::size_t>(part)] = true;
-      const std::string view = figure.sights.size() > 1 ? "." + each.name : "";
-      const std::string words = fmt::format("{}, seen from {}", caption, each.name);
+      const std::string view = figure.sights.size() > 1 ? "." + viewpoint.name : "";
+      const std::string words = fmt::format("{}, seen from {}", caption, viewpoint.name);
       drawings.push_back({"figures",
                           fmt::format("figure.{}{}{}", figure.name, in, view),
                           words + ".",
@@ -320,15 +306,17 @@ std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest&
                         named.in_words, std::move(named.chart)});
   }
   for (const EquipmentLevel& level : analysis.assessment.equipment) {
-    const EquipmentRequest& own = *level.request;
-    NamedChart named = envelope_chart(
-        {"level." + own.name, fmt::format("Equipment level {}", own.name),
-         fmt::format("{} in {}, the largest of {} case{}; margin {:g} dB", own.of, fmt::join(own.environments, ", "),
-                     level.cases.size(), level.cases.size() == 1 ? "" : "s", own.margin),
-         level.grid, level.largest, level.envelope, own.octaves > 0 && level.random, level.random, *level.kind},
-        plan.show);
-    drawings.push_back({"equipment", named.name, fmt::format("Equipment level {}.", own.name), named.in_words,
-                        std::move(named.chart)});
+    const EquipmentRequest& equipment_request = *level.request;
+    NamedChart named =
+        envelope_chart({"level." + equipment_request.name, fmt::format("Equipment level {}", equipment_request.name),
+                        fmt::format("{} in {}, the largest of {} case{}; margin {:g} dB", equipment_request.of,
+                                    fmt::join(equipment_request.environments, ", "), level.cases.size(),
+                                    level.cases.size() == 1 ? "" : "s", equipment_request.margin),
+                        level.grid, level.largest, level.envelope, equipment_request.octaves > 0 && level.random,
+                        level.random, *level.kind},
+                       plan.show);
+    drawings.push_back({"equipment", named.name, fmt::format("Equipment level {}.", equipment_request.name),
+                        named.in_words, std::move(named.chart)});
   }
   return drawings;
 }
@@ -351,11 +339,11 @@ NamedChart chart_of_profile(const Profile& profile, const std::string& heading, 
 Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder) {
   Jobs jobs;
   std::vector<ChartFiles> charts;
-  for (const Drawing& each : drawings) {
-    if (each.chart)
-      charts.push_back({&*each.chart, folder.path(each.file()).replace_extension()});
+  for (const Drawing& drawing : drawings) {
+    if (drawing.chart)
+      charts.push_back({&*drawing.chart, folder.path(drawing.file()).replace_extension()});
     else
-      jobs.emplace_back([&each, &folder] { folder.write(each.file(), each.picture()); });
+      jobs.emplace_back([&drawing, &folder] { folder.write(drawing.file(), drawing.picture()); });
   }
   constexpr std::size_t together = 6;  // charts in one process, so that its start does not weigh
   for (std::size_t first = 0; first < charts.size(); first += together) {
@@ -364,132 +352,6 @@ Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder)
       draw_charts(batch);
     });
   }
-  return jobs;
-}
-
-namespace {
-
-void write_mode_field(const Analysis& analysis, const RunFolder& folder) {
-  const Assembly& assembly = analysis.assembly();
-  std::optional<StressStations> own_stations;  // of a command that looked at no stress
-  if (!analysis.responses->fields.stations && !assembly.groups.empty()) own_stations.emplace(assembly);
-  const StressStations* const stations = analysis.responses->fields.stations ? &*analysis.responses->fields.stations
-                                         : own_stations                      ? &*own_stations
-                                                                             : nullptr;
-  folder.write("fields/modes.vtu", to_vtu(mode_grid(assembly, analysis.system(), analysis.basis(), stations,
-                                                    analysis.plan().show, analysis.loaded().threads),
-                                          analysis.loaded().threads));
-}
-
-// How the model buckles under the state that modes are taken about.
-void write_buckling(const Analysis& analysis, const RunFolder& folder) {
-  const Assembly& assembly = analysis.assembly();
-  Grid grid = model_grid(assembly, analysis.plan().show);
-  const NodeMotions motions = analysis.system()
-                                  .motions(analysis.at_rest().preload->shape)
-                                  .reshaped(6, static_cast<Eigen::Index>(assembly.nodes.size()));
-  grid.point_arrays.push_back(
-      displacement_array(fmt::format("buckling at {:.4g} times {}: displacement (part of the largest)",
-                                     analysis.at_rest().preload->load_factor, analysis.plan().modes_about),
-                         assembly, motions, 1));
-  folder.write("fields/buckling.vtu", to_vtu(grid, 1));
-}
-
-// All quantities under one load; what was asked for at single frequencies too.
-void write_stress_fields(const Analysis& analysis, const std::string& load, const RunFolder& folder) {
-  const Assembly& assembly = analysis.assembly();
-  Grid stress = stress_grid(assembly, *analysis.responses->fields.stations, analysis.plan().show);
-  const auto add = [&](const StressField& field) {
-    for (GridArray& array : stress_arrays(*analysis.responses->fields.stations, field, analysis.plan().show))
-      stress.point_arrays.push_back(std::move(array));
-  };
-  for (const StressField& field : analysis.responses->fields.stress.fields) {
-    if (field.name() != load) continue;
-    add(field);
-    const Table table = stress_table(assembly, *analysis.responses->fields.stations, field, analysis.plan().show);
-    folder.write("tables/" + table.name + ".csv", to_csv(table));
-  }
-  for (const StressField& field : analysis.responses->fields.stress_asked.fields)
-    if (is_held(*field.excitation, load)) add(field);
-  folder.write(fmt::format("fields/{}.stress.vtu", load), to_vtu(stress, 1));
-}
-
-// The ends of all beams under one load; held at frequencies asked for too.
-void write_beam_stress(const Analysis& analysis, const BeamStressField& field, const RunFolder& folder) {
-  const Assembly& assembly = analysis.assembly();
-  Grid grid = beam_stress_grid(assembly, analysis.plan().show);
-  grid.point_arrays = beam_stress_arrays(field, analysis.plan().show);
-  for (const BeamStressField& asked : analysis.responses->fields.beam_stress_asked)
-    if (is_held(*asked.excitation, field.name()))
-      for (GridArray& array : beam_stress_arrays(asked, analysis.plan().show))
-        grid.point_arrays.push_back(std::move(array));
-  folder.write(fmt::format("fields/{}.beam-stress.vtu", field.name()), to_vtu(grid, 1));
-  const Table table = beam_stress_table(assembly, field, analysis.plan().show);
-  folder.write("tables/" + table.name + ".csv", to_csv(table));
-}
-
-// Damage of shells and solids by everything that one life goes through.
-void write_damage(const Analysis& analysis, const LifeRequest& request, const RunFolder& folder) {
-  Grid grid = stress_grid(analysis.assembly(), *analysis.responses->fields.stations, analysis.plan().show);
-  for (const Life& life : analysis.responses->lives)
-    if (life.request == &request && life.field.cols() > 0)
-      for (GridArray& array : damage_arrays(*analysis.responses->fields.stations, life))
-        grid.point_arrays.push_back(std::move(array));
-  if (!grid.point_arrays.empty()) folder.write(fmt::format("fields/life.{}.vtu", request.name), to_vtu(grid, 1));
-}
-
-void write_shapes(const Analysis& analysis, const std::string& outcome, const RunFolder& folder) {
-  const Assembly& assembly = analysis.assembly();
-  const DisplayUnit length = analysis.plan().show.unit(kind::length);
-  Grid field = model_grid(assembly, analysis.plan().show);
-  for (const OperatingDeflectionShape& shape : analysis.responses->shapes) {
-    if (shape.outcome != outcome) continue;
-    const auto add = [&](const Eigen::VectorXd& coordinates, const char* what) {
-      field.point_arrays.push_back(
-          displacement_array(name_of_array(analysis, shape.excitation->name(), shape.frequency,
-                                           fmt::format("relative displacement, {} ({})", what, length.text)),
-                             assembly, node_motions(analysis.system(), *shape.basis, coordinates), length.from_si(1)));
-    };
-    add(shape.coordinates_at(shape.instant), "worst instant");
-    add(shape.coordinates.real(), "real part");
-    add(shape.coordinates.imag(), "imaginary part");
-  }
-  folder.write(fmt::format("fields/{}.vtu", outcome), to_vtu(field, 1));
-}
-
-void write_motion(const Analysis& analysis, const MotionField& field, const RunFolder& folder) {
-  const Assembly& assembly = analysis.assembly();
-  Grid grid = model_grid(assembly, analysis.plan().show);
-  for (GridArray& array : motion_arrays(assembly, field, analysis.plan().show))
-    grid.point_arrays.push_back(std::move(array));
-  folder.write(fmt::format("fields/{}.motion.vtu", field.excitation->name()), to_vtu(grid, 1));
-  const Table table = node_table(assembly, field, analysis.plan().show);
-  folder.write("tables/" + table.name + ".csv", to_csv(table));
-}
-
-}  // namespace
-
-Jobs field_jobs(const Analysis& analysis, const RunFolder& folder) {
-  Jobs jobs{[&] { write_mode_field(analysis, folder); },
-            [&] { folder.write("fields/model.glb", to_glb(turning_model_of(analysis, SIZE_MAX))); }};
-  if (analysis.at_rest().preload && analysis.at_rest().preload->shape.size() > 0)
-    jobs.emplace_back([&] { write_buckling(analysis, folder); });
-  std::vector<std::string> loads;
-  for (const StressField& field : analysis.responses->fields.stress.fields)
-    if (std::find(loads.begin(), loads.end(), field.name()) == loads.end()) loads.push_back(field.name());
-  for (const std::string& load : loads)
-    jobs.emplace_back([&analysis, load, &folder] { write_stress_fields(analysis, load, folder); });
-  for (const BeamStressField& field : analysis.responses->fields.beam_stress)
-    if (!field.worst.empty()) jobs.emplace_back([&] { write_beam_stress(analysis, field, folder); });
-  if (analysis.responses->fields.stations)
-    for (const LifeRequest& request : analysis.plan().lives)
-      jobs.emplace_back([&] { write_damage(analysis, request, folder); });
-  for (const MotionField& field : analysis.responses->fields.motions)
-    jobs.emplace_back([&] { write_motion(analysis, field, folder); });
-  for (std::size_t i = 0; i < analysis.responses->shapes.size(); ++i)  // those of one outcome stand together
-    if (const std::string& outcome = analysis.responses->shapes[i].outcome;
-        i == 0 || analysis.responses->shapes[i - 1].outcome != outcome)
-      jobs.emplace_back([&analysis, &outcome, &folder] { write_shapes(analysis, outcome, folder); });
   return jobs;
 }
 

@@ -1,4 +1,4 @@
-/// results/drawings.h: which figures and fields a finished analysis gets, and where in the report they stand.
+/// results/drawings.h: which figures a finished analysis gets, and where in the report they stand.
 #pragma once
 
 #include "analysis/summaries.h"
@@ -7,6 +7,7 @@
 #include "files/file_name.h"
 #include "files/run_folder.h"
 #include "files/table.h"
+#include "results/jobs.h"
 
 namespace avrenk {
 
@@ -36,15 +37,7 @@ struct DrawingRequest {
 };
 [[nodiscard]] std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request);
 
-/// Pieces of work that may be done side by side; they refer to what they were made from.
-using Jobs = std::vector<std::function<void()>>;
-
 /// Draws all of them into the folder's figures/; a job throws FileError where one could not be drawn.
 [[nodiscard]] Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder);
-
-/// Writes fields/*.vtu: the model with the shapes of all modes, the shape of each sine environment at its strongest
-/// peak and at frequencies asked for, and the stress of shells and solids, which goes to tables/*.stress.csv too. The
-/// longest comes first.
-[[nodiscard]] Jobs field_jobs(const Analysis& analysis, const RunFolder& folder);
 
 }  // namespace avrenk

@@ -76,11 +76,11 @@ void write_check_report(const ModelCheck& check, const std::vector<Table>& table
     return ReportFigure{file, caption, caption, bytes, nullptr};
   };
   const auto section = [&](const char* id, const char* title, std::initializer_list<const char*> names) {
-    ReportSection own{id, title};
+    ReportSection report_section{id, title};
     for (const char* name : names)
       for (const Table& table : tables)
-        if (table.name == name) own.tables.push_back(table);
-    if (!own.tables.empty()) report.sections.push_back(std::move(own));
+        if (table.name == name) report_section.tables.push_back(table);
+    if (!report_section.tables.empty()) report.sections.push_back(std::move(report_section));
   };
   report_progress(progress, "drawing the model");
   section("findings", "Findings", {"findings"});

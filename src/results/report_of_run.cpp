@@ -207,7 +207,7 @@ class Writer {
     }
     put(section, tables_.rest);
     for (Table& table : spring_tables_of(analysis_, true)) section.tables.push_back(std::move(table));
-    Table all = tables_.modes, chief = all;
+    Table modes = tables_.modes, chief = modes;
     if (basis.modes > most_chief_modes) {
       chief.title = fmt::format("The first {} modes; effective mass as a part of the whole (Σ running sum), damping",
                                 most_chief_modes);
@@ -215,9 +215,9 @@ class Writer {
       section.tables.push_back(std::move(chief));
       ReportSection& rest = add("all-modes", "All modes", 3);
       rest.folded = true;
-      rest.tables.push_back(std::move(all));
+      rest.tables.push_back(std::move(modes));
     } else {
-      section.tables.push_back(std::move(all));
+      section.tables.push_back(std::move(modes));
     }
     ReportSection& what = add("what-moves", "What moves in each mode", 3);
     what.folded = basis.modes > most_chief_modes;
@@ -292,7 +292,7 @@ class Writer {
 
   void add_stress() {
     if (!tables_.stress) return;
-    Table all = *tables_.stress;
+    Table table = *tables_.stress;
     ReportSection& section = add("stress", "Stress");
     if (analysis_.responses->fields.stations)
       section.paragraphs.push_back(
@@ -306,12 +306,12 @@ class Writer {
           "of "
           "the section where it is largest. Every end is in tables/*.beam-stress.csv and fields/*.beam-stress.vtu.");
     section.paragraphs.push_back("Of random environments it is the RMS. Pictures stand with each environment.");
-    Table chief = worst_axes(all);
+    Table chief = worst_axes(table);
     chief.title = "The worst axis of each environment";
     section.tables.push_back(std::move(chief));
     ReportSection& rest = add("stress-all", "Stress, all axes", 3);
     rest.folded = true;
-    rest.tables.push_back(std::move(all));
+    rest.tables.push_back(std::move(table));
   }
 
   void add_clearances() {
@@ -333,9 +333,10 @@ class Writer {
         "are nowhere below the largest of the cases, averaged over the bands stated, times the margin.");
     put_figures(section, "equipment");
     put(section, tables_.equipment);
-    for (const EquipmentLevel& each : analysis_.assessment.equipment) {
-      Table points = level_points("level." + each.request->name, each.envelope.table, each.random, *each.kind, show_);
-      points.title = each.request->name;
+    for (const EquipmentLevel& equipment_level : analysis_.assessment.equipment) {
+      Table points = level_points("level." + equipment_level.request->name, equipment_level.envelope.table,
+                                  equipment_level.random, *equipment_level.kind, show_);
+      points.title = equipment_level.request->name;
       section.tables.push_back(std::move(points));
     }
   }
@@ -459,10 +460,10 @@ std::vector<std::pair<std::string, std::string>> cases_by_text(
   std::vector<std::pair<std::string, std::string>> all;
   for (const CaseResults* outcome : cases) {
     if (outcome->is_combined()) continue;
-    const std::string own = text(*outcome);
-    const auto known = std::find_if(all.begin(), all.end(), [&](const auto& each) { return each.first == own; });
+    const std::string words = text(*outcome);
+    const auto known = std::find_if(all.begin(), all.end(), [&](const auto& each) { return each.first == words; });
     if (known == all.end())
-      all.emplace_back(own, outcome->excitation->along);
+      all.emplace_back(words, outcome->excitation->along);
     else
       known->second += ", " + outcome->excitation->along;
   }
@@ -470,11 +471,11 @@ std::vector<std::pair<std::string, std::string>> cases_by_text(
 }
 
 std::string inputs_rms_in_words(const std::vector<const CaseResults*>& cases, const Show& show) {
-  const auto all = cases_by_text(
+  const auto texts = cases_by_text(
       cases, [&](const CaseResults& outcome) { return random_inputs_in_words(*outcome.excitation, show); });
   std::string text;
-  for (const auto& [inputs, of] : all)
-    text += fmt::format("{}{}{}", text.empty() ? "" : "; ", all.size() > 1 ? of + ": " : "", inputs);
+  for (const auto& [inputs, of] : texts)
+    text += fmt::format("{}{}{}", text.empty() ? "" : "; ", texts.size() > 1 ? of + ": " : "", inputs);
   return text;
 }
 

@@ -11,6 +11,7 @@
 #include "files/level_tables.h"
 #include "files/modes_file.h"
 #include "files/result_tables.h"
+#include "results/field_files.h"
 #include "results/report_of_run.h"
 #include "version.h"
 
@@ -48,16 +49,16 @@ std::vector<Fact> facts_of(const Analysis& analysis) {
 
 // results.h5: the file that the modes were read from, or a new one; products.h5.
 void keep_modes(const Analysis& analysis, const KeptPlan& plan, const RunFolder& folder) {
-  const std::filesystem::path own = folder.path("results.h5");
+  const std::filesystem::path file = folder.path("results.h5");
   if (analysis.modal().modes_from.empty() || analysis.modal().more_than_file)
-    write_modes(own, analysis.assembly(), analysis.system(), analysis.basis(), analysis.modal().print,
+    write_modes(file, analysis.assembly(), analysis.system(), analysis.basis(), analysis.modal().print,
                 analysis.plan().modes);
   else
-    avrenk::copy_file(analysis.modal().modes_from, own);
+    avrenk::copy_file(analysis.modal().modes_from, file);
   Eigen::Index loads = 0;
   for (const Load& load : analysis.assembly().loads)
     if (!load.is_pattern) loads += std::ssize(load.columns);  // patterns come last, and are made anew
-  write_products(folder.path("products.h5"), own, plan.digest(), analysis.basis(), analysis.damping().products, loads);
+  write_products(folder.path("products.h5"), file, plan.digest(), analysis.basis(), analysis.damping().products, loads);
 }
 
 }  // namespace
@@ -108,12 +109,12 @@ void write_tables(const Analysis& analysis, const RunTables& tables, const std::
     const Table curves = cross_table(each, show);
     folder.write("tables/" + curves.name + ".csv", to_csv(curves));
   }
-  for (const History& each : analysis.responses->histories) {
-    const std::string name = "histories/" + each.request->name;
-    if (each.request->hdf5)
-      write_history_hdf5(folder.path(name + ".h5"), each, show);
+  for (const History& history : analysis.responses->histories) {
+    const std::string name = "histories/" + history.request->name;
+    if (history.request->hdf5)
+      write_history_hdf5(folder.path(name + ".h5"), history, show);
     else
-      folder.write(name + ".csv", history_csv(each, show));
+      folder.write(name + ".csv", history_csv(history, show));
   }
   request.plan.write([&](const std::string& name, const std::string& content) { folder.write(name, content); });
 }

@@ -141,11 +141,11 @@ std::vector<const Table*> RunTables::all() const {
   for (const auto* table : {&residual, &audit, &loads}) add(*table);
   add_each(rest);
   add_each(springs);
-  for (const CaseTables& each : cases) {
-    add_each(each.answers);
-    add_each(each.further);
-    add(each.driven);
-    add(each.power);
+  for (const CaseTables& case_tables : cases) {
+    add_each(case_tables.answers);
+    add_each(case_tables.further);
+    add(case_tables.driven);
+    add(case_tables.power);
   }
   for (const auto* table : {&clearances, &stress, &limits, &variants, &compliance}) add(*table);
   add_each(notches);

@@ -129,9 +129,9 @@ class SheetWriter {
                  {"low level", unit.text, 3, sheets_.low_level.has_value()}},
                 {}};
     for (const std::string& name : sheets_.accelerometers) {
-      double own = std::nan("");
+      double level = std::nan("");
       for (const char* const along : {"x", "y", "z"})
-        if (const auto found = value_of(name + "." + along); found && axis_ == along) own = found->first;
+        if (const auto found = value_of(name + "." + along); found && axis_ == along) level = found->first;
       for (const char* const along : {"x", "y", "z"}) {
         const auto found = value_of(name + "." + along);
         if (!found) continue;
@@ -139,7 +139,7 @@ class SheetWriter {
         const auto [stop, why] = stop_at(name + "." + along, name, value);
         table.rows.push_back({name.substr(0, name.find('.')), std::string(along), unit.from_si(value),
                               frequency_.from_si(at), unit.from_si(lower * value), unit.from_si(upper * value),
-                              axis_ == along ? std::nan("") : 100 * value / own, unit.from_si(stop), why,
+                              axis_ == along ? std::nan("") : 100 * value / level, unit.from_si(stop), why,
                               unit.from_si(low * value)});
       }
     }
@@ -266,18 +266,18 @@ class SheetWriter {
 }  // namespace
 
 std::vector<TestSheet> test_sheets_of(const Analysis& analysis, const std::string& date) {
-  std::vector<TestSheet> all;
-  if (!analysis.plan().test_sheets) return all;
+  std::vector<TestSheet> test_sheets;
+  if (!analysis.plan().test_sheets) return test_sheets;
   for (const CaseResults& outcome : analysis.outcomes()) {
-    const Excitation& own = *outcome.excitation;
-    if (outcome.is_combined() || outcome.at_rest() || !own.axis || *own.axis > 2 ||
-        !own.environment->superposed_on.empty() || !own.environment->load_cases.empty() ||
-        is_replaced(own, analysis.outcomes()))
+    const Excitation& excitation = *outcome.excitation;
+    if (outcome.is_combined() || outcome.at_rest() || !excitation.axis || *excitation.axis > 2 ||
+        !excitation.environment->superposed_on.empty() || !excitation.environment->load_cases.empty() ||
+        is_replaced(excitation, analysis.outcomes()))
       continue;
-    if (own.is_random() && own.spectrum.sources() > 1) continue;
-    all.push_back(SheetWriter(analysis, outcome, date).write());
+    if (excitation.is_random() && excitation.spectrum.sources() > 1) continue;
+    test_sheets.push_back(SheetWriter(analysis, outcome, date).write());
   }
-  return all;
+  return test_sheets;
 }
 
 }  // namespace avrenk

@@ -94,10 +94,10 @@ class Viewer {
     }
     if (swept_.empty()) return {};
     const ModalBasis& basis = analysis_.basis();
-    Eigen::MatrixXcd all(basis.size(), columns);
+    Eigen::MatrixXcd amplitudes(basis.size(), columns);
     columns = 0;
     for (const Eigen::MatrixXcd& each : states) {
-      all.middleCols(columns, each.cols()) = each;
+      amplitudes.middleCols(columns, each.cols()) = each;
       columns += each.cols();
     }
     const Assembly& assembly = analysis_.assembly();
@@ -110,7 +110,7 @@ class Viewer {
           channels.translation(places[n], false).leftCols(basis.size());
     constexpr double tolerance = 0.005;
     const std::vector<int> seen = seen_modes();
-    const ShapeSpan span = span_of(translations, seen, all, tolerance, static_cast<Eigen::Index>(most_others));
+    const ShapeSpan span = span_of(translations, seen, amplitudes, tolerance, static_cast<Eigen::Index>(most_others));
     swept_error_ = span.error;
     swept_shapes_ = seen.size() + static_cast<std::size_t>(span.shapes.cols());
     SweptShapes swept;

@@ -24,13 +24,14 @@ std::string verdict_of(const Analysis& analysis) {
       std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return r.met && r.upper_margin < 0; });
   if (at_upper > 0)
     text += fmt::format("; {} met at the nominal level would be exceeded at the upper tolerance", at_upper);
-  for (const VariantAnswers& each : analysis.assessment.variants)
-    if (each.exceeded > 0) {
-      const auto worst = std::min_element(each.margins.begin(), each.margins.end(), [](double a, double b) {
-        return a < b || (!std::isnan(a) && std::isnan(b));
-      });
-      text += fmt::format("; with {} springs {} exceeded, the worst is {}", each.name, each.exceeded,
-                          limits[static_cast<std::size_t>(worst - each.margins.begin())].limit->name);
+  for (const VariantAnswers& variant_answers : analysis.assessment.variants)
+    if (variant_answers.exceeded > 0) {
+      const auto worst =
+          std::min_element(variant_answers.margins.begin(), variant_answers.margins.end(),
+                           [](double a, double b) { return a < b || (!std::isnan(a) && std::isnan(b)); });
+      text +=
+          fmt::format("; with {} springs {} exceeded, the worst is {}", variant_answers.name, variant_answers.exceeded,
+                      limits[static_cast<std::size_t>(worst - variant_answers.margins.begin())].limit->name);
     }
   if (open > 0) text += fmt::format("; {} more need environments that were not run", open);
   return text;

@@ -43,13 +43,13 @@ double cycles_per_hertz(const CaseResponse& load, const Exposure& exposure) {
 
 // A case of the sequence, ready to be looked at everywhere.
 struct Stage {
-  const LifeCase* own = nullptr;
+  const LifeCase* life_case = nullptr;
   const Exposure* exposure = nullptr;
   std::array<Eigen::VectorXd, 4> weights;  // of a random one: see moment_weights
   ArrayXd cycles;                          // of a sine: of each frequency at which it is looked at
   StateTable swept;                        // there
-  [[nodiscard]] const StateTable& states() const { return is_random() ? own->load->covariance->states : swept; }
-  [[nodiscard]] bool is_random() const { return own->load->covariance.has_value(); }
+  [[nodiscard]] const StateTable& states() const { return is_random() ? life_case->load->covariance->states : swept; }
+  [[nodiscard]] bool is_random() const { return life_case->load->covariance.has_value(); }
 };
 
 Stage stage_of(const LifeCase& own, const Exposure& exposure) {
@@ -123,8 +123,8 @@ class LifeFinder {
     Life life;
     life.request = &request_;
     life.subject = &subject;
-    const auto& all = *stages_.front().own->watched;
-    const auto index = static_cast<std::size_t>(find_output(all, subject.of) - all.data());
+    const auto& outputs = *stages_.front().life_case->watched;
+    const auto index = static_cast<std::size_t>(find_output(outputs, subject.of) - outputs.data());
     const ArrayXd of_candidates = damage_of_candidates(subject, index);
     double worst = -1;
     RowsOnCase rows;
@@ -132,7 +132,7 @@ class LifeFinder {
       Index k = 0;
       worst = of_candidates.maxCoeff(&k);
       const auto candidate = static_cast<std::size_t>(k);
-      life.where = all[index].candidates->label(candidate);
+      life.where = outputs[index].candidates->label(candidate);
       rows = [index, candidate](const LifeCase& own) { return (*own.watched)[index].measure(candidate).rows; };
     }
     if (subject.of_nodes && !subject.parts.empty()) {
@@ -157,7 +157,7 @@ class LifeFinder {
  private:
   // Of every candidate of what is watched.
   [[nodiscard]] ArrayXd damage_of_candidates(const LifeSubject& subject, std::size_t index) const {
-    const Candidates& first = *(*stages_.front().own->watched)[index].candidates;
+    const Candidates& first = *(*stages_.front().life_case->watched)[index].candidates;
     const auto count = static_cast<Index>(first.items.size());
     std::vector<std::vector<Index>> items_of(first.base_labels.size());
     for (Index k = 0; k < count; ++k)
@@ -175,20 +175,19 @@ class LifeFinder {
     const ReadyLine line(subject.line);
     ArrayXd damage = ArrayXd::Zero(count);
     for (const Stage& stage : stages_) {
-      const Output& watched = (*stage.own->watched)[index];
-      const Candidates& all = *watched.candidates;
+      const Output& watched = (*stage.life_case->watched)[index];
+      const Candidates& candidates = *watched.candidates;
       // A few bases at a time: curves of thousands of fibres do not fit into memory.
       const auto bases = std::ssize(items_of);
       run_jobs(static_cast<std::size_t>((bases + bases_at_once - 1) / bases_at_once), threads_, [&](std::size_t job) {
         const Index from = static_cast<Index>(job) * bases_at_once, own = std::min(bases_at_once, bases - from);
-        const MatrixXcd curves = stage.states().times(all.rows.middleRows(from * all.base_width, own * all.base_width));
+        const MatrixXcd curves =
+            stage.states().times(candidates.rows.middleRows(from * candidates.base_width, own * candidates.base_width));
         for (Index base = from; base < from + own; ++base)
           for (const Index k : items_of[static_cast<std::size_t>(base)]) {
-            const Candidates::Item& item = all.items[static_cast<std::size_t>(k)];
-            const auto block = curves.middleRows((base - from) * all.base_width, all.base_width);
-            const MatrixXcd mixed = item.mix < 0
-                                        ? MatrixXcd(block)
-                                        : MatrixXcd(all.mixes[static_cast<std::size_t>(item.mix)].matrix * block);
+            const auto block = curves.middleRows((base - from) * candidates.base_width, candidates.base_width);
+            const Eigen::MatrixXd* const mix = candidates.mix_of(static_cast<std::size_t>(k));
+            const MatrixXcd mixed = mix ? MatrixXcd(*mix * block) : MatrixXcd(block);
             const auto seen = mixed.middleRows(watched.first, watched.count);
             if (stage.is_random()) {
               const Eigen::VectorXd squares = seen.colwise().squaredNorm().transpose();
@@ -248,18 +247,18 @@ class LifeFinder {
       OfMaterial& material = own_material->second;
       if (fresh) {
         for (const Stage& stage : stages_)
-          material.columns.push_back(effect_of(stage, strain_fold(*stage.own->channels, loss_factor)));
+          material.columns.push_back(effect_of(stage, strain_fold(*stage.life_case->channels, loss_factor)));
         if (still_) material.at_rest = (strain_fold(*still_->channels, loss_factor) * still_->load->still).real();
       }
-      std::vector<int> all;
+      std::vector<int> order;
       for (std::size_t s = from; s < to; ++s)
         if (subject.nodes.empty() ||
             std::binary_search(subject.nodes.begin(), subject.nodes.end(), stations_->all()[s].node))
-          all.push_back(static_cast<int>(s));
-      const auto count = std::ssize(all);
+          order.push_back(static_cast<int>(s));
+      const auto count = std::ssize(order);
       run_jobs(static_cast<std::size_t>((count + places_at_once - 1) / places_at_once), threads_, [&](std::size_t job) {
-        const auto begin = all.begin() + static_cast<std::ptrdiff_t>(job) * places_at_once;
-        const std::vector<int> own(begin, begin + std::min<std::ptrdiff_t>(places_at_once, all.end() - begin));
+        const auto begin = order.begin() + static_cast<std::ptrdiff_t>(job) * places_at_once;
+        const std::vector<int> own(begin, begin + std::min<std::ptrdiff_t>(places_at_once, order.end() - begin));
         add_stretch(subject, own, material.columns, material.at_rest, field);
       });
     }
@@ -296,7 +295,7 @@ class LifeFinder {
     MatrixXd seen, imaginary;  // what is looked at of one column: n x rows
     for (std::size_t i = 0; i < stages_.size(); ++i) {
       const Stage& stage = stages_[i];
-      const MatrixXd w = rows_on(*stage.own) * columns[i].matrix;
+      const MatrixXd w = rows_on(*stage.life_case) * columns[i].matrix;
       const auto components = [&](Index column) { return Eigen::Map<const MatrixXd>(w.col(column).data(), n, 6); };
       for (int level = 0; level < levels; ++level) {
         const MatrixXd turned = look[static_cast<std::size_t>(level)].transpose();
@@ -343,7 +342,7 @@ class LifeFinder {
     const FatigueLine& line = life.subject->line;
     life.mean_factor = mean_stress_factor(line, request_.factor * life.mean);
     for (const Stage& stage : stages_) {
-      const MatrixXcd own = rows(*stage.own);
+      const MatrixXcd own = rows(*stage.life_case);
       LifePart part = stage.is_random() ? random_part(stage, own, line, request_.factor * life.mean_factor)
                                         : sine_part(stage, own, line, request_.factor * life.mean_factor);
       for (std::size_t i = 0; i < life.damage.size(); ++i) life.damage[i] += part.damage[i];
@@ -354,14 +353,14 @@ class LifeFinder {
 
   [[nodiscard]] static LifePart part_of(const Stage& stage) {
     LifePart part;
-    part.excitation = stage.own->load->excitation;
+    part.excitation = stage.life_case->load->excitation;
     part.exposure = stage.exposure;
     return part;
   }
 
   [[nodiscard]] static LifePart random_part(const Stage& stage, const MatrixXcd& rows, const FatigueLine& line,
                                             double factor) {
-    const ModalCovariance& covariance = *stage.own->load->covariance;
+    const ModalCovariance& covariance = *stage.life_case->load->covariance;
     const SpectralMoments m = spectral_moments(
         covariance.by_point(), squares_of_points(covariance.states.times(rows), covariance.roots.first));
     LifePart part = part_of(stage);
@@ -376,7 +375,7 @@ class LifeFinder {
 
   [[nodiscard]] static LifePart sine_part(const Stage& stage, const MatrixXcd& rows, const FatigueLine& line,
                                           double factor) {
-    const CaseResponse& load = *stage.own->load;
+    const CaseResponse& load = *stage.life_case->load;
     const Trace trace(*load.transfer, rows);
     const auto amplitude = [&](double f) { return largest_over_phase(trace.at(f, load.excitation->drive.at(f))); };
     LifePart part = part_of(stage);
@@ -405,8 +404,8 @@ class LifeFinder {
       damages.push_back(Rule::integrate([&](double f) { return per_hertz * ready.damage(factor * amplitude(f)); },
                                         grid[k], grid[k + 1], deepest, tolerance));
     }
-    const double all = std::accumulate(damages.begin(), damages.end(), 0.0);
-    part.damage.fill(all);
+    const double total = std::accumulate(damages.begin(), damages.end(), 0.0);
+    part.damage.fill(total);
     // From minimum to minimum.
     for (std::size_t from = 0; from + 1 < grid.size();) {
       std::size_t top = from;
@@ -414,19 +413,19 @@ class LifeFinder {
       std::size_t to = top;
       while (to + 1 < grid.size() && values[to + 1] <= values[to]) ++to;
       if (to == from) to = from + 1;
-      SweptResonance own;
-      for (std::size_t k = from; k < to; ++k) own.damage += damages[k];
+      SweptResonance swept_resonance;
+      for (std::size_t k = from; k < to; ++k) swept_resonance.damage += damages[k];
       constexpr int digits = 30;
       const auto [at, less] =
           boost::math::tools::brent_find_minima([&](double f) { return -amplitude(f); },
                                                 grid[top > from ? top - 1 : top], grid[std::min(top + 1, to)], digits);
-      own.frequency = values[top] >= -less ? grid[top] : at;
-      own.amplitude = std::max(values[top], -less);
-      own.borne = 1 / damage_of_cycles(line, factor * own.amplitude, 1);
-      own.cycles = own.damage * own.borne;
-      part.amplitude = std::max(part.amplitude, own.amplitude);
+      swept_resonance.frequency = values[top] >= -less ? grid[top] : at;
+      swept_resonance.amplitude = std::max(values[top], -less);
+      swept_resonance.borne = 1 / damage_of_cycles(line, factor * swept_resonance.amplitude, 1);
+      swept_resonance.cycles = swept_resonance.damage * swept_resonance.borne;
+      part.amplitude = std::max(part.amplitude, swept_resonance.amplitude);
       constexpr double least = 1e-3;
-      if (own.damage >= least * all && all > 0) part.resonances.push_back(own);
+      if (swept_resonance.damage >= least * total && total > 0) part.resonances.push_back(swept_resonance);
       from = to;
     }
     return part;

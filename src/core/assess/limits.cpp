@@ -37,10 +37,10 @@ double sigma_of(const ResponseLimit& limit) {
 Taken take_clearance(const ResponseLimit& limit, const Output& watched, std::size_t index, const CaseResults& outcome,
                      const CaseResults* still) {
   const double sigma = outcome.random() ? sigma_of(limit) : 1;
-  const Clearance own = clearance_of(watched, index, outcome, still, sigma),
+  const Clearance clearance = clearance_of(watched, index, outcome, still, sigma),
                   upper = clearance_of(watched, index, outcome, still, sigma * outcome.environment().upper);
-  Taken taken{own.closing, upper.closing, own.where};
-  taken.gap = own.gap;
+  Taken taken{clearance.closing, upper.closing, clearance.where};
+  taken.gap = clearance.gap;
   taken.upper_bound = still && outcome.random();
   return taken;
 }
@@ -65,8 +65,8 @@ Taken take_psd(const AllowedPsd& allowed, const CaseResults& outcome, const Rand
   const std::vector<double>& psd = row.of_place.empty() ? row.psd : row.of_place;
   const double upper = outcome.environment().upper;
   Taken taken{0, 0, "", true};
-  const Excitation& own = *outcome.excitation;
-  const SpectralMatrix& input = (own.specified ? *own.specified : own).spectrum;
+  const Excitation& excitation = *outcome.excitation;
+  const SpectralMatrix& input = (excitation.specified ? *excitation.specified : excitation).spectrum;
   double highest = -1;
   for (std::size_t k = 0; k < psd.size(); ++k) {
     const double f = outcome.grid()[k], here = allowed.at(f, input.level(0, f));
@@ -203,14 +203,15 @@ LimitResult check_frequency(const Limit& limit, const FrequencyLimit& wanted, co
           : fmt::format(" along {}, {:.3g} % of the mass", axis_names[static_cast<std::size_t>(wanted.direction)],
                         100 * wanted.effective_mass_above);
   for (int r = 0; r < basis.modes; ++r) {
-    const SpringMode* const own = with_springs.empty() ? nullptr : &with_springs[static_cast<std::size_t>(r)];
-    const double mass = own ? std::pow(basis.rigid_participation.col(wanted.direction).dot(own->shape), 2)
+    const SpringMode* const spring_mode = with_springs.empty() ? nullptr : &with_springs[static_cast<std::size_t>(r)];
+    const double mass = spring_mode
+                            ? std::pow(basis.rigid_participation.col(wanted.direction).dot(spring_mode->shape), 2)
                             : basis.effective_mass(r, wanted.direction),
                  fraction = mass / total;
     if (fraction < wanted.effective_mass_above) continue;
     result.what = "frequency" + along;
     result.where = fmt::format("mode {}, {:.1f} %", r + 1, 100 * fraction);
-    result.value = own ? own->frequency : basis.frequency(r);
+    result.value = spring_mode ? spring_mode->frequency : basis.frequency(r);
     compare(result, wanted.below);
     return result;
   }

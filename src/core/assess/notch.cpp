@@ -73,31 +73,31 @@ struct Gains {
   }
 };
 Gains gains_of(const std::vector<SineDemand>& demands, const std::vector<double>& specified, double safety) {
-  Gains all(specified.size());
+  Gains gains(specified.size());
   for (const SineDemand& demand : demands)
     for (std::size_t k = 0; k < specified.size(); ++k) {
       if (!(demand.largest[k] > 0) || !(safety * demand.largest[k] > demand.room)) continue;
-      all.lower(k, std::max(0.0, demand.room) / (safety * demand.largest[k]), demand.lowest(specified[k]),
-                demand.limit);
+      gains.lower(k, std::max(0.0, demand.room) / (safety * demand.largest[k]), demand.lowest(specified[k]),
+                  demand.limit);
     }
-  return all;
+  return gains;
 }
 
 // First and last point of each notch: the points beside it, at which nothing is lowered, belong to it.
 using Stretches = std::vector<std::pair<std::size_t, std::size_t>>;
 Stretches stretches_of(const std::vector<double>& gain) {
-  Stretches all;
+  Stretches stretches;
   for (std::size_t k = 0; k < gain.size(); ++k) {
     if (!(gain[k] < 1)) continue;
     const std::size_t first = k > 0 ? k - 1 : 0;
     while (k + 1 < gain.size() && gain[k + 1] < 1) ++k;
     const std::size_t last = std::min(k + 1, gain.size() - 1);
-    if (!all.empty() && first <= all.back().second)
-      all.back().second = last;
+    if (!stretches.empty() && first <= stretches.back().second)
+      stretches.back().second = last;
     else
-      all.emplace_back(first, last);
+      stretches.emplace_back(first, last);
   }
-  return all;
+  return stretches;
 }
 
 // Straight lines on log-log paper above one over the gains and within so much of it: each goes as far as any line from
@@ -189,10 +189,10 @@ void draw_lines(const Gains& gains, const std::vector<double>& levels, const Log
   std::vector<LogLogTable> lines;
   lines.reserve(stretches.size());
   for (const auto& [first, last] : stretches) {
-    const auto own = [&, first = first, last = last](const std::vector<double>& all) {
+    const auto inside = [&, first = first, last = last](const std::vector<double>& all) {
       return std::span(all).subspan(first, last - first + 1);
     };
-    lines.push_back(lines_above(own(result.grid), own(gains.gain), own(gains.lowest), decibel_factor));
+    lines.push_back(lines_above(inside(result.grid), inside(gains.gain), inside(gains.lowest), decibel_factor));
   }
   result.table = divided(specified, lines);
   result.notches = notches_of(stretches, gains, result.grid, levels, result.table, decibel_factor);
@@ -390,9 +390,10 @@ class RandomNotch {
     return true;
   }
   bool look(const CaseResponse& applied, Spread& spread) const {
-    const Candidates& all = *spread.watched->candidates;
+    const Candidates& candidates = *spread.watched->candidates;
     const Eigen::VectorXd rms = candidate_rms(
-        *spread.watched, block_covariances(all.rows, all.base_width, *applied.covariance, applied.transfer->layout()));
+        *spread.watched,
+        block_covariances(candidates.rows, candidates.base_width, *applied.covariance, applied.transfer->layout()));
     Eigen::Index worst = 0;
     if (rms.size() == 0 || rms.maxCoeff(&worst) <= spread.room) return false;
     const double over = rms[worst] / spread.room;

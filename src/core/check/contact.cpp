@@ -50,20 +50,20 @@ struct Outside {
   double edge = 0;  // m, mean over the faces; 0: it has none
 };
 std::vector<Outside> outsides(const Assembly& assembly, const Surface& surface) {
-  std::vector<Outside> all(assembly.parts.size());
+  std::vector<Outside> outsides(assembly.parts.size());
   std::vector<int> edges(assembly.parts.size(), 0);
   for (const Surface::Face& face : surface.faces) {
     const auto p = static_cast<std::size_t>(face.part);
-    all[p].edge += std::sqrt(area_vector(assembly, face).norm());
+    outsides[p].edge += std::sqrt(area_vector(assembly, face).norm());
     ++edges[p];
   }
-  for (std::size_t p = 0; p < all.size(); ++p) {
-    if (edges[p] > 0) all[p].edge /= edges[p];
-    all[p].nodes = edges[p] > 0 ? nodes_of_surface(assembly, surface, {static_cast<int>(p)}, std::nullopt, 0)
-                                : nodes_of_part(assembly, assembly.parts[p].name);
-    for (const int node : all[p].nodes) all[p].box.extend(assembly.position(node));
+  for (std::size_t p = 0; p < outsides.size(); ++p) {
+    if (edges[p] > 0) outsides[p].edge /= edges[p];
+    outsides[p].nodes = edges[p] > 0 ? nodes_of_surface(assembly, surface, {static_cast<int>(p)}, std::nullopt, 0)
+                                     : nodes_of_part(assembly, assembly.parts[p].name);
+    for (const int node : outsides[p].nodes) outsides[p].box.extend(assembly.position(node));
   }
-  return all;
+  return outsides;
 }
 
 }  // namespace
@@ -81,10 +81,10 @@ std::vector<std::vector<int>> parts_of_nodes(const Assembly& assembly) {
     for (const int node : group.nodes) add(node, group.part);
   for (const Component& component : assembly.components)
     for (const int node : component.nodes) add(node, component.part);
-  const std::vector<std::vector<int>> own = parts;
+  const std::vector<std::vector<int>> by_node = parts;
   const auto lend = [&](int from, int to) {
-    if (!own[static_cast<std::size_t>(to)].empty()) return;
-    for (const int part : own[static_cast<std::size_t>(from)]) add(to, part);
+    if (!by_node[static_cast<std::size_t>(to)].empty()) return;
+    for (const int part : by_node[static_cast<std::size_t>(from)]) add(to, part);
   };
   for (const RigidLink& link : assembly.links)
     for (const int node : link.follow) {
@@ -226,11 +226,11 @@ std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surfac
     for (const int node : nodes) between.extend(assembly.position(node));
     std::map<int, std::vector<int>> loose;  // of each of the two parts
     for (const auto& [from, to] : {pair, std::pair(pair.second, pair.first)}) {
-      const Outside &own = outside[static_cast<std::size_t>(from)], &other = outside[static_cast<std::size_t>(to)];
+      const Outside &first = outside[static_cast<std::size_t>(from)], &other = outside[static_cast<std::size_t>(to)];
       if (other.edge == 0) continue;
       const double tolerance = on_face * other.edge;
       std::optional<FaceSearch> search;
-      for (const int node : own.nodes) {
+      for (const int node : first.nodes) {
         const std::vector<int>& of = parts[static_cast<std::size_t>(node)];
         const Vector3& x = assembly.position(node);
         if (std::binary_search(of.begin(), of.end(), to) || linked[static_cast<std::size_t>(node)].contains(to))

@@ -79,62 +79,63 @@ ElementQuality element_quality(const Assembly& assembly, const ElementGroup& gro
 }
 
 std::vector<PartQuality> part_quality(const Assembly& assembly) {
-  std::vector<PartQuality> all;
+  std::vector<PartQuality> part_qualities;
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
-    PartQuality own;
-    own.part = static_cast<int>(p);
+    PartQuality part_quality;
+    part_quality.part = static_cast<int>(p);
     bool any = false;
     for (const ElementGroup& group : assembly.groups) {
-      if (group.part != own.part) continue;
+      if (group.part != part_quality.part) continue;
       for (std::size_t e = 0; e < group.elements(); ++e) {
         const ElementQuality quality = element_quality(assembly, group, e);
         Vector3 centre = Vector3::Zero();
         for (const int node : group.element(e)) centre += assembly.position(node) / group.kind->nodes;
-        if (!any || quality.jacobian < own.worst.jacobian * (1 - 1e-9)) {
-          own.worst.jacobian = quality.jacobian;
-          own.at[0] = centre;
+        if (!any || quality.jacobian < part_quality.worst.jacobian * (1 - 1e-9)) {
+          part_quality.worst.jacobian = quality.jacobian;
+          part_quality.at[0] = centre;
         }
-        if (!any || quality.aspect > own.worst.aspect * (1 + 1e-9)) {
-          own.worst.aspect = quality.aspect;
-          own.at[1] = centre;
+        if (!any || quality.aspect > part_quality.worst.aspect * (1 + 1e-9)) {
+          part_quality.worst.aspect = quality.aspect;
+          part_quality.at[1] = centre;
         }
-        if (!any || quality.warp > own.worst.warp + 1e-9) {
-          own.worst.warp = quality.warp;
-          own.at[2] = centre;
+        if (!any || quality.warp > part_quality.worst.warp + 1e-9) {
+          part_quality.worst.warp = quality.warp;
+          part_quality.at[2] = centre;
         }
         any = true;
-        own.beyond += quality.jacobian < quality_bounds.jacobian || quality.aspect > quality_bounds.aspect ||
-                              quality.warp > quality_bounds.warp
-                          ? 1
-                          : 0;
+        part_quality.beyond += quality.jacobian < quality_bounds.jacobian || quality.aspect > quality_bounds.aspect ||
+                                       quality.warp > quality_bounds.warp
+                                   ? 1
+                                   : 0;
       }
     }
-    if (any) all.push_back(own);
+    if (any) part_qualities.push_back(part_quality);
   }
-  return all;
+  return part_qualities;
 }
 
 std::vector<Finding> poor_elements(const Assembly& assembly, const std::vector<PartQuality>& quality) {
   std::vector<Finding> findings;
-  for (const PartQuality& own : quality) {
-    const std::string subject = "part " + assembly.parts[static_cast<std::size_t>(own.part)].name;
+  for (const PartQuality& part_quality : quality) {
+    const std::string subject = "part " + assembly.parts[static_cast<std::size_t>(part_quality.part)].name;
     const auto say = [&](std::size_t which, std::string what, Finding::Grade grade) {
-      const Vector3& at = own.at[which];
-      findings.push_back(
-          {grade, subject, fmt::format("the element at {} {}", assembly.describe_position(at), what),
-           fmt::format("mesh that place anew; {} of the part {} poorly shaped",
-                       counted(static_cast<std::size_t>(own.beyond), "element"), own.beyond == 1 ? "is" : "are"),
-           at});
+      const Vector3& at = part_quality.at[which];
+      findings.push_back({grade, subject, fmt::format("the element at {} {}", assembly.describe_position(at), what),
+                          fmt::format("mesh that place anew; {} of the part {} poorly shaped",
+                                      counted(static_cast<std::size_t>(part_quality.beyond), "element"),
+                                      part_quality.beyond == 1 ? "is" : "are"),
+                          at});
     };
-    if (own.worst.jacobian <= 0)
+    if (part_quality.worst.jacobian <= 0)
       say(0, "is folded: its Jacobian changes sign", Finding::Grade::error);
-    else if (own.worst.jacobian < quality_bounds.jacobian)
-      say(0, fmt::format("is distorted: its Jacobian falls to {:.2g} of its largest value", own.worst.jacobian),
+    else if (part_quality.worst.jacobian < quality_bounds.jacobian)
+      say(0,
+          fmt::format("is distorted: its Jacobian falls to {:.2g} of its largest value", part_quality.worst.jacobian),
           Finding::Grade::warning);
-    if (own.worst.aspect > quality_bounds.aspect)
-      say(1, fmt::format("is {:.3g} times as long as wide", own.worst.aspect), Finding::Grade::warning);
-    if (own.worst.warp > quality_bounds.warp)
-      say(2, fmt::format("is warped by {:.3g}°", own.worst.warp * 180 / pi), Finding::Grade::warning);
+    if (part_quality.worst.aspect > quality_bounds.aspect)
+      say(1, fmt::format("is {:.3g} times as long as wide", part_quality.worst.aspect), Finding::Grade::warning);
+    if (part_quality.worst.warp > quality_bounds.warp)
+      say(2, fmt::format("is warped by {:.3g}°", part_quality.worst.warp * 180 / pi), Finding::Grade::warning);
   }
   return findings;
 }

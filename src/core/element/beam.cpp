@@ -197,11 +197,11 @@ BeamMatrix principal_geometric(double length, const BeamProperties& p) {
 BeamMatrix to_shear_centre(const BeamProperties& p) {
   const BeamSection& section = p.middle();
   const double c = std::cos(section.principal_angle), s = std::sin(section.principal_angle);
-  Eigen::Matrix3d turn;
-  turn << 1, 0, 0, 0, c, s, 0, -s, c;
+  Eigen::Matrix3d rotation;
+  rotation << 1, 0, 0, 0, c, s, 0, -s, c;
   const Vector2d centre = principal_shear_centre(section);
   BeamMatrix t = BeamMatrix::Zero();
-  for (int block = 0; block < 4; ++block) t.block<3, 3>(3 * block, 3 * block) = turn;
+  for (int block = 0; block < 4; ++block) t.block<3, 3>(3 * block, 3 * block) = rotation;
   for (int end = 0; end < 2; ++end) {
     t(6 * end + 1, 6 * end + 3) = -centre.y();
     t(6 * end + 2, 6 * end + 3) = centre.x();

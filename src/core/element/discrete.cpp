@@ -15,10 +15,10 @@ Matrix6 rigid_arm(const Vector3& from, const Vector3& at) {
 }
 
 TravelRows travel_rows(const Vector3& acting_point, const Matrix3& axes, const Vector3& node1, const Vector3& node2) {
-  Matrix6 turn = Matrix6::Zero();
-  turn.topLeftCorner<3, 3>() = turn.bottomRightCorner<3, 3>() = axes;
+  Matrix6 rotation = Matrix6::Zero();
+  rotation.topLeftCorner<3, 3>() = rotation.bottomRightCorner<3, 3>() = axes;
   TravelRows rows;
-  rows << -turn * rigid_arm(node1, acting_point), turn * rigid_arm(node2, acting_point);
+  rows << -rotation * rigid_arm(node1, acting_point), rotation * rigid_arm(node2, acting_point);
   return rows;
 }
 

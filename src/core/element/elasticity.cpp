@@ -36,7 +36,7 @@ Elasticity orthotropic_elasticity(const Orthotropic& constants, const Matrix3d& 
                              "|ν_xy| must be below √(E_x/E_y), and so on; check which of the two ν is meant",
                              std::nullopt});
   // Strain in the material's axes from global strain: ε' = a ε aᵀ, row by row.
-  Elasticity turn;
+  Elasticity rotation;
   constexpr std::array<std::array<int, 2>, 6> pairs{{{0, 0}, {1, 1}, {2, 2}, {0, 1}, {1, 2}, {2, 0}}};
   for (int r = 0; r < 6; ++r) {
     const auto& [i, j] = pairs[static_cast<std::size_t>(r)];
@@ -44,10 +44,10 @@ Elasticity orthotropic_elasticity(const Orthotropic& constants, const Matrix3d& 
       const auto& [k, l] = pairs[static_cast<std::size_t>(s)];
       // Engineering shears: doubled in the rows, halved in the columns.
       const double both = axes(i, k) * axes(j, l) + (k != l ? axes(i, l) * axes(j, k) : 0);
-      turn(r, s) = both * (r < 3 ? 1 : 2) * (s < 3 ? 1 : 0.5);
+      rotation(r, s) = both * (r < 3 ? 1 : 2) * (s < 3 ? 1 : 0.5);
     }
   }
-  return turn.transpose() * solve_cholesky(*lower, turn);
+  return rotation.transpose() * solve_cholesky(*lower, rotation);
 }
 
 }  // namespace avrenk

@@ -56,7 +56,7 @@ ElementKind solid(SolidShape shape, std::string_view plural, int corners, const 
 }
 
 const std::vector<ElementKind>& kinds() {
-  static const std::vector<ElementKind> all{
+  static const std::vector<ElementKind> element_kinds{
       {"triangle of 3 nodes", "shells of 3", Family::shell, 3, 3, 5, 6, {}, {{0, 1, 2}}, {0, 2, 1}},
       {"quadrilateral of 4 nodes", "shells of 4", Family::shell, 4, 4, 9, 6, {}, {{0, 1, 2, 3}}, {0, 3, 2, 1}},
       solid(SolidShape::hexahedron8, "hexahedra of 8", 8, hexahedron),
@@ -66,7 +66,7 @@ const std::vector<ElementKind>& kinds() {
       solid(SolidShape::wedge6, "wedges of 6", 6, wedge),
       solid(SolidShape::wedge15, "wedges of 15", 6, wedge),
   };
-  return all;
+  return element_kinds;
 }
 
 }  // namespace

@@ -106,19 +106,19 @@ SectionMoments moments_of(const std::vector<Rectangle>& rectangles) {
 
 SectionMoments moments_of(const MiddleLines& lines) {
   SectionMoments m;
-  const auto each = [&](auto&& take) {
+  const auto for_each_triangle = [&](auto&& take) {
     for (const Wall& wall : lines.walls) {
       const Vector2d a = lines.joints[static_cast<std::size_t>(wall.from)],
                      b = lines.joints[static_cast<std::size_t>(wall.to)];
       take(a, b, wall.thickness * (b - a).norm());
     }
   };
-  each([&](const Vector2d& a, const Vector2d& b, double area) {
+  for_each_triangle([&](const Vector2d& a, const Vector2d& b, double area) {
     m.area += area;
     m.centre += area * 0.5 * (a + b);
   });
   m.centre /= m.area;
-  each([&](const Vector2d& a, const Vector2d& b, double area) {
+  for_each_triangle([&](const Vector2d& a, const Vector2d& b, double area) {
     const Vector2d p = a - m.centre, q = b - m.centre;
     m.yy += area * (p.y() * p.y() + p.y() * q.y() + q.y() * q.y()) / 3;
     m.zz += area * (p.x() * p.x() + p.x() * q.x() + q.x() * q.x()) / 3;

@@ -52,11 +52,11 @@ class ElementStiffness {
   using Matrix = Eigen::Matrix<double, 3 * nodes, 3 * nodes>;
 
   ElementStiffness(const SolidBlock& block, Index element, const Tabulated& table) : whole_(Whole::Zero()) {
-    const SolidNodes own = nodes_of(block, element);
+    const SolidNodes solid_nodes = nodes_of(block, element);
     std::optional<IncompatibleModes> modes;
-    if constexpr (incompatible > 0) modes.emplace(own);
+    if constexpr (incompatible > 0) modes.emplace(solid_nodes);
     for (std::size_t g = 0; g < table.at.size(); ++g) {
-      const Matrix3d jacobian = jacobian_of(table.at[g], own);
+      const Matrix3d jacobian = jacobian_of(table.at[g], solid_nodes);
       const double determinant = jacobian.determinant();
       if (!(determinant > 0)) refuse_inverted(block.shape, determinant);
       const Matrix3d inverse = jacobian.inverse();
@@ -159,7 +159,7 @@ Eigen::Matrix<double, 9, 24> incompatible_amplitudes(const SolidBlock& block, In
 MatrixXd solid_mass(const SolidBlock& block, Index first, Index count) {
   const Tabulated table(block.shape, mass_rule(block.shape));
   const int n = facts_of(block.shape).nodes;
-  MatrixXd all = MatrixXd::Zero(3 * n, 3 * n * count);
+  MatrixXd rows = MatrixXd::Zero(3 * n, 3 * n * count);
   for (Index k = 0; k < count; ++k) {
     const SolidNodes nodes = nodes_of(block, first + k);
     std::array<double, 400> scalar{};  // n x n
@@ -173,9 +173,9 @@ MatrixXd solid_mass(const SolidBlock& block, Index first, Index count) {
     }
     for (int i = 0; i < n; ++i)
       for (int j = 0; j < n; ++j)
-        for (int d = 0; d < 3; ++d) all(3 * i + d, 3 * (n * k + j) + d) = scalar[static_cast<std::size_t>(n * j + i)];
+        for (int d = 0; d < 3; ++d) rows(3 * i + d, 3 * (n * k + j) + d) = scalar[static_cast<std::size_t>(n * j + i)];
   }
-  return all;
+  return rows;
 }
 
 Moments solid_moments(const SolidBlock& block) {

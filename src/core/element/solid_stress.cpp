@@ -83,7 +83,7 @@ MatrixXd solid_stress_rows(const SolidBlock& block, Index element, const Vector3
 MatrixXd solid_geometric_stiffness(const SolidBlock& block, Index first, Index count, const MatrixXd& motions) {
   const int n = facts_of(block.shape).nodes;
   const Tabulated table(block.shape, stiffness_rule(block.shape));
-  MatrixXd all = MatrixXd::Zero(3 * n, 3 * n * count);
+  MatrixXd products = MatrixXd::Zero(3 * n, 3 * n * count);
   for (Index k = 0; k < count; ++k) {
     const SolidNodes nodes = nodes_of(block, first + k);
     const SolidStress rows(block, first + k);
@@ -97,10 +97,10 @@ MatrixXd solid_geometric_stiffness(const SolidBlock& block, Index first, Index c
           table.rule[g].weight * jacobian.determinant() * slopes.transpose() * MatrixXd(stress * slopes);
       for (int i = 0; i < n; ++i)
         for (int j = 0; j < n; ++j)
-          for (int d = 0; d < 3; ++d) all(3 * i + d, 3 * (n * k + j) + d) += both(i, j);
+          for (int d = 0; d < 3; ++d) products(3 * i + d, 3 * (n * k + j) + d) += both(i, j);
     }
   }
-  return all;
+  return products;
 }
 
 MatrixXd solid_nodal_stress_rows(const SolidBlock& block, Index element) {

@@ -62,6 +62,10 @@ bool Excitation::is_among(const std::vector<std::string>& names) const {
                      [&](const std::string& each) { return is_combined ? each == name() : is_called(each); });
 }
 
+bool Excitation::is_held_of(std::string_view load) const {
+  return held && name().starts_with(fmt::format("{}.", load));
+}
+
 std::string Excitation::heading() const {
   std::string text;
   for (const std::string& input : inputs) text += (text.empty() ? "" : " and ") + input;
@@ -120,48 +124,48 @@ std::optional<Vector3> middle_of(const Load& load, const Assembly& assembly) {
 
 std::vector<Input> inputs_of(const Environment& environment, std::span<const int> axes, const LoadCase& loads,
                              const Assembly* assembly) {
-  std::vector<Input> all;
+  std::vector<Input> inputs;
   for (const int axis : axes) {
     const std::string name(axis_names[static_cast<std::size_t>(axis)]);
     if (!environment.has_bases_apart()) {
-      all.push_back({name, base_kind(environment), environment.input});
+      inputs.push_back({name, base_kind(environment), environment.input});
       continue;
     }
     for (std::size_t b = 0; b < assembly->bases.size(); ++b)
       if (moves(environment, static_cast<int>(b)))
-        all.push_back({assembly->bases[b].name + "." + name, base_kind(environment), environment.input,
-                       assembly->bases[b].point});
+        inputs.push_back({assembly->bases[b].name + "." + name, base_kind(environment), environment.input,
+                          assembly->bases[b].point});
   }
   for (const DrivenLoad& driven : loads.loads) {
     const Load& load = assembly->loads[static_cast<std::size_t>(driven.load)];
-    all.push_back({load.name, amplitude_kind(load), driven.spectrum, middle_of(load, *assembly),
-                   driven.field.has_value(), driven.acceptances});
+    inputs.push_back({load.name, amplitude_kind(load), driven.spectrum, middle_of(load, *assembly),
+                      driven.field.has_value(), driven.acceptances});
   }
-  return all;
+  return inputs;
 }
 
 namespace {
 
 Coherence coherence_of(const CoherenceRule& rule, const std::vector<Input>& inputs, std::size_t first,
                        std::size_t second) {
-  Coherence own{static_cast<int>(first), static_cast<int>(second), rule.points};
+  Coherence coherence{static_cast<int>(first), static_cast<int>(second), rule.points};
   const Input &a = inputs[first], &b = inputs[second];
   if (a.is_field || b.is_field)
     throw_input_error(
         "", fmt::format("{} is a pressure field, which goes together with no other input", (a.is_field ? a : b).name),
         "name two others: between: [NAME, NAME]");
-  if (!rule.has_distance()) return own;
+  if (!rule.has_distance()) return coherence;
   if (!a.at || !b.at)
     throw_input_error(
         "",
         fmt::format("where {} acts is not known, so the coherence cannot depend on a distance", (a.at ? b : a).name),
         "let it depend on the distance of loads, or of bases that are inputs of their own");
   const Vector3 apart = *b.at - *a.at;
-  own.delay = rule.slowness.dot(apart);
-  own.decay = rule.decay * apart.norm();
+  coherence.delay = rule.slowness.dot(apart);
+  coherence.decay = rule.decay * apart.norm();
   if (rule.length > 0)
-    for (Coherence::Point& point : own.points) point.magnitude *= std::exp(-apart.norm() / rule.length);
-  return own;
+    for (Coherence::Point& point : coherence.points) point.magnitude *= std::exp(-apart.norm() / rule.length);
+  return coherence;
 }
 
 }  // namespace
@@ -170,10 +174,10 @@ SpectralMatrix spectrum_of(const Environment& environment, const std::vector<Inp
   std::vector<LogLogTable> levels;
   std::vector<std::string> names;
   std::vector<std::shared_ptr<const JointAcceptances>> fields;
-  for (const Input& each : inputs) {
-    levels.push_back(each.level);
-    names.push_back(each.name);
-    fields.push_back(each.acceptances);
+  for (const Input& input : inputs) {
+    levels.push_back(input.level);
+    names.push_back(input.name);
+    fields.push_back(input.acceptances);
   }
   // Of every pair what the last rule says that speaks of it.
   const auto rule_of = [&](const std::string& a, const std::string& b) {
@@ -322,15 +326,15 @@ std::vector<std::shared_ptr<const Excitation>> excitations(const Environment& en
     for (const int axis : environment.axes) axes.push_back({axis});
   std::vector<LoadCase> cases = environment.load_cases;
   if (cases.empty()) cases.emplace_back();
-  std::vector<std::shared_ptr<const Excitation>> all;
+  std::vector<std::shared_ptr<const Excitation>> made;
   for (const std::vector<int>& at_once : axes)
     for (const LoadCase& loads : cases) {
       CaseMaker maker(environment, system, &assembly);
       for (const int axis : at_once) maker.add_base(axis);
       maker.add_loads(loads, first);
-      all.push_back(maker.finish(at_once, loads));
+      made.push_back(maker.finish(at_once, loads));
     }
-  return all;
+  return made;
 }
 
 const Kind* reference_kind(const Environment& environment, const Assembly& assembly) {

@@ -53,6 +53,8 @@ struct Excitation {
   [[nodiscard]] bool is_called(std::string_view called) const;
   /// Whether any of some names is one of these; all cases together have their own name alone.
   [[nodiscard]] bool is_among(const std::vector<std::string>& names) const;
+  /// Whether it is the case of that name, held at a frequency that was asked for.
+  [[nodiscard]] bool is_held_of(std::string_view load) const;
   [[nodiscard]] bool is_sine() const { return environment->is_sine(); }
   [[nodiscard]] bool is_random() const { return environment->is_random(); }
   [[nodiscard]] bool is_static() const { return environment->is_static(); }

@@ -41,9 +41,9 @@ FieldPatterns field_patterns(const std::vector<PressedFace>& faces, const System
       for (int d = 0; d < 3; ++d) entries.emplace_back(6 * node + d, static_cast<int>(f), force[d]);
   SparseMatrix on_nodes(system.transformation.cols(), static_cast<int>(faces.size()));
   on_nodes.setFromTriplets(entries.begin(), entries.end());
-  const SparseMatrix all = system.transformation * on_nodes;
-  const SparseMatrix free = all.topRows(system.free).transpose(),
-                     supports = all.bottomRows(system.supports).transpose();
+  const SparseMatrix products = system.transformation * on_nodes;
+  const SparseMatrix free = products.topRows(system.free).transpose(),
+                     supports = products.bottomRows(system.supports).transpose();
   std::vector<MatrixXd> works{free * basis.shapes, free * basis.statics.influence + supports * system.support_motion};
   for (const MatrixXd& foot : basis.foot_influence) works.emplace_back(free * foot);
   Index columns = 0;

@@ -169,22 +169,22 @@ MatrixXcd SpectralMatrix::root_of_sources(const VectorXd& amplitudes, double fre
 }
 
 SpectralRoots SpectralMatrix::roots(const std::vector<double>& frequencies) const {
-  SpectralRoots all;
-  std::vector<MatrixXcd> each;
-  each.reserve(frequencies.size());
+  SpectralRoots spectral_roots;
+  std::vector<MatrixXcd> roots;
+  roots.reserve(frequencies.size());
   Index columns = 0;
   for (const double f : frequencies) {
-    all.first.push_back(columns);
-    columns += each.emplace_back(root(f)).cols();
+    spectral_roots.first.push_back(columns);
+    columns += roots.emplace_back(root(f)).cols();
   }
-  all.first.push_back(columns);
-  all.columns.resize(size(), columns);
-  all.frequencies.resize(static_cast<std::size_t>(columns));
-  for (std::size_t k = 0; k < each.size(); ++k) {
-    all.columns.middleCols(all.first[k], each[k].cols()) = each[k];
-    std::fill_n(all.frequencies.begin() + all.first[k], each[k].cols(), frequencies[k]);
+  spectral_roots.first.push_back(columns);
+  spectral_roots.columns.resize(size(), columns);
+  spectral_roots.frequencies.resize(static_cast<std::size_t>(columns));
+  for (std::size_t k = 0; k < roots.size(); ++k) {
+    spectral_roots.columns.middleCols(spectral_roots.first[k], roots[k].cols()) = roots[k];
+    std::fill_n(spectral_roots.frequencies.begin() + spectral_roots.first[k], roots[k].cols(), frequencies[k]);
   }
-  return all;
+  return spectral_roots;
 }
 
 }  // namespace avrenk

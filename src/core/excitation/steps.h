@@ -9,16 +9,16 @@ namespace avrenk {
 /// frequency away from it. `is_step(before, after)` judges two neighbours. None of no stretches.
 template <typename Stretch, typename IsStep>
 [[nodiscard]] std::vector<double> beside_steps(const std::vector<Stretch>& stretches, IsStep is_step) {
-  std::vector<double> all;
+  std::vector<double> values;
   for (std::size_t i = 0; i < stretches.size(); ++i) {
-    if (i == 0) all.push_back(stretches[i].f1);
+    if (i == 0) values.push_back(stretches[i].f1);
     const double end = stretches[i].f2;
     const bool step = i + 1 < stretches.size() && is_step(stretches[i], stretches[i + 1]);
-    if (step) all.push_back(end * (1 - 1e-9));
-    all.push_back(end);
-    if (step) all.push_back(end * (1 + 1e-9));
+    if (step) values.push_back(end * (1 - 1e-9));
+    values.push_back(end);
+    if (step) values.push_back(end * (1 + 1e-9));
   }
-  return all;
+  return values;
 }
 
 }  // namespace avrenk

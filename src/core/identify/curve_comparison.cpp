@@ -44,16 +44,16 @@ std::vector<std::pair<std::size_t, std::size_t>> pair_peaks(std::span<const doub
     double distance;
     std::size_t i, j;
   };
-  std::vector<Near> all;
+  std::vector<Near> nears;
   const double farthest = std::log(1.2);
   for (std::size_t i = 0; i < first.size(); ++i)
     for (std::size_t j = 0; j < second.size(); ++j)
       if (const double distance = std::abs(std::log(second[j] / first[i])); distance <= farthest)
-        all.push_back({distance, i, j});
-  std::stable_sort(all.begin(), all.end(), [](const Near& a, const Near& b) { return a.distance < b.distance; });
+        nears.push_back({distance, i, j});
+  std::stable_sort(nears.begin(), nears.end(), [](const Near& a, const Near& b) { return a.distance < b.distance; });
   std::vector<bool> first_taken(first.size()), second_taken(second.size());
   std::vector<std::pair<std::size_t, std::size_t>> pairs;
-  for (const auto& [distance, i, j] : all) {
+  for (const auto& [distance, i, j] : nears) {
     if (first_taken[i] || second_taken[j]) continue;
     first_taken[i] = second_taken[j] = true;
     pairs.emplace_back(i, j);

@@ -243,8 +243,8 @@ constexpr std::size_t smooth_terms = 6;  // c₀, c₁, c₂, complex
 Separable response_model(std::span<const double> frequency, std::span<const Complex> response, const Window& window,
                          const std::vector<Pole>& free, const std::vector<Pole>& fixed) {
   const auto points = static_cast<Eigen::Index>(window.to - window.from + 1);
-  const auto own = static_cast<Eigen::Index>(free.size()), others = static_cast<Eigen::Index>(fixed.size());
-  const Eigen::Index columns = 2 * (own + others) + static_cast<Eigen::Index>(smooth_terms);
+  const auto poles = static_cast<Eigen::Index>(free.size()), others = static_cast<Eigen::Index>(fixed.size());
+  const Eigen::Index columns = 2 * (poles + others) + static_cast<Eigen::Index>(smooth_terms);
   Separable model{Eigen::VectorXd(2 * points), Eigen::MatrixXd::Zero(2 * points, columns), {}};
   model.derivatives.assign(2 * free.size(), Eigen::MatrixXd::Zero(2 * points, columns));
   const double middle = 0.5 * (frequency[window.from] + frequency[window.to]),
@@ -259,12 +259,12 @@ Separable response_model(std::span<const double> frequency, std::span<const Comp
     model.data(2 * k) = response[at].real();
     model.data(2 * k + 1) = response[at].imag();
     const Complex iw(0, w);
-    for (Eigen::Index r = 0; r < own + others; ++r) {
-      const Pole& pole = r < own ? free[static_cast<std::size_t>(r)] : fixed[static_cast<std::size_t>(r - own)];
+    for (Eigen::Index r = 0; r < poles + others; ++r) {
+      const Pole& pole = r < poles ? free[static_cast<std::size_t>(r)] : fixed[static_cast<std::size_t>(r - poles)];
       const Complex inverse = 1.0 / pole.denominator(w);
       put(model.basis, 2 * r, inverse);
       put(model.basis, 2 * r + 1, iw * inverse);
-      if (r >= own) continue;
+      if (r >= poles) continue;
       const auto slopes = pole.derivatives(w);
       for (std::size_t p = 0; p < 2; ++p) {
         Eigen::MatrixXd& derivative = model.derivatives[2 * static_cast<std::size_t>(r) + p];
@@ -275,7 +275,7 @@ Separable response_model(std::span<const double> frequency, std::span<const Comp
     }
     const double x = (w - middle) / half;
     double term = 1;
-    for (Eigen::Index column = 2 * (own + others); column < columns; column += 2) {
+    for (Eigen::Index column = 2 * (poles + others); column < columns; column += 2) {
       put(model.basis, column, {term, 0});
       put(model.basis, column + 1, {0, term});
       term *= x;
@@ -350,20 +350,20 @@ double rms_of(std::span<const double> magnitude, const Window& window) {
 // One a peak, with those of which no fit was made; frequencies and what is fitted brought back to their units.
 std::vector<CurveMode> of_every_peak(const std::vector<CurvePeak>& peaks, std::vector<CurveMode> fitted, double unit) {
   const double none = std::nan("");
-  std::vector<CurveMode> all;
+  std::vector<CurveMode> curve_modes;
   for (const CurvePeak& peak : peaks) {
-    const auto own = std::find_if(fitted.begin(), fitted.end(), [&](const CurveMode& mode) {
+    const auto fit = std::find_if(fitted.begin(), fitted.end(), [&](const CurveMode& mode) {
       return mode.peak == peak.index && std::isfinite(mode.frequency) && std::isfinite(mode.damping);
     });
-    if (own == fitted.end()) {
-      all.push_back({peak.index, none, none, none, none, none, false});
+    if (fit == fitted.end()) {
+      curve_modes.push_back({peak.index, none, none, none, none, none, false});
       continue;
     }
-    own->frequency *= unit;
-    own->frequency_error *= unit;
-    all.push_back(*own);
+    fit->frequency *= unit;
+    fit->frequency_error *= unit;
+    curve_modes.push_back(*fit);
   }
-  return all;
+  return curve_modes;
 }
 
 bool has_points(const Window& window, std::size_t least) { return window.to - window.from + 1 >= least; }

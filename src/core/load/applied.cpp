@@ -152,26 +152,27 @@ std::vector<const Surface::Face*> faces_within(const Surface& surface, const std
 std::vector<PressedFace> pressed_faces(const Assembly& assembly, const std::string& name,
                                        const std::vector<const Surface::Face*>& faces, const PressureSide& side) {
   refuse_without_faces(name, faces);
-  std::vector<PressedFace> all;
-  all.reserve(faces.size());
+  std::vector<PressedFace> pressed_faces;
+  pressed_faces.reserve(faces.size());
   for (const Surface::Face* face : faces) {
     const double sign = sign_of(assembly, name, *face, side);
-    PressedFace own{Vector3::Zero(), 0, 0, {}};
+    PressedFace pressed_face{Vector3::Zero(), 0, 0, {}};
     LoadColumn column;
     const auto press = [&](const Vector3& area) -> Vector3 {
-      own.area += area.norm();
+      pressed_face.area += area.norm();
       return -sign * area;
     };
     distribute(assembly, *face, press, column);
-    for (const auto& [node, force] : column.on_nodes) own.forces.emplace_back(node, force.head<3>());
+    for (const auto& [node, force] : column.on_nodes) pressed_face.forces.emplace_back(node, force.head<3>());
     const auto corner = [&](int i) { return assembly.position(face->nodes[static_cast<std::size_t>(i)]); };
     for (int i = 0; i < face->corners; ++i) {
-      own.centre += corner(i) / face->corners;
-      for (int k = 0; k < i; ++k) own.diameter = std::max(own.diameter, (corner(i) - corner(k)).norm());
+      pressed_face.centre += corner(i) / face->corners;
+      for (int k = 0; k < i; ++k)
+        pressed_face.diameter = std::max(pressed_face.diameter, (corner(i) - corner(k)).norm());
     }
-    all.push_back(std::move(own));
+    pressed_faces.push_back(std::move(pressed_face));
   }
-  return all;
+  return pressed_faces;
 }
 
 LoadColumn uniform_pressure(const std::vector<PressedFace>& faces) {

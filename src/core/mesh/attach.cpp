@@ -22,7 +22,7 @@ using Eigen::Vector2d;
 using Eigen::VectorXd;
 
 const std::vector<FaceSample>& edge_samples() {
-  static const std::vector<FaceSample> all = [] {
+  static const std::vector<FaceSample> face_samples = [] {
     std::vector<FaceSample> points;
     constexpr int s = 2 * face_sample_stretches;
     const double h = 2.0 / s, gauss = 0.5 * h / std::sqrt(3.0);
@@ -30,7 +30,7 @@ const std::vector<FaceSample>& edge_samples() {
       for (const double x : {-gauss, gauss}) points.push_back({{-1 + (i + 0.5) * h + x, 0}, 0.5 * h});
     return points;
   }();
-  return all;
+  return face_samples;
 }
 
 // Facets of what follows: nodes of faces or edges.
@@ -74,9 +74,9 @@ class Attacher {
   }
 
   void find_followers() {
-    std::set<int> own;
+    std::set<int> carrier_nodes;
     for (const ElementGroup& group : assembly_.groups)
-      if (carries(group.part)) own.insert(group.nodes.begin(), group.nodes.end());
+      if (carries(group.part)) carrier_nodes.insert(group.nodes.begin(), group.nodes.end());
     for (const Surface::Face& face : surface_.faces)
       if (!carries(face.part)) of_solids_.insert(face.nodes.begin(), face.nodes.end());
     shells_ = shell_sides(assembly_, surface_, [&](int part) { return !carries(part); });
@@ -87,7 +87,7 @@ class Attacher {
     int nearest_node = -1, farthest_node = -1;
     const Eigen::AlignedBox3d box = carrier_.box();
     for (const int node : request_.nodes) {
-      if (own.contains(node)) continue;
+      if (carrier_nodes.contains(node)) continue;
       const Vector3& x = assembly_.position(node);
       const ShellSide& shell = shells_.of(node);
       // What lies outside the box by more than any gap and thickness is not worth a search, once something is nearer.
@@ -195,7 +195,7 @@ class Attacher {
       Eigen::Matrix3Xd nodes(3, n);
       for (Index i = 0; i < n; ++i) nodes.col(i) = assembly_.position(facet.nodes[static_cast<std::size_t>(i)]);
       // Functions N' = T N, dual ones D M⁻¹ N'.
-      const MatrixXd turn = positive_functions(n, facet.corners);
+      const MatrixXd combination = positive_functions(n, facet.corners);
       for (Index m = facet.corners; m < n; ++m) {
         const Index a = m - facet.corners, b = (a + 1) % facet.corners;
         middles[facet.nodes[static_cast<std::size_t>(m)]] = {facet.nodes[static_cast<std::size_t>(a)],
@@ -210,11 +210,11 @@ class Attacher {
         const Eigen::Matrix<double, 3, 2> tangent = nodes * f.slope.transpose();
         areas.push_back(sample.weight *
                         (facet.corners == 2 ? tangent.col(0).norm() : tangent.col(0).cross(tangent.col(1)).norm()));
-        values.emplace_back(turn * f.value);
+        values.emplace_back(combination * f.value);
         gram += areas.back() * values.back() * values.back().transpose();
       }
-      const VectorXd own = gram.rowwise().sum();
-      const MatrixXd dual = own.asDiagonal() * inverse(gram);
+      const VectorXd row_sums = gram.rowwise().sum();
+      const MatrixXd dual = row_sums.asDiagonal() * inverse(gram);
       const ShellSide* const turning = turning_at(facet);
       for (std::size_t s = 0; s < samples.size(); ++s) {
         const Vector3 x = nodes * facet_functions(facet, samples[s].at).value;
@@ -227,7 +227,7 @@ class Attacher {
       }
       for (Index i = 0; i < n; ++i) {
         const int node = facet.nodes[static_cast<std::size_t>(i)];
-        if (uses(facet, node)) weights[node] += own[i];
+        if (uses(facet, node)) weights[node] += row_sums[i];
       }
     }
     number_patches();

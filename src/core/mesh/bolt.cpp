@@ -65,10 +65,10 @@ std::optional<Span> solid_span(const Assembly& assembly, const Surface& surface,
   const double spot = hits.empty() ? 0 : 1e-9 * (1 + hits.back() - hits.front());
   hits.erase(std::unique(hits.begin(), hits.end(), [&](double a, double b) { return b - a < spot; }), hits.end());
   for (std::size_t k = 0; k + 1 < hits.size(); k += 2) {
-    const Span own{hits[k], hits[k + 1]};
-    const double off = std::max({0.0, own.from, -own.to});
+    const Span span{hits[k], hits[k + 1]};
+    const double off = std::max({0.0, span.from, -span.to});
     if (!best || off < nearest) {
-      best = own;
+      best = span;
       nearest = off;
     }
   }
@@ -80,16 +80,16 @@ std::optional<Span> solid_span(const Assembly& assembly, const Surface& surface,
 Span gripped_span(const Assembly& assembly, const Surface& surface, const FaceSearch& search, int part,
                   const std::vector<Vector3>& ring, const Vector3& place, const Vector3& axis) {
   const FacePoint point = search.nearest(place);
-  const Part& own = assembly.parts[static_cast<std::size_t>(part)];
+  const Part& gripped = assembly.parts[static_cast<std::size_t>(part)];
   const double at = axis.dot(point.position - place);
-  if (own.thickness > 0) {
-    const double middle = at + own.offset * axis.dot(point.normal);
-    return {middle - 0.5 * own.thickness, middle + 0.5 * own.thickness};
+  if (gripped.thickness > 0) {
+    const double middle = at + gripped.offset * axis.dot(point.normal);
+    return {middle - 0.5 * gripped.thickness, middle + 0.5 * gripped.thickness};
   }
   Span sum;
   int lines = 0;
-  for (const Vector3& each : ring)
-    if (const auto found = solid_span(assembly, surface, part, each, axis)) {
+  for (const Vector3& corner : ring)
+    if (const auto found = solid_span(assembly, surface, part, corner, axis)) {
       sum.from += found->from;
       sum.to += found->to;
       ++lines;

@@ -113,16 +113,16 @@ FaceSearch::FaceSearch(const Assembly& assembly, const Surface& surface, const s
   const auto point = [](const Vector3& x) { return TreePoint(x.x(), x.y(), x.z()); };
   for (std::size_t f = 0; f < surface.faces.size(); ++f) {
     if (std::find(parts.begin(), parts.end(), surface.faces[f].part) == parts.end()) continue;
-    Eigen::AlignedBox3d own;
-    for (const int node : surface.faces[f].nodes) own.extend(assembly.position(node));
+    Eigen::AlignedBox3d aligned_box3d;
+    for (const int node : surface.faces[f].nodes) aligned_box3d.extend(assembly.position(node));
     // Faces with middle nodes may bulge beyond them, by less than their own size.
     if (surface.faces[f].nodes.size() > 4) {
-      const double bulge = 0.15 * own.diagonal().norm();
-      own.extend((own.min().array() - bulge).matrix().eval());
-      own.extend((own.max().array() + bulge).matrix().eval());
+      const double bulge = 0.15 * aligned_box3d.diagonal().norm();
+      aligned_box3d.extend((aligned_box3d.min().array() - bulge).matrix().eval());
+      aligned_box3d.extend((aligned_box3d.max().array() + bulge).matrix().eval());
     }
-    all.emplace_back(TreeBox(point(own.min()), point(own.max())), f);
-    box_.extend(own);
+    all.emplace_back(TreeBox(point(aligned_box3d.min()), point(aligned_box3d.max())), f);
+    box_.extend(aligned_box3d);
   }
   tree_->boxes = decltype(tree_->boxes)(all.begin(), all.end());
 }
@@ -198,35 +198,36 @@ FacePoint FaceSearch::nearest(const Vector3& x) const {
                      std::back_inserter(hits));
   for (const Hit& hit : hits) {
     if (hit.second == first) continue;
-    const FacePoint own = project(hit.second, x);
+    const FacePoint face_point = project(hit.second, x);
     // Of equally near faces that of the lowest number, so that the answer does not hang on the order of the tree.
-    const double slack = 1e-9 * (1e-3 + own.distance);
-    if (own.distance < best.distance - slack || (own.distance < best.distance + slack && own.face < best.face))
-      best = own;
+    const double slack = 1e-9 * (1e-3 + face_point.distance);
+    if (face_point.distance < best.distance - slack ||
+        (face_point.distance < best.distance + slack && face_point.face < best.face))
+      best = face_point;
   }
   return best;
 }
 
 Mixture FaceSearch::carry(const FacePoint& point, const Vector3& at) const {
-  const Surface::Face& own = face(point);
-  const FaceFunctions f = face_functions(own.nodes.size(), point.at);
+  const Surface::Face& found = face(point);
+  const FaceFunctions f = face_functions(found.nodes.size(), point.at);
   const Matrix6 arm = rigid_arm(point.position, at);
   Mixture result;
   const auto put = [&](std::size_t i, const Matrix6& share) {
-    const auto [place, fresh] = result.try_emplace(own.nodes[i], share);
+    const auto [place, fresh] = result.try_emplace(found.nodes[i], share);
     if (!fresh) place->second += share;
   };
-  if (assembly_.groups[own.group].kind->motions == 6) {
-    for (std::size_t i = 0; i < own.nodes.size(); ++i) put(i, f.value[static_cast<Index>(i)] * arm);
+  if (assembly_.groups[found.group].kind->motions == 6) {
+    for (std::size_t i = 0; i < found.nodes.size(); ++i) put(i, f.value[static_cast<Index>(i)] * arm);
     return result;
   }
   Eigen::Matrix3Xd nodes(3, f.value.size());
-  for (std::size_t i = 0; i < own.nodes.size(); ++i)
-    nodes.col(static_cast<Index>(i)) = assembly_.position(own.nodes[i]);
+  for (std::size_t i = 0; i < found.nodes.size(); ++i)
+    nodes.col(static_cast<Index>(i)) = assembly_.position(found.nodes[i]);
   const Eigen::Matrix<double, 3, 2> tangent = nodes * f.slope.transpose();
   const Eigen::Matrix<double, 3, 2> dual = tangent * (tangent.transpose() * tangent).inverse();
   const Vector3& n = point.normal;
-  for (std::size_t i = 0; i < own.nodes.size(); ++i) {
+  for (std::size_t i = 0; i < found.nodes.size(); ++i) {
     const Vector3 g = dual * f.slope.col(static_cast<Index>(i));
     Matrix6 share = Matrix6::Zero();
     share.topLeftCorner<3, 3>() = f.value[static_cast<Index>(i)] * Matrix3::Identity();

@@ -39,12 +39,12 @@ class Sections {
  public:
   Sections(Assembly& assembly, int part, const SectionAlong& taper) : assembly_(assembly), part_(part), taper_(taper) {}
   int of(const Line& line, double from, double to) {
-    const BeamSection& own = assembly_.parts[static_cast<std::size_t>(part_)].section;
-    const bool turn = line.mirrored && !is_symmetric(own);
+    const BeamSection& beam_section = assembly_.parts[static_cast<std::size_t>(part_)].section;
+    const bool turn = line.mirrored && !is_symmetric(beam_section);
     if (!taper_ && !turn) return -1;
     if (!taper_ && image_ >= 0) return image_;
     const auto at = [&](double s) {
-      const BeamSection section = taper_ ? taper_(line.begin + s * (line.end - line.begin)) : own;
+      const BeamSection section = taper_ ? taper_(line.begin + s * (line.end - line.begin)) : beam_section;
       return turn ? mirrored(section) : section;
     };
     auto& sections = assembly_.tapers.emplace_back();

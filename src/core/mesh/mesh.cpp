@@ -35,7 +35,7 @@ std::vector<Placement> with_mirror_images(std::vector<Placement> placements, con
   for (int axis = 0; axis < 3; ++axis) {
     if (!mirror[static_cast<std::size_t>(axis)]) continue;
     Placement image;
-    image.turn(axis, axis) = -1;
+    image.rotation(axis, axis) = -1;
     const std::size_t originals = placements.size();
     for (std::size_t i = 0; i < originals; ++i) placements.push_back(image.after(placements[i]));
   }
@@ -71,15 +71,15 @@ void add_mesh(Assembly& assembly, int part, const Mesh& mesh, const std::vector<
     }
     if (!fresh) continue;
     for (const Mesh::Cells& cells : mesh.cells) {
-      ElementGroup group{part, cells.kind, {}, placement.turn};
+      ElementGroup group{part, cells.kind, {}, placement.rotation};
       group.nodes.reserve(cells.nodes.size());
-      std::vector<int> own(static_cast<std::size_t>(cells.kind->nodes));
-      for (std::size_t at = 0; at < cells.nodes.size(); at += own.size()) {
-        for (std::size_t i = 0; i < own.size(); ++i) own[i] = node[static_cast<std::size_t>(cells.nodes[at + i])];
+      std::vector<int> nodes(static_cast<std::size_t>(cells.kind->nodes));
+      for (std::size_t at = 0; at < cells.nodes.size(); at += nodes.size()) {
+        for (std::size_t i = 0; i < nodes.size(); ++i) nodes[i] = node[static_cast<std::size_t>(cells.nodes[at + i])];
         if (placement.is_image())
-          append_image(*cells.kind, own, group.nodes);
+          append_image(*cells.kind, nodes, group.nodes);
         else
-          group.nodes.insert(group.nodes.end(), own.begin(), own.end());
+          group.nodes.insert(group.nodes.end(), nodes.begin(), nodes.end());
       }
       assembly.groups.push_back(std::move(group));
     }
@@ -91,24 +91,24 @@ void add_cells(Assembly& assembly, int part, const Mesh& mesh, const std::vector
   const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
   for (std::size_t k = 0; k < cells.size(); ++k) {
     if (cells[k].empty()) continue;
-    const Mesh::Cells& all = mesh.cells[k];
-    const auto count = static_cast<std::size_t>(all.kind->nodes);
-    ElementGroup group{part, all.kind, {}, placement.turn};
+    const Mesh::Cells& listed = mesh.cells[k];
+    const auto count = static_cast<std::size_t>(listed.kind->nodes);
+    ElementGroup group{part, listed.kind, {}, placement.rotation};
     group.nodes.reserve(cells[k].size() * count);
-    std::vector<int> own(count);
+    std::vector<int> corners(count);
     for (const int cell : cells[k]) {
       for (std::size_t i = 0; i < count; ++i) {
-        const auto point = static_cast<std::size_t>(all.nodes[static_cast<std::size_t>(cell) * count + i]);
+        const auto point = static_cast<std::size_t>(listed.nodes[static_cast<std::size_t>(cell) * count + i]);
         if (nodes[point] < 0) {
           nodes[point] = static_cast<int>(assembly.nodes.size());
           assembly.nodes.push_back({placement(mesh.points[point]), name});
         }
-        own[i] = nodes[point];
+        corners[i] = nodes[point];
       }
       if (placement.is_image())
-        append_image(*all.kind, own, group.nodes);
+        append_image(*listed.kind, corners, group.nodes);
       else
-        group.nodes.insert(group.nodes.end(), own.begin(), own.end());
+        group.nodes.insert(group.nodes.end(), corners.begin(), corners.end());
     }
     assembly.groups.push_back(std::move(group));
   }
@@ -124,18 +124,18 @@ int turn_inverted(Mesh& mesh) {
     block.coordinates.resize(3, cells.kind->nodes);
     std::vector<int> image;
     for (std::size_t at = 0; at < cells.nodes.size(); at += count) {
-      const std::span<int> own = std::span(cells.nodes).subspan(at, count);
+      const std::span<int> corners = std::span(cells.nodes).subspan(at, count);
       const auto take = [&](std::span<const int> nodes) {
         for (std::size_t i = 0; i < count; ++i)
           block.coordinates.col(static_cast<Eigen::Index>(i)) = mesh.points[static_cast<std::size_t>(nodes[i])];
       };
-      take(own);
+      take(corners);
       if (solid_jacobian_ratio(block, 0) > 0) continue;
       image.clear();
-      append_image(*cells.kind, own, image);
+      append_image(*cells.kind, corners, image);
       take(image);
       if (!(solid_jacobian_ratio(block, 0) > 0)) continue;
-      std::copy(image.begin(), image.end(), own.begin());
+      std::copy(image.begin(), image.end(), corners.begin());
       ++turned;
     }
   }
@@ -144,10 +144,10 @@ int turn_inverted(Mesh& mesh) {
 
 void add_ribs(Assembly& assembly, int part, int on, const std::vector<Rib>& ribs, double height,
               const Vector3& direction, int divisions) {
-  std::vector<bool> own(assembly.nodes.size());
+  std::vector<bool> is_used(assembly.nodes.size());
   for (const ElementGroup& group : assembly.groups)
     if (group.part == on)
-      for (const int node : group.nodes) own[static_cast<std::size_t>(node)] = true;
+      for (const int node : group.nodes) is_used[static_cast<std::size_t>(node)] = true;
   const std::string name = assembly.parts[static_cast<std::size_t>(part)].name;
   PointMerger spots(spot_part * std::max(height, 1e-300));
   ElementGroup group{part, &shell_kind(4), {}};
@@ -155,8 +155,8 @@ void add_ribs(Assembly& assembly, int part, int on, const std::vector<Rib>& ribs
     const Vector3 along = rib.to - rib.from;
     const double length = along.norm();
     std::vector<std::pair<double, int>> line;  // where along it, and the node
-    for (std::size_t n = 0; n < own.size(); ++n) {
-      if (!own[n]) continue;
+    for (std::size_t n = 0; n < is_used.size(); ++n) {
+      if (!is_used[n]) continue;
       const Vector3 from = assembly.nodes[n].position - rib.from;
       const double s = from.dot(along) / (length * length);
       if (s >= -spot_part && s <= 1 + spot_part && (from - s * along).norm() <= 1e-5 * length)

@@ -26,9 +26,9 @@ struct Mesh {
   void add(const ElementKind& kind, std::span<const int> nodes);
 };
 
-/// x ↦ turn x + shift. `turn` is a rotation, or the mirror image of one.
+/// x ↦ rotation x + shift. `rotation` is one, or the mirror image of one.
 struct Placement {
-  Matrix3 turn = Matrix3::Identity();
+  Matrix3 rotation = Matrix3::Identity();
   Vector3 shift = Vector3::Zero();
   [[nodiscard]] Vector3 operator()(const Vector3& x) const;
   /// First `first`, then this.

@@ -53,9 +53,9 @@ class Pairing {
   // Of a pressing face what its functions N' make of both sides, at each of its points that is near enough.
   void integrate() {
     const std::set<int> chosen(request_.nodes.begin(), request_.nodes.end());
-    std::set<int> own;
+    std::set<int> carrier_nodes;
     for (const ElementGroup& group : assembly_.groups)
-      if (carries(group.part)) own.insert(group.nodes.begin(), group.nodes.end());
+      if (carries(group.part)) carrier_nodes.insert(group.nodes.begin(), group.nodes.end());
     const ShellSides shells = shell_sides(assembly_, surface_, [&](int part) { return !carries(part); });
     bool any = false;
     for (const Surface::Face& face : surface_.faces) {
@@ -64,7 +64,7 @@ class Pairing {
       if (!looks_at_carrier(face)) continue;
       any = true;
       for (const int node : face.nodes)
-        if (own.contains(node))
+        if (carrier_nodes.contains(node))
           throw_input_error(
               "joint " + request_.joint,
               fmt::format("{} belongs to both sides, which cannot open there", assembly_.describe_node(node)),
@@ -101,8 +101,8 @@ class Pairing {
     const auto n = static_cast<Index>(face.nodes.size());
     Eigen::Matrix3Xd nodes(3, n);
     for (Index i = 0; i < n; ++i) nodes.col(i) = assembly_.position(face.nodes[static_cast<std::size_t>(i)]);
-    const Eigen::MatrixXd turn = positive_functions(n, face.corners);
-    const double own = modulus_of(face.part) / std::sqrt(area_vector(assembly_, face).norm());
+    const Eigen::MatrixXd combination = positive_functions(n, face.corners);
+    const double own_stiffness = modulus_of(face.part) / std::sqrt(area_vector(assembly_, face).norm());
     for (const FaceSample& sample : face_samples(face.corners == 3)) {
       const FaceFunctions f = face_functions(face.nodes.size(), sample.at);
       const Vector3 x = nodes * f.value;
@@ -122,7 +122,8 @@ class Pairing {
       const Mixture carried = carrier_.carry(point, at);
       const Surface::Face& other = carrier_.face(point);
       const double stiffness = request_.stiffness.value_or(
-          hundredfold * std::min(own, modulus_of(other.part) / std::sqrt(area_vector(assembly_, other).norm())));
+          hundredfold *
+          std::min(own_stiffness, modulus_of(other.part) / std::sqrt(area_vector(assembly_, other).norm())));
       made_.least_stiffness = made_.most_stiffness == 0 ? stiffness : std::min(made_.least_stiffness, stiffness);
       made_.most_stiffness = std::max(made_.most_stiffness, stiffness);
       Mixture pressing;
@@ -131,7 +132,7 @@ class Pairing {
         if (half == 0) share.bottomRows<3>().setZero();  // nodes of solids do not turn
         add(pressing, 1, {{face.nodes[static_cast<std::size_t>(j)], share}});
       }
-      const Eigen::VectorXd shares = sample.weight * across.norm() * (turn * f.value);
+      const Eigen::VectorXd shares = sample.weight * across.norm() * (combination * f.value);
       for (Index i = 0; i < n; ++i) {
         Sums& sums = sums_[face.nodes[static_cast<std::size_t>(i)]];
         const double share = shares[i];

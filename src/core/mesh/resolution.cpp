@@ -70,7 +70,7 @@ std::vector<MeshReach> mesh_reach(const Assembly& assembly) {
   if (solids)
     for (const Surface::Face& face : surface_of(assembly).faces)
       area[static_cast<std::size_t>(face.part)] += area_vector(assembly, face).norm();
-  std::vector<MeshReach> all;
+  std::vector<MeshReach> mesh_reaches;
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     const Part& part = assembly.parts[p];
     const Material& material = assembly.material_of(static_cast<int>(p));
@@ -79,11 +79,12 @@ std::vector<MeshReach> mesh_reach(const Assembly& assembly) {
     const double t = part.form == Part::Form::shell ? part.thickness : 2 * volume[p] / area[p],
                  mass = part.mass_factor * (material.density * t + part.extra_mass);
     if (!(mass > 0)) continue;
-    MeshReach own{static_cast<int>(p), edge[p]};
-    own.stiffness_over_mass = stiff.plate * t * t * t / (12 * mass);
-    own.shear_speed = std::sqrt(5.0 / 6 * stiff.shear * t / mass);
-    own.frequency = bending_frequency(own.waves * edge[p], own.stiffness_over_mass, own.shear_speed);
-    all.push_back(own);
+    MeshReach mesh_reach{static_cast<int>(p), edge[p]};
+    mesh_reach.stiffness_over_mass = stiff.plate * t * t * t / (12 * mass);
+    mesh_reach.shear_speed = std::sqrt(5.0 / 6 * stiff.shear * t / mass);
+    mesh_reach.frequency =
+        bending_frequency(mesh_reach.waves * edge[p], mesh_reach.stiffness_over_mass, mesh_reach.shear_speed);
+    mesh_reaches.push_back(mesh_reach);
   }
   std::vector<MeshReach> lines(assembly.parts.size());
   for (const BeamElement& beam : assembly.beams) {
@@ -102,9 +103,10 @@ std::vector<MeshReach> mesh_reach(const Assembly& assembly) {
     if (own.frequency == 0 || now.frequency < own.frequency) own = now;
   }
   for (const MeshReach& own : lines)
-    if (own.frequency > 0) all.push_back(own);
-  std::sort(all.begin(), all.end(), [](const MeshReach& a, const MeshReach& b) { return a.part < b.part; });
-  return all;
+    if (own.frequency > 0) mesh_reaches.push_back(own);
+  std::sort(mesh_reaches.begin(), mesh_reaches.end(),
+            [](const MeshReach& a, const MeshReach& b) { return a.part < b.part; });
+  return mesh_reaches;
 }
 
 }  // namespace avrenk

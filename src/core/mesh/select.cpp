@@ -7,23 +7,24 @@
 
 namespace avrenk {
 std::vector<int> nodes_of_part(const Assembly& assembly, const std::string& part) {
-  std::vector<bool> own(assembly.nodes.size());
-  for (std::size_t node = 0; node < own.size(); ++node) own[node] = part.empty() && assembly.nodes[node].is_place();
+  std::vector<bool> is_used(assembly.nodes.size());
+  for (std::size_t node = 0; node < is_used.size(); ++node)
+    is_used[node] = part.empty() && assembly.nodes[node].is_place();
   for (std::size_t p = 0; p < assembly.parts.size(); ++p) {
     if (assembly.parts[p].name != part) continue;
     for (const BeamElement& beam : assembly.beams)
       if (beam.part == static_cast<int>(p))
-        for (const int node : beam.nodes) own[static_cast<std::size_t>(node)] = true;
+        for (const int node : beam.nodes) is_used[static_cast<std::size_t>(node)] = true;
     for (const ElementGroup& group : assembly.groups)
       if (group.part == static_cast<int>(p))
-        for (const int node : group.nodes) own[static_cast<std::size_t>(node)] = true;
+        for (const int node : group.nodes) is_used[static_cast<std::size_t>(node)] = true;
     for (const Component& component : assembly.components)
       for (int i = 0; component.part == static_cast<int>(p) && i < component.interface; ++i)
-        own[static_cast<std::size_t>(component.nodes[static_cast<std::size_t>(i)])] = true;
+        is_used[static_cast<std::size_t>(component.nodes[static_cast<std::size_t>(i)])] = true;
   }
   std::vector<int> nodes;
-  for (std::size_t node = 0; node < own.size(); ++node)
-    if (own[node]) nodes.push_back(static_cast<int>(node));
+  for (std::size_t node = 0; node < is_used.size(); ++node)
+    if (is_used[node]) nodes.push_back(static_cast<int>(node));
   return nodes;
 }
 

@@ -68,16 +68,16 @@ std::vector<double> lines_across(double length, std::vector<double> given, const
   std::sort(given.begin(), given.end());
   given.erase(std::unique(given.begin(), given.end(), [&](double a, double b) { return b - a < 1e-6 * length; }),
               given.end());
-  std::vector<double> all{given.front()};
+  std::vector<double> values{given.front()};
   for (std::size_t i = 1; i < given.size(); ++i) {
     const double step = given[i] - given[i - 1];
     // Divisions are those of the whole length: each stretch gets its share.
     const int count = density.element
                           ? density.over(step, which)
                           : std::max(1, static_cast<int>(std::lround(density.over(length, which) * step / length)));
-    for (int k = 1; k <= count; ++k) all.push_back(given[i - 1] + step * k / count);
+    for (int k = 1; k <= count; ++k) values.push_back(given[i - 1] + step * k / count);
   }
-  return all;
+  return values;
 }
 
 double between(const std::vector<double>& values, double s) {
@@ -194,12 +194,12 @@ void add(Builder& builder, const Disc& disc, const Meshing& meshing, const MeshD
                }},
               meshing.layers);
   for (int quarter = 0; quarter < 4; ++quarter) {
-    const Eigen::Rotation2Dd turn(0.5 * pi * quarter);
+    const Eigen::Rotation2Dd rotation(0.5 * pi * quarter);
     builder.add({{side, radial},
                  [&](double s, double r, double u) {
                    const double along = 2 * s / side - 1, angle = 0.25 * pi * along, out = 1 - r / radial;
                    const Eigen::Vector2d rim = outer * Eigen::Vector2d(std::sin(angle), -std::cos(angle)),
-                                         at = turn * ((out * rim + (1 - out) * core(along, -1)).eval());
+                                         at = rotation * ((out * rim + (1 - out) * core(along, -1)).eval());
                    return Vector3(at.x(), at.y(), t * (u - 0.5));
                  }},
                 meshing.layers);

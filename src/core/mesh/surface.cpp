@@ -21,10 +21,10 @@ void drop_shared(std::vector<Surface::Face>& faces, std::size_t first) {
   std::vector<Keyed> keys;
   keys.reserve(faces.size() - first);
   for (std::size_t f = first; f < faces.size(); ++f) {
-    Keyed each{{-1, -1, -1, -1}, f};
-    std::copy_n(faces[f].nodes.begin(), faces[f].corners, each.key.begin());
-    std::sort(each.key.begin(), each.key.end());
-    keys.push_back(each);
+    Keyed keyed{{-1, -1, -1, -1}, f};
+    std::copy_n(faces[f].nodes.begin(), faces[f].corners, keyed.key.begin());
+    std::sort(keyed.key.begin(), keyed.key.end());
+    keys.push_back(keyed);
   }
   std::sort(keys.begin(), keys.end(), [](const Keyed& a, const Keyed& b) { return a.key < b.key; });
   std::vector<bool> shared(faces.size());

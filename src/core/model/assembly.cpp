@@ -51,7 +51,7 @@ ElementBlock Assembly::block(const ElementGroup& group) const {
   Eigen::Matrix3Xd coordinates(3, static_cast<Eigen::Index>(group.nodes.size()));
   for (std::size_t i = 0; i < group.nodes.size(); ++i)
     coordinates.col(static_cast<Eigen::Index>(i)) = position(group.nodes[i]);
-  const Matrix3 axes = material.axes * group.turn.transpose();
+  const Matrix3 axes = material.axes * group.rotation.transpose();
   const double density = part.mass_factor * material.density;
   if (group.kind->is_shell()) {
     ShellSection section = material.orthotropic ? orthotropic_shell(*material.orthotropic, part.thickness, density)

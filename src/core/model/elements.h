@@ -25,8 +25,9 @@ struct BeamElement {
 struct ElementGroup {
   int part = 0;
   const ElementKind* kind = nullptr;
-  std::vector<int> nodes;              ///< of the first element, then of the second …
-  Matrix3 turn = Matrix3::Identity();  ///< from the part's own axes to global: rotation or mirror image of this copy
+  std::vector<int> nodes;  ///< of the first element, then of the second …
+  Matrix3 rotation =
+      Matrix3::Identity();  ///< from the part's own axes to global: rotation or mirror image of this copy
   [[nodiscard]] std::size_t elements() const;
   [[nodiscard]] std::span<const int> element(std::size_t i) const;
 };

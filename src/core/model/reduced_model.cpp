@@ -59,12 +59,12 @@ std::string why_invalid(const ReducedModel& model) {
     // In units of its own diagonal, so that metres and radians count alike; where that is rounding, as of an interface
     // that a rigid motion cannot strain, of the largest that goes with so much mass.
     constexpr double rounding_of_mass = 1e-7;
-    const Eigen::VectorXd own = matrix->diagonal().cwiseAbs(), inertia = model.mass.diagonal().cwiseAbs();
+    const Eigen::VectorXd sizes = matrix->diagonal().cwiseAbs(), inertia = model.mass.diagonal().cwiseAbs();
     double over_mass = 0;
     for (Index i = 0; i < n; ++i)
-      if (inertia[i] > 0) over_mass = std::max(over_mass, own[i] / inertia[i]);
+      if (inertia[i] > 0) over_mass = std::max(over_mass, sizes[i] / inertia[i]);
     const Eigen::VectorXd root =
-        own.cwiseMax(rounding_of_mass * over_mass * inertia).cwiseMax(1e-30 * largest).cwiseSqrt().cwiseInverse();
+        sizes.cwiseMax(rounding_of_mass * over_mass * inertia).cwiseMax(1e-30 * largest).cwiseSqrt().cwiseInverse();
     if (!(largest > 0)) continue;
     const Eigen::VectorXd energies = symmetric_eigenvalues(root.asDiagonal() * (*matrix) * root.asDiagonal());
     constexpr double negative = -1e-6;
@@ -106,11 +106,11 @@ std::string why_invalid(const ReducedModel& model) {
   return "";
 }
 
-ReducedModel placed(const ReducedModel& model, const Matrix3& turn, const Vector3& shift) {
+ReducedModel placed(const ReducedModel& model, const Matrix3& rotation, const Vector3& shift) {
   ReducedModel result = model;
   for (std::vector<Vector3>* list : {&result.interface, &result.points})
-    for (Vector3& x : *list) x = turn * x + shift;
-  const Matrix3 turned = turn.determinant() < 0 ? Matrix3(-turn) : turn;  // of rotations
+    for (Vector3& x : *list) x = rotation * x + shift;
+  const Matrix3 turned = rotation.determinant() < 0 ? Matrix3(-rotation) : rotation;  // of rotations
   // Columns of one node by its directions.
   const Index n = model.size();
   MatrixXd change = MatrixXd::Identity(n, n);  // new motions from the old ones
@@ -118,7 +118,7 @@ ReducedModel placed(const ReducedModel& model, const Matrix3& turn, const Vector
     for (Index j = 0; j < n; ++j) {
       const auto &to = model.columns[static_cast<std::size_t>(i)], &from = model.columns[static_cast<std::size_t>(j)];
       if (to.node < 0 || to.node != from.node) continue;
-      if (to.direction < 3 && from.direction < 3) change(i, j) = turn(to.direction, from.direction);
+      if (to.direction < 3 && from.direction < 3) change(i, j) = rotation(to.direction, from.direction);
       if (to.direction > 2 && from.direction > 2) change(i, j) = turned(to.direction - 3, from.direction - 3);
       if ((to.direction < 3) != (from.direction < 3)) change(i, j) = 0;
     }
@@ -126,7 +126,7 @@ ReducedModel placed(const ReducedModel& model, const Matrix3& turn, const Vector
     if (matrix->size() > 0) *matrix = change * *matrix * change.transpose();
   for (Index p = 0; p < static_cast<Index>(model.points.size()); ++p) {
     const MatrixXd own = model.recovery.middleRows<6>(6 * p) * change.transpose();
-    result.recovery.middleRows<3>(6 * p) = turn * own.topRows<3>();
+    result.recovery.middleRows<3>(6 * p) = rotation * own.topRows<3>();
     result.recovery.middleRows<3>(6 * p + 3) = turned * own.bottomRows<3>();
   }
   return result;

@@ -37,8 +37,8 @@ struct ReducedModel {
 /// R: the columns' motions when the whole moves as a rigid body about a point, n x 6; of coordinates none.
 [[nodiscard]] Eigen::MatrixXd rigid_columns(const ReducedModel& model, const Vector3& about);
 
-/// The same structure put elsewhere: positions x ↦ turn x + shift, translations turned, rotations too (of a mirror
+/// The same structure put elsewhere: positions x ↦ rotation x + shift, translations turned, rotations too (of a mirror
 /// image the other way about); coordinates stay what they are.
-[[nodiscard]] ReducedModel placed(const ReducedModel& model, const Matrix3& turn, const Vector3& shift);
+[[nodiscard]] ReducedModel placed(const ReducedModel& model, const Matrix3& rotation, const Vector3& shift);
 
 }  // namespace avrenk

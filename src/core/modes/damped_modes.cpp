@@ -60,33 +60,33 @@ struct DampedModes::Equations {
 };
 
 DampedModes::Equations::Equations(const VectorXd& frequencies, const MatrixXd& viscous, const MatrixXd& hysteretic) {
-  const Index all = frequencies.size(), m = frequencies.array().isFinite().count(), g = all - m;
+  const Index coordinates = frequencies.size(), m = frequencies.array().isFinite().count(), g = coordinates - m;
   omega = frequencies.head(m);
   // Shapes without mass are turned so that dashpots move each by itself, those that none moves last.
-  MatrixXd turn = MatrixXd::Identity(all, all);
+  MatrixXd rotation = MatrixXd::Identity(coordinates, coordinates);
   Index moved = 0;
   if (g > 0) {
-    const SymmetricEigen own = symmetric_eigen(viscous.bottomRightCorner(g, g));
-    turn.bottomRightCorner(g, g) = own.vectors.rowwise().reverse();
+    const SymmetricEigen eigen = symmetric_eigen(viscous.bottomRightCorner(g, g));
+    rotation.bottomRightCorner(g, g) = eigen.vectors.rowwise().reverse();
     const double fastest = m > 0 && omega.maxCoeff() > 0 ? omega.maxCoeff() : 1;
-    moved = (own.values.array() > rounding_of_dashpots * std::max(own.values.maxCoeff(), 1 / fastest)).count();
-    first_order = own.values.reverse().head(moved);
+    moved = (eigen.values.array() > rounding_of_dashpots * std::max(eigen.values.maxCoeff(), 1 / fastest)).count();
+    first_order = eigen.values.reverse().head(moved);
   }
   const Index states = m + moved, still = g - moved;
-  const MatrixXd v = turn.transpose() * viscous * turn;
-  MatrixXcd s = imaginary * (turn.transpose() * hysteretic * turn);
+  const MatrixXd v = rotation.transpose() * viscous * rotation;
+  MatrixXcd s = imaginary * (rotation.transpose() * hysteretic * rotation);
   s.diagonal().head(m).array() += omega.array().square();
   s.diagonal().tail(g).array() += 1;
   on_rates = v.topLeftCorner(m, states);
   stiffness = s.topLeftCorner(states, states);
-  forces = turn.leftCols(states).transpose();
-  shapes_of_states = turn.leftCols(states);
+  forces = rotation.leftCols(states).transpose();
+  shapes_of_states = rotation.leftCols(states);
   if (still == 0) return;
   // a = S_aa⁻¹ (p_a − S_ax x)
   const ComplexLu inner(s.bottomRightCorner(still, still));
   const MatrixXcd across = s.topRightCorner(states, still);
   const MatrixXcd followed = inner.solve(across.transpose());  // S_aa⁻¹ S_ax
-  const MatrixXd ends = turn.rightCols(still);
+  const MatrixXd ends = rotation.rightCols(still);
   stiffness -= across * followed;
   forces -= followed.transpose() * ends.transpose();
   shapes_of_states -= ends * followed;
@@ -105,9 +105,9 @@ DampedModes::DampedModes(const VectorXd& omega, const MatrixXd& viscous, const M
 // R and L of all shapes from those of the states.
 void DampedModes::set(const Equations& equations, const MatrixXcd& right, const MatrixXcd& left) {
   static_ = equations.at_once.cols();
-  const Index all = equations.forces.cols(), k = right.cols();
-  right_.resize(all, k + static_);
-  left_.resize(k + static_, all);
+  const Index states = equations.forces.cols(), k = right.cols();
+  right_.resize(states, k + static_);
+  left_.resize(k + static_, states);
   right_.leftCols(k) = equations.shapes_of_states * right;
   left_.topRows(k) = left * equations.forces;
   if (static_ > 0) {
@@ -201,7 +201,7 @@ void DampedModes::transform_whole(const Equations& equations) {
   for (Index r = 0; r < m; ++r) velocities_.row(r).head(n) = vectors.row(rate_at[static_cast<std::size_t>(r)]);
 }
 
-void DampedModes::turn(const MatrixXd& y) {
+void DampedModes::change_coordinates(const MatrixXd& y) {
   right_ = y * right_;
   left_ *= y.transpose();
   if (velocities_.size() > 0) velocities_ = y * velocities_;
@@ -243,21 +243,21 @@ ArrayXcd DampedModes::gain(double omega) const {
 }
 
 MatrixXcd DampedModes::denominators() const {
-  MatrixXcd all = MatrixXcd::Zero(coordinates(), 3);
-  all.col(0).setOnes();
+  MatrixXcd result = MatrixXcd::Zero(coordinates(), 3);
+  result.col(0).setOnes();
   const Index moving = coordinates() - static_;
   if (form_ == Form::hysteretic) {
-    all.col(0).head(moving) = squares_.matrix();
-    all.col(2).head(moving).setConstant(-1);
+    result.col(0).head(moving) = squares_.matrix();
+    result.col(2).head(moving).setConstant(-1);
   } else if (form_ == Form::uncoupled) {
-    all.col(0) = stiffness_.matrix() + imaginary * loss_.matrix();
-    all.col(1) = imaginary * viscous_.matrix();
-    all.col(2) = -inertia_.matrix().cast<Complex>();
+    result.col(0) = stiffness_.matrix() + imaginary * loss_.matrix();
+    result.col(1) = imaginary * viscous_.matrix();
+    result.col(2) = -inertia_.matrix().cast<Complex>();
   } else {
-    all.col(0).head(moving) = -poles_.head(moving);
-    all.col(1).head(moving).setConstant(imaginary);
+    result.col(0).head(moving) = -poles_.head(moving);
+    result.col(1).head(moving).setConstant(imaginary);
   }
-  return all;
+  return result;
 }
 
 MatrixXcd DampedModes::respond(double omega, const MatrixXcd& b) const {

@@ -43,7 +43,7 @@ class DampedModes {
   DampedModes(const Eigen::VectorXd& omega, const Eigen::MatrixXd& viscous, const Eigen::MatrixXd& hysteretic);
 
   /// The same of coordinates y with q = Y y. @pre not uncoupled
-  void turn(const Eigen::MatrixXd& y);
+  void change_coordinates(const Eigen::MatrixXd& y);
 
   [[nodiscard]] Form form() const { return form_; }
   /// Of the eigenvectors, |X| |X⁻¹| / k in the Frobenius norm: 1 where they are orthonormal. Of the triangular form

@@ -125,16 +125,16 @@ void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& ent
   }
   const Partitioned& elements = without ? *without : system.own_stiffness;
   if (elements.ff.nonZeros() == 0 && system.dashpot.ff.nonZeros() == 0) return;
-  const NodeRows own(elements), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
+  const NodeRows node_rows(elements), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
       mass(system.mass);
   for (Index next = 0; next < system.free;) {
     const auto [at, count] = unknowns_beside(system, next);
     next = at + count;
-    if (!own.touches(at, count) && !dashpot.touches(at, count)) continue;
+    if (!node_rows.touches(at, count) && !dashpot.touches(at, count)) continue;
     MatrixXd directions = without_mass(mass, system.stiffness.ff, at, count);
     if (directions.cols() == 0) continue;
     const Entries k = stiffness.of(at, directions);
-    if (!differs(own.of(at, directions), k) && !differs(loss.of(at, directions), k) &&
+    if (!differs(node_rows.of(at, directions), k) && !differs(loss.of(at, directions), k) &&
         !differs(dashpot.of(at, directions), k))
       continue;
     for (Index d = 0; d < directions.cols(); ++d, ++columns)

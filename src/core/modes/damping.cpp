@@ -23,16 +23,16 @@ MatrixXd projected(const MatrixXd& shapes, const SparseMatrix& matrix) {
   std::vector<Eigen::Index> touched;
   for (Eigen::Index column = 0; column < matrix.cols(); ++column)
     if (matrix.col(column).nonZeros() > 0) touched.push_back(column);
-  const MatrixXd own = shapes(touched, Eigen::all);
+  const MatrixXd touched_shapes = shapes(touched, Eigen::all);
   std::vector<Eigen::Index> place(static_cast<std::size_t>(matrix.rows()), -1);  // among those touched
   for (std::size_t k = 0; k < touched.size(); ++k)
     place[static_cast<std::size_t>(touched[k])] = static_cast<Eigen::Index>(k);
-  MatrixXd product = MatrixXd::Zero(own.rows(), own.cols());
+  MatrixXd product = MatrixXd::Zero(touched_shapes.rows(), touched_shapes.cols());
   for (std::size_t k = 0; k < touched.size(); ++k)
     for (SparseMatrix::InnerIterator entry(matrix, touched[k]); entry; ++entry)
       product.row(place[static_cast<std::size_t>(entry.row())]) +=
-          entry.value() * own.row(static_cast<Eigen::Index>(k));
-  return own.transpose() * product;
+          entry.value() * touched_shapes.row(static_cast<Eigen::Index>(k));
+  return touched_shapes.transpose() * product;
 }
 
 std::string describe_source(double general, double loss, double dashpot) {
@@ -210,23 +210,25 @@ ModalDamping with_springs(ModalDamping damping, const ModalBasis& basis,
   damping.without_springs.reset();
   damping.springs = std::move(springs);
   if (!damping.springs) return damping;
-  const SpringVariation& own = *damping.springs;
+  const SpringVariation& spring_variation = *damping.springs;
   const bool whole = damping.coupled();
   const MatrixXd viscous = whole ? damping.viscous : MatrixXd(damping.alone_viscous),
                  loss = whole ? damping.hysteretic : MatrixXd(damping.alone_loss);
-  damping.with_springs = modes_with_springs(basis, own, viscous, loss);
-  if (!own.is_constant()) return damping;
+  damping.with_springs = modes_with_springs(basis, spring_variation, viscous, loss);
+  if (!spring_variation.is_constant()) return damping;
   constexpr double any = 1;  // Hz
-  const TurnedModes turned = turned_by_springs(basis, own, any);
+  const TurnedModes turned = turned_by_springs(basis, spring_variation, any);
   const auto full = [](const MatrixXd& matrix) {
     return matrix.cols() == 1 && matrix.rows() > 1 ? MatrixXd(matrix.col(0).asDiagonal()) : matrix;
   };
-  MatrixXd all_loss = own.forces() * (own.stiffness_change(any).imag().asDiagonal() * own.travel());
+  MatrixXd all_loss = spring_variation.forces() *
+                      (spring_variation.stiffness_change(any).imag().asDiagonal() * spring_variation.travel());
   all_loss = 0.5 * (all_loss + all_loss.transpose()).eval() + full(loss);
   damping.without_springs = std::make_shared<const DampedModes>(std::move(damping.modes));
-  damping.modes = DampedModes(turned.omega, MatrixXd(turned.turn.transpose() * full(viscous) * turned.turn),
-                              MatrixXd(turned.turn.transpose() * all_loss * turned.turn));
-  damping.modes.turn(turned.turn);
+  damping.modes =
+      DampedModes(turned.omega, MatrixXd(turned.coordinates.transpose() * full(viscous) * turned.coordinates),
+                  MatrixXd(turned.coordinates.transpose() * all_loss * turned.coordinates));
+  damping.modes.change_coordinates(turned.coordinates);
   return damping;
 }
 

@@ -87,12 +87,12 @@ class Krylov {
     {
       const TimedUntilEnd timed(cost.orthogonalisation);
       w.noalias() -= basis_.middleCols(coupled_from_, first - coupled_from_) * known_part.transpose();
-      const MatrixXd own = mass_next_.transpose() * w;
-      w.noalias() -= basis_.middleCols(first, width) * own;
+      const MatrixXd projection = mass_next_.transpose() * w;
+      w.noalias() -= basis_.middleCols(first, width) * projection;
       size_ += width;
       projected_.block(coupled_from_, first, first - coupled_from_, width) = known_part.transpose();
       projected_.block(first, coupled_from_, width, first - coupled_from_) = known_part;
-      projected_.block(first, first, width, width) = 0.5 * (own + own.transpose());
+      projected_.block(first, first, width, width) = 0.5 * (projection + projection.transpose());
       squares = projected_.block(locked, first, size_ - locked, width).colwise().squaredNorm().transpose();
     }
     make_next(std::move(w), squares.cwiseSqrt());
@@ -204,8 +204,8 @@ class Krylov {
   // condition would cost digits, column by column, and columns that only rounding holds up are dropped.
   void make_next(MatrixXd w, const VectorXd& part_in_basis) {
     MatrixXd mass_w = product(w);
-    const VectorXd own = w.cwiseProduct(mass_w).colwise().sum().transpose().cwiseMax(0);
-    const VectorXd before = (part_in_basis.cwiseAbs2() + own).cwiseSqrt();
+    const VectorXd squares = w.cwiseProduct(mass_w).colwise().sum().transpose().cwiseMax(0);
+    const VectorXd before = (part_in_basis.cwiseAbs2() + squares).cwiseSqrt();
     clear_of_basis(w, mass_w);
     mass_w = product(w);
     factor_ = MatrixXd::Identity(w.cols(), w.cols());
@@ -225,15 +225,15 @@ class Krylov {
     constexpr double well_conditioned = 1e-6, far_above_rounding = 1e-7;
     const TimedUntilEnd timed(cost.orthogonalisation);
     const MatrixXd gram = w.transpose() * mass_w;
-    const auto [squares, turn] = symmetric_eigen(MatrixXd(0.5 * (gram + gram.transpose())));
+    const auto [squares, vectors] = symmetric_eigen(MatrixXd(0.5 * (gram + gram.transpose())));
     if (!(squares[0] > well_conditioned * squares[squares.size() - 1]) ||
         !(squares[0] > std::pow(far_above_rounding * scale, 2)))
       return false;
     const VectorXd sizes = squares.cwiseSqrt();
-    const MatrixXd to_unit = turn * sizes.cwiseInverse().asDiagonal();
+    const MatrixXd to_unit = vectors * sizes.cwiseInverse().asDiagonal();
     w = (w * to_unit).eval();
     mass_w = (mass_w * to_unit).eval();
-    factor_ = sizes.asDiagonal() * turn.transpose();
+    factor_ = sizes.asDiagonal() * vectors.transpose();
     return true;
   }
 
@@ -342,13 +342,13 @@ EigenPairs modes_near_shift(const Factorisation& shifted, const SymmetricProduct
   pairs.exhausted = !open;
   pairs.vectors = krylov.pairs(converged);
   const std::vector<Index> sound = sound_columns(pairs.vectors, mass);
-  auto all = found();
-  std::erase_if(all, [&](const auto& each) { return !std::binary_search(sound.begin(), sound.end(), each.second); });
-  const std::vector<double> values = values_of(all);
+  auto result = found();
+  std::erase_if(result, [&](const auto& each) { return !std::binary_search(sound.begin(), sound.end(), each.second); });
+  const std::vector<double> values = values_of(result);
   pairs.values = Eigen::Map<const VectorXd>(values.data(), static_cast<Index>(values.size()));
   std::vector<Index> columns;
-  columns.reserve(all.size());
-  for (const auto& [theta, column] : all) columns.push_back(column);
+  columns.reserve(result.size());
+  for (const auto& [theta, column] : result) columns.push_back(column);
   if (std::ssize(columns) < pairs.vectors.cols() || !std::is_sorted(columns.begin(), columns.end()))
     pairs.vectors = pairs.vectors(Eigen::all, columns).eval();
   if (!columns.empty()) orthonormalise(pairs.vectors, mass);

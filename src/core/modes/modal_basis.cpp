@@ -54,8 +54,8 @@ void align_repeated(MatrixXd& shapes, const VectorXd& omega, const MatrixXd& ine
         if (whole.col(c).norm() > rounding * inertia_load.col(c).norm() * shapes.col(first).norm()) moving.push_back(c);
       if (moving.empty()) moving.push_back(0);
       const MatrixXd participation = whole(Eigen::all, moving);
-      const MatrixXd turn = orthonormal_basis(participation, participation.rows());
-      shapes.middleCols(first, end - first) = (shapes.middleCols(first, end - first) * turn).eval();
+      const MatrixXd rotation = orthonormal_basis(participation, participation.rows());
+      shapes.middleCols(first, end - first) = (shapes.middleCols(first, end - first) * rotation).eval();
     }
     first = end;
   }
@@ -97,10 +97,10 @@ struct StaticShapes {
   MatrixXd shapes, massless;  // K⁻¹ loads, Z (ZᵀKZ)⁻¹Zᵀ loads
 };
 StaticShapes static_shapes(const System& system, const Factorisation& stiffness, const SparseMatrix& loads) {
-  StaticShapes all{loads, {}, {}};
-  all.shapes = stiffness.solve(MatrixXd(all.loads));
-  all.massless = massless_shapes(system, all.loads);
-  return all;
+  StaticShapes static_shapes{loads, {}, {}};
+  static_shapes.shapes = stiffness.solve(MatrixXd(static_shapes.loads));
+  static_shapes.massless = massless_shapes(system, static_shapes.loads);
+  return static_shapes;
 }
 // Those that the basis is made complete with: of the model's own loads, and of dampers.
 struct Completion {

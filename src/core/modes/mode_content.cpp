@@ -41,13 +41,13 @@ std::vector<std::vector<int>> nodes_of_parts(const Assembly& assembly) {
 
 // u ≈ t + r × (x − c) about the middle of the points: what it leaves, and what its turn makes, as parts of Σ|u|².
 struct RigidFit {
-  Vector3 turn = Vector3::Zero();
+  Vector3 rotation = Vector3::Zero();
   double left = 0, by_turn = 0;
 };
 RigidFit fit_rigid(const Translations& points, const Translations& moves) {
   RigidFit fit;
-  const double all = moves.squaredNorm();
-  if (!(all > 0)) return fit;
+  const double total = moves.squaredNorm();
+  if (!(total > 0)) return fit;
   const Translations from_middle = points.colwise() - points.rowwise().mean().eval();
   const Vector3 mean = moves.rowwise().mean();
   Matrix3 inertia = Matrix3::Zero();
@@ -57,9 +57,9 @@ RigidFit fit_rigid(const Translations& points, const Translations& moves) {
     inertia += x.squaredNorm() * Matrix3::Identity() - x * x.transpose();
     moment += x.cross(moves.col(i) - mean);
   }
-  fit.turn = least_squares(inertia, moment);  // the shortest: a line does not turn about itself
-  fit.by_turn = fit.turn.dot(moment) / all;
-  fit.left = 1 - static_cast<double>(moves.cols()) * mean.squaredNorm() / all - fit.by_turn;
+  fit.rotation = least_squares(inertia, moment);  // the shortest: a line does not turn about itself
+  fit.by_turn = fit.rotation.dot(moment) / total;
+  fit.left = 1 - static_cast<double>(moves.cols()) * mean.squaredNorm() / total - fit.by_turn;
   return fit;
 }
 
@@ -74,9 +74,9 @@ std::string direction(const Vector3& squares) {
   return fmt::format(" in {} and {}", "xyz"[std::min(order[0], order[1])], "xyz"[std::max(order[0], order[1])]);
 }
 
-std::string turning(const Vector3& turn) {
+std::string turning(const Vector3& rotation) {
   Index axis = 0;
-  turn.cwiseAbs().maxCoeff(&axis);
+  rotation.cwiseAbs().maxCoeff(&axis);
   return fmt::format("turns as a body about {}", "xyz"[axis]);
 }
 
@@ -131,8 +131,8 @@ class Describer {
       const PointMass& mass = assembly_.masses[static_cast<std::size_t>(body)];
       const Vector6 u = motions.segment<6>(6L * mass.node);
       const Vector3 move = u.head<3>() + u.tail<3>().cross(mass.offset);
-      const Vector3 turn = u.tail<3>();
-      if (turn.dot(mass.inertia * turn) > mass.mass * move.squaredNorm()) return turning(turn);
+      const Vector3 rotation = u.tail<3>();
+      if (rotation.dot(mass.inertia * rotation) > mass.mass * move.squaredNorm()) return turning(rotation);
       return "moves as a body" + direction(move.cwiseAbs2());
     }
     return movement_of(static_cast<int>(part), content.strain_parts[part], motions);
@@ -151,7 +151,7 @@ class Describer {
     const Vector3 squares = moves.rowwise().squaredNorm();
     const RigidFit fit = fit_rigid(points, moves);
     if (fit.left < as_body && strain < little && nodes.size() > 1) {
-      if (fit.by_turn > most) return turning(fit.turn);
+      if (fit.by_turn > most) return turning(fit.rotation);
       return "moves as a body" + direction(squares);
     }
     switch (assembly_.parts[static_cast<std::size_t>(part)].form) {
@@ -241,12 +241,12 @@ std::vector<ModeContent> contents_of_modes(const Assembly& assembly, const Syste
                    whole = system.geometric ? strain.parts.col(column).sum() + strain.joints.col(column).sum()
                                             : 0.5 * value,
                    scale = whole > 0 ? 1 / whole : 0;
-      ModeContent& own = contents[static_cast<std::size_t>(first) + k];
-      own.strain_parts = scale * strain.parts.col(column);
-      own.strain_joints = scale * strain.joints.col(column);
-      own.kinetic_parts = 2 * kinetic.parts.col(column);
-      own.kinetic_bodies = 2 * kinetic.bodies.col(column);
-      put_in_words(assembly, describer.movement(own, motions.col(column)), own);
+      ModeContent& mode_content = contents[static_cast<std::size_t>(first) + k];
+      mode_content.strain_parts = scale * strain.parts.col(column);
+      mode_content.strain_joints = scale * strain.joints.col(column);
+      mode_content.kinetic_parts = 2 * kinetic.parts.col(column);
+      mode_content.kinetic_bodies = 2 * kinetic.bodies.col(column);
+      put_in_words(assembly, describer.movement(mode_content, motions.col(column)), mode_content);
     });
   }
   return contents;

@@ -83,17 +83,17 @@ void NormalModes::search(const Factorisation& shifted, double shift, int expecte
 
 void NormalModes::add(EigenPairs&& pairs) {
   const Index before = values.size(), more = pairs.values.size();
-  VectorXd all(before + more);
-  all << values, pairs.values;
-  values = all;
+  VectorXd more_values(before + more);
+  more_values << values, pairs.values;
+  values = more_values;
   std::sort(values.begin(), values.end());
   if (before == 0 && values == pairs.values) {  // as a rule; large shapes are not copied then
     shapes = std::move(pairs.vectors);
     return;
   }
-  std::vector<Index> order(static_cast<std::size_t>(all.size()));
+  std::vector<Index> order(static_cast<std::size_t>(more_values.size()));
   std::iota(order.begin(), order.end(), Index{0});
-  std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return all[a] < all[b]; });
+  std::stable_sort(order.begin(), order.end(), [&](Index a, Index b) { return more_values[a] < more_values[b]; });
   MatrixXd sorted(shapes.rows(), before + more);
   for (Index j = 0; j < before + more; ++j) {
     const Index from = order[static_cast<std::size_t>(j)];
@@ -116,8 +116,8 @@ void NormalModes::begin(const Factorisation& shifted, double shift, const ModeRa
     counted_below = slices.back().below;
     if (counted_below == 0) range_ = {std::nullopt, 1};  // the first mode is shown though it lies above
   }
-  const int all = wanted();
-  const int target = all <= one_slice ? all : modes_per_slice;
+  const int count = wanted();
+  const int target = count <= one_slice ? count : modes_per_slice;
   search(shifted, shift, target, [&](std::span<const double> found) {
     const auto inside = range_.below
                             ? std::count_if(found.begin(), found.end(), [&](double v) { return v < *range_.below; })

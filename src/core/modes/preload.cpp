@@ -60,19 +60,19 @@ std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const S
 
 // All loads by their amounts, in one column.
 LoadColumn all_acting(const Assembly& assembly, const VectorXd& loads, const Vector3& acceleration) {
-  LoadColumn all;
-  all.field = acceleration;
+  LoadColumn load_column;
+  load_column.field = acceleration;
   for_each_column(assembly.loads, [&](const Load&, const LoadColumn& column, int index) {
     const double amount = loads[index];
     if (amount == 0) return;
-    if (column.field) *all.field += amount * *column.field;
+    if (column.field) *load_column.field += amount * *column.field;
     for (const auto& [node, force] : outer_forces(assembly, column))
-      all.on_nodes.try_emplace(node, Vector6::Zero()).first->second += amount * force;
-    for (const auto& [part, warmth] : column.warmer) all.warmer[part] += amount * warmth;
+      load_column.on_nodes.try_emplace(node, Vector6::Zero()).first->second += amount * force;
+    for (const auto& [part, warmth] : column.warmer) load_column.warmer[part] += amount * warmth;
     for (const auto& [spring, travel] : column.unstressed_at)
-      all.unstressed_at.try_emplace(spring, Vector6::Zero()).first->second += amount * travel;
+      load_column.unstressed_at.try_emplace(spring, Vector6::Zero()).first->second += amount * travel;
   });
-  return all;
+  return load_column;
 }
 
 // What moves most in a shape, and how, as of a mode.
@@ -118,8 +118,8 @@ Preload apply_preload(const Assembly& assembly, System& system, const VectorXd& 
 
 std::vector<PreloadLevel> modes_at_levels(const System& system, const std::vector<double>& levels, int count,
                                           int threads, const Progress& progress) {
-  std::vector<PreloadLevel> all;
-  if (levels.empty()) return all;
+  std::vector<PreloadLevel> preload_levels;
+  if (levels.empty()) return preload_levels;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   for (const double level : levels) {
     report_progress(progress, fmt::format("modes under {:.6g} % of the preload", 100 * level));
@@ -134,9 +134,9 @@ std::vector<PreloadLevel> modes_at_levels(const System& system, const std::vecto
       modes.begin(factor, 0, {std::nullopt, count});
     }
     modes.complete();
-    all.push_back({level, modes.values.cwiseMax(0).cwiseSqrt() / (2 * pi)});
+    preload_levels.push_back({level, modes.values.cwiseMax(0).cwiseSqrt() / (2 * pi)});
   }
-  return all;
+  return preload_levels;
 }
 
 }  // namespace avrenk

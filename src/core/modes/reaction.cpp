@@ -73,15 +73,16 @@ SupportReaction SupportReactions::of(const MatrixXd& left_free, const MatrixXd& 
 
 std::vector<SupportReaction> SupportReactions::feet(const FootShare& share) const {
   const Eigen::Index rows = mass_.motion.supports.rows();
-  const SupportReaction all = of([&](const Product& x) -> MatrixXd { return share(x.free) + x.supports; }, rows);
-  std::vector<SupportReaction> each(static_cast<std::size_t>(rows / 6));
-  for (std::size_t foot = 0; foot < each.size(); ++foot)
+  const SupportReaction support_reaction =
+      of([&](const Product& x) -> MatrixXd { return share(x.free) + x.supports; }, rows);
+  std::vector<SupportReaction> by_node(static_cast<std::size_t>(rows / 6));
+  for (std::size_t foot = 0; foot < by_node.size(); ++foot)
     for (MatrixXd SupportReaction::*part :
          {&SupportReaction::inertia, &SupportReaction::viscous, &SupportReaction::loss, &SupportReaction::general,
           &SupportReaction::mass, &SupportReaction::dashpot, &SupportReaction::stiffness, &SupportReaction::base_loss,
           &SupportReaction::base_general, &SupportReaction::loads})
-      each[foot].*part = (all.*part).middleRows<6>(6 * static_cast<Eigen::Index>(foot));
-  return each;
+      by_node[foot].*part = (support_reaction.*part).middleRows<6>(6 * static_cast<Eigen::Index>(foot));
+  return by_node;
 }
 
 }  // namespace avrenk

@@ -126,10 +126,10 @@ double input_error(const Assembly& assembly, const System& system, const Reduced
   const Index coordinates = model.coordinates(), interface = supports.cols();
   MatrixXd reduced(model.size(), interface);
   reduced.topRows(interface).setIdentity();
-  const MatrixXd all = model.stiffness - omega2 * model.mass;
-  const VectorXd inverse = all.bottomRightCorner(coordinates, coordinates).diagonal().cwiseInverse();
-  reduced.bottomRows(coordinates) = -(inverse.asDiagonal() * all.bottomLeftCorner(coordinates, interface));
-  double worst = off(all.topRows(interface) * reduced, force);
+  const MatrixXd reduced_dynamic = model.stiffness - omega2 * model.mass;
+  const VectorXd inverse = reduced_dynamic.bottomRightCorner(coordinates, coordinates).diagonal().cwiseInverse();
+  reduced.bottomRows(coordinates) = -(inverse.asDiagonal() * reduced_dynamic.bottomLeftCorner(coordinates, interface));
+  double worst = off(reduced_dynamic.topRows(interface) * reduced, force);
   MatrixXd moved(6 * static_cast<Index>(points.size()), interface);
   for (std::size_t p = 0; p < points.size(); ++p) {
     const SparseMatrix rows = system.transformation.middleCols(6 * points[p].node, 6).transpose();
@@ -176,15 +176,15 @@ ReductionCheck check_reduction(const Assembly& assembly, const System& system, c
   }
   const auto feet = assembly.feet();
   const auto translations = static_cast<Index>(3 * (feet.size() + points.size()));
-  Index own = 0;
+  Index interface_rows = 0;
   const double least = std::pow(2 * pi * 1e-3 * reach, 2);
-  while (own < reduced.values.size() && reduced.values[own] < least) ++own;
-  for (int r = full.free_motions(); r < full.modes && own < reduced.values.size(); ++r, ++own) {
+  while (interface_rows < reduced.values.size() && reduced.values[interface_rows] < least) ++interface_rows;
+  for (int r = full.free_motions(); r < full.modes && interface_rows < reduced.values.size(); ++r, ++interface_rows) {
     const double f = full.frequency(r);
     if (f > reach) break;
     Eigen::VectorXd a(translations), b(translations);
     const MatrixXd motions = free_system.motions(full.shapes.col(r));
-    const Eigen::VectorXd x = reduced.vectors.col(own);
+    const Eigen::VectorXd x = reduced.vectors.col(interface_rows);
     b.setZero();
     for (std::size_t k = 0; k < feet.size(); ++k)
       a.segment<3>(3 * static_cast<Index>(k)) = motions.block<3, 1>(6L * feet[k].second.node, 0);
@@ -198,8 +198,8 @@ ReductionCheck check_reduction(const Assembly& assembly, const System& system, c
       b.segment<3>(at) = recovered.segment<3>(6 * static_cast<Index>(p));
     }
     const double norms = a.squaredNorm() * b.squaredNorm();
-    check.modes.push_back(
-        {f, std::sqrt(std::max(0.0, reduced.values[own])) / (2 * pi), norms > 0 ? std::pow(a.dot(b), 2) / norms : 0});
+    check.modes.push_back({f, std::sqrt(std::max(0.0, reduced.values[interface_rows])) / (2 * pi),
+                           norms > 0 ? std::pow(a.dot(b), 2) / norms : 0});
   }
   return check;
 }

@@ -40,13 +40,13 @@ SpringVariation::SpringVariation(std::vector<VaryingSpring> springs, const Syste
   travel_.resize(r, basis.size());
   base_ = MatrixXd::Zero(r, basis.statics.influence.cols());
   for (Index i = 0; i < r; ++i) {
-    const VaryingSpring& own = springs_[static_cast<std::size_t>(i)];
-    forces_.col(i) = basis.load_participation.col(own.column);
-    travel_.row(i) = forces_.col(i).transpose() / own.stiffness;
+    const VaryingSpring& varying_spring = springs_[static_cast<std::size_t>(i)];
+    forces_.col(i) = basis.load_participation.col(varying_spring.column);
+    travel_.row(i) = forces_.col(i).transpose() / varying_spring.stiffness;
     if (basis.statics.moves_rigidly) continue;
-    base_.row(i) = (VectorXd(system.loads.col(own.column)).transpose() * basis.statics.influence +
-                    VectorXd(system.support_loads.col(own.column)).transpose() * system.support_motion) /
-                   own.stiffness;
+    base_.row(i) = (VectorXd(system.loads.col(varying_spring.column)).transpose() * basis.statics.influence +
+                    VectorXd(system.support_loads.col(varying_spring.column)).transpose() * system.support_motion) /
+                   varying_spring.stiffness;
   }
 }
 
@@ -87,17 +87,19 @@ std::vector<double> SpringVariation::table_points() const {
 
 std::vector<double> SpringVariation::breakpoints() const {
   constexpr double narrow = 1e-6, jump = 1e-3;
-  std::vector<double> all;
-  for (const VaryingSpring& own : springs_) {
-    for (const LogTable* points : {&own.stiffness_over, &own.loss_over}) add_points(*points, all);
-    for (const LogTable* points : {&own.softening, &own.growth})
+  std::vector<double> frequencies;
+  for (const VaryingSpring& varying_spring : springs_) {
+    for (const LogTable* points : {&varying_spring.stiffness_over, &varying_spring.loss_over})
+      add_points(*points, frequencies);
+    for (const LogTable* points : {&varying_spring.softening, &varying_spring.growth})
       for (std::size_t k = 1; k < points->size(); ++k) {
         const auto& [f0, y0] = (*points)[k - 1];
         const auto& [f1, y1] = (*points)[k];
-        if (f1 - f0 <= narrow * f1 && std::abs(y1 - y0) > jump * std::abs(y1)) all.insert(all.end(), {f0, f1});
+        if (f1 - f0 <= narrow * f1 && std::abs(y1 - y0) > jump * std::abs(y1))
+          frequencies.insert(frequencies.end(), {f0, f1});
       }
   }
-  return each_once(std::move(all));
+  return each_once(std::move(frequencies));
 }
 
 void SpringVariation::put(const MatrixXcd& unstressed, MatrixXcd& loads) const {
@@ -133,41 +135,42 @@ void add_columns_of_springs(Assembly& assembly) {
 }
 
 std::vector<VaryingSpring> varying_springs(const Assembly& assembly, const std::string& variant) {
-  std::vector<VaryingSpring> all;
+  std::vector<VaryingSpring> varying_springs;
   for_each_column(assembly.loads, [&](const Load& load, const LoadColumn& own, int at) {
     if (!load.is_of_springs) return;
     const auto& [index, travel] = *own.unstressed_at.begin();
     const Spring& spring = assembly.springs[static_cast<std::size_t>(index)];
     const SpringLaw& law = *spring.law;
-    VaryingSpring each;
-    each.column = at;
-    each.spring = index;
-    while (travel[each.axis] == 0) ++each.axis;
-    each.stiffness = spring.stiffness[each.axis];
-    each.loss = spring.loss_factor.value_or(0);
+    VaryingSpring varying_spring;
+    varying_spring.column = at;
+    varying_spring.spring = index;
+    while (travel[varying_spring.axis] == 0) ++varying_spring.axis;
+    varying_spring.stiffness = spring.stiffness[varying_spring.axis];
+    varying_spring.loss = spring.loss_factor.value_or(0);
     const auto chosen = std::find_if(law.variants.begin(), law.variants.end(),
                                      [&](const SpringLaw::Variant& one) { return one.name == variant; });
     const double stiffer = chosen == law.variants.end() ? 1 : chosen->stiffness,
                  more_loss = chosen == law.variants.end() ? 1 : chosen->loss;
-    const bool turns = each.axis > 2;
-    const LogTable &over = law.stiffness[static_cast<std::size_t>(each.axis)], &soft = law.softening[turns],
+    const bool turns = varying_spring.axis > 2;
+    const LogTable &over = law.stiffness[static_cast<std::size_t>(varying_spring.axis)], &soft = law.softening[turns],
                    &grown = law.loss_growth[turns];
-    if (!soft.empty()) each.softening = {{1, soft.front().second}};
-    if (!grown.empty()) each.growth = {{1, grown.front().second}};
+    if (!soft.empty()) varying_spring.softening = {{1, soft.front().second}};
+    if (!grown.empty()) varying_spring.growth = {{1, grown.front().second}};
     const auto scaled = [](LogTable points, double otherwise, double factor) {
       if (points.empty()) points = {{1, otherwise}};
       for (auto& [f, value] : points) value *= factor;
       return points;
     };
-    each.stiffness_over = scaled(over, each.stiffness / each.softening.front().second, stiffer);
-    each.loss_over = scaled(law.loss, each.loss, more_loss);
+    varying_spring.stiffness_over =
+        scaled(over, varying_spring.stiffness / varying_spring.softening.front().second, stiffer);
+    varying_spring.loss_over = scaled(law.loss, varying_spring.loss, more_loss);
     constexpr double rounding = 1e-14;
     if (over.size() < 2 && law.loss.size() < 2 && soft.size() < 2 && grown.size() < 2 &&
-        std::abs(each.stiffness_change(1)) < rounding)
+        std::abs(varying_spring.stiffness_change(1)) < rounding)
       return;
-    all.push_back(std::move(each));
+    varying_springs.push_back(std::move(varying_spring));
   });
-  return all;
+  return varying_springs;
 }
 
 TurnedModes turned_by_springs(const ModalBasis& basis, const SpringVariation& variation, double frequency) {
@@ -181,14 +184,15 @@ TurnedModes turned_by_springs(const ModalBasis& basis, const SpringVariation& va
     k.topLeftCorner(moving, moving) += k.topRightCorner(moving, bare) * follow;
   }
   const SymmetricEigen eigen = symmetric_eigen(MatrixXd(k.topLeftCorner(moving, moving)));
-  TurnedModes own{VectorXd::Constant(m, HUGE_VAL), MatrixXd::Zero(m, m)};
-  own.omega.head(moving) = eigen.values.cwiseMax(0).cwiseSqrt();
-  own.turn.topLeftCorner(moving, moving) = eigen.vectors;
-  if (bare == 0) return own;
-  own.turn.bottomLeftCorner(bare, moving) = follow * eigen.vectors;
+  TurnedModes turned_modes{VectorXd::Constant(m, HUGE_VAL), MatrixXd::Zero(m, m)};
+  turned_modes.omega.head(moving) = eigen.values.cwiseMax(0).cwiseSqrt();
+  turned_modes.coordinates.topLeftCorner(moving, moving) = eigen.vectors;
+  if (bare == 0) return turned_modes;
+  turned_modes.coordinates.bottomLeftCorner(bare, moving) = follow * eigen.vectors;
   const SymmetricEigen without = symmetric_eigen(MatrixXd(k.bottomRightCorner(bare, bare)));
-  own.turn.bottomRightCorner(bare, bare) = without.vectors * without.values.cwiseSqrt().cwiseInverse().asDiagonal();
-  return own;
+  turned_modes.coordinates.bottomRightCorner(bare, bare) =
+      without.vectors * without.values.cwiseSqrt().cwiseInverse().asDiagonal();
+  return turned_modes;
 }
 
 namespace {
@@ -201,7 +205,7 @@ struct Frozen {
 Frozen frozen_at(const ModalBasis& basis, const SpringVariation& variation, double frequency) {
   const TurnedModes all = turned_by_springs(basis, variation, frequency);
   const Index moving = basis.with_mass();
-  return {all.omega.head(moving) / (2 * pi), all.turn.leftCols(moving)};
+  return {all.omega.head(moving) / (2 * pi), all.coordinates.leftCols(moving)};
 }
 
 constexpr double settled = 1e-9;  // part of a frequency
@@ -254,12 +258,12 @@ SpringMode mode_between(const ModalBasis& basis, const SpringVariation& variatio
       nearest && nearest->frequency >= low && nearest->frequency <= high)
     return std::move(*nearest);
   // The Illinois rule: regula falsi that halves what stands still.
-  Frozen own;
+  Frozen frozen;
   int side = 0;
   for (int step = 0; step < most_steps; ++step) {
     f = crossing();
-    own = frozen_at(basis, variation, f);
-    const double above = own.frequency[j] - f;
+    frozen = frozen_at(basis, variation, f);
+    const double above = frozen.frequency[j] - f;
     if (std::abs(above) <= settled * f || high - low <= settled * f) break;
     if (above > 0) {
       low = f;
@@ -273,7 +277,7 @@ SpringMode mode_between(const ModalBasis& basis, const SpringVariation& variatio
       side = -1;
     }
   }
-  return {f, 0, own.shapes.col(j)};
+  return {f, 0, frozen.shapes.col(j)};
 }
 
 }  // namespace

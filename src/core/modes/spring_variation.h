@@ -86,8 +86,8 @@ struct SpringMode {
 /// Coordinates y, q = Y y, in which Λ + W Re x G_q, with x of one frequency, and J are diagonal: modes by their
 /// frequency, with mass 1, then what has no mass, with stiffness 1.
 struct TurnedModes {
-  Eigen::VectorXd omega;  ///< rad/s, m; infinite without mass
-  Eigen::MatrixXd turn;   ///< Y, m x m
+  Eigen::VectorXd omega;        ///< rad/s, m; infinite without mass
+  Eigen::MatrixXd coordinates;  ///< Y, m x m
 };
 [[nodiscard]] TurnedModes turned_by_springs(const ModalBasis& basis, const SpringVariation& variation,
                                             double frequency);

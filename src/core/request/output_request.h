@@ -70,6 +70,8 @@ struct OutputRequest {
 /// "x", "y", "z", "magnitude", those that it has; "" of a single number.
 [[nodiscard]] std::vector<std::string> components_of(const OutputQuantity& quantity);
 
+/// What one component of a request is called: "tip.acceleration.z"; "tip.acceleration" of the magnitude.
+[[nodiscard]] std::string output_name(const OutputRequest& request, const std::string& component);
 /// All names that `watch` will make, without the modes: for checking a plan.
 [[nodiscard]] std::vector<std::string> watched_names(const std::vector<OutputRequest>& requests);
 /// The request that makes a name; nullptr if none does.

@@ -153,17 +153,17 @@ void close_springs(const SpringVariation& springs, const DirectSolution& full, c
 }  // namespace
 
 std::vector<double> frequencies_that_matter(const AuditSource& source, int most) {
-  std::vector<double> all;
+  std::vector<double> places;
   const std::vector<std::vector<bool>> real = real_answers(source.outcomes, source.watched);
   for (std::size_t o = 0; o < source.outcomes.size(); ++o)
     for (const double f : frequencies_of(*source.outcomes[o], source.watched, real[o]))
-      if (f > 0) all.push_back(f);
-  std::sort(all.begin(), all.end());
+      if (f > 0) places.push_back(f);
+  std::sort(places.begin(), places.end());
   std::vector<std::pair<int, double>> groups;  // −votes, the middle of them
-  for (std::size_t first = 0; first < all.size();) {
+  for (std::size_t first = 0; first < places.size();) {
     std::size_t end = first;
-    while (end < all.size() && all[end] <= all[first] * (1 + same)) ++end;
-    groups.emplace_back(-static_cast<int>(end - first), all[(first + end - 1) / 2]);
+    while (end < places.size() && places[end] <= places[first] * (1 + same)) ++end;
+    groups.emplace_back(-static_cast<int>(end - first), places[(first + end - 1) / 2]);
     first = end;
   }
   std::stable_sort(groups.begin(), groups.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
@@ -193,11 +193,12 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
     InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
     for (std::size_t o = 0; o < source.outcomes.size(); ++o) {
       const CaseResults& outcome = *source.outcomes[o];
-      std::vector<double> own =
+      std::vector<double> errors =
           frequencies_of(outcome, source.watched, real[o], is_stated ? std::optional(frequency) : std::nullopt);
-      if (std::none_of(own.begin(), own.end(), [&](double f) { return std::abs(f / frequency - 1) <= same; })) continue;
+      if (std::none_of(errors.begin(), errors.end(), [&](double f) { return std::abs(f / frequency - 1) <= same; }))
+        continue;
       looked_at.push_back(&outcome);
-      at.push_back(std::move(own));
+      at.push_back(std::move(errors));
       const MatrixXcd amplitudes = outcome.excitation->at(frequency);
       const auto append = [](MatrixXcd& all, const MatrixXcd& columns) {
         all.conservativeResize(Eigen::NoChange, all.cols() + columns.cols());
@@ -236,9 +237,9 @@ std::vector<AuditedAnswer> audit(const AuditSource& source, const std::vector<do
       for (Index first = 0; first < system.supports; first += 6)
         parts.feet.push_back(balanced(supports.middleRows<6>(first), omega, motions, loads));
     }
-    const ModalDamping own = full.force_damping(2 * count);
+    const ModalDamping modal_damping = full.force_damping(2 * count);
     const std::vector<Output> direct =
-        watch(source.assembly, Channels(source.assembly, system, parts, own), source.requests, source.stress);
+        watch(source.assembly, Channels(source.assembly, system, parts, modal_damping), source.requests, source.stress);
     for (std::size_t o = 0; o < looked_at.size(); ++o) {
       const CaseResults& outcome = *looked_at[o];
       const Index columns = (o + 1 < begin.size() ? begin[o + 1] : count) - begin[o];

@@ -120,17 +120,17 @@ std::vector<BeamStressField> survey_beams(const Assembly& assembly, const Channe
         w.noalias() = rows * own_forces;
         for (std::size_t i = 0; i < loads.size(); ++i) {
           BeamStressField& field = fields[i];
-          const Columns& own = load.of_load[i];
+          const Columns& columns = load.of_load[i];
           const auto column = static_cast<Index>(b);
-          const LargestOfEnd found = loads[i]->sine ? largest_of_sweep(w, own) : largest_of_sum(w, own);
+          const LargestOfEnd found = loads[i]->sine ? largest_of_sweep(w, columns) : largest_of_sum(w, columns);
           field.value(end, column) = std::sqrt(found.square);
           field.point(end, column) = static_cast<int>(found.point);
           if (!loads[i]->sine) continue;
-          const Index points = rows.rows() / 2, frequencies = own.count / 2;
+          const Index points = rows.rows() / 2, frequencies = columns.count / 2;
           Eigen::VectorXcd at(2);
           for (Index r = 0; r < 2; ++r)
-            at[r] = Complex(w(r * points + found.point, own.first + found.column),
-                            w(r * points + found.point, own.first + frequencies + found.column));
+            at[r] = Complex(w(r * points + found.point, columns.first + found.column),
+                            w(r * points + found.point, columns.first + frequencies + found.column));
           field.frequency(end, column) = loads[i]->grid[static_cast<std::size_t>(found.column)];
           field.phase(end, column) = phase_of_largest(at);
         }

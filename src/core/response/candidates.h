@@ -26,13 +26,21 @@ struct Candidates {
   std::vector<Item> items;
 
   [[nodiscard]] std::string label(std::size_t k) const;
+  /// Rows of the base of a candidate, out of any matrix whose rows belong to the bases' channels.
+  template <typename Matrix>
+  [[nodiscard]] auto base_of(const Matrix& by_base, std::size_t k) const {
+    return by_base.middleRows(static_cast<Eigen::Index>(items[k].base) * base_width, base_width);
+  }
+  /// What mixes them to those of the candidate; nullptr: they are it.
+  [[nodiscard]] const Eigen::MatrixXd* mix_of(std::size_t k) const {
+    return items[k].mix < 0 ? nullptr : &mixes[static_cast<std::size_t>(items[k].mix)].matrix;
+  }
   /// Rows of one candidate out of any matrix whose rows belong to the bases' channels.
   template <typename Matrix>
   [[nodiscard]] auto of(const Matrix& by_base, std::size_t k) const {
     using Plain = Eigen::Matrix<typename Matrix::Scalar, Eigen::Dynamic, Eigen::Dynamic>;
-    const auto block = by_base.middleRows(static_cast<Eigen::Index>(items[k].base) * base_width, base_width);
-    if (items[k].mix < 0) return Plain(block);
-    return Plain(mixes[static_cast<std::size_t>(items[k].mix)].matrix * block);
+    const Eigen::MatrixXd* const mix = mix_of(k);
+    return mix ? Plain(*mix * base_of(by_base, k)) : Plain(base_of(by_base, k));
   }
 };
 

@@ -92,14 +92,14 @@ CaseResults combine(const Environment& environment, const std::vector<const Case
     if (environment.is_sine()) {
       SineRow row;
       double strongest = -1, sum = 0;
-      for (const CaseResults* each : cases) {
-        const double strength = each->strength(i, watched[i]);
+      for (const CaseResults* case_results : cases) {
+        const double strength = case_results->strength(i, watched[i]);
         sum += strength * strength;
         if (strength <= strongest) continue;
         strongest = strength;
-        const SineRow& own = each->sine()->rows[i];
+        const SineRow& own = case_results->sine()->rows[i];
         row.peak = own.peak;
-        row.where = fmt::format("{}{}: {}", squares ? "most from " : "", each->excitation->along, own.where);
+        row.where = fmt::format("{}{}: {}", squares ? "most from " : "", case_results->excitation->along, own.where);
       }
       if (squares) row.peak.value = watched[i].quantity->is_reciprocal ? 1 / std::sqrt(sum) : std::sqrt(sum);
       sine.rows.push_back(std::move(row));
@@ -108,8 +108,8 @@ CaseResults combine(const Environment& environment, const std::vector<const Case
     RandomRow row;
     row.within.fill(std::nan(""));
     row.candidate_rms = VectorXd::Zero(cases.front()->random()->rows[i].candidate_rms.size());
-    for (const CaseResults* each : cases) {
-      const VectorXd& own = each->random()->rows[i].candidate_rms;
+    for (const CaseResults* case_results : cases) {
+      const VectorXd& own = case_results->random()->rows[i].candidate_rms;
       row.candidate_rms = squares ? VectorXd((row.candidate_rms.array().square() + own.array().square()).sqrt())
                                   : VectorXd(row.candidate_rms.cwiseMax(own));
     }

@@ -97,15 +97,16 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
                                  bool has_dashpot) const {
   MatrixXcd channels = MatrixXcd::Zero(elastic.modal.rows(), layout_.size());
   const bool general = !loss_factor && !has_dashpot;
-  const double own = loss_factor.value_or(0);
+  const double own_loss = loss_factor.value_or(0);
   channels.middleCols(layout_.base(0), layout_.motions) =
-      (1.0 + imaginary * (general ? damping_.base_loss : own)) * elastic.base;
+      (1.0 + imaginary * (general ? damping_.base_loss : own_loss)) * elastic.base;
   auto on_coordinates = channels.middleCols(layout_.modal(0), layout_.modes);
   if (!general) {
     const VectorXd& given = damping_.overridden;
     on_coordinates = elastic.modal.cast<Complex>();
-    on_coordinates += imaginary * (elastic.modal *
-                                   (own * left_to_elements_ + given.cwiseProduct(damping_.general_loss)).asDiagonal());
+    on_coordinates +=
+        imaginary *
+        (elastic.modal * (own_loss * left_to_elements_ + given.cwiseProduct(damping_.general_loss)).asDiagonal());
     if (!given.isZero(0))
       channels.middleCols(layout_.modal(1), layout_.modes) =
           (elastic.modal * given.cwiseProduct(damping_.general_rate).asDiagonal()).cast<Complex>();
@@ -122,12 +123,13 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
 }
 
 MatrixXcd Channels::spring_travel(int spring) const {
-  const Spring& own = assembly_.springs[static_cast<std::size_t>(spring)];
+  const Spring& element = assembly_.springs[static_cast<std::size_t>(spring)];
   const auto position = [&](int node) {
-    return node < 0 ? own.point : assembly_.nodes[static_cast<std::size_t>(node)].position;
+    return node < 0 ? element.point : assembly_.nodes[static_cast<std::size_t>(node)].position;
   };
-  const TravelRows travel = travel_rows(own.point, own.axes, position(own.nodes[0]), position(own.nodes[1]));
-  const ElasticRows rows = elastic_rows(travel, own.nodes);
+  const TravelRows travel =
+      travel_rows(element.point, element.axes, position(element.nodes[0]), position(element.nodes[1]));
+  const ElasticRows rows = elastic_rows(travel, element.nodes);
   MatrixXcd channels = MatrixXcd::Zero(6, layout_.size());
   channels.middleCols(layout_.modal(0), layout_.modes) = rows.modal.cast<Complex>();
   channels.middleCols(layout_.base(0), layout_.motions) = rows.base.cast<Complex>();
@@ -135,35 +137,38 @@ MatrixXcd Channels::spring_travel(int spring) const {
 }
 
 MatrixXcd Channels::spring_force(int spring) const {
-  const Spring& own = assembly_.springs[static_cast<std::size_t>(spring)];
+  const Spring& element = assembly_.springs[static_cast<std::size_t>(spring)];
   const MatrixXcd travel = spring_travel(spring);
-  const ElasticRows elastic{own.stiffness.asDiagonal() * travel.middleCols(layout_.modal(0), layout_.modes).real(),
-                            own.stiffness.asDiagonal() * travel.middleCols(layout_.base(0), layout_.motions).real()};
-  MatrixXcd channels = with_damping(elastic, own.loss_factor, own.has_dashpot());
-  if (own.has_dashpot()) {
-    const MatrixXcd dashpot = own.dashpot.cast<Complex>().asDiagonal() * travel;
+  const ElasticRows elastic{
+      element.stiffness.asDiagonal() * travel.middleCols(layout_.modal(0), layout_.modes).real(),
+      element.stiffness.asDiagonal() * travel.middleCols(layout_.base(0), layout_.motions).real()};
+  MatrixXcd channels = with_damping(elastic, element.loss_factor, element.has_dashpot());
+  if (element.has_dashpot()) {
+    const MatrixXcd dashpot = element.dashpot.cast<Complex>().asDiagonal() * travel;
     channels.middleCols(layout_.modal(1), layout_.modes) +=
         dashpot.middleCols(layout_.modal(0), layout_.modes) * left_to_elements_.asDiagonal();
     channels.middleCols(layout_.base(1), layout_.motions) += dashpot.middleCols(layout_.base(0), layout_.motions);
   }
   each_load([&](const LoadColumn& load, int column) {
-    channels.col(column) -= own.stiffness.cwiseProduct(unstressed_at(spring, load)).cast<Complex>();
+    channels.col(column) -= element.stiffness.cwiseProduct(unstressed_at(spring, load)).cast<Complex>();
   });
   return channels;
 }
 
 MatrixXd Channels::beam_rows(int beam) const {
-  const BeamElement& own = assembly_.beams[static_cast<std::size_t>(beam)];
-  const BeamMatrix recovery = force_recovery(own.geometry, assembly_.properties(own)) * beam_arms(assembly_, own);
+  const BeamElement& beam_element = assembly_.beams[static_cast<std::size_t>(beam)];
+  const BeamMatrix recovery =
+      force_recovery(beam_element.geometry, assembly_.properties(beam_element)) * beam_arms(assembly_, beam_element);
   MatrixXd rows = MatrixXd::Zero(12, beam_columns());
-  rows.leftCols(strain_columns()) = recovery * strain_rows().whole(own.nodes);
+  rows.leftCols(strain_columns()) = recovery * strain_rows().whole(beam_element.nodes);
   const Eigen::Index loads = strain_columns() - layout_.load();
   each_load([&](const LoadColumn& load, int column) {
     if (const auto on = load.on_beams.find(beam); on != load.on_beams.end())
-      rows.col(loads + column) += line_load(own.geometry, assembly_.properties(own)).section * on->second;
-    if (load.warmer.contains(own.part))
-      rows.col(loads + column) -=
-          force_recovery(own.geometry, assembly_.properties(own)) * free_ends(assembly_, own, load);
+      rows.col(loads + column) +=
+          line_load(beam_element.geometry, assembly_.properties(beam_element)).section * on->second;
+    if (load.warmer.contains(beam_element.part))
+      rows.col(loads + column) -= force_recovery(beam_element.geometry, assembly_.properties(beam_element)) *
+                                  free_ends(assembly_, beam_element, load);
   });
   return rows;
 }

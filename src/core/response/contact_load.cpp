@@ -17,22 +17,22 @@ struct Amplitudes {
 };
 
 Amplitudes amplitudes_of(const MatrixXcd& rows, const CaseResponse& load) {
-  Amplitudes all{Eigen::VectorXd::Zero(rows.rows()), Eigen::VectorXd::Zero(rows.rows())};
+  Amplitudes amplitudes{Eigen::VectorXd::Zero(rows.rows()), Eigen::VectorXd::Zero(rows.rows())};
   if (load.sine) {
     const MatrixXd curves = load.sine->curves(rows).cwiseAbs();
     for (Index r = 0; r < rows.rows(); ++r) {
       Index at = 0;
-      all.value[r] = curves.row(r).maxCoeff(&at);
-      all.frequency[r] = load.sine->grid()[static_cast<std::size_t>(at)];
+      amplitudes.value[r] = curves.row(r).maxCoeff(&at);
+      amplitudes.frequency[r] = load.sine->grid()[static_cast<std::size_t>(at)];
     }
   } else if (load.covariance) {
     const Eigen::VectorXd variance =
         (rows * load.covariance->gamma).cwiseProduct(rows.conjugate()).rowwise().sum().real();
-    all.value = deviations_of_contact * variance.cwiseMax(0).cwiseSqrt();
+    amplitudes.value = deviations_of_contact * variance.cwiseMax(0).cwiseSqrt();
   } else {
-    all.value = (rows * load.still).real();
+    amplitudes.value = (rows * load.still).real();
   }
-  return all;
+  return amplitudes;
 }
 
 }  // namespace
@@ -54,7 +54,7 @@ double use_of_friction(const ContactAtRest& contact, const ContactLoad& load, co
 
 ContactUnderLoad load_contacts(const std::vector<ContactAtRest>& contacts, const Assembly& assembly,
                                const Channels& channels, const CaseResponse& load) {
-  ContactUnderLoad all{load.excitation, std::vector<ContactLoad>(contacts.size())};
+  ContactUnderLoad contact_under_load{load.excitation, std::vector<ContactLoad>(contacts.size())};
   constexpr std::size_t at_once = 256;
   const auto row_of = [&](const ContactAtRest& contact) -> MatrixXcd {  // which grows as the contact opens or closes
     const UnilateralContact& side = *assembly.springs[static_cast<std::size_t>(contact.spring)].unilateral;
@@ -80,21 +80,24 @@ ContactUnderLoad load_contacts(const std::vector<ContactAtRest>& contacts, const
     const Amplitudes normal = amplitudes_of(rows, load), tangential = amplitudes_of(across, load);
     for (std::size_t k = 0; k < now; ++k) {
       const auto at = static_cast<Index>(k);
-      ContactLoad& own = all.loads[first + k];
-      (contacts[first + k].closed ? own.lifting : own.closing) = normal.value[at];
-      own.frequency = normal.frequency[at];
-      own.tangential = tangential.value.segment<2>(2 * at).norm();
+      ContactLoad& contact_load = contact_under_load.loads[first + k];
+      (contacts[first + k].closed ? contact_load.lifting : contact_load.closing) = normal.value[at];
+      contact_load.frequency = normal.frequency[at];
+      contact_load.tangential = tangential.value.segment<2>(2 * at).norm();
     }
   }
   if (load.sine && !contacts.empty()) {
     std::size_t worst = 0;
     for (std::size_t k = 1; k < contacts.size(); ++k)
-      if (use_of_contact(contacts[k], all.loads[k]) > use_of_contact(contacts[worst], all.loads[worst])) worst = k;
+      if (use_of_contact(contacts[k], contact_under_load.loads[k]) >
+          use_of_contact(contacts[worst], contact_under_load.loads[worst]))
+        worst = k;
     const SinePeak peak = load.sine->peak({"", row_of(contacts[worst])});
-    (contacts[worst].closed ? all.loads[worst].lifting : all.loads[worst].closing) = peak.value;
-    all.loads[worst].frequency = peak.frequency;
+    (contacts[worst].closed ? contact_under_load.loads[worst].lifting : contact_under_load.loads[worst].closing) =
+        peak.value;
+    contact_under_load.loads[worst].frequency = peak.frequency;
   }
-  return all;
+  return contact_under_load;
 }
 
 }  // namespace avrenk

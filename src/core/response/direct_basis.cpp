@@ -26,13 +26,13 @@ DampingRule on_elements(const DampingRule& rule) {
         "damping",
         "values near a frequency and ratios over frequency are properties of modes, which a direct method has none of",
         "give one ratio, a loss factor, or Rayleigh's two, or leave method out");
-  DampingRule own = rule;
+  DampingRule damping_rule = rule;
   if (rule.form == DampingRule::Form::ratio) {
-    own.form = DampingRule::Form::loss_factor;
-    own.value = 2 * rule.value;
+    damping_rule.form = DampingRule::Form::loss_factor;
+    damping_rule.value = 2 * rule.value;
   }
-  own.coupled = true;
-  return own;
+  damping_rule.coupled = true;
+  return damping_rule;
 }
 
 // The span of solutions, orthonormal in K, with what the matrices make of it.
@@ -147,14 +147,14 @@ std::vector<double> candidates(const ModalBasis& modes, double from, double to) 
 DirectBasis direct_basis(const System& system, const ModalBasis& modes, const DampingRule& rule,
                          const std::vector<std::shared_ptr<const Excitation>>& cases,
                          const std::vector<int>& columns_of_springs, const Progress& progress) {
-  const DampingRule own = on_elements(rule);
-  const ModalDamping on_modes = damp(system, modes, own);  // only what acts on the quasi-static motion is used
+  const DampingRule damping_rule = on_elements(rule);
+  const ModalDamping on_modes = damp(system, modes, damping_rule);  // only what acts on the quasi-static motion is used
   InputColumns inputs{MatrixXcd(system.support_motion.cols(), 0), MatrixXcd(system.loads.cols(), 0)};
   double from = HUGE_VAL, to = 0;
-  for (const auto& each : cases) {
-    from = std::min(from, each->grid.from);
-    to = std::max(to, each->grid.to);
-    for (const auto& [all, more] : {std::pair{&inputs.base, &each->base}, {&inputs.loads, &each->loads}}) {
+  for (const auto& excitation : cases) {
+    from = std::min(from, excitation->grid.from);
+    to = std::max(to, excitation->grid.to);
+    for (const auto& [all, more] : {std::pair{&inputs.base, &excitation->base}, {&inputs.loads, &excitation->loads}}) {
       all->conservativeResize(Eigen::NoChange, all->cols() + more->cols());
       all->rightCols(more->cols()) = *more;
     }
@@ -169,7 +169,7 @@ DirectBasis direct_basis(const System& system, const ModalBasis& modes, const Da
     inputs.loads(columns_of_springs[static_cast<std::size_t>(i)], inputs.loads.cols() - varying + i) = 1;
   const EliminationOrder order(system.stiffness.ff, system.node_of_column);
   std::vector<double> open = candidates(modes, from, to);
-  Span span(system, own);
+  Span span(system, damping_rule);
   DirectBasis result;
   constexpr std::size_t most = 150;
   constexpr double exhausted = 1e-13;  // a residual that is rounding
@@ -178,7 +178,7 @@ DirectBasis direct_basis(const System& system, const ModalBasis& modes, const Da
     report_progress(progress,
                     fmt::format("direct solution at {:.5g} Hz, number {}", next, result.frequencies.size() + 1));
     const double omega = 2 * pi * next;
-    const DirectSolution full(system, modes, on_modes, own, order, next);
+    const DirectSolution full(system, modes, on_modes, damping_rule, order, next);
     const MatrixXcd loads = full.loads(inputs), solutions = full.solve(inputs);
     result.error = 1;
     if (!result.frequencies.empty()) {
@@ -217,7 +217,7 @@ DirectBasis direct_basis(const System& system, const ModalBasis& modes, const Da
   result.basis.proven_below = modes.proven_below;
   span.finish(result.basis);
   derive(system, result.basis);
-  result.damping = damp(system, result.basis, own);
+  result.damping = damp(system, result.basis, damping_rule);
   return result;
 }
 

@@ -43,8 +43,8 @@ DirectSolution::ComplexSparse DirectSolution::matrix() const {
 void DirectSolution::damp_modes() {
   // Only modes that this frequency can bring near resonance: of those far above it damping makes next to nothing.
   constexpr double far_above = 4;
-  const VectorXd& own = basis_.omega;
-  const auto near = (own.head(basis_.modes).array() <= far_above * omega_).count();
+  const VectorXd& natural = basis_.omega;
+  const auto near = (natural.head(basis_.modes).array() <= far_above * omega_).count();
   const MatrixXd shapes = basis_.shapes.leftCols(near);
   modes_ = (system_.mass.ff * shapes).cast<Complex>();
   correction_ = -(shapes.transpose().cast<Complex>() * (damping_ * shapes.cast<Complex>()));
@@ -52,8 +52,8 @@ void DirectSolution::damp_modes() {
     correction_ += imaginary * (omega_ * modal_damping_.viscous.topLeftCorner(near, near) +
                                 modal_damping_.hysteretic.topLeftCorner(near, near));
   else
-    correction_.diagonal() += imaginary * (2 * omega_ * modal_damping_.zeta.cwiseProduct(own) +
-                                           modal_damping_.eta.cwiseProduct(own.cwiseAbs2()))
+    correction_.diagonal() += imaginary * (2 * omega_ * modal_damping_.zeta.cwiseProduct(natural) +
+                                           modal_damping_.eta.cwiseProduct(natural.cwiseAbs2()))
                                               .head(near);
   solved_modes_ = factor_.solve(modes_);
   inner_ = MatrixXcd::Identity(near, near) + correction_ * (modes_.transpose() * solved_modes_);
@@ -145,19 +145,19 @@ DirectSolution::Forces DirectSolution::forces(const MatrixXcd& relative, const I
   };
   const MatrixXcd base = -directions / (omega_ * omega_), supports = system_.support_motion.cast<Complex>() * base,
                   carried = statics.influence.cast<Complex>() * base;
-  Forces all;
-  all.supports = elastic(rule, &Partitioned::fs).transpose() * relative;
-  all.supports -= omega_ * omega_ * (system_.mass.fs.cast<Complex>().transpose() * (relative + carried));
-  all.supports -= omega_ * omega_ * (system_.mass.ss.cast<Complex>() * supports);
-  if (inputs.loads.size() > 0) all.supports -= system_.support_loads.cast<Complex>() * inputs.loads;
+  Forces forces;
+  forces.supports = elastic(rule, &Partitioned::fs).transpose() * relative;
+  forces.supports -= omega_ * omega_ * (system_.mass.fs.cast<Complex>().transpose() * (relative + carried));
+  forces.supports -= omega_ * omega_ * (system_.mass.ss.cast<Complex>() * supports);
+  if (inputs.loads.size() > 0) forces.supports -= system_.support_loads.cast<Complex>() * inputs.loads;
   if (!statics.moves_rigidly) {  // the general rule damps the quasi-static motion as in loads()
     const General slow{modal_damping_.base_loss, modal_damping_.base_rate, 0};
-    all.supports += elastic(slow, &Partitioned::fs).transpose() * carried;
-    all.supports += elastic(slow, &Partitioned::ss) * supports;
+    forces.supports += elastic(slow, &Partitioned::fs).transpose() * carried;
+    forces.supports += elastic(slow, &Partitioned::ss) * supports;
   }
-  all.body = imaginary * omega_ * drag * (system_.mass.ff.cast<Complex>() * relative);
-  if (modes_.cols() > 0) all.body += modes_ * (correction_ * (modes_.transpose() * relative));
-  return all;
+  forces.body = imaginary * omega_ * drag * (system_.mass.ff.cast<Complex>() * relative);
+  if (modes_.cols() > 0) forces.body += modes_ * (correction_ * (modes_.transpose() * relative));
+  return forces;
 }
 
 DirectSolution::NodeMotions DirectSolution::motions(const VectorXcd& relative, const VectorXcd& directions) const {

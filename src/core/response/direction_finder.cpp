@@ -40,16 +40,17 @@ std::vector<Vector3> DirectionFinder::find(const StressPlace& place, const LoadM
   const MatrixXd stress = mean * load.matrix;
   // Columns of one load that count in a direction: all of them, or of a sweep the two of the best frequency.
   const auto columns_of = [&](std::size_t i, const Eigen::RowVectorXd& normal) -> std::vector<Index> {
-    const Columns& own = load.of_load[i];
+    const Columns& of_case = load.of_load[i];
     std::vector<Index> columns;
     if (loads_[i]->sine) {
-      const Index points = own.count / 2;
+      const Index points = of_case.count / 2;
       Index best = 0;
-      (normal.segment(own.first, points).array().square() + normal.segment(own.first + points, points).array().square())
+      (normal.segment(of_case.first, points).array().square() +
+       normal.segment(of_case.first + points, points).array().square())
           .maxCoeff(&best);
-      return {own.first + best, own.first + points + best};
+      return {of_case.first + best, of_case.first + points + best};
     }
-    for (Index k = 0; k < own.count; ++k) columns.push_back(own.first + k);
+    for (Index k = 0; k < of_case.count; ++k) columns.push_back(of_case.first + k);
     return columns;
   };
   std::vector<Vector3> found;

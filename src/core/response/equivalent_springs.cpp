@@ -33,14 +33,14 @@ struct Soft {
   const LogTable *softening, *growth;
 };
 std::vector<Soft> soft_ones(const Assembly& assembly, const std::vector<VaryingSpring>& springs) {
-  std::vector<Soft> all;
+  std::vector<Soft> softs;
   for (std::size_t i = 0; i < springs.size(); ++i) {
     const SpringLaw& law = *assembly.springs[static_cast<std::size_t>(springs[i].spring)].law;
     const bool turns = springs[i].axis > 2;
     if (law.softening[turns].size() > 1 || law.loss_growth[turns].size() > 1)
-      all.push_back({i, &law.softening[turns], &law.loss_growth[turns]});
+      softs.push_back({i, &law.softening[turns], &law.loss_growth[turns]});
   }
-  return all;
+  return softs;
 }
 
 // Parts by which factors differ from others, the largest.
@@ -109,10 +109,10 @@ class RandomSprings {
           fmt::format("{}: after {} rounds the springs still change by {:.1e} with the amplitude that they let pass",
                       excitation_.name(), found.rounds, found.change));
     for (std::size_t s = 0; s < soft_.size(); ++s) {
-      const VaryingSpring& own = found.springs[soft_[s].index];
+      const VaryingSpring& varying_spring = found.springs[soft_[s].index];
       const double lowest = excitation_.grid.from;
-      found.found.push_back(
-          {own.spring, own.axis, rms[static_cast<Index>(s)], 0, own.stiffness_at(lowest), own.loss_at(lowest)});
+      found.found.push_back({varying_spring.spring, varying_spring.axis, rms[static_cast<Index>(s)], 0,
+                             varying_spring.stiffness_at(lowest), varying_spring.loss_at(lowest)});
     }
     return found;
   }
@@ -137,9 +137,9 @@ class RandomSprings {
   }
   [[nodiscard]] VectorXd travel_of(const std::vector<VaryingSpring>& springs) const {
     const auto variation = std::make_shared<const SpringVariation>(springs, system_, basis_);
-    const ModalDamping own = with_springs(damping_, basis_, variation);
-    require_damping(basis_, own, excitation_.grid.from, excitation_.grid.to);
-    const Transfer transfer(basis_, own, {excitation_.base, excitation_.loads});
+    const ModalDamping modal_damping = with_springs(damping_, basis_, variation);
+    require_damping(basis_, modal_damping, excitation_.grid.from, excitation_.grid.to);
+    const Transfer transfer(basis_, modal_damping, {excitation_.base, excitation_.loads});
     const ModalCovariance covariance = integrate_covariance(transfer, excitation_.spectrum, {}, threads_);
     const StateLayout& layout = transfer.layout();
     VectorXd rms(std::ssize(soft_));
@@ -190,8 +190,10 @@ class SineSprings {
     GridRequest request = excitation_.grid;
     request.per_octave = std::max(request.per_octave, 24.0);
     // Where the resonances may lie: of the smallest amplitude.
-    const ModalDamping own = with_springs(damping_, basis, std::make_shared<const SpringVariation>(variation_));
-    first = frequency_grid(request, once_inside(std::move(first), request.from, request.to), resonances(basis, own));
+    const ModalDamping modal_damping =
+        with_springs(damping_, basis, std::make_shared<const SpringVariation>(variation_));
+    first = frequency_grid(request, once_inside(std::move(first), request.from, request.to),
+                           resonances(basis, modal_damping));
     VectorXd amplitudes = VectorXd::Zero(std::ssize(soft_));
     balance(first.front(), amplitudes);
     points_[first.front()] = amplitudes;
@@ -227,14 +229,14 @@ class SineSprings {
     for (Index s = 0; s < n; ++s)
       image.amplitudes[s] = std::abs(travel[static_cast<Index>(soft_[static_cast<std::size_t>(s)].index)]);
     for (Index j = 0; j < n; ++j) {
-      const Soft& own = soft_[static_cast<std::size_t>(j)];
-      const auto at = static_cast<Index>(own.index);
-      const VaryingSpring& spring = springs_[own.index];
+      const Soft& soft = soft_[static_cast<std::size_t>(j)];
+      const auto at = static_cast<Index>(soft.index);
+      const VaryingSpring& spring = springs_[soft.index];
       const double a = std::max(amplitudes[j], 1e-300);
       const auto slope = [&](const LogTable& points) { return a * log_interpolation_slope(points, a, a); };
       const double k = log_interpolation(spring.stiffness_over, answer.frequency) / spring.stiffness,
                    eta = log_interpolation(spring.loss_over, answer.frequency), s = spring.softening[0].second,
-                   l = spring.growth[0].second, s_slope = slope(*own.softening), l_slope = slope(*own.growth);
+                   l = spring.growth[0].second, s_slope = slope(*soft.softening), l_slope = slope(*soft.growth);
       const Complex x_slope(k * s_slope, k * eta * (s_slope * l + s * l_slope));
       if (x_slope == 0.0) continue;
       const VectorXcd change = -solved.col(1 + at) * (x_slope * travel[at]);
@@ -412,11 +414,11 @@ class SineSprings {
   }
 
   EquivalentSprings result() {
-    EquivalentSprings all;
+    EquivalentSprings equivalent_springs;
     for (std::size_t s = 0; s < soft_.size(); ++s) {
-      VaryingSpring& own = springs_[soft_[s].index];
+      VaryingSpring& varying_spring = springs_[soft_[s].index];
       LogTable softening, growth;
-      EquivalentSpring found{own.spring, own.axis};
+      EquivalentSpring found{varying_spring.spring, varying_spring.axis};
       for (const auto& [f, amplitudes] : points_) {
         const double amplitude = amplitudes[static_cast<Index>(s)];
         const auto [soft, grown] = factors(s, amplitude);
@@ -427,20 +429,20 @@ class SineSprings {
           found.frequency = f;
         }
       }
-      own.softening = std::move(softening);
-      own.growth = std::move(growth);
+      varying_spring.softening = std::move(softening);
+      varying_spring.growth = std::move(growth);
       const double at = found.frequency > 0 ? found.frequency : points_.begin()->first;
-      found.stiffness = own.stiffness_at(at);
-      found.loss = own.loss_at(at);
-      all.found.push_back(found);
+      found.stiffness = varying_spring.stiffness_at(at);
+      found.loss = varying_spring.loss_at(at);
+      equivalent_springs.found.push_back(found);
     }
-    all.springs = springs_;
-    all.rounds = rounds_;
-    all.change = change_;
-    all.points = points_.size();
-    all.between = between_;
-    all.jumps = jumps_;
-    return all;
+    equivalent_springs.springs = springs_;
+    equivalent_springs.rounds = rounds_;
+    equivalent_springs.change = change_;
+    equivalent_springs.points = points_.size();
+    equivalent_springs.between = between_;
+    equivalent_springs.jumps = jumps_;
+    return equivalent_springs;
   }
 
   static constexpr double straight_enough = 1e-6;

@@ -82,15 +82,15 @@ class Recorder {
     }
     signals_.resize(static_cast<std::size_t>(inputs));
     run_jobs(signals_.size(), threads_, [&](std::size_t i) {
-      const VectorXcd own = amplitudes.col(static_cast<Index>(i));
-      VectorXcd forcing = own, velocity = own, displacement = own;
+      const VectorXcd amplitude = amplitudes.col(static_cast<Index>(i));
+      VectorXcd forcing = amplitude, velocity = amplitude, displacement = amplitude;
       for (Index k = 1; k < lines; ++k) {
         const double f = static_cast<double>(k) * step, omega = 2 * pi * f, x = pi * f / rate_;
         forcing[k] /= std::pow(std::sin(x) / x, 2);
         velocity[k] /= imaginary * omega;
         displacement[k] /= -omega * omega;
       }
-      signals_[i] = {signal_of(forcing, size_), signal_of(own, size_), signal_of(velocity, size_),
+      signals_[i] = {signal_of(forcing, size_), signal_of(amplitude, size_), signal_of(velocity, size_),
                      signal_of(displacement, size_)};
     });
   }
@@ -285,8 +285,8 @@ History make_history(const HistoryRequest& request, const CaseResponse& excited,
   for (std::size_t source = 0; source + 1 < first.size(); ++source) {
     if (first[source + 1] - first[source] != 1) continue;  // of a pressure field there is no single input
     HistoryColumn column{"input " + excitation.names[source], excitation.kinds[source], true, {}};
-    const VectorXd own = recorder.input(static_cast<std::size_t>(first[source]));
-    column.values.assign(own.begin(), own.end());
+    const VectorXd wave = recorder.input(static_cast<std::size_t>(first[source]));
+    column.values.assign(wave.begin(), wave.end());
     const LogLogTable& level = excited.covariance->input.levels()[source];
     column.spectral = std::sqrt(level.area());
     const std::vector<double>& grid = outcome.grid();

@@ -19,12 +19,12 @@ using Eigen::MatrixXd;
 std::map<int, Matrix6> moved_nodes(const Assembly& assembly, const JointSide& side) {
   std::map<int, Matrix6> moved;
   for (const int node : side.nodes) moved[node] = rigid_arm(side.point, assembly.position(node));
-  const std::set<int> own(side.nodes.begin(), side.nodes.end());
+  const std::set<int> followers(side.nodes.begin(), side.nodes.end());
   // Joints form no ring, so that as many rounds as there are joints in a chain settle everything.
   for (bool again = true; again;) {
     again = false;
     const auto set = [&](int node, const Matrix6& motion) {
-      if (own.contains(node)) return;
+      if (followers.contains(node)) return;
       const auto [place, fresh] = moved.try_emplace(node, motion);
       if (!fresh && place->second == motion) return;
       place->second = motion;

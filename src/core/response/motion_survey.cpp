@@ -113,14 +113,14 @@ struct Driven {
 }  // namespace
 
 NodeOrigins origins_of(const Assembly& assembly) {
-  NodeOrigins all;
+  NodeOrigins node_origins;
   std::map<std::string, int> known;
   for (const Node& node : assembly.nodes) {
-    const auto [at, is_new] = known.try_emplace(node.origin, static_cast<int>(all.names.size()));
-    if (is_new) all.names.push_back(node.origin);
-    all.of_node.push_back(at->second);
+    const auto [at, is_new] = known.try_emplace(node.origin, static_cast<int>(node_origins.names.size()));
+    if (is_new) node_origins.names.push_back(node.origin);
+    node_origins.of_node.push_back(at->second);
   }
-  return all;
+  return node_origins;
 }
 
 std::vector<MotionField> survey_motion(const Assembly& assembly, const Channels& channels, const CaseResponses& loads,
@@ -149,26 +149,26 @@ std::vector<MotionField> survey_motion(const Assembly& assembly, const Channels&
     }
     std::vector<double> curve;
     for (std::size_t k = 0; k < driven.size(); ++k) {
-      const Driven& own = driven[k];
+      const Driven& load = driven[k];
       MotionField& field = fields[k];
       const auto rms = [&](const MatrixXd& rows, const MatrixXd& factor, Eigen::Matrix3Xd& value) {
         w.noalias() = rows * factor;
         for (Index i = 0; i < count; ++i)
           value.col(nodes[static_cast<std::size_t>(i)]) = w.middleRows<3>(3 * i).rowwise().norm();
       };
-      rms(relative, own.displacement, field.displacement);
-      rms(absolute, own.acceleration, field.acceleration);
-      w.noalias() = absolute * own.at_points;
+      rms(relative, load.displacement, field.displacement);
+      rms(absolute, load.acceleration, field.acceleration);
+      w.noalias() = absolute * load.at_points;
       w = w.cwiseAbs2().eval();
-      const Index columns = own.at_points.cols() / 2;
-      curve.resize(own.points.size());
+      const Index columns = load.at_points.cols() / 2;
+      curve.resize(load.points.size());
       for (Index i = 0; i < count; ++i) {
         const Eigen::RowVectorXd squares = w.middleRows<3>(3 * i).colwise().sum();
         const Eigen::RowVectorXd both = squares.head(columns) + squares.tail(columns);
         for (std::size_t p = 0; p < curve.size(); ++p)
-          curve[p] = both.segment(own.first[p], own.first[p + 1] - own.first[p]).sum();
+          curve[p] = both.segment(load.first[p], load.first[p + 1] - load.first[p]).sum();
         const int node = nodes[static_cast<std::size_t>(i)];
-        std::tie(field.psd[node], field.frequency[node]) = own.largest(curve);
+        std::tie(field.psd[node], field.frequency[node]) = load.largest(curve);
       }
     }
   });

@@ -165,10 +165,10 @@ const CaseResults* acts_on(const CaseResults& acting, const std::vector<CaseResu
   const std::string& name = acting.environment().superposed_on;
   const CaseResults* only = nullptr;
   int count = 0;
-  for (const CaseResults& each : outcomes) {
-    if (!each.random() || each.is_combined() || each.environment().name != name) continue;
-    if (each.excitation->along == acting.excitation->along) return &each;
-    only = &each;
+  for (const CaseResults& case_results : outcomes) {
+    if (!case_results.random() || case_results.is_combined() || case_results.environment().name != name) continue;
+    if (case_results.excitation->along == acting.excitation->along) return &case_results;
+    only = &case_results;
     ++count;
   }
   return count == 1 ? only : nullptr;

@@ -6,7 +6,7 @@ namespace avrenk {
 
 std::vector<double> envelope_of_place(const CaseResponse& load, const Output& watched,
                                       const std::vector<double>& grid) {
-  const Candidates& all = *watched.candidates;
+  const Candidates& candidates = *watched.candidates;
   std::vector<double> largest(grid.size(), 0);
   const auto take = [&](std::size_t k, double value) { largest[k] = std::max(largest[k], value); };
   SpectralRoots roots;
@@ -15,8 +15,8 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
     roots = load.covariance->input.roots(grid);
     random_states = StateTable(*load.transfer, roots.frequencies, roots.columns);
   }
-  for (std::size_t candidate = 0; candidate < all.items.size(); ++candidate) {
-    const Eigen::MatrixXcd rows = all.of(all.rows, candidate).middleRows(watched.first, watched.count);
+  for (std::size_t candidate = 0; candidate < candidates.items.size(); ++candidate) {
+    const Eigen::MatrixXcd rows = candidates.of(candidates.rows, candidate).middleRows(watched.first, watched.count);
     if (load.covariance) {
       const std::vector<double> squares = squares_of_points(random_states.times(rows), roots.first);
       for (std::size_t k = 0; k < grid.size(); ++k) take(k, squares[k]);

@@ -40,18 +40,18 @@ PowerBalance power_balance(const Excitation& excitation, const Assembly& assembl
                     velocity = z.segment(layout.base(1) + 6 * static_cast<Index>(b), 6);
     power.put_in += 0.5 * force.dot(velocity).real();
   }
-  VectorXd own = VectorXd::Zero(q.size());  // of each coordinate by itself, what couples them shared
+  VectorXd uncoupled = VectorXd::Zero(q.size());  // of each coordinate by itself, what couples them shared
   if (damping.coupled())
-    own = q.conjugate().cwiseProduct((damping.hysteretic + omega * damping.viscous) * q).real();
+    uncoupled = q.conjugate().cwiseProduct((damping.hysteretic + omega * damping.viscous) * q).real();
   else
-    own = (damping.alone_loss + omega * damping.alone_viscous).cwiseProduct(q.cwiseAbs2());
-  const double sum = own.sum();
+    uncoupled = (damping.alone_loss + omega * damping.alone_viscous).cwiseProduct(q.cwiseAbs2());
+  const double sum = uncoupled.sum();
   power.dissipated += 0.5 * omega * sum;
   if (basis.modes > 0 && sum > 0) {
     Index most = 0;
-    own.head(basis.modes).maxCoeff(&most);
+    uncoupled.head(basis.modes).maxCoeff(&most);
     power.mode = static_cast<int>(most);
-    power.share = own[most] / sum;
+    power.share = uncoupled[most] / sum;
   }
   if (!basis.statics.moves_rigidly && !excitation.base.isZero(0)) power.dissipated = std::nan("");
   return power;

@@ -23,13 +23,13 @@ using Eight = Eigen::Matrix<double, 8, 8>;
 Eight legendre_of_points() {
   using Rule = boost::math::quadrature::gauss<double, 8>;
   constexpr int points = 8, half = 4;
-  Eight all;
+  Eight eight;
   for (int i = 0; i < points; ++i) {
     const double x = i < half ? -Rule::abscissa()[static_cast<std::size_t>(half - 1 - i)]
                               : Rule::abscissa()[static_cast<std::size_t>(i - half)];
-    for (int n = 0; n < points; ++n) all(n, i) = (n + 0.5) * std::legendre(static_cast<unsigned>(n), x);
+    for (int n = 0; n < points; ++n) eight(n, i) = (n + 0.5) * std::legendre(static_cast<unsigned>(n), x);
   }
-  return all;
+  return eight;
 }
 
 }  // namespace
@@ -71,8 +71,8 @@ std::vector<Index> used_columns(const MatrixXcd& rows, const StateLayout& layout
 MatrixXd block_covariances(const MatrixXcd& rows, int width, const ModalCovariance& covariance,
                            const StateLayout& layout) {
   const std::vector<Index> used = used_columns(rows, layout);
-  const MatrixXcd own = rows(Eigen::all, used), gamma = covariance.gamma(used, used);
-  const MatrixXd real = own.real(), imag = own.imag(), g = gamma.real();
+  const MatrixXcd used_rows = rows(Eigen::all, used), gamma = covariance.gamma(used, used);
+  const MatrixXd real = used_rows.real(), imag = used_rows.imag(), g = gamma.real();
   const bool all_real = imag.isZero(0);
   // With rows a + ib and Γ = G + iH: Re(ψΓψᴴ) = aGaᵀ + bGbᵀ + aHbᵀ − bHaᵀ.
   MatrixXd left = real * g, left_imaginary;

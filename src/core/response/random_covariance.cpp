@@ -120,21 +120,21 @@ VectorXd mean_squares(const Transfer& transfer, const SpectralMatrix& input, con
   IntegrationRule rule;
   append_points(panel, rule);
   const InputColumns& inputs = transfer.inputs();
-  VectorXd all;
+  VectorXd points;
   for (std::size_t k = 0; k < rule.frequency.size(); ++k) {
     const double omega2 = std::pow(2 * pi * rule.frequency[k], 2), weight = rule.weight[k];
     const MatrixXcd root = input.root(rule.frequency[k], panel.inside);
     const VectorXd square = (weight * transfer.squares(rule.frequency[k], root)).matrix();
     const double base = weight * (inputs.base * root).squaredNorm();
     const Index m = square.size();
-    if (k == 0) all = VectorXd::Zero(3 * m + 4);
-    all.head(m) += square;
-    all.segment(m, m) += omega2 * square;
-    all.segment(2 * m, m) += omega2 * omega2 * square;
-    all.segment<3>(3 * m) += base * Vector3(1 / (omega2 * omega2), 1 / omega2, 1);
-    all[3 * m + 3] += weight * inputs.applied(root).squaredNorm();
+    if (k == 0) points = VectorXd::Zero(3 * m + 4);
+    points.head(m) += square;
+    points.segment(m, m) += omega2 * square;
+    points.segment(2 * m, m) += omega2 * omega2 * square;
+    points.segment<3>(3 * m) += base * Vector3(1 / (omega2 * omega2), 1 / omega2, 1);
+    points[3 * m + 3] += weight * inputs.applied(root).squaredNorm();
   }
-  return all;
+  return points;
 }
 
 // i^power
@@ -155,19 +155,19 @@ std::array<MatrixXcd, 5> moments_of(const StateTable& states, const Eigen::RowVe
   };
   std::vector<Sums> sums(stretches);
   run_jobs(stretches, threads, [&](std::size_t stretch) {
-    Sums& own = sums[stretch];
-    own.real.fill(MatrixXd::Zero(m, m));
-    own.cross.fill(MatrixXd::Zero(m, m));
+    Sums& of_stretch = sums[stretch];
+    of_stretch.real.fill(MatrixXd::Zero(m, m));
+    of_stretch.cross.fill(MatrixXd::Zero(m, m));
     const auto border = [&](std::size_t k) { return columns * static_cast<Index>(k) / static_cast<Index>(stretches); };
     for (Index first = border(stretch), end = border(stretch + 1); first < end; first += columns_at_once) {
       const Index count = std::min(columns_at_once, end - first);
       MatrixXd weighted(m, 2 * count);  // times ω^{power/2}
       weighted << sides.middleCols(first, count), sides.middleCols(columns + first, count);
       const Eigen::RowVectorXd roots = omega.segment(first, count).cwiseSqrt().replicate(1, 2);
-      for (std::size_t power = 0; power < own.real.size(); ++power) {
+      for (std::size_t power = 0; power < of_stretch.real.size(); ++power) {
         if (power > 0) weighted.array().rowwise() *= roots.array();
-        add_self_product(own.real[power], weighted);
-        own.cross[power].noalias() += weighted.rightCols(count) * weighted.leftCols(count).transpose();
+        add_self_product(of_stretch.real[power], weighted);
+        of_stretch.cross[power].noalias() += weighted.rightCols(count) * weighted.leftCols(count).transpose();
       }
     }
   });
@@ -233,20 +233,21 @@ MatrixXcd assemble_gamma(const Transfer& transfer, const SpectralRoots& roots, c
 void assemble(const Transfer& transfer, ModalCovariance& result, int threads) {
   result.rule = {};
   SpectralRoots roots;
-  std::vector<MatrixXcd> each;
+  std::vector<MatrixXcd> blocks;
   for (const Panel& panel : result.panels) {
     const std::size_t begin = result.rule.frequency.size();
     append_points(panel, result.rule);
     for (std::size_t k = begin; k < result.rule.frequency.size(); ++k) {
       const double f = result.rule.frequency[k];
-      each.push_back(std::sqrt(result.rule.weight[k]) * result.input.root(f, panel.inside));
+      blocks.push_back(std::sqrt(result.rule.weight[k]) * result.input.root(f, panel.inside));
       roots.first.push_back(static_cast<Index>(roots.frequencies.size()));
-      roots.frequencies.insert(roots.frequencies.end(), static_cast<std::size_t>(each.back().cols()), f);
+      roots.frequencies.insert(roots.frequencies.end(), static_cast<std::size_t>(blocks.back().cols()), f);
     }
   }
   roots.first.push_back(static_cast<Index>(roots.frequencies.size()));
   roots.columns.resize(result.input.size(), roots.first.back());
-  for (std::size_t k = 0; k < each.size(); ++k) roots.columns.middleCols(roots.first[k], each[k].cols()) = each[k];
+  for (std::size_t k = 0; k < blocks.size(); ++k)
+    roots.columns.middleCols(roots.first[k], blocks[k].cols()) = blocks[k];
   result.states = StateTable(transfer, roots.frequencies, roots.columns);
   result.gamma = assemble_gamma(transfer, roots, result.states, threads);
   result.roots = std::move(roots);

@@ -21,12 +21,11 @@ using Eigen::VectorXd;
 
 // Covariance of the rows of one candidate. @param blocks  covariances of the rows of each base among themselves
 Eigen::MatrixXd covariance_of(const Output& watched, std::size_t candidate, const Eigen::MatrixXd& blocks) {
-  const Candidates& all = *watched.candidates;
-  const Candidates::Item& item = all.items[candidate];
-  const auto own = blocks.middleRows(static_cast<Index>(item.base) * all.base_width, all.base_width);
-  if (item.mix < 0) return own.block(watched.first, watched.first, watched.count, watched.count);
-  const auto mix = all.mixes[static_cast<std::size_t>(item.mix)].matrix.middleRows(watched.first, watched.count);
-  return mix * own * mix.transpose();
+  const auto of_base = watched.candidates->base_of(blocks, candidate);
+  const Eigen::MatrixXd* const mix = watched.candidates->mix_of(candidate);
+  if (!mix) return of_base.block(watched.first, watched.first, watched.count, watched.count);
+  const auto rows = mix->middleRows(watched.first, watched.count);
+  return rows * of_base * rows.transpose();
 }
 
 // What all candidates stay below with the probabilities of 1, 2 and 3σ. A vector of a given RMS stays below between
@@ -119,20 +118,20 @@ class RandomRun {
     const Candidates* last = nullptr;  // shared by the components of one request
     Eigen::MatrixXd blocks;
     for (std::size_t i = 0; i < watched_.size(); ++i) {
-      const Output& each = watched_[i];
-      if (each.quantity->per_input()) continue;  // a ratio has no RMS
+      const Output& output = watched_[i];
+      if (output.quantity->per_input()) continue;  // a ratio has no RMS
       Row& row = rows_[i];
-      if (std::exchange(last, each.candidates.get()) != each.candidates.get())
+      if (std::exchange(last, output.candidates.get()) != output.candidates.get())
         blocks = block_covariances(last->rows, last->base_width, covariance_, transfer_.layout());
-      row.candidate_rms = candidate_rms(each, blocks);
+      row.candidate_rms = candidate_rms(output, blocks);
       row.candidate = first_largest(row.candidate_rms);
-      row.measure = each.measure(row.candidate);
-      row.at_rule = squares.of(each, row.candidate);
+      row.measure = output.measure(row.candidate);
+      row.at_rule = squares.of(output, row.candidate);
       // The same as from Γ, in which rounding is that of squares: where parts cancel to 1e-5 it would leave 1e-6.
       row.rms = std::sqrt(std::accumulate(row.at_rule.begin(), row.at_rule.end(), 0.0));
       row.candidate_rms[static_cast<Index>(row.candidate)] = row.rms;
       row.within = {row.rms, 2 * row.rms, 3 * row.rms};
-      if (!each.is_gaussian()) row.within = lengths_within(each, row.candidate_rms, blocks);
+      if (!output.is_gaussian()) row.within = lengths_within(output, row.candidate_rms, blocks);
       row.is_rounding = row.rms < rounding * (row.measure.rows.cwiseAbs() * sizes).norm();
     }
   }
@@ -177,37 +176,37 @@ class RandomRun {
   }
 
   RandomRow explained(std::size_t i) {
-    const Output& each = watched_[i];
-    Row& own = rows_[i];
+    const Output& output = watched_[i];
+    Row& found = rows_[i];
     RandomRow row;
-    if (each.quantity->per_input()) {
+    if (output.quantity->per_input()) {
       row.rms = row.curve_rms = row.largest = row.largest_low = row.largest_high = row.coupling = std::nan("");
       row.within.fill(std::nan(""));
       row.psd.assign(grid_.size(), std::nan(""));
       return row;
     }
-    row.rms = own.rms;
-    row.within = own.within;
-    row.where = own.measure.label;
-    row.candidate = own.candidate;
-    row.candidate_rms = std::move(own.candidate_rms);
-    row.psd = std::move(own.psd);
+    row.rms = found.rms;
+    row.within = found.within;
+    row.where = found.measure.label;
+    row.candidate = found.candidate;
+    row.candidate_rms = std::move(found.candidate_rms);
+    row.psd = std::move(found.psd);
     row.curve_rms = curve_rms(grid_, row.psd);
-    row.shares = largest_shares(variance_shares(own.measure, covariance_, transfer_.layout()));
-    if (each.is_headline())
-      row.pairs = largest_pairs(variance_share_pairs(own.measure, covariance_, transfer_.layout()));
+    row.shares = largest_shares(variance_shares(found.measure, covariance_, transfer_.layout()));
+    if (output.is_headline())
+      row.pairs = largest_pairs(variance_share_pairs(found.measure, covariance_, transfer_.layout()));
     const IntegrationRule by_point = covariance_.by_point();
-    row.moments = spectral_moments(by_point, own.at_rule);
+    row.moments = spectral_moments(by_point, found.at_rule);
     for (const auto& [from, to] : excitation_.environment->random().bands) {
       double square = 0;
-      for (std::size_t k = 0; k < own.at_rule.size(); ++k)
-        if (const double f = covariance_.rule.frequency[k]; f > from && f < to) square += own.at_rule[k];
+      for (std::size_t k = 0; k < found.at_rule.size(); ++k)
+        if (const double f = covariance_.rule.frequency[k]; f > from && f < to) square += found.at_rule[k];
       row.in_bands.push_back(std::sqrt(square));
     }
-    row.bands = dominating_bands(grid_, row.psd, by_point, own.at_rule);
+    row.bands = dominating_bands(grid_, row.psd, by_point, found.at_rule);
     const std::optional<double>& duration = excitation_.environment->duration;
     row.largest = row.largest_low = row.largest_high = std::nan("");
-    if (duration && each.is_gaussian()) {
+    if (duration && output.is_gaussian()) {
       const double crossings = row.moments.zero_crossings();
       row.largest = row.rms * expected_largest(crossings, *duration);
       row.largest_low = row.rms * largest_below(crossings, *duration, 0.05);
@@ -215,11 +214,11 @@ class RandomRun {
     }
     if (!coupled_.differ()) return row;
     row.coupling = std::nan("");
-    if (each.is_headline() && !row.bands.empty() && row.rms > 0) {
+    if (output.is_headline() && !row.bands.empty() && row.rms > 0) {
       const double f = row.bands.front().frequency;
       const MatrixXcd root = covariance_.input.root(f);
-      row.coupling = (own.measure.rows * coupled_.at(f) * root).squaredNorm() /
-                         (own.measure.rows * transfer_.state(f) * root).squaredNorm() -
+      row.coupling = (found.measure.rows * coupled_.at(f) * root).squaredNorm() /
+                         (found.measure.rows * transfer_.state(f) * root).squaredNorm() -
                      1;
     }
     return row;

@@ -10,20 +10,20 @@ namespace {
 StaticAnswers run_static(const CaseResponse& excited, const std::vector<Output>& watched) {
   StaticAnswers answers;
   const Eigen::VectorXd z = excited.still.real();
-  for (const Output& each : watched) {
+  for (const Output& output : watched) {
     StaticRow row;
-    const Candidates& all = *each.candidates;
-    const bool still =
-        each.quantity->per_input() || (each.quantity->subject == Subject::node &&
-                                       each.quantity->kind != &kind::length && each.quantity->kind != &kind::angle);
-    row.rows = Eigen::VectorXd::Zero(all.rows.rows());
-    if (!still) row.rows = all.rows.real() * z;
-    Eigen::VectorXd values(static_cast<Eigen::Index>(all.items.size()));
-    for (std::size_t k = 0; k < all.items.size(); ++k)
-      values[static_cast<Eigen::Index>(k)] = all.of(row.rows, k).middleRows(each.first, each.count).norm();
+    const Candidates& candidates = *output.candidates;
+    const bool still = output.quantity->per_input() ||
+                       (output.quantity->subject == Subject::node && output.quantity->kind != &kind::length &&
+                        output.quantity->kind != &kind::angle);
+    row.rows = Eigen::VectorXd::Zero(candidates.rows.rows());
+    if (!still) row.rows = candidates.rows.real() * z;
+    Eigen::VectorXd values(static_cast<Eigen::Index>(candidates.items.size()));
+    for (std::size_t k = 0; k < candidates.items.size(); ++k)
+      values[static_cast<Eigen::Index>(k)] = candidates.of(row.rows, k).middleRows(output.first, output.count).norm();
     const std::size_t worst = first_largest(values);
     row.value = values[static_cast<Eigen::Index>(worst)];
-    row.where = all.label(worst);
+    row.where = candidates.label(worst);
     answers.rows.push_back(std::move(row));
   }
   return answers;

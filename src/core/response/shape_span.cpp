@@ -54,11 +54,11 @@ ShapeSpan span_of(const MatrixXd& translations, std::span<const int> at_hand, co
   span.error = error_now();
   const auto needed = [&](Index r) { return r < std::min(most, kept) && span.error > tolerance; };
   for (Index r = 0; needed(r); ++r) {
-    const Eigen::VectorXd own = directions.col(kept - 1 - r);
+    const Eigen::VectorXd direction = directions.col(kept - 1 - r);
     span.shapes.conservativeResize(Eigen::NoChange, r + 1);
     span.weights.conservativeResize(r + 1, Eigen::NoChange);
-    span.shapes.col(r) = is_left.asDiagonal() * (back * own);
-    span.weights.row(r) = (own.transpose() * lengths) * is_left.asDiagonal();
+    span.shapes.col(r) = is_left.asDiagonal() * (back * direction);
+    span.weights.row(r) = (direction.transpose() * lengths) * is_left.asDiagonal();
     missing -= (left * span.shapes.col(r)) * (span.weights.row(r) * scaled);
     span.error = error_now();
   }

@@ -142,27 +142,28 @@ SineAnswers run_sine(const CaseResponse& excited, const std::vector<Output>& wat
   Reasons reasons(*excited.transfer, response, *excited.excitation);
   std::optional<SineResponse::Curves> curves;  // of one request, which several quantities share
   for (std::size_t i = 0; i < watched.size(); ++i) {
-    const Output& each = watched[i];
-    if (!each.quantity->has_meaning(excited.excitation->kind)) {  // a ratio to what does not act
+    const Output& output = watched[i];
+    if (!output.quantity->has_meaning(excited.excitation->kind)) {  // a ratio to what does not act
       SineRow none;
       none.peak.value = none.amplification = none.sweep_parameter = std::nan("");
-      none.curve = MatrixXcd::Constant(each.count, static_cast<Index>(excited.grid.size()), std::nan(""));
+      none.curve = MatrixXcd::Constant(output.count, static_cast<Index>(excited.grid.size()), std::nan(""));
       answers.rows.push_back(std::move(none));
       continue;
     }
-    if (!curves || &curves->candidates() != each.candidates.get()) curves.emplace(response, *each.candidates);
-    const auto [index, peak] = response.worst({*curves, each.first, each.count, each.quantity->per_input(), {}, 1});
-    const Measure worst = each.measure(index);
+    if (!curves || &curves->candidates() != output.candidates.get()) curves.emplace(response, *output.candidates);
+    const auto [index, peak] =
+        response.worst({*curves, output.first, output.count, output.quantity->per_input(), {}, 1});
+    const Measure worst = output.measure(index);
     SineRow row;
     row.peak = peak;
     row.where = worst.label;
     row.candidate = index;
-    row.curve = curves->of(index).middleRows(each.first, each.count);
+    row.curve = curves->of(index).middleRows(output.first, output.count);
     if (worst.per_input) response.to_ratios(row.curve);
-    reasons.explain(worst, each.is_headline(), row);
+    reasons.explain(worst, output.is_headline(), row);
     for (const StaticSum& sum : sums)
-      if (sum.watched == i) row.with_static.push_back(worst_with_static(environment, response, each, *curves, sum));
-    if (each.quantity->is_reciprocal) turn_over(row);
+      if (sum.watched == i) row.with_static.push_back(worst_with_static(environment, response, output, *curves, sum));
+    if (output.quantity->is_reciprocal) turn_over(row);
     answers.rows.push_back(std::move(row));
   }
   return answers;

@@ -79,13 +79,10 @@ SineResponse::Curves::Curves(const SineResponse& response, const Candidates& can
     : response_(response), candidates_(candidates), by_base_(candidates.base_labels.size()) {}
 
 Eigen::MatrixXcd SineResponse::Curves::of(std::size_t candidate) {
-  const Candidates::Item& item = candidates_.items[candidate];
-  Eigen::MatrixXcd& own = by_base_[static_cast<std::size_t>(item.base)];
-  if (own.size() == 0)
-    own = response_.curves(
-        candidates_.rows.middleRows(static_cast<Index>(item.base) * candidates_.base_width, candidates_.base_width));
-  if (item.mix < 0) return own;
-  return candidates_.mixes[static_cast<std::size_t>(item.mix)].matrix * own;
+  Eigen::MatrixXcd& of_base = by_base_[static_cast<std::size_t>(candidates_.items[candidate].base)];
+  if (of_base.size() == 0) of_base = response_.curves(candidates_.base_of(candidates_.rows, candidate));
+  const Eigen::MatrixXd* const mix = candidates_.mix_of(candidate);
+  return mix ? Eigen::MatrixXcd(*mix * of_base) : of_base;
 }
 
 // |Σ_j c_j z_j| ≤ Σ_j |c_j| max|z_j|, stretch by stretch.
@@ -164,10 +161,10 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
   };
   for (std::size_t i = 0; i < grid_.size(); ++i) {
     const auto at_point = static_cast<Index>(i);
-    const double own = magnitudes[at_point];
-    const bool falls_before = i == 0 || magnitudes[at_point - 1] <= own;
-    const bool falls_after = i + 1 == grid_.size() || magnitudes[at_point + 1] <= own;
-    if (!falls_before || !falls_after || own < near_enough_ * highest) continue;
+    const double height = magnitudes[at_point];
+    const bool falls_before = i == 0 || magnitudes[at_point - 1] <= height;
+    const bool falls_after = i + 1 == grid_.size() || magnitudes[at_point + 1] <= height;
+    if (!falls_before || !falls_after || height < near_enough_ * highest) continue;
     consider(grid_[i]);
     // On each side of the point, where the amplitudes follow one law, look for a root of the derivative.
     for (const std::size_t left : {i - 1, i}) {
@@ -207,14 +204,13 @@ VectorXd constant_of(const SineResponse::Many& many, std::size_t k) {
 
 // |Σ_j m_ij w_j| ≤ Σ_j |m_ij| max|w_j| for each row, √Σ over the rows, and the static part beside it.
 VectorXd SineResponse::bounds(const Many& many) const {
-  const Candidates& all = many.curves.candidates();
+  const Candidates& candidates = many.curves.candidates();
   const VectorXd largest = many.scale * many.curves.bounds(many.per_input);
-  VectorXd result(static_cast<Index>(all.items.size()));
-  for (std::size_t k = 0; k < all.items.size(); ++k) {
-    const auto own = largest.segment(static_cast<Index>(all.items[k].base) * all.base_width, all.base_width);
-    const VectorXd rows = all.items[k].mix < 0
-                              ? VectorXd(own)
-                              : VectorXd(all.mixes[static_cast<std::size_t>(all.items[k].mix)].matrix.cwiseAbs() * own);
+  VectorXd result(static_cast<Index>(candidates.items.size()));
+  for (std::size_t k = 0; k < candidates.items.size(); ++k) {
+    const auto of_base = candidates.base_of(largest, k);
+    const Eigen::MatrixXd* const mix = candidates.mix_of(k);
+    const VectorXd rows = mix ? VectorXd(mix->cwiseAbs() * of_base) : VectorXd(of_base);
     result[static_cast<Index>(k)] =
         rows.segment(many.first, many.count).norm() + (many.statics.size() > 0 ? constant_of(many, k).norm() : 0);
   }
@@ -279,8 +275,8 @@ std::pair<std::size_t, SinePeak> SineResponse::worst(const Many& many) const {
       result.first = std::min(result.first, k);
       continue;
     }
-    const Candidates& all = many.curves.candidates();
-    const Measure measure{"", all.of(all.rows, k).middleRows(many.first, many.count), many.per_input};
+    const Candidates& candidates = many.curves.candidates();
+    const Measure measure{"", candidates.of(candidates.rows, k).middleRows(many.first, many.count), many.per_input};
     const SinePeak peak = refine(measure, constant_of(many, k), many.scale, grid_magnitudes(many, k));
     if (peak.value > result.second.value * (1 + equal)) {
       result = {k, peak};
@@ -311,15 +307,15 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
   if (top_at == 0 || top_at + 1 == points) return std::nullopt;
   VectorXd around = VectorXd::Zero(on_grid.size());
   around.segment(top_at - 1, 3) = on_grid.segment(top_at - 1, 3);
-  const SinePeak own = refine(per_unit, {}, 1, around);
-  const double half = own.value / std::numbers::sqrt2;
+  const SinePeak sine_peak = refine(per_unit, {}, 1, around);
+  const double half = sine_peak.value / std::numbers::sqrt2;
   const auto side = [&](int step) -> std::optional<double> {
-    const auto above = std::upper_bound(grid_.begin(), grid_.end(), own.frequency) - grid_.begin();
-    double inner = own.frequency;
+    const auto above = std::upper_bound(grid_.begin(), grid_.end(), sine_peak.frequency) - grid_.begin();
+    double inner = sine_peak.frequency;
     for (auto i = step > 0 ? above : above - 1; i >= 0 && i < points; i += step) {
       const double outer = grid_[static_cast<std::size_t>(i)], value = on_grid[i];
       if (outer == inner) continue;
-      if (value > own.value * (1 + 1e-6)) return std::nullopt;
+      if (value > sine_peak.value * (1 + 1e-6)) return std::nullopt;
       if (value <= half) {
         std::uintmax_t steps = 60;
         const auto excess = [&](double f) { return magnitude(f) - half; };
@@ -338,7 +334,7 @@ std::optional<HalfPower> SineResponse::half_power(const Measure& measure, const 
   };
   const auto from = side(-1), to = side(+1);
   if (!from || !to) return std::nullopt;
-  return HalfPower{*from, *to, own.frequency / (*to - *from)};
+  return HalfPower{*from, *to, sine_peak.frequency / (*to - *from)};
 }
 
 }  // namespace avrenk

@@ -105,23 +105,23 @@ MatrixXd StressStations::element_rows(std::size_t group, std::size_t element) co
 
 void StressStations::add_in_station_axes(const Part& part, const StressStation& station, const MatrixXd& element_rows,
                                          double factor, Eigen::Ref<MatrixXd, 0, Eigen::OuterStride<>> sum) const {
-  const auto own = element_rows.middleRows<6>(6 * static_cast<Index>(part.local));
+  const auto node_rows = element_rows.middleRows<6>(6 * static_cast<Index>(part.local));
   const auto* const shell = std::get_if<ShellBlock>(&blocks_[part.group]);
   if (!shell) {
-    sum += factor * own;
+    sum += factor * node_rows;
     return;
   }
   const Matrix3 axes = axes_of(*shell, part.element);
   const double x = axes.row(0).dot(station.axes.row(0)), y = axes.row(1).dot(station.axes.row(0)),
                size = std::hypot(x, y);
   const double c = x / size, s = y / size, sign = part.turned ? -1 : 1;
-  Matrix3 turn;
-  turn << c * c, s * s, 2 * c * s, s * s, c * c, -2 * c * s, -sign * c * s, sign * c * s, sign * (c * c - s * s);
-  turn *= factor;
-  for (Index k = 0; k < own.cols(); ++k) {
-    const Vector6 values = own.col(k);
-    sum.col(k).head<3>() += turn * (part.turned ? values.tail<3>() : values.head<3>());
-    sum.col(k).tail<3>() += turn * (part.turned ? values.head<3>() : values.tail<3>());
+  Matrix3 rotation;
+  rotation << c * c, s * s, 2 * c * s, s * s, c * c, -2 * c * s, -sign * c * s, sign * c * s, sign * (c * c - s * s);
+  rotation *= factor;
+  for (Index k = 0; k < node_rows.cols(); ++k) {
+    const Vector6 values = node_rows.col(k);
+    sum.col(k).head<3>() += rotation * (part.turned ? values.tail<3>() : values.head<3>());
+    sum.col(k).tail<3>() += rotation * (part.turned ? values.head<3>() : values.tail<3>());
   }
 }
 
@@ -197,9 +197,9 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
     add_in_station_axes(*use.part, stations_[station], of_element, 1 / meeting, own);
     AroundStation& sum = around[use.s];
     const auto element_nodes = group.element(use.element);
-    const Index each = group.kind->motions;
+    const Index motions = group.kind->motions;
     if (sum.at.empty()) {  // so many nodes more than its own as elements meet
-      const auto most = static_cast<std::size_t>(meeting * static_cast<double>(each)) * element_nodes.size();
+      const auto most = static_cast<std::size_t>(meeting * static_cast<double>(motions)) * element_nodes.size();
       sum.at.reserve(most);
       sum.coefficients.reserve(6 * most);
     }
@@ -207,13 +207,13 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
       const Index at =
           6L * simd_width * (std::lower_bound(nodes.begin(), nodes.end(), element_nodes[i]) - nodes.begin());
       Index place = 0;  // node by node
-      while (place < std::ssize(sum.at) && sum.at[static_cast<std::size_t>(place)] != at) place += each;
+      while (place < std::ssize(sum.at) && sum.at[static_cast<std::size_t>(place)] != at) place += motions;
       if (place == std::ssize(sum.at)) {
-        for (Index k = 0; k < each; ++k) sum.at.push_back(at + simd_width * k);
+        for (Index k = 0; k < motions; ++k) sum.at.push_back(at + simd_width * k);
         sum.coefficients.resize(6 * sum.at.size(), 0);
       }
-      Eigen::Map<MatrixXd>(sum.coefficients.data() + 6 * place, 6, each) +=
-          own.middleCols(each * static_cast<Index>(i), each);
+      Eigen::Map<MatrixXd>(sum.coefficients.data() + 6 * place, 6, motions) +=
+          own.middleCols(motions * static_cast<Index>(i), motions);
     }
   }
   const MotionRows::Panels panels = motions.of_nodes(nodes);
@@ -263,21 +263,22 @@ Vector6 StressStations::of_free_shape(std::size_t station, const LoadColumn& col
 }
 
 std::vector<MatrixXd> StressStations::rows_by_element(std::size_t station, const MotionRows& motions) const {
-  std::vector<MatrixXd> all;
+  std::vector<MatrixXd> products;
   for (std::size_t k = begin_[station]; k < begin_[station + 1]; ++k) {
     const ElementGroup& group = assembly_.groups[parts_[k].group];
-    const Index each = group.kind->motions;
+    const Index of_node = group.kind->motions;
     const MatrixXd of_nodes = motions.whole(group.element(parts_[k].element));
-    MatrixXd moves(each * group.kind->nodes, motions.columns);
-    for (Index i = 0; i < group.kind->nodes; ++i) moves.middleRows(each * i, each) = of_nodes.middleRows(6 * i, each);
-    all.emplace_back(MatrixXd::Zero(6, motions.columns));
+    MatrixXd moves(of_node * group.kind->nodes, motions.columns);
+    for (Index i = 0; i < group.kind->nodes; ++i)
+      moves.middleRows(of_node * i, of_node) = of_nodes.middleRows(6 * i, of_node);
+    products.emplace_back(MatrixXd::Zero(6, motions.columns));
     add_in_station_axes(parts_[k], stations_[station], element_rows(parts_[k].group, parts_[k].element) * moves, 1,
-                        all.back());
+                        products.back());
     Index at = motions.columns - std::ssize(motions.free_shapes);
     for (const LoadColumn* free : motions.free_shapes)
-      all.back().col(at++) -= of_free_shape(parts_[k], stations_[station], *free);
+      products.back().col(at++) -= of_free_shape(parts_[k], stations_[station], *free);
   }
-  return all;
+  return products;
 }
 
 std::string place_in_words(const Assembly& assembly, const StressStation& station, int level) {

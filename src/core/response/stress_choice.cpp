@@ -50,9 +50,9 @@ double weight_on_top(const Environment& load, const Environment& at_rest) {
 
 std::vector<StressPlace> candidate_places(const StressSurvey& survey, const StressStations& stations,
                                           const StressDemand& demand, std::size_t most) {
-  std::set<StressPlace> all;
+  std::set<StressPlace> places;
   const auto take = [&](const Eigen::Matrix3Xd& value) {
-    for (const StressPlace& place : largest_places(value, stations, demand.parts, most)) all.insert(place);
+    for (const StressPlace& place : largest_places(value, stations, demand.parts, most)) places.insert(place);
   };
   std::map<const Environment*, Eigen::Matrix3Xd> squares;
   for (const StressField& field : survey.fields) {
@@ -69,21 +69,21 @@ std::vector<StressPlace> candidate_places(const StressSurvey& survey, const Stre
         take(many * field.value.cwiseAbs() + still.value.cwiseAbs());
   }
   for (const auto& [environment, sum] : squares) take(sum);
-  return {all.begin(), all.end()};
+  return {places.begin(), places.end()};
 }
 
 std::vector<Vector3> candidate_directions(const StressSurvey& survey, const StressPlace& place) {
-  std::vector<Vector3> all;
+  std::vector<Vector3> directions;
   const auto take = [&](const Vector3& direction) {
-    const bool known =
-        std::any_of(all.begin(), all.end(), [&](const Vector3& each) { return each.cross(direction).norm() < 1e-9; });
-    if (!known && direction.allFinite()) all.push_back(direction);
+    const bool known = std::any_of(directions.begin(), directions.end(),
+                                   [&](const Vector3& each) { return each.cross(direction).norm() < 1e-9; });
+    if (!known && direction.allFinite()) directions.push_back(direction);
   };
   for (const StressField& field : survey.fields)
     if (field.quantity == StressQuantity::principal) take(field.direction_at(place));
   if (const auto together = survey.directions.find(place); together != survey.directions.end())
     for (const Vector3& direction : together->second) take(direction);
-  return all;
+  return directions;
 }
 
 }  // namespace avrenk

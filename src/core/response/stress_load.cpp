@@ -34,38 +34,38 @@ MatrixXcd strain_fold(const Channels& channels, const std::optional<double>& los
 
 LoadMatrix load_matrix(const CaseResponses& loads, const MatrixXcd& fold, const Eigen::VectorXd& omega) {
   std::vector<MatrixXd> blocks;
-  LoadMatrix all;
-  all.fold = fold;
+  LoadMatrix load_matrix;
+  load_matrix.fold = fold;
   Index sum = 0;
-  for (const auto& each : loads) {
+  for (const auto& load : loads) {
     MatrixXd block;
-    if (each->sine) {
-      const MatrixXcd w = each->sine->curves(fold);
+    if (load->sine) {
+      const MatrixXcd w = load->sine->curves(fold);
       block.resize(w.rows(), 2 * w.cols());
       block << w.real(), w.imag();
-    } else if (each->covariance) {
-      block = covariance_factor(each->covariance->gamma, fold);
+    } else if (load->covariance) {
+      block = covariance_factor(load->covariance->gamma, fold);
     } else {
-      block = (fold * each->still).real();
+      block = (fold * load->still).real();
     }
-    all.of_load.push_back({sum, block.cols()});
-    if (each->sine) all.of_load.back().order = strongest_first(block, omega);
+    load_matrix.of_load.push_back({sum, block.cols()});
+    if (load->sine) load_matrix.of_load.back().order = strongest_first(block, omega);
     sum += block.cols();
     blocks.push_back(std::move(block));
   }
-  all.matrix.resize(fold.rows(), sum);
+  load_matrix.matrix.resize(fold.rows(), sum);
   for (std::size_t i = 0; i < blocks.size(); ++i)
-    all.matrix.middleCols(all.of_load[i].first, blocks[i].cols()) = blocks[i];
+    load_matrix.matrix.middleCols(load_matrix.of_load[i].first, blocks[i].cols()) = blocks[i];
   for (Index first = 0; first < sum; first += columns_in_block) {
     const Index count = std::min(columns_in_block, sum - first);
     Index row = 0;
-    while (row < fold.rows() && all.matrix.row(row).segment(first, count).isZero(0)) ++row;
-    if (all.blocks.empty() || all.blocks.back().row != row)
-      all.blocks.push_back({first, count, row});
+    while (row < fold.rows() && load_matrix.matrix.row(row).segment(first, count).isZero(0)) ++row;
+    if (load_matrix.blocks.empty() || load_matrix.blocks.back().row != row)
+      load_matrix.blocks.push_back({first, count, row});
     else
-      all.blocks.back().count += count;
+      load_matrix.blocks.back().count += count;
   }
-  return all;
+  return load_matrix;
 }
 
 void LoadMatrix::multiply(const Eigen::Ref<const MatrixXd>& rows, Eigen::Ref<MatrixXd> w) const {

@@ -18,10 +18,10 @@ constexpr int most_turns = 20;
 WorstStress StressRefiner::locate(const StressPlace& place, const StressField& field, const CaseResponse& excited,
                                   const LoadMatrix& load, std::size_t index) const {
   const StressStation& station = stations_.all()[static_cast<std::size_t>(place.station)];
-  const std::vector<MatrixXd> each =
+  const std::vector<MatrixXd> node_rows =
       stations_.rows_by_element(static_cast<std::size_t>(place.station), channels_.strain_rows());
   MatrixXd mean = MatrixXd::Zero(6, channels_.strain_columns());
-  for (const MatrixXd& own : each) mean += own / static_cast<double>(each.size());
+  for (const MatrixXd& own : node_rows) mean += own / static_cast<double>(node_rows.size());
   WorstStress worst{place, field.value(place.level, place.station)};
   worst.direction = field.direction_at(place);
   const auto rows_now = [&] { return quantity_rows(station, place.level, field.quantity, worst.direction); };
@@ -46,10 +46,10 @@ WorstStress StressRefiner::locate(const StressPlace& place, const StressField& f
   const MatrixXd rows = rows_now();
   const MatrixXd x = columns_at(excited, load, index, worst.frequency);
   double difference = 0;
-  for (const MatrixXd& own : each)
-    difference += (rows * ((own - mean) * x)).squaredNorm() / static_cast<double>(each.size());
+  for (const MatrixXd& own : node_rows)
+    difference += (rows * ((own - mean) * x)).squaredNorm() / static_cast<double>(node_rows.size());
   const double whole = (rows * (mean * x)).squaredNorm();
-  if (each.size() > 1) worst.jump = whole > 0 ? std::sqrt(difference / whole) : 0;
+  if (node_rows.size() > 1) worst.jump = whole > 0 ? std::sqrt(difference / whole) : 0;
   if (!excited.covariance) {
     Vector6 now = (mean * x).col(0);
     if (excited.sine) {

@@ -26,18 +26,19 @@ constexpr std::ptrdiff_t stations_in_job = 250;
 
 // Quantities in the order asked for, each with the parts of all that ask for it.
 std::vector<StressDemand> by_quantity(const std::vector<StressDemand>& demands) {
-  std::vector<StressDemand> all;
+  std::vector<StressDemand> stress_demands;
   for (const StressDemand& demand : demands) {
-    auto found = std::find_if(all.begin(), all.end(),
+    auto found = std::find_if(stress_demands.begin(), stress_demands.end(),
                               [&](const StressDemand& each) { return each.quantity == demand.quantity; });
-    if (found == all.end()) found = all.insert(all.end(), StressDemand{demand.quantity, {}});
+    if (found == stress_demands.end())
+      found = stress_demands.insert(stress_demands.end(), StressDemand{demand.quantity, {}});
     found->parts.insert(found->parts.end(), demand.parts.begin(), demand.parts.end());
   }
-  for (StressDemand& demand : all) {
+  for (StressDemand& demand : stress_demands) {
     std::sort(demand.parts.begin(), demand.parts.end());
     demand.parts.erase(std::unique(demand.parts.begin(), demand.parts.end()), demand.parts.end());
   }
-  return all;
+  return stress_demands;
 }
 
 // Cuts stations across where they extend farthest, again and again, until few enough lie together.
@@ -109,11 +110,11 @@ StressSurvey survey_stress(const Assembly& assembly, const System& system, const
                   .emplace(loss_factor,
                            load_matrix(loads, strain_fold(channels, loss_factor), basis.stiffness().cwiseSqrt()))
                   .first;
-    std::vector<int> own;
+    std::vector<int> on_parts;
     for (std::size_t station = from; station < to; ++station)
-      if (is_looked_at(station)) own.push_back(static_cast<int>(station));
+      if (is_looked_at(station)) on_parts.push_back(static_cast<int>(station));
     cut_into_jobs(
-        own, [&](int s) { return assembly.position(stations.all()[static_cast<std::size_t>(s)].node); },
+        on_parts, [&](int s) { return assembly.position(stations.all()[static_cast<std::size_t>(s)].node); },
         [&](std::span<int> some) {
           jobs.push_back({{some.begin(), some.end()}, &found->second});
         });

@@ -114,8 +114,8 @@ MatrixXcd Transfer::unstressed(double frequency, const MatrixXcd& coordinates, c
 MatrixXcd Transfer::coordinates(double frequency) const {
   const double omega = 2 * pi * frequency;
   const Index columns = inputs_.base.cols();
-  const MatrixXcd own = carried(omega, MatrixXcd::Identity(columns, columns));
-  if (!directly_) return damping_.modes.modal(closed(frequency, damped_.at(omega), own));
+  const MatrixXcd by_input = carried(omega, MatrixXcd::Identity(columns, columns));
+  if (!directly_) return damping_.modes.modal(closed(frequency, damped_.at(omega), by_input));
   MatrixXcd stiffness = imaginary * (omega * damping_.viscous + damping_.hysteretic);
   stiffness.diagonal() += basis_.stiffness();
   stiffness.diagonal().head(basis_.with_mass()).array() -= omega * omega;
@@ -124,7 +124,7 @@ MatrixXcd Transfer::coordinates(double frequency) const {
     const VectorXcd x = damping_.springs->stiffness_change(frequency);
     const MatrixXcd per_travel = damping_.springs->forces() * x.asDiagonal();
     stiffness += per_travel * damping_.springs->travel();
-    if (!damping_.has_springs_in_modes()) forces -= per_travel * own;
+    if (!damping_.has_springs_in_modes()) forces -= per_travel * by_input;
   }
   return ComplexLu(std::move(stiffness)).solve(std::move(forces));
 }
@@ -158,11 +158,11 @@ MatrixXcd Transfer::coordinates(std::span<const double> frequencies, const Matri
 
 Transfer::Damped Transfer::damped(double frequency, const VectorXcd& amplitudes) const {
   const double omega = 2 * pi * frequency;
-  const MatrixXcd own = carried(omega, amplitudes);
-  Damped at{closed(frequency, damped_.at(omega) * amplitudes, own).col(0), {}};
+  const MatrixXcd motion = carried(omega, amplitudes);
+  Damped at{closed(frequency, damped_.at(omega) * amplitudes, motion).col(0), {}};
   if (damping_.springs)
     at.unstressed =
-        -damping_.springs->stiffness_change(frequency).cwiseProduct(spring_rows_ * at.coordinates + own.col(0));
+        -damping_.springs->stiffness_change(frequency).cwiseProduct(spring_rows_ * at.coordinates + motion.col(0));
   return at;
 }
 
@@ -308,8 +308,8 @@ MatrixXcd StateTable::times(const MatrixXcd& rows) const {
   for (std::size_t block = 0; block < parts_.size(); ++block) {
     const MatrixXd& part = parts_[block];
     const auto on_real = part.leftCols(points_), on_imaginary = part.rightCols(points_);
-    const auto own = rows.middleCols(layout_.block(static_cast<int>(block)).first, part.rows());
-    const MatrixXd a = own.real(), b = own.imag();
+    const auto of_block = rows.middleCols(layout_.block(static_cast<int>(block)).first, part.rows());
+    const MatrixXd a = of_block.real(), b = of_block.imag();
     if (!a.isZero(0)) {
       real.noalias() += a * on_real;
       imaginary_sum.noalias() += a * on_imaginary;

@@ -101,10 +101,10 @@ class Equilibrium {
   void make_flexibility(const Factorisation& stiffness) {
     std::vector<Eigen::Triplet<double>> entries;
     for (std::size_t r = 0; r < rows_.size(); ++r) {
-      const Spring& own = spring(rows_[r].spring);
-      const TravelRows travel = spring_travel_rows(assembly_, own);
+      const Spring& element = spring(rows_[r].spring);
+      const TravelRows travel = spring_travel_rows(assembly_, element);
       for (Index end = 0; end < 2; ++end) {
-        const int node = own.nodes[static_cast<std::size_t>(end)];
+        const int node = element.nodes[static_cast<std::size_t>(end)];
         for (int i = 0; node >= 0 && i < 6; ++i)
           if (const double share = travel(rows_[r].axis, 6 * end + i); share != 0)
             for (SparseMatrix::InnerIterator entry(system_.transformation, 6 * node + i); entry; ++entry)
@@ -190,8 +190,8 @@ class Equilibrium {
   }
 
   void set_closed(std::size_t contact) {
-    const Contact& own = contacts_[contact];
-    for (std::size_t r = own.first; r < own.first + own.count; ++r) {
+    const Contact& state = contacts_[contact];
+    for (std::size_t r = state.first; r < state.first + state.count; ++r) {
       const auto at = static_cast<Index>(r);
       if (!rows_[r].is_normal) {
         is_known_[r] = sticks_[contact];
@@ -215,8 +215,8 @@ class Equilibrium {
     double pressing, opening;  // N, m
   };
   [[nodiscard]] Normal normal_of(std::size_t contact, const VectorXd& travel, const VectorXd& force) const {
-    const Contact& own = contacts_[contact];
-    for (std::size_t r = own.first; r < own.first + own.count; ++r)
+    const Contact& state = contacts_[contact];
+    for (std::size_t r = state.first; r < state.first + state.count; ++r)
       if (rows_[r].is_normal) {
         const UnilateralContact& side = unilateral(contact);
         return {-side.sign * force[static_cast<Index>(r)], side.gap + side.sign * travel[static_cast<Index>(r)]};
@@ -336,9 +336,9 @@ class Equilibrium {
 
   // How far a contact is open times its stiffness, by its pseudo force.
   [[nodiscard]] double opened(std::size_t contact, const VectorXd& pseudo) const {
-    const Contact& own = contacts_[contact];
+    const Contact& state = contacts_[contact];
     const UnilateralContact& side = unilateral(contact);
-    for (std::size_t r = own.first; r < own.first + own.count; ++r)
+    for (std::size_t r = state.first; r < state.first + state.count; ++r)
       if (rows_[r].is_normal) return side.sign * pseudo[static_cast<Index>(r)] + rows_[r].stiffness * side.gap;
     return 0;
   }
@@ -363,23 +363,23 @@ class Equilibrium {
     }
     for (std::size_t c = 0; c < contacts_.size(); ++c) {
       const Normal normal = normal_of(c, travel, force);
-      ContactAtRest own{contacts_[c].spring, closed_[c]};
-      own.gap = normal.opening;
+      ContactAtRest contact_at_rest{contacts_[c].spring, closed_[c]};
+      contact_at_rest.gap = normal.opening;
       if (closed_[c]) {
-        own.pressing = normal.pressing;
+        contact_at_rest.pressing = normal.pressing;
         double square = 0;
         for (std::size_t r = contacts_[c].first; r < contacts_[c].first + contacts_[c].count; ++r)
           if (!rows_[r].is_normal && rows_[r].axis < 3) square += std::pow(force[static_cast<Index>(r)], 2);
-        own.tangential = std::sqrt(square);
+        contact_at_rest.tangential = std::sqrt(square);
         state_.largest_pull = std::max(state_.largest_pull, -normal.pressing);
         Vector6 unstressed = Vector6::Zero();
         for (std::size_t r = contacts_[c].first; r < contacts_[c].first + contacts_[c].count; ++r)
           unstressed[rows_[r].axis] = pseudo_[static_cast<Index>(r)] / rows_[r].stiffness;
-        if (!unstressed.isZero(0)) state_.column.unstressed_at[own.spring] = unstressed;
+        if (!unstressed.isZero(0)) state_.column.unstressed_at[contact_at_rest.spring] = unstressed;
       } else {
         state_.deepest_overlap = std::max(state_.deepest_overlap, -normal.opening);
       }
-      state_.contacts.push_back(own);
+      state_.contacts.push_back(contact_at_rest);
     }
   }
 

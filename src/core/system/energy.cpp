@@ -63,14 +63,14 @@ VectorXd volume_of(const Assembly& assembly, const ElementGroup& group) {
 }  // namespace
 
 MatrixXd motions_of_nodes(const MatrixXd& all, std::span<const int> nodes, int each) {
-  MatrixXd own(each * static_cast<Index>(nodes.size()), all.cols());
+  MatrixXd motions(each * static_cast<Index>(nodes.size()), all.cols());
   for (std::size_t i = 0; i < nodes.size(); ++i) {
     if (nodes[i] < 0)
-      own.middleRows(each * static_cast<Index>(i), each).setZero();
+      motions.middleRows(each * static_cast<Index>(i), each).setZero();
     else
-      own.middleRows(each * static_cast<Index>(i), each) = all.middleRows(6L * nodes[i], each);
+      motions.middleRows(each * static_cast<Index>(i), each) = all.middleRows(6L * nodes[i], each);
   }
-  return own;
+  return motions;
 }
 
 RowVectorXd strain_energy_of(const Assembly& assembly, const BeamElement& beam, const MatrixXd& motions) {
@@ -127,8 +127,9 @@ KineticEnergy kinetic_energy(const Assembly& assembly, const MatrixXd& motions, 
     const PointMass& body = assembly.masses[i];
     for (Index c = 0; c < motions.cols(); ++c) {
       const Vector6 u = motions.block<6, 1>(6L * body.node, c);
-      const Vector3 turn = u.tail<3>(), move = u.head<3>() + turn.cross(body.offset);
-      energy.bodies(static_cast<Index>(i), c) = 0.5 * (body.mass * move.squaredNorm() + turn.dot(body.inertia * turn));
+      const Vector3 rotation = u.tail<3>(), move = u.head<3>() + rotation.cross(body.offset);
+      energy.bodies(static_cast<Index>(i), c) =
+          0.5 * (body.mass * move.squaredNorm() + rotation.dot(body.inertia * rotation));
     }
   }
   return energy;

@@ -189,9 +189,9 @@ EliminationOrder::EliminationOrder(const SparseMatrix& matrix, std::span<const i
   auto vertex_count = static_cast<idx_t>(rows_of_vertex.size());
   std::vector<idx_t> start{0}, neighbours, weight, seen(rows_of_vertex.size(), -1);
   for (idx_t vertex = 0; vertex < vertex_count; ++vertex) {
-    const auto& own = rows_of_vertex[static_cast<std::size_t>(vertex)];
+    const auto& rows = rows_of_vertex[static_cast<std::size_t>(vertex)];
     seen[static_cast<std::size_t>(vertex)] = vertex;
-    for (const idx_t row : own) {
+    for (const idx_t row : rows) {
       for (SparseMatrix::InnerIterator entry(matrix, row); entry; ++entry) {
         const int other = vertex_of_row[static_cast<std::size_t>(entry.row())];
         if (seen[static_cast<std::size_t>(other)] == vertex) continue;
@@ -200,7 +200,7 @@ EliminationOrder::EliminationOrder(const SparseMatrix& matrix, std::span<const i
       }
     }
     start.push_back(static_cast<idx_t>(neighbours.size()));
-    weight.push_back(static_cast<idx_t>(own.size()));
+    weight.push_back(static_cast<idx_t>(rows.size()));
   }
   std::vector<idx_t> elimination(rows_of_vertex.size()), place(rows_of_vertex.size());
   std::iota(elimination.begin(), elimination.end(), 0);

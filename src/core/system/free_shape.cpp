@@ -35,7 +35,7 @@ VectorXd free_motions(const Assembly& assembly, const ElementGroup& group, std::
   const Vector3 expansion = warmth_of(group.part, column) * material.expansion.value();
   Matrix3 strain = expansion[0] * Matrix3::Identity();
   if (material.orthotropic) {
-    Matrix3 axes = material.axes * group.turn.transpose();
+    Matrix3 axes = material.axes * group.rotation.transpose();
     if (group.kind->is_shell()) {  // x along the projection of the material's
       Eigen::Matrix3Xd coordinates(3, group.kind->nodes);
       for (Index i = 0; i < coordinates.cols(); ++i)

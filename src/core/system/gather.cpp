@@ -308,24 +308,24 @@ Partitioned Gatherer::finish(int threads) const {
         return own.matrices.middleCols(static_cast<Index>(e * rows), static_cast<Index>(rows));
       };
       run_jobs(now, threads, [&](std::size_t job) {
-        Computed& own = computed[job];
-        own.matrices = many.kernel(static_cast<Index>(first_of(job)), static_cast<Index>(count_of(job)));
-        own.plain.assign(count_of(job), false);
-        own.reduced.clear();
+        Computed& of_job = computed[job];
+        of_job.matrices = many.kernel(static_cast<Index>(first_of(job)), static_cast<Index>(count_of(job)));
+        of_job.plain.assign(count_of(job), false);
+        of_job.reduced.clear();
         for (std::size_t e = 0; e < count_of(job); ++e) {
           const auto nodes = group.element(first_of(job) + e);
-          own.plain[e] = std::all_of(nodes.begin(), nodes.end(), [&](int n) { return numbering_.is_plain(n); });
-          if (own.plain[e]) continue;
-          reduce(numbering_, matrix_of(own, e), nodes, own.reduced.emplace_back());
+          of_job.plain[e] = std::all_of(nodes.begin(), nodes.end(), [&](int n) { return numbering_.is_plain(n); });
+          if (of_job.plain[e]) continue;
+          reduce(numbering_, matrix_of(of_job, e), nodes, of_job.reduced.emplace_back());
         }
       });
       run_jobs(stripes, threads, [&](std::size_t s) {
         for (std::size_t job = 0; job < now; ++job) {
-          const Computed& own = computed[job];
-          auto carried = own.reduced.begin();
-          for (std::size_t e = 0; e < own.plain.size(); ++e) {
-            if (own.plain[e]) {
-              sum.add_plain(matrix_of(own, e), group.element(first_of(job) + e), bounds[s], bounds[s + 1]);
+          const Computed& of_job = computed[job];
+          auto carried = of_job.reduced.begin();
+          for (std::size_t e = 0; e < of_job.plain.size(); ++e) {
+            if (of_job.plain[e]) {
+              sum.add_plain(matrix_of(of_job, e), group.element(first_of(job) + e), bounds[s], bounds[s + 1]);
               continue;
             }
             sum.add(*carried++, bounds[s], bounds[s + 1]);

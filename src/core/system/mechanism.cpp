@@ -23,7 +23,7 @@ std::string direction_words(const Vector3& direction) {
 
 // The motion of the nodes of one origin (part, mass or place) under a null vector.
 struct FreeMotion {
-  std::vector<Vector3> at, move, turn;
+  std::vector<Vector3> at, move, rotation;
   std::vector<bool> turns;  // whether the node has rotations
 };
 
@@ -40,19 +40,19 @@ std::string describe_motion(const Assembly& assembly, const FreeMotion& motion) 
     rows.middleRows<6>(6 * i) = rigid_arm(centre, motion.at[n]);
     if (!motion.turns[n]) rows.middleRows<3>(6 * i + 3).setZero();
     values.segment<3>(6 * i) = motion.move[n];
-    values.segment<3>(6 * i + 3) = motion.turn[n];
+    values.segment<3>(6 * i + 3) = motion.rotation[n];
     size = std::max(size, (motion.at[n] - centre).norm());
   }
   const Eigen::VectorXd fit = least_squares(rows, values);
-  const Vector3 move = fit.head<3>(), turn = fit.tail<3>();
+  const Vector3 move = fit.head<3>(), rotation = fit.tail<3>();
   const double misfit = (rows * fit - values).norm() / std::max(values.norm(), 1e-300);
   if (misfit > 0.2) return "moves freely, changing its shape";
-  if (turn.norm() * std::max(size, 1e-3) < 1e-3 * move.norm() || turn.norm() < 1e-9 * move.norm())
+  if (rotation.norm() * std::max(size, 1e-3) < 1e-3 * move.norm() || rotation.norm() < 1e-9 * move.norm())
     return "moves freely along " + direction_words(move.normalized());
-  const Vector3 axis = turn.normalized();
+  const Vector3 axis = rotation.normalized();
   // A point that does not move across the axis; rounding beside the size of the model prints as zero.
   const double rounding = 1e-6 * std::max(size, centre.norm());
-  const Vector3 through = (centre + turn.cross(move) / turn.squaredNorm()).unaryExpr([&](double x) {
+  const Vector3 through = (centre + rotation.cross(move) / rotation.squaredNorm()).unaryExpr([&](double x) {
     return std::abs(x) <= rounding ? 0.0 : x;
   });
   return fmt::format("turns freely about the direction {} through {}", direction_words(axis),
@@ -74,15 +74,15 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
   std::vector<bool> moves(assembly.nodes.size());
   for (std::size_t n = 0; n < assembly.nodes.size(); ++n) {
     const auto at = 6 * static_cast<Eigen::Index>(n);
-    const Vector3 move = raw.segment<3>(at), turn = raw.segment<3>(at + 3);
-    if (move.norm() <= 1e-3 * largest_move && turn.norm() <= 1e-3 * largest_turn) continue;
+    const Vector3 move = raw.segment<3>(at), rotation = raw.segment<3>(at + 3);
+    if (move.norm() <= 1e-3 * largest_move && rotation.norm() <= 1e-3 * largest_turn) continue;
     moves[n] = true;
     const auto [found, fresh] = index.try_emplace(assembly.nodes[n].origin, moving.size());
     if (fresh) moving.emplace_back(assembly.nodes[n].origin, FreeMotion{});
     FreeMotion& motion = moving[found->second].second;
     motion.at.push_back(assembly.nodes[n].position);
     motion.move.push_back(move);
-    motion.turn.push_back(turn);
+    motion.rotation.push_back(rotation);
     motion.turns.push_back(system.has_rotation(static_cast<int>(n)));
   }
   std::string wrong = moving.empty() ? "the model moves freely"
@@ -118,16 +118,17 @@ NodeSets joined_nodes(const Assembly& assembly) {
 // The joint that is likely missing: to the part that comes nearest.
 std::string likely_joint(const Assembly& assembly, const std::vector<int>& nodes) {
   std::string otherwise = "join it by a rigid joint, an attachment or a spring, or hold it";
-  std::vector<bool> own(assembly.parts.size());
+  std::vector<bool> is_loose(assembly.parts.size());
   const std::set<int> among(nodes.begin(), nodes.end());
   std::map<int, int> count;
   for (const BeamElement& beam : assembly.beams)
     if (among.contains(beam.nodes[0])) ++count[beam.part];
   for (const ElementGroup& group : assembly.groups)
     if (!group.nodes.empty() && among.contains(group.nodes.front())) ++count[group.part];
-  for (const auto& [part, elements] : count) own[static_cast<std::size_t>(part)] = true;
-  if (assembly.parts.size() > 200 || std::all_of(own.begin(), own.end(), [](bool is) { return is; })) return otherwise;
-  const Closest nearest = closest_part(assembly, nodes, own);
+  for (const auto& [part, elements] : count) is_loose[static_cast<std::size_t>(part)] = true;
+  if (assembly.parts.size() > 200 || std::all_of(is_loose.begin(), is_loose.end(), [](bool is) { return is; }))
+    return otherwise;
+  const Closest nearest = closest_part(assembly, nodes, is_loose);
   if (nearest.part < 0) return otherwise;
   const std::string& other = assembly.parts[static_cast<std::size_t>(nearest.part)].name;
   const std::string where = fmt::format("the nearest other part is {}, {:.3g} mm from {}", other,
@@ -170,21 +171,21 @@ std::vector<Problem> loose_groups(const Assembly& assembly) {
     if (group == held || !used[static_cast<std::size_t>(node)]) continue;
     const auto [place, fresh] = index.try_emplace(group, loose.size());
     if (fresh) loose.push_back({group, {}, {}});
-    Loose& own = loose[place->second];
-    own.nodes.push_back(node);
+    Loose& body = loose[place->second];
+    body.nodes.push_back(node);
     const std::string& origin = assembly.nodes[static_cast<std::size_t>(node)].origin;
-    if (std::find(own.names.begin(), own.names.end(), origin) == own.names.end()) own.names.push_back(origin);
+    if (std::find(body.names.begin(), body.names.end(), origin) == body.names.end()) body.names.push_back(origin);
   }
   std::vector<Problem> problems;
   constexpr std::size_t most = 12;
   for (std::size_t i = 0; i < std::min(most, loose.size()); ++i) {
-    const Loose& own = loose[i];
+    const Loose& body = loose[i];
     std::string with;
-    for (std::size_t k = 1; k < own.names.size(); ++k) with += (k > 1 ? ", " : ", with ") + own.names[k];
+    for (std::size_t k = 1; k < body.names.size(); ++k) with += (k > 1 ? ", " : ", with ") + body.names[k];
     problems.push_back(
         {"mechanism",
-         fmt::format("{}{} is joined to nothing that is held: it moves freely in all directions", own.names[0], with),
-         likely_joint(assembly, own.nodes), std::nullopt});
+         fmt::format("{}{} is joined to nothing that is held: it moves freely in all directions", body.names[0], with),
+         likely_joint(assembly, body.nodes), std::nullopt});
   }
   if (loose.size() > most)
     problems.push_back({"mechanism",

@@ -62,15 +62,15 @@ class Resolver {
   enum class State : unsigned char { fresh, open, done };
 
   void add(int node, Step step) {
-    int& own = steps_[static_cast<std::size_t>(node)];
-    if (own >= 0) {
-      const Step& before = all_[static_cast<std::size_t>(own)];
+    int& distance = steps_[static_cast<std::size_t>(node)];
+    if (distance >= 0) {
+      const Step& before = all_[static_cast<std::size_t>(distance)];
       if (!step.shares && !before.shares && before.leads == step.leads) return;  // said twice
       throw_input_error("joint " + *step.joint,
                         fmt::format("{} already follows in joint {}", assembly_.describe_node(node), *before.joint),
                         "let a node follow in one joint only, or join the two leads");
     }
-    own = static_cast<int>(all_.size());
+    distance = static_cast<int>(all_.size());
     all_.push_back(std::move(step));
   }
 
@@ -181,8 +181,8 @@ Numbering::Numbering(const Assembly& assembly)
   for (std::size_t node = 0; node < assembly.nodes.size(); ++node) {
     first_.push_back(static_cast<int>(node_of_column.size()));
     if (joints_.index[node] >= 0 || !used[node]) continue;
-    const Node& own = assembly.nodes[node];
-    const auto count = own.is_place() ? (rotations[node] ? 6U : 3U) : static_cast<std::size_t>(own.coordinates);
+    const Node& place = assembly.nodes[node];
+    const auto count = place.is_place() ? (rotations[node] ? 6U : 3U) : static_cast<std::size_t>(place.coordinates);
     for (std::size_t d = 0; d < count; ++d) {
       if (foot_[node] >= 0 && feet_[static_cast<std::size_t>(foot_[node])].second.holds[d]) continue;
       column_[node][d] = static_cast<int>(node_of_column.size());

@@ -90,9 +90,9 @@ void refresh_loads(const Assembly& assembly, System& system) {
   });
   SparseMatrix on_nodes(6 * static_cast<int>(assembly.nodes.size()), first_columns(assembly.loads).back());
   on_nodes.setFromTriplets(raw.begin(), raw.end());
-  const SparseMatrix all = system.transformation * on_nodes;
-  system.loads = all.topRows(system.free);
-  system.support_loads = all.bottomRows(system.supports);
+  const SparseMatrix products = system.transformation * on_nodes;
+  system.loads = products.topRows(system.free);
+  system.support_loads = products.bottomRows(system.supports);
   if (system.mass.ff.rows() == 0) return;  // numbered only
   for (const auto& [at, acceleration] : fields) {
     const FieldForces forces = forces_of_field(system, acceleration);

@@ -71,7 +71,7 @@ TEST(Contact, FindsASeamThatIsJoinedAtSomeOfItsNodes) {
     model.parts = {test::shell_part("floor", 2e-3), test::shell_part("wall", 2e-3)};
     add_mesh(model, 0, mesh_shape(Plate{0.1, 0.06}, {false, false, 2e-3, 1}, {std::nullopt, {5, 12}}), {Placement{}});
     Placement upright;
-    upright.turn << 0, 0, 1, 0, 1, 0, -1, 0, 0;  // stands on the edge x = 50 mm
+    upright.rotation << 0, 0, 1, 0, 1, 0, -1, 0, 0;  // stands on the edge x = 50 mm
     upright.shift = {0.05, 0, 0.05};
     add_mesh(model, 1, mesh_shape(Plate{0.1, 0.06}, {false, false, 2e-3, 1}, {std::nullopt, {5, along}}), {upright});
     (void)merge_nodes(model, {0, 1}, 1e-6);

@@ -90,7 +90,7 @@ Assembly put_beam(Assembly model, const Placement& turn) {
             b = test::add_node(model, turn({0.15, 0.1, 0.2}), "strut");
   model.beams.push_back({{a, b},
                          static_cast<int>(model.parts.size()) - 1,
-                         {model.position(a), model.position(b), turn.turn * Vector3(1, -2, 0)}});
+                         {model.position(a), model.position(b), turn.rotation * Vector3(1, -2, 0)}});
   return model;
 }
 Assembly put_block(Assembly model, const Placement& turn, SolidShape shape, double gap) {

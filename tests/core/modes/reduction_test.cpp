@@ -70,9 +70,9 @@ TEST(CraigBampton, WithAllItsModesIsTheWhole) {
   Matrix3 mirror = Matrix3::Identity();
   mirror(1, 1) = -1;
   const Placement there{turn * mirror, Vector3(0.4, -0.1, 2)};
-  const ReducedModel away = placed(model, there.turn, there.shift);
+  const ReducedModel away = placed(model, there.rotation, there.shift);
   EXPECT_EQ(why_invalid(away), "");
-  const Placement back{there.turn.transpose(), -(there.turn.transpose() * there.shift)};
+  const Placement back{there.rotation.transpose(), -(there.rotation.transpose() * there.shift)};
   for (const auto& [own, placement] : {std::pair{&model, Placement{}}, {&away, back}}) {
     PlacedComponent put;
     const test::Solved whole(halves.whole, test::count(30), {}),
