@@ -59,8 +59,8 @@ Copies read_copies(MapReader& part, Reading& reading) {
   Placement placement;
   if (const Tree* rotation = part.optional("rotation"))
     for (const Tree* each : one_or_more(*rotation))
-      if (const auto rotation = read_rotation(*each, part.subject() + " rotation", problems))
-        placement = rotation->after(placement);
+      if (const auto turned = read_rotation(*each, part.subject() + " rotation", problems))
+        placement = turned->after(placement);
   if (const Tree* position = part.optional("position"))
     if (const auto shift = read_vector(*position, kind::length, part.subject() + " position", problems))
       placement = Placement{Matrix3::Identity(), *shift}.after(placement);

@@ -197,9 +197,9 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
     add_in_station_axes(*use.part, stations_[station], of_element, 1 / meeting, own);
     AroundStation& sum = around[use.s];
     const auto element_nodes = group.element(use.element);
-    const Index motions = group.kind->motions;
+    const Index of_node = group.kind->motions;
     if (sum.at.empty()) {  // so many nodes more than its own as elements meet
-      const auto most = static_cast<std::size_t>(meeting * static_cast<double>(motions)) * element_nodes.size();
+      const auto most = static_cast<std::size_t>(meeting * static_cast<double>(of_node)) * element_nodes.size();
       sum.at.reserve(most);
       sum.coefficients.reserve(6 * most);
     }
@@ -207,13 +207,13 @@ MatrixXd StressStations::rows(std::span<const int> stations, const MotionRows& m
       const Index at =
           6L * simd_width * (std::lower_bound(nodes.begin(), nodes.end(), element_nodes[i]) - nodes.begin());
       Index place = 0;  // node by node
-      while (place < std::ssize(sum.at) && sum.at[static_cast<std::size_t>(place)] != at) place += motions;
+      while (place < std::ssize(sum.at) && sum.at[static_cast<std::size_t>(place)] != at) place += of_node;
       if (place == std::ssize(sum.at)) {
-        for (Index k = 0; k < motions; ++k) sum.at.push_back(at + simd_width * k);
+        for (Index k = 0; k < of_node; ++k) sum.at.push_back(at + simd_width * k);
         sum.coefficients.resize(6 * sum.at.size(), 0);
       }
-      Eigen::Map<MatrixXd>(sum.coefficients.data() + 6 * place, 6, motions) +=
-          own.middleCols(motions * static_cast<Index>(i), motions);
+      Eigen::Map<MatrixXd>(sum.coefficients.data() + 6 * place, 6, of_node) +=
+          own.middleCols(of_node * static_cast<Index>(i), of_node);
     }
   }
   const MotionRows::Panels panels = motions.of_nodes(nodes);

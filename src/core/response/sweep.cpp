@@ -126,12 +126,12 @@ SweptResponse::SweptResponse(const Transfer& transfer, const Drive& drive, doubl
     const Index n = modes.triangle().rows();
     for (Index j = c.rows() - 1; j >= 0; --j) {  // what a later coordinate of a triangle does forces those before it
       const Complex s = modes.poles()[j];
-      Eigen::VectorXcd force = forcing.row(j).transpose();
+      Eigen::VectorXcd driven = forcing.row(j).transpose();
       if (!modes.is_diagonal() && !modes.is_static(j))
-        force += (modes.triangle().row(j).tail(n - 1 - j) * c.middleRows(j + 1, n - 1 - j)).transpose();
-      c.row(j) = (modes.is_static(j) ? force
-                  : passed(s)        ? swept_envelope(s, force, grid_, growth)
-                                     : followed_envelope(s, force, grid_, growth))
+        driven += (modes.triangle().row(j).tail(n - 1 - j) * c.middleRows(j + 1, n - 1 - j)).transpose();
+      c.row(j) = (modes.is_static(j) ? driven
+                  : passed(s)        ? swept_envelope(s, driven, grid_, growth)
+                                     : followed_envelope(s, driven, grid_, growth))
                      .transpose();
     }
   } else {
