@@ -16,8 +16,8 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Of the square root of what a node has at most; rounding of inertia about an arm is less.
-constexpr double no_mass = 1e-12;
+// Of the largest mass, or inertia, at a node: what rounding leaves of turned ones is less.
+constexpr double no_mass = 1e-13;
 constexpr double same_spread = 1e-10;
 
 void add_dashpots(const Assembly& assembly, const System& system, std::vector<Eigen::Triplet<double>>& entries,
@@ -91,21 +91,23 @@ Unknowns unknowns_beside(const System& system, Index one) {
   return {first - node_of.begin(), end - first};
 }
 
-// Directions of one node that have no mass, as columns on its unknowns.
-MatrixXd without_mass(const NodeRows& mass, const SparseMatrix& stiffness, Index first, Index count) {
-  // Each unknown is measured by its stiffness: kilograms and kg m² become squares of times.
+// Directions of one node that have no mass, as columns on its unknowns. M is positive semidefinite: they are null
+// vectors of the node's own block. Kilograms and kg m² are measured each by its largest.
+MatrixXd without_mass(const System& system, Index first, Index count) {
+  const SparseMatrix& mass = system.mass.ff;
+  MatrixXd block = MatrixXd::Zero(count, count);
+  for (Index j = 0; j < count; ++j)
+    for (SparseMatrix::InnerIterator entry(mass, first + j); entry; ++entry)
+      if (entry.row() >= first && entry.row() < first + count) block(entry.row() - first, j) = entry.value();
+  double largest[2] = {0, 0};  // of translations, of rotations
+  const auto is_rotation = [&](Index j) {
+    return system.component_of_column[static_cast<std::size_t>(first + j)] > 2 ? 1 : 0;
+  };
+  for (Index j = 0; j < count; ++j) largest[is_rotation(j)] = std::max(largest[is_rotation(j)], block(j, j));
   VectorXd scale(count);
-  for (Index j = 0; j < count; ++j) scale[j] = 1 / std::sqrt(std::max(stiffness.coeff(first + j, first + j), 1e-300));
-  const Entries rows = mass.of(first, MatrixXd(scale.asDiagonal()));
-  MatrixXd gram = MatrixXd::Zero(count, count);
-  for (const auto& [column, values] : rows) {
-    const double other = column < stiffness.rows() ? 1 / std::max(stiffness.coeff(column, column), 1e-300) : 0;
-    gram += other * values * values.transpose();
-  }
-  const SymmetricEigen eigen = symmetric_eigen(gram);
-  const double least = std::pow(no_mass, 2) * std::max(0.0, eigen.values.maxCoeff());
-  const Index none = (eigen.values.array() <= least).count();
-  return scale.asDiagonal() * eigen.vectors.leftCols(none);
+  for (Index j = 0; j < count; ++j) scale[j] = largest[is_rotation(j)] > 0 ? 1 / std::sqrt(largest[is_rotation(j)]) : 1;
+  const SymmetricEigen eigen = symmetric_eigen(scale.asDiagonal() * block * scale.asDiagonal());
+  return scale.asDiagonal() * eigen.vectors.leftCols((eigen.values.array() <= no_mass).count());
 }
 
 // Whether the rows X of one node are no multiple of those of K.
@@ -125,13 +127,12 @@ void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& ent
   }
   const Partitioned& elements = without ? *without : system.own_stiffness;
   if (elements.ff.nonZeros() == 0 && system.dashpot.ff.nonZeros() == 0) return;
-  const NodeRows node_rows(elements), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness),
-      mass(system.mass);
+  const NodeRows node_rows(elements), loss(system.loss), dashpot(system.dashpot), stiffness(system.stiffness);
   for (Index next = 0; next < system.free;) {
     const auto [at, count] = unknowns_beside(system, next);
     next = at + count;
     if (!node_rows.touches(at, count) && !dashpot.touches(at, count)) continue;
-    MatrixXd directions = without_mass(mass, system.stiffness.ff, at, count);
+    MatrixXd directions = without_mass(system, at, count);
     if (directions.cols() == 0) continue;
     const Entries k = stiffness.of(at, directions);
     if (!differs(node_rows.of(at, directions), k) && !differs(loss.of(at, directions), k) &&
@@ -158,7 +159,6 @@ SparseMatrix damper_loads(const Assembly& assembly, const System& system) {
 MatrixXd massless_shapes(const System& system, const SparseMatrix& loads) {
   const SparseMatrix& stiffness = system.stiffness.ff;
   const auto& node_of = system.node_of_column;
-  const NodeRows mass(system.mass);
   // From the loads on, over elements, as far as there are directions without mass.
   std::set<int> seen;  // nodes
   std::vector<Unknowns> open;
@@ -173,7 +173,7 @@ MatrixXd massless_shapes(const System& system, const SparseMatrix& loads) {
   while (!open.empty()) {
     const auto [first, count] = open.back();
     open.pop_back();
-    const MatrixXd directions = without_mass(mass, stiffness, first, count);
+    const MatrixXd directions = without_mass(system, first, count);
     for (Index d = 0; d < directions.cols(); ++d) {
       for (Index j = 0; j < count; ++j)
         if (directions(j, d) != 0)

@@ -8,8 +8,10 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <random>
 #include <vector>
 
+#include "core/dense.h"
 #include "core/error.h"
 #include "core/memory.h"
 
@@ -98,11 +100,11 @@ class Mumps {
     solve_into(x, "solve failed");
     return x;
   }
-  [[nodiscard]] Matrix null_space() {
+  [[nodiscard]] Matrix set_aside() {
     Matrix basis(scale.size(), control(24) == 1 ? info(28) : 0);
     if (basis.cols() == 0) return basis;
     control(25) = -1;
-    solve_into(basis, "null space could not be computed");
+    solve_into(basis, "null vectors could not be computed");
     return basis;
   }
 
@@ -230,7 +232,42 @@ Eigen::MatrixXd Factorisation::solve(const Eigen::MatrixXd& right_hand_sides) co
 
 int Factorisation::negative_pivots() const { return instance_->info(12); }
 
-Eigen::MatrixXd Factorisation::null_space() const { return instance_->null_space(); }
+Eigen::MatrixXd Factorisation::set_aside() const { return instance_->set_aside(); }
+
+Eigen::MatrixXd null_space(const SparseMatrix& matrix, const Factorisation& factor) {
+  using Eigen::Index;
+  const Index n = matrix.rows();
+  const Eigen::VectorXd root =
+      matrix.diagonal().unaryExpr([](double d) { return d != 0 ? std::sqrt(std::abs(d)) : 1; });
+  const Eigen::MatrixXd aside = root.asDiagonal() * factor.set_aside();
+  std::mt19937 generator(1);
+  std::normal_distribution<double> normal;
+  // Two vectors and one pass show whether anything is near: a null vector outgrows all others by far.
+  constexpr double far_from_null = 1e4 * null_value;
+  for (Index width = std::min<Index>(2, n);; width = std::min(4 * width, n)) {
+    const bool first = width == std::min<Index>(2, n);
+    Eigen::MatrixXd x = Eigen::MatrixXd::NullaryExpr(n, width, [&] { return normal(generator); });  // √D times vectors
+    Eigen::VectorXd values;
+    for (int pass = 0; pass < (first ? 1 : 3); ++pass) {
+      Eigen::MatrixXd grown(n, aside.cols() + x.cols());
+      grown << aside, root.asDiagonal() * factor.solve(root.asDiagonal() * x);
+      const Eigen::MatrixXd basis = orthonormal_basis(grown, std::min(n, grown.cols()));
+      const Eigen::MatrixXd vectors = root.cwiseInverse().asDiagonal() * basis;
+      const Eigen::MatrixXd projected = vectors.transpose() * (matrix * vectors);
+      const SymmetricEigen ritz = symmetric_eigen(0.5 * (projected + projected.transpose()));
+      std::vector<Index> nearest(static_cast<std::size_t>(ritz.values.size()));
+      std::iota(nearest.begin(), nearest.end(), Index{0});
+      std::stable_sort(nearest.begin(), nearest.end(),
+                       [&](Index a, Index b) { return std::abs(ritz.values[a]) < std::abs(ritz.values[b]); });
+      x = basis * ritz.vectors(Eigen::all, nearest);
+      values = ritz.values(nearest).cwiseAbs();
+      if (pass < 2) x.conservativeResize(Eigen::NoChange, std::min(width, x.cols()));
+    }
+    const Index count = (values.array() <= null_value).count();
+    if (values.size() > 0 && values[0] > far_from_null) return Eigen::MatrixXd(n, 0);
+    if (width == n || (!first && count < x.cols())) return root.cwiseInverse().asDiagonal() * x.leftCols(count);
+  }
+}
 
 double Factorisation::factor_entries() const {
   const auto entries = static_cast<double>(instance_->info(29));

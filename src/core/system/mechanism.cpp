@@ -27,8 +27,12 @@ struct FreeMotion {
   std::vector<bool> turns;  // whether the node has rotations
 };
 
-// Fits one rigid motion (u, θ about the centroid) to the nodes and says it in words.
-std::string describe_motion(const Assembly& assembly, const FreeMotion& motion) {
+// One rigid motion (u, θ about the centroid) fitted to the nodes, in words.
+struct DescribedMotion {
+  std::string words;
+  bool is_rigid = true;
+};
+DescribedMotion describe_motion(const Assembly& assembly, const FreeMotion& motion) {
   const auto count = static_cast<Eigen::Index>(motion.at.size());
   Vector3 centre = Vector3::Zero();
   for (const Vector3& at : motion.at) centre += at / static_cast<double>(count);
@@ -46,17 +50,17 @@ std::string describe_motion(const Assembly& assembly, const FreeMotion& motion) 
   const Eigen::VectorXd fit = least_squares(rows, values);
   const Vector3 move = fit.head<3>(), rotation = fit.tail<3>();
   const double misfit = (rows * fit - values).norm() / std::max(values.norm(), 1e-300);
-  if (misfit > 0.2) return "moves freely, changing its shape";
+  if (misfit > 0.2) return {"moves freely, changing its shape", false};
   if (rotation.norm() * std::max(size, 1e-3) < 1e-3 * move.norm() || rotation.norm() < 1e-9 * move.norm())
-    return "moves freely along " + direction_words(move.normalized());
+    return {"moves freely along " + direction_words(move.normalized())};
   const Vector3 axis = rotation.normalized();
   // A point that does not move across the axis; rounding beside the size of the model prints as zero.
   const double rounding = 1e-6 * std::max(size, centre.norm());
   const Vector3 through = (centre + rotation.cross(move) / rotation.squaredNorm()).unaryExpr([&](double x) {
     return std::abs(x) <= rounding ? 0.0 : x;
   });
-  return fmt::format("turns freely about the direction {} through {}", direction_words(axis),
-                     assembly.describe_position(through));
+  return {fmt::format("turns freely about the direction {} through {}", direction_words(axis),
+                      assembly.describe_position(through))};
 }
 
 std::string carrying_joints(const Assembly& assembly, const std::vector<bool>& moves);
@@ -85,8 +89,20 @@ Problem describe_mechanism(const Assembly& assembly, const System& system, const
     motion.rotation.push_back(rotation);
     motion.turns.push_back(system.has_rotation(static_cast<int>(n)));
   }
-  std::string wrong = moving.empty() ? "the model moves freely"
-                                     : moving.front().first + " " + describe_motion(assembly, moving.front().second);
+  std::string wrong = "the model moves freely";
+  if (!moving.empty()) {
+    // What is soft is bent along by rounding: one that moves as it is comes first.
+    std::size_t first = 0;
+    DescribedMotion described = describe_motion(assembly, moving.front().second);
+    for (std::size_t i = 1; i < moving.size() && !described.is_rigid; ++i)
+      if (DescribedMotion next = describe_motion(assembly, moving[i].second); next.is_rigid) {
+        first = i;
+        described = std::move(next);
+      }
+    std::rotate(moving.begin(), moving.begin() + static_cast<std::ptrdiff_t>(first),
+                moving.begin() + static_cast<std::ptrdiff_t>(first) + 1);
+    wrong = moving.front().first + " " + described.words;
+  }
   if (moving.size() > 1) {
     wrong += "; with it";
     constexpr std::size_t most = 5;
