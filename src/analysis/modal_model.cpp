@@ -108,10 +108,25 @@ void warn_about_mass(ModalModel& model) {
   }
 }
 
-// Modes that end too near the band, mass that they leave out, a model that the bases strain.
+// Modes of what is held so softly beside its own stiffness that digits are lost.
+void warn_about_rounding(ModalModel& model) {
+  constexpr double worth_saying = 1e-4;
+  const Eigen::VectorXd rounding = frequency_rounding(model.at_rest.system, model.basis);
+  Eigen::Index worst = 0;
+  if (rounding.size() == 0 || rounding.maxCoeff(&worst) <= worth_saying) return;
+  const double frequency = model.basis.frequency(static_cast<int>(worst));
+  model.report.warnings.push_back(fmt::format(
+      "mode {}, {}: what holds the model is so soft beside the stiffness of its parts that rounding may shift this "
+      "frequency by {:.2g} %, and static answers by twice that; make the parts less stiff, or hold the model more "
+      "firmly",
+      worst + 1, value_text(frequency, model.plan().show.unit(kind::frequency), 4), 100 * rounding[worst]));
+}
+
+// Modes that end too near the band, mass that they leave out, a model that the bases strain, lost digits.
 void warn_about_modes(ModalModel& model) {
   const ModalBasis& basis = model.basis;
   warn_about_reach(model);
+  warn_about_rounding(model);
   if (!model.plan().modes.near && !model.plan().modes.free_motions) warn_about_mass(model);
   if (basis.statics.grounded)
     model.report.warnings.push_back(

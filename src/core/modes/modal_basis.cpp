@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <limits>
 
 #include "core/clock.h"
 #include "core/dense.h"
@@ -167,6 +168,27 @@ void add_proof(const System& system, int threads, ModalBasis& basis) {
       basis.residual[r] =
           (stiffness_shapes.col(r) - value * mass_shapes.col(r)).norm() / stiffness_shapes.col(r).norm();
   }
+}
+
+// Nothing goes on from modes that are none: both bounds are far above what rounding and the search leave.
+// @throws NumericalError  a mode leaves forces out of balance, or shapes overlap in the mass
+void require_modes(const ModalBasis& basis) {
+  constexpr double most_residual = 1e-3, most_overlap = 1e-6;
+  for (int r = 0; r < basis.modes; ++r)
+    if (!(std::isfinite(basis.omega[r]) && basis.residual[r] <= most_residual))
+      throw NumericalError(
+          fmt::format("mode {} at {:.4g} Hz leaves {:.2g} of its elastic force out of balance: what holds the model is "
+                      "so soft beside the stiffness of its parts that rounding hides it; make the parts less stiff, or "
+                      "hold the model more firmly",
+                      r + 1, basis.frequency(r), basis.residual[r]));
+  for (Index r = 0; r < basis.nonorthogonality.size(); ++r)
+    if (!(basis.nonorthogonality[r] <= most_overlap))
+      throw NumericalError(fmt::format(
+          "{} {} overlaps another in the mass by {:.2g}, so that answers would count it twice: stiffness or "
+          "mass is spread over more decades than the digits of the computation; divide thin lines more "
+          "finely, or leave out masses that do not matter",
+          r < basis.modes ? "mode" : "static shape", r < basis.modes ? r + 1 : r + 1 - basis.modes,
+          basis.nonorthogonality[r]));
 }
 
 // What stands in for static solutions where free motions leave none: the base carries the model like a rigid body.
@@ -351,6 +373,7 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
   if (!request.free_motions && !request.near) append_static_shapes(system, completion, request.residual_vectors, basis);
   report_progress(progress, "checking the modes");
   add_proof(system, threads, basis);
+  require_modes(basis);
   derive(system, basis);
   return basis;
 }
@@ -380,6 +403,7 @@ void complete(const Assembly& assembly, const System& system, const ModeRequest&
   basis.factor_seconds += watch.seconds();
   append_static_shapes(system, completion, request.residual_vectors, basis);
   add_proof(system, threads, basis);
+  require_modes(basis);
   basis.bases.clear();
   basis.feet.clear();
   derive(system, basis);
@@ -409,6 +433,16 @@ void derive(const System& system, ModalBasis& basis) {
   basis.load_participation = (system.loads.transpose() * basis.shapes).transpose();
   add_rigid_mass(system, basis);
   add_reactions(system, basis);
+}
+
+VectorXd frequency_rounding(const System& system, const ModalBasis& basis) {
+  constexpr double epsilon = std::numeric_limits<double>::epsilon();
+  const VectorXd diagonal = system.stiffness.ff.diagonal().cwiseAbs();
+  VectorXd rounding = VectorXd::Zero(basis.modes);
+  for (Index r = 0; r < basis.modes; ++r)
+    if (const double value = basis.omega[r] * basis.omega[r]; value > 0)
+      rounding[r] = 2 * epsilon * basis.shapes.col(r).cwiseAbs2().dot(diagonal) / value;
+  return rounding;
 }
 
 double ModalBasis::frequency(int r) const { return omega[r] / (2 * pi); }

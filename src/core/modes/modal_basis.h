@@ -57,9 +57,13 @@ struct ModalBasis {
 /// shapes without mass.
 /// @param threads  0: one a processor
 /// @throws InputError      a mechanism
-/// @throws NumericalError  not converged, or a mode is missing by the pivot count
+/// @throws NumericalError  not converged, a mode is missing by the pivot count, or rounding has spoilt what was found
 [[nodiscard]] ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
                                      int threads = 0, const Progress& progress = {});
+
+/// By how much, relatively, rounding of the stiffness may shift the frequency of each mode: 2ε φᵀDφ/ω², D the diagonal
+/// of K, of which turned elements leave 4ε (see null_value). 0 of a free motion.
+[[nodiscard]] Eigen::VectorXd frequency_rounding(const System& system, const ModalBasis& basis);
 
 /// Fills in what follows from shapes and static solutions by products alone: participation, rigid mass, reactions. The
 /// damping matrices of the system enter here, its stiffness and mass only in ways that the modes fix already.

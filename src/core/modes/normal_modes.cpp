@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "core/clock.h"
@@ -19,7 +20,6 @@ using Eigen::VectorXd;
 
 constexpr int one_slice = 400;        // up to so many modes from one shift: a further factorisation gains nothing
 constexpr int modes_per_slice = 200;  // of a wider band
-constexpr double just_above = 1 + 2e-6;
 
 double hertz(double value) { return std::sqrt(std::max(0.0, value)) / (2 * pi); }
 
@@ -140,6 +140,14 @@ double NormalModes::next_shift() const {
   return std::pow(highest + std::max(ahead, 1e-6 * highest), 2);
 }
 
+// A factor on the λ of a mode that takes it past what rounding may shift it by: the 4ε φᵀDφ of frequency_rounding() and
+// as much again for the factor, three times.
+double NormalModes::just_above(Index mode) const {
+  constexpr double least = 2e-6, epsilon = std::numeric_limits<double>::epsilon();
+  const double size = shapes.col(mode).cwiseAbs2().dot(stiffness_.diagonal().cwiseAbs());
+  return 1 + std::max(least, values[mode] == 0 ? 0 : 24 * epsilon * size / std::abs(values[mode]));
+}
+
 // All modes below the shift, and at least `above` more.
 void NormalModes::close(double shift, int above) {
   const Factorisation shifted = factorise(shift);
@@ -184,7 +192,8 @@ void NormalModes::complete() {
     if (exhausted || (range_.count && found >= *range_.count)) {
       if (range_.count) keep(0, std::min<Index>(values.size(), *range_.count));
       if (values.size() == 0) return;
-      close(std::max(values[values.size() - 1] * just_above, least_count_), 0);
+      const Index last = values.size() - 1;
+      close(std::max(values[last] * just_above(last), least_count_), 0);
       return keep(0, counted_below);
     }
     close(next_shift(), std::min(wanted() - found, modes_per_slice) / 2);
@@ -212,12 +221,14 @@ void NormalModes::find_nearest(double value, int count) {
     for (const double v : values) distances.push_back(std::abs(std::sqrt(std::max(0.0, v)) - middle));
     std::sort(distances.begin(), distances.end());
     const double farthest = distances[std::min(distances.size(), static_cast<std::size_t>(count)) - 1];
-    const Index first = found_below(std::pow(std::max(0.0, middle - farthest), 2) / just_above);
-    keep(first, found_below(std::pow(middle + farthest, 2) * just_above) - first);
+    const double wider = just_above(0);  // the softest: of the others rounding is less
+    const Index first = found_below(std::pow(std::max(0.0, middle - farthest), 2) / wider);
+    keep(first, found_below(std::pow(middle + farthest, 2) * wider) - first);
   }
   // Those of one frequency cut apart at either end are told by the pivots there.
   for (int round = 0; round < 8; ++round) {
-    const double low = values[0] / just_above, high = values[values.size() - 1] * just_above;
+    const Index last = values.size() - 1;
+    const double low = values[0] / just_above(0), high = values[last] * just_above(last);
     const int below = count_below(low), upto = count_below(high);
     const int missing = upto - below - static_cast<int>(values.size());
     if (missing < 0) throw NumericalError("more modes are found than the pivots count");

@@ -68,6 +68,7 @@ class NormalModes {
   void keep(Eigen::Index first, Eigen::Index count);
   void close(double shift, int above);
   [[nodiscard]] double next_shift() const;
+  [[nodiscard]] double just_above(Eigen::Index mode) const;
   [[nodiscard]] int found_below(double value) const;
   [[nodiscard]] int wanted() const;
 

@@ -149,6 +149,45 @@ TEST(Loads, EndForcesOfLoadedBeamsAreThoseOfStatics) {
   }
 }
 
+// A weight on two thin wires, one element each: N = F/(2 sin α) under its weight and under a pull, and it stretches
+// them by F L/(2 EA sin² α). Stretch is (L/d)² times as stiff as bending, 4e8 to 4e12; no direction is without mass.
+TEST(Loads, ThinWiresCarryAWeightByStatics) {
+  for (const double diameter : {1e-3, 1e-4, 1e-5}) {
+    SCOPED_TRACE(diameter);
+    Assembly model;
+    model.materials = {{"steel", 210e9, 0.3, 7850, std::nullopt}};
+    model.parts = {{"wire", 0, rod_section(diameter, 0.3)}};
+    const int apex = test::add_node(model, {0, 0, -1.2});
+    for (const double x : {-1.6, 1.6}) {
+      const int foot = test::add_node(model, {x, 0, 0});
+      model.beams.push_back({{foot, apex}, 0, {model.position(foot), model.position(apex), Vector3::UnitY()}});
+    }
+    model.masses = {{"weight", apex, Vector3::Zero(), 1, Matrix3::Identity() * 1e-6}};
+    model.bases = {{"fixture", {SupportNode{1}, SupportNode{2}}, Vector3::Zero()}};
+    LoadColumn weight, pull;
+    weight.field = Vector3(0, 0, -standard_gravity);
+    pull.on_nodes[apex] = (Vector6() << 0, 0, 1000, 0, 0, 0).finished();
+    model.loads = {named_load("weight", weight), named_load("pull", pull)};
+    const Solved solved(model, test::count(6), test::ratio(0.01));
+    EXPECT_LE(solved.basis.largest_nonorthogonality(), 1e-9);
+    for (const int load : {0, 1}) {
+      Environment still;
+      still.form = StaticInput{};
+      still.load_cases = {{"", {{load, "", {}, 1.0}}}};
+      const VectorXcd z =
+          static_state(*excitations(still, solved.assembly, solved.system).front(), solved.system, solved.basis);
+      const double wires = 7850 * model.parts[0].section.area * 4, area = model.parts[0].section.area;
+      const double force = load == 0 ? -(1 + 0.5 * wires) * standard_gravity : 1000;  // half of them hangs on the feet
+      const double up =
+          solved.channels.motion(apex, NodeMotion::relative_displacement).row(2).dot(z.transpose()).real();
+      EXPECT_NEAR(up / (force * 2 / (2 * 210e9 * area * 0.36)), 1, 2e-6);  // bending carries (d/L)² of it
+      if (load == 1) {
+        EXPECT_NEAR((solved.channels.beam_forces(0) * z)[0].real() / (-force / 1.2), 1, 2e-6);
+      }
+    }
+  }
+}
+
 // A field a on all mass does to motions relative to the base what a base acceleration −a does, and so to its reactions.
 TEST(Loads, AFieldActsAsTheOppositeBaseAcceleration) {
   const Solved solved(loaded_portal(0.05), test::count(8), {});

@@ -109,6 +109,48 @@ TEST(DrawnMechanisms, AreAllRefusedAndNothingElseIs) {
   }
 }
 
+// Dashpots and loss factors of their own lead to no other end.
+TEST(DrawnMechanisms, AreRefusedBeforeTheirDampingIsLookedAt) {
+  for (unsigned seed = 1; seed <= 60; ++seed) {
+    SCOPED_TRACE(seed);
+    DrawnTree tree(seed, seed % 2 == 0 ? DrawnTree::LeftOut::translation : DrawnTree::LeftOut::rotation);
+    for (Spring& spring : tree.assembly.springs) {
+      spring.loss_factor = 0.1;
+      spring.dashpot.setConstant(3);
+    }
+    const System system = make_system(tree.assembly);
+    for (const ModeRequest& request : {test::count(5), ModeRequest{1000.0, std::nullopt, true, true}}) {
+      try {
+        (void)solve_modes(tree.assembly, system, request);
+        ADD_FAILURE() << "nothing is refused";
+      } catch (const InputError& error) {
+        EXPECT_THAT(error.what(), testing::HasSubstr("freely"));
+      }
+    }
+  }
+}
+
+// A body on a spring k beneath a stiff one: held ever more softly, the error of its frequency is below what is stated,
+// until it is refused.
+TEST(SoftlyHeldModel, SaysWhatRoundingMayDoToItsFrequency) {
+  int refused = 0;
+  for (double soft = 1e6; soft > 1e-3; soft /= 7) {
+    SCOPED_TRACE(soft);
+    const Assembly model = test::chain({1, 1}, {soft, 1e15 / 3});
+    const System system = make_system(model);
+    try {
+      const ModalBasis basis = solve_modes(model, system, test::count(1));
+      const double exact = std::sqrt(soft / 2), rounding = frequency_rounding(system, basis)[0];
+      EXPECT_LE(std::abs(basis.omega[0] / exact - 1), rounding + 1e-9);
+      EXPECT_LE(rounding, 0.2);
+    } catch (const Error&) {  // too little of the force in balance, or nothing that rounding tells from free
+      ++refused;
+      EXPECT_LE(soft, 100);
+    }
+  }
+  EXPECT_GE(refused, 3);
+}
+
 // The same tube in metres and in millimetres, as an end that slides along it.
 TEST(DrawnMechanisms, DoNotDependOnTheUnit) {
   for (const double unit : {1.0, 1e-3, 1e3}) {
