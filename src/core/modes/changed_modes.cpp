@@ -33,6 +33,21 @@ MatrixXd orthonormal_in(const SparseMatrix& stiffness, MatrixXd columns) {
 KnownModes::KnownModes(const Assembly& assembly, const System& system, const ModalBasis& basis)
     : system_(system), basis_(basis), stiffness_(factorise_stiffness(assembly, system)) {}
 
+// Steps with the known factor: each leaves of the error what the change of the stiffness is of it. They end where one
+// does not come nearer.
+MatrixXd KnownModes::corrected(const System& changed, MatrixXd x, const MatrixXd& forces) const {
+  constexpr int steps = 2;
+  double before = HUGE_VAL;
+  for (int step = 0; step < steps; ++step) {
+    const MatrixXd correction = stiffness_.solve(forces - changed.stiffness.ff * x);
+    const double size = correction.norm();
+    if (!(size < before)) break;
+    before = size;
+    x += correction;
+  }
+  return x;
+}
+
 ModalBasis KnownModes::of(const System& changed) const {
   if (changed.free != system_.free || changed.node_of_column != system_.node_of_column ||
       changed.component_of_column != system_.component_of_column || changed.supports != system_.supports)
@@ -45,11 +60,10 @@ ModalBasis KnownModes::of(const System& changed) const {
   const MatrixXd& supports = changed.support_motion;
   if (statics.moves_rigidly)
     statics.influence = changed.rigid;
-  else  // one step from the known one
-    statics.influence -= stiffness_.solve(changed.stiffness.ff * statics.influence + changed.stiffness.fs * supports);
+  else
+    statics.influence = corrected(changed, std::move(statics.influence), -(changed.stiffness.fs * supports));
   statics.inertia_load = changed.mass.ff * statics.influence + changed.mass.fs * supports;
-  statics.unit_acceleration +=
-      stiffness_.solve(statics.inertia_load - changed.stiffness.ff * statics.unit_acceleration);
+  statics.unit_acceleration = corrected(changed, std::move(statics.unit_acceleration), statics.inertia_load);
 
   const VectorXd lambda = basis_.omega.array().isFinite().select(basis_.omega.array().square(), 0);
   const SparseMatrix stiffer = changed.stiffness.ff - system_.stiffness.ff, heavier = changed.mass.ff - system_.mass.ff;
@@ -72,7 +86,10 @@ ModalBasis KnownModes::of(const System& changed) const {
   basis.shapes = span * (eigen.vectors.rowwise().reverse() * scale.asDiagonal());
   basis.modes = std::min<int>(basis_.modes, static_cast<int>(n) - basis.massless);
   basis.has_feet = basis_.has_feet;
-  basis.foot_influence = basis_.foot_influence;
+  for (std::size_t foot = 0; foot < basis_.foot_influence.size(); ++foot)
+    basis.foot_influence.push_back(
+        corrected(changed, basis_.foot_influence[foot],
+                  -MatrixXd(changed.stiffness.fs.middleCols(6 * static_cast<Index>(foot), 6))));
   basis.exhausted = basis_.exhausted;
   basis.proven_below = basis_.proven_below;
   basis.residual = basis_.residual.head(basis.modes);

@@ -18,12 +18,16 @@ class KnownModes {
   ///     φ_r − K⁻¹ (ΔK − λ_r ΔM) φ_r
   ///
   /// Shapes err by the square of the change and frequencies by its fourth power, so that derivatives by differences
-  /// are exact (Fox & Kapoor, AIAA J. 6(12), 1968, with the static part of what is left out). Static solutions are
-  /// corrected once. As many modes as are known; nothing is proven about others.
+  /// are exact (Fox & Kapoor, AIAA J. 6(12), 1968, with the static part of what is left out). Static solutions, and what
+  /// the motions of feet do, are
+  /// corrected in two steps. As many modes as are known; nothing is proven about others.
   /// @throws InputError  other unknowns: the change makes another mesh
   [[nodiscard]] ModalBasis of(const System& changed) const;
 
  private:
+  /// X of K X = F of the changed model, from that of the known one.
+  [[nodiscard]] Eigen::MatrixXd corrected(const System& changed, Eigen::MatrixXd x,
+                                          const Eigen::MatrixXd& forces) const;
   const System& system_;
   const ModalBasis& basis_;
   Factorisation stiffness_;

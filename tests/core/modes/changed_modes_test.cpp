@@ -65,12 +65,52 @@ TEST(KnownModes, AreThoseOfAChangedModel) {
                                due = after.channels.motion(tip, NodeMotion::absolute_acceleration) *
                                      anew.state(frequency);
         EXPECT_LE((got - due).norm() / due.norm(), of_response) << each.what << ' ' << factor << ' ' << f;
+        for (int foot = 0; foot < std::min<int>(2, static_cast<int>(before.system.supports / 6)); ++foot) {
+          const Eigen::VectorXcd on_foot = channels.foot_reaction(foot, Vector3::Zero()) * transfer.state(frequency);
+          const Eigen::VectorXcd solved = after.channels.foot_reaction(foot, Vector3::Zero()) * anew.state(frequency);
+          EXPECT_LE((on_foot - solved).norm() / solved.norm(), of_response) << each.what << ' ' << factor << ' ' << f;
+        }
       }
     }
   }
   const Solved before(frame, test::count(4), test::loss_factor(0.03));
   const Solved less(test::chain({1, 2}, {1e5, 1e5}), test::count(4), test::ratio(0.01));
   EXPECT_THROW((void)KnownModes(before.assembly, before.system, before.basis).of(less.system), InputError);
+}
+
+// Two rods in a row between two feet, F at the middle: the feet carry F k₁/(k₁ + k₂) and F k₂/(k₁ + k₂), at rest too.
+TEST(KnownModes, ShareAForceBetweenFeetAsTheChangedStiffnessDoes) {
+  Assembly model = test::cantilever({.elements = 2});
+  model.parts.push_back({"second", 0, model.parts[0].section});
+  model.materials.push_back(model.materials[0]);
+  model.parts[1].material = 1;
+  model.beams[1].part = 1;
+  model.bases[0].feet.push_back(SupportNode{2});
+  Load load;
+  load.columns.resize(1);
+  load.columns[0].on_nodes[1] = (Vector6() << 1000, 0, 0, 0, 0, 0).finished();
+  load.factors = {1};
+  model.loads = {load};
+  const Solved before(model, test::count(6), test::ratio(0.01));
+  const KnownModes known(before.assembly, before.system, before.basis);
+  for (const double factor : {1.0, 1.001, 0.98, 1.1}) {
+    SCOPED_TRACE(factor);
+    Assembly changed = model;
+    changed.materials[1].youngs_modulus *= factor;
+    const System system = make_system(changed);
+    const ModalBasis basis = known.of(system);
+    const ModalDamping damping = damp(system, basis, test::ratio(0.01));
+    const Channels channels(changed, system, basis, damping);
+    Environment still;
+    still.form = StaticInput{};
+    still.load_cases = {{"", {{0, "", {}, 1.0}}}};
+    const Eigen::VectorXcd z = static_state(*excitations(still, changed, system).front(), system, basis);
+    for (const int foot : {0, 1}) {
+      const double part = (foot == 0 ? 1 : factor) / (1 + factor);
+      EXPECT_NEAR((channels.foot_reaction(foot, Vector3::Zero()) * z)[0].real() / (-1000 * part), 1,
+                  1e-9 + std::pow(std::abs(factor - 1), 3));
+    }
+  }
 }
 
 }  // namespace
