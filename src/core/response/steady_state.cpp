@@ -159,35 +159,32 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
         with_static ? largest_with_static(constant, w) : LargestWithStatic{largest_over_phase(w), -phase_of_largest(w)};
     if (largest.value > best.value) best = {largest.value, frequency, -largest.instant, false};
   };
+  const auto is_near = [&](std::size_t i) { return magnitudes[static_cast<Index>(i)] >= near_enough_ * highest; };
   for (std::size_t i = 0; i < grid_.size(); ++i) {
-    const auto at_point = static_cast<Index>(i);
-    const double height = magnitudes[at_point];
-    const bool falls_before = i == 0 || magnitudes[at_point - 1] <= height;
-    const bool falls_after = i + 1 == grid_.size() || magnitudes[at_point + 1] <= height;
-    if (!falls_before || !falls_after || height < near_enough_ * highest) continue;
-    consider(grid_[i]);
-    // On each side of the point, where the amplitudes follow one law, look for a root of the derivative.
-    for (const std::size_t left : {i - 1, i}) {
-      if (left >= grid_.size() || left + 1 >= grid_.size()) continue;  // also i − 1 of the first point
-      const double a = grid_[left], b = grid_[left + 1];
-      const auto slope = [&](double f) {
-        const double inside = 0.5 * (a + b);
-        const auto [amplitude, amplitude_slope] = with_slope(measure, f, inside);
-        const auto [unscaled, unscaled_slope] = trace.with_slope(f, inside, amplitude, amplitude_slope);
-        const VectorXcd w = scale * unscaled, dw = scale * unscaled_slope;
-        if (!with_static) return slope_of_square(w, dw);
-        const double instant = largest_with_static(constant, w).instant;  // stationary: only dw counts
-        return 2 * at_instant(constant, w, instant).dot((dw * std::polar(1.0, instant)).real());
-      };
-      const double slope_a = slope(a), slope_b = slope(b);
-      if (!(slope_a > 0 && slope_b < 0)) continue;
-      std::uintmax_t steps = 100;
-      const auto close = [](double x, double y) {
-        return std::abs(x - y) <= 0.1 * peak_frequency_tolerance * std::abs(x);
-      };
-      const auto [lower, upper] = boost::math::tools::toms748_solve(slope, a, b, slope_a, slope_b, close, steps);
-      consider(0.5 * (lower + upper));
-    }
+    if (is_near(i)) consider(grid_[i]);
+    if (i + 1 == grid_.size() || !(is_near(i) || is_near(i + 1))) continue;
+    // Between two points, where the amplitudes follow one law, a top is a root of the derivative; it may lie between
+    // two that rise.
+    const double a = grid_[i], b = grid_[i + 1];
+    const auto slope = [&](double f) {
+      const double inside = 0.5 * (a + b);
+      const auto [amplitude, amplitude_slope] = with_slope(measure, f, inside);
+      const auto [unscaled, unscaled_slope] = trace.with_slope(f, inside, amplitude, amplitude_slope);
+      const VectorXcd w = scale * unscaled, dw = scale * unscaled_slope;
+      if (!with_static) return slope_of_square(w, dw);
+      const double instant = largest_with_static(constant, w).instant;  // stationary: only dw counts
+      return 2 * at_instant(constant, w, instant).dot((dw * std::polar(1.0, instant)).real());
+    };
+    const double slope_a = slope(a);
+    if (!(slope_a > 0)) continue;
+    const double slope_b = slope(b);
+    if (!(slope_b < 0)) continue;
+    std::uintmax_t steps = 100;
+    const auto close = [](double x, double y) {
+      return std::abs(x - y) <= 0.1 * peak_frequency_tolerance * std::abs(x);
+    };
+    const auto [lower, upper] = boost::math::tools::toms748_solve(slope, a, b, slope_a, slope_b, close, steps);
+    consider(0.5 * (lower + upper));
   }
   best.at_end = best.frequency == grid_.front() || best.frequency == grid_.back();
   return best;
