@@ -262,7 +262,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   if (!sheets.empty()) terminal.print(fmt::format("Sheets:  {}\n", (folder.target() / "sheets").string()));
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
-  if (!failure.empty()) throw FileError("the results hold no figures: " + failure);
+  if (!failure.empty()) throw FileError(failure);
   return analysis.assessment.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 

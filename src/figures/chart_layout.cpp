@@ -112,7 +112,8 @@ void fit_range(const Panel& panel, Frame& frame) {
       frame.y_from = std::max(frame.y_from, cut);
     }
   } else {
-    const double room = 0.08 * std::max(highest - lowest, 1e-12 * std::abs(highest));
+    const bool is_flat = highest - lowest <= 1e-6 * std::max(std::abs(highest), std::abs(lowest));
+    const double room = !is_flat ? 0.08 * (highest - lowest) : highest == 0 ? 1 : 0.5 * std::abs(highest);
     frame.y_from = lowest >= 0 && lowest < 0.3 * highest ? 0 : lowest - room;
     frame.y_to = highest + room;
   }

@@ -3,9 +3,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <span>
 
 #include "analysis/spring_summaries.h"
+#include "core/error.h"
 #include "core/parallel.h"
 #include "figures/assessment_charts.h"
 #include "figures/model_pictures.h"
@@ -336,21 +339,44 @@ NamedChart chart_of_profile(const Profile& profile, const std::string& heading, 
                        show);
 }
 
-Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder) {
+Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder, std::vector<std::string>& failures) {
+  failures.resize(drawings.size());
   Jobs jobs;
-  std::vector<ChartFiles> charts;
-  for (const Drawing& drawing : drawings) {
-    if (drawing.chart)
-      charts.push_back({&*drawing.chart, folder.path(drawing.file()).replace_extension()});
-    else
-      jobs.emplace_back([&drawing, &folder] { folder.write(drawing.file(), drawing.picture()); });
+  std::vector<std::size_t> charts;
+  for (std::size_t i = 0; i < drawings.size(); ++i) {
+    if (drawings[i].chart) {
+      charts.push_back(i);
+      continue;
+    }
+    jobs.emplace_back([&drawing = drawings[i], &failure = failures[i], &folder] {
+      try {
+        folder.write(drawing.file(), drawing.picture());
+      } catch (const FileError& error) {
+        failure = error.what();
+      }
+    });
   }
+  const auto draw = [&drawings, &folder](std::span<const std::size_t> chosen) {
+    std::vector<ChartFiles> files;
+    for (const std::size_t i : chosen)
+      files.push_back({&*drawings[i].chart, folder.path(drawings[i].file()).replace_extension()});
+    draw_charts(files);
+  };
   constexpr std::size_t together = 6;  // charts in one process, so that its start does not weigh
   for (std::size_t first = 0; first < charts.size(); first += together) {
     const auto end = charts.begin() + static_cast<std::ptrdiff_t>(std::min(first + together, charts.size()));
-    jobs.emplace_back([batch = std::vector<ChartFiles>(charts.begin() + static_cast<std::ptrdiff_t>(first), end)] {
-      draw_charts(batch);
-    });
+    jobs.emplace_back(
+        [draw, &failures, batch = std::vector<std::size_t>(charts.begin() + static_cast<std::ptrdiff_t>(first), end)] {
+          try {
+            draw(batch);
+          } catch (const FileError&) {  // whichever it is: one by one
+            for (const std::size_t i : batch) try {
+                draw(std::array{i});
+              } catch (const FileError& error) {
+                failures[i] = error.what();
+              }
+          }
+        });
   }
   return jobs;
 }

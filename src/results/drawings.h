@@ -37,7 +37,9 @@ struct DrawingRequest {
 };
 [[nodiscard]] std::vector<Drawing> drawings_of(const Analysis& analysis, const DrawingRequest& request);
 
-/// Draws all of them into the folder's figures/; a job throws FileError where one could not be drawn.
-[[nodiscard]] Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder);
+/// Draws all of them into the folder's figures/. A chart that cannot be drawn costs no other.
+/// @param failures  of each drawing, which stays empty where it was drawn
+[[nodiscard]] Jobs drawing_jobs(const std::vector<Drawing>& drawings, const RunFolder& folder,
+                                std::vector<std::string>& failures);
 
 }  // namespace avrenk

@@ -51,7 +51,7 @@ class Writer {
                       : analysis_.assessment.all_met()    ? Report::Judgement::met
                                                           : Report::Judgement::exceeded;
     report_.warnings = analysis_.report.warnings;
-    if (!context_.trouble.empty()) report_.warnings.push_back("This report has no figures: " + context_.trouble);
+    if (!context_.trouble.empty()) report_.warnings.push_back(context_.trouble);
     summarise();
     for (std::vector<std::string>* lines : {&report_.summary, &report_.warnings})
       for (std::string& line : *lines) line = kept_together(std::move(line));
@@ -99,7 +99,6 @@ class Writer {
 
   // Figures of a section whose names begin so.
   void put_figures(ReportSection& section, const std::string& group, const std::string& begins = "") {
-    if (!context_.trouble.empty()) return;
     for (const Drawing& drawing : drawings_)
       if (drawing.section == group && drawing.in_report && drawing.name.starts_with(begins))
         section.figures.push_back({drawing.file(), drawing.caption, drawing.in_words,

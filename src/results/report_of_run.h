@@ -13,7 +13,7 @@ namespace avrenk {
 struct ReportContext {
   std::string verdict, command, date;
   std::vector<std::string> overrides;  ///< "damping.otherwise=2 %"
-  std::string trouble;                 ///< why there are no figures; empty: they stand in the folder
+  std::string trouble;                 ///< which figures are missing and why; empty: none
 };
 
 /// The lines of a text file, for a listing. @throws FileError  it cannot be read

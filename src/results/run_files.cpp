@@ -3,6 +3,7 @@
 #include <fmt/chrono.h>
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "analysis/summaries.h"
@@ -119,6 +120,33 @@ void write_tables(const Analysis& analysis, const RunTables& tables, const std::
   request.plan.write([&](const std::string& name, const std::string& content) { folder.write(name, content); });
 }
 
+namespace {
+
+// Leaves out what could not be drawn; all of it where no chart could be, as without gnuplot. @return  what is missing
+std::string leave_out_failed(std::vector<Drawing>& drawings, const std::vector<std::string>& failures,
+                             const RunFolder& folder) {
+  const auto first = std::find_if(failures.begin(), failures.end(), [](const auto& text) { return !text.empty(); });
+  if (first == failures.end()) return "";
+  std::vector<Drawing> drawn;
+  bool any_chart = false;
+  for (std::size_t i = 0; i < drawings.size(); ++i) {
+    std::error_code ignored;
+    if (!failures[i].empty()) {
+      for (const char* rest : {".svg.partial", ".png.partial"})
+        std::filesystem::remove(folder.path("figures/" + drawings[i].name + rest), ignored);
+      continue;
+    }
+    any_chart = any_chart || drawings[i].chart;
+    drawn.push_back(std::move(drawings[i]));
+  }
+  const std::size_t all = drawings.size(), missing = all - drawn.size();
+  drawings = any_chart ? std::move(drawn) : std::vector<Drawing>();
+  return any_chart ? fmt::format("{} of {} figures could not be drawn: {}", missing, all, *first)
+                   : fmt::format("the results hold no figures: {}", *first);
+}
+
+}  // namespace
+
 std::string write_for_readers(const Analysis& analysis, const RunTables& tables, const WriteRequest& request,
                               const RunFolder& folder, const Progress& progress) {
   if (!request.figures) {
@@ -126,31 +154,21 @@ std::string write_for_readers(const Analysis& analysis, const RunTables& tables,
     return "";
   }
   std::vector<Drawing> drawings;
+  std::vector<std::string> failures;
   std::string failure;
-  Jobs to_draw;
+  Jobs jobs = field_jobs(analysis, folder);
+  jobs.insert(jobs.begin() + 1, [&] { keep_modes(analysis, request.plan, folder); });
   try {
     drawings =
         drawings_of(analysis, {request.model, request.modes, request.responses, request.overview, request.complex});
-    to_draw = drawing_jobs(drawings, folder);
+    for (std::function<void()>& job : drawing_jobs(drawings, folder, failures)) jobs.push_back(std::move(job));
   } catch (const FileError& error) {
-    failure = error.what();
+    failure = fmt::format("the results hold no figures: {}", error.what());
   }
-  std::vector<std::string> failures(to_draw.size());
-  Jobs jobs = field_jobs(analysis, folder);
-  jobs.insert(jobs.begin() + 1, [&] { keep_modes(analysis, request.plan, folder); });
-  for (std::size_t i = 0; i < to_draw.size(); ++i)
-    jobs.emplace_back([&, i] {
-      try {
-        to_draw[i]();
-      } catch (const FileError& error) {
-        failures[i] = error.what();
-      }
-    });
   report_progress(progress, fmt::format("drawing {} figures, writing fields", drawings.size()));
   run_jobs(jobs.size(), request.threads, [&](std::size_t i) { jobs[i](); });
-  for (const std::string& each : failures)
-    if (failure.empty()) failure = each;
-  if (!failure.empty()) {
+  if (failure.empty()) failure = leave_out_failed(drawings, failures, folder);
+  if (drawings.empty()) {
     std::error_code ignored;
     std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
   }

@@ -163,5 +163,21 @@ TEST(LoadPlans, AnswerWithChosenModes) {
   EXPECT_THAT(with("{from: 1 Hz, to: 2 Hz}").err, HasSubstr("no mode lies in the band that it chooses"));
 }
 
+// A force of one phase throughout, and answers that are exactly zero: they are drawn as what they are.
+TEST(LoadPlans, DrawWhatDoesNotChangeAndWhatIsZero) {
+  const TemporaryFolder folder;
+  std::string plan = example("strut-receptance.yaml");
+  plan.insert(
+      plan.find("\nenvironments:"),
+      "\n  idle: {at: foot, quantities: [relative displacement]}\nprofiles:\n  stroke: {sine: {force: [[20 Hz, 1 N, "
+      "30 deg], [2000 Hz, 1 N, 30 deg]]}}\n");
+  plan.replace(plan.find("\n\nlimits:"), std::string::npos,
+               "\n  stroke: {loads: {at-head: stroke}}\n  stroked: {loads: {at-head: stroke}, method: direct}\n");
+  (void)folder.write("strut.yaml", plan);
+  const Ran ran = run_program(folder, "run strut.yaml --audit 0");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(listing(folder / "strut-results"), HasSubstr("figures/profile.stroke.svg"));
+}
+
 }  // namespace
 }  // namespace avrenk

@@ -1,5 +1,6 @@
 #include "figures/chart.h"
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <cmath>
@@ -151,6 +152,24 @@ TEST(Chart, ShowsFiveDecadesOfWhatMatters) {
   EXPECT_EQ(range(false, 1e-7).first, 0.1);  // too far below
   EXPECT_LT(range(true, 0).first, 2e-9 / 2);
   EXPECT_LE(range(true, 0).second, 2e-4);
+}
+
+// What does not change has an axis too, whose ends differ in the digits with which they are written.
+TEST(Chart, HasRoomAroundWhatIsFlat) {
+  for (const bool logarithmic : {false, true})
+    for (const double value : {30.0, -30.0, 0.0, 1e-12, 1e12})
+      for (const double ripple : {0.0, 1e-13}) {
+        Panel panel{{"Phase (°)"}};
+        panel.series = {Series{"curve", {1, 2}, {value, value * (1 + ripple)}}};
+        const Axis x{"Frequency"};
+        Frame frame{x, 1, 2, 0, 0, logarithmic, 0, 1, 1, 0};
+        fit_range(panel, frame);
+        SCOPED_TRACE(fmt::format("{} {}", value, logarithmic));
+        EXPECT_LT(std::stod(fmt::format("{:.10g}", frame.y_from)), std::stod(fmt::format("{:.10g}", frame.y_to)));
+        if (logarithmic && value <= 0) continue;
+        EXPECT_LE(frame.y_from, value);
+        EXPECT_GT(frame.y_to, value);
+      }
 }
 
 }  // namespace
