@@ -4,6 +4,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <filesystem>
 
 #include "support/program.h"
 #include "support/summary.h"
@@ -176,7 +177,7 @@ TEST(LoadPlans, DrawWhatDoesNotChangeAndWhatIsZero) {
   (void)folder.write("strut.yaml", plan);
   const Ran ran = run_program(folder, "run strut.yaml --audit 0");
   EXPECT_EQ(ran.status, 0) << ran.err;
-  EXPECT_THAT(listing(folder / "strut-results"), HasSubstr("figures/profile.stroke.svg"));
+  EXPECT_TRUE(std::filesystem::exists(folder / "strut-results/figures/profile.stroke.svg"));
 }
 
 }  // namespace
