@@ -28,6 +28,7 @@ ModalModel take_or_solve(ModelAtRest at_rest, const std::vector<std::filesystem:
   model.print = print_of(assembly, system);
   for (const std::filesystem::path& file : kept) {
     KeptModes found = read_modes(file, system, model.print, plan.modes);
+    if (found.basis && !what_is_invalid(*found.basis).empty()) found = {std::nullopt, "its modes are not valid"};
     if (!found.basis) {
       if (model.modes_note.empty() && !found.why_not.empty())
         model.modes_note = fmt::format("modes: computed anew, not taken from {}: {}", file.string(), found.why_not);

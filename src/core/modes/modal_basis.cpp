@@ -170,26 +170,9 @@ void add_proof(const System& system, int threads, ModalBasis& basis) {
   }
 }
 
-// Nothing goes on from modes that are none. Rounding alone leaves residuals of 1e-7 in thin plates and more in foils,
-// whose frequencies are right all the same: see frequency_rounding().
-// @throws NumericalError  a mode leaves forces out of balance, or shapes overlap in the mass
-void require_modes(const ModalBasis& basis) {
-  constexpr double most_residual = 0.1, most_overlap = 1e-6;
-  for (int r = 0; r < basis.modes; ++r)
-    if (!(std::isfinite(basis.omega[r]) && basis.residual[r] <= most_residual))
-      throw NumericalError(
-          fmt::format("mode {} at {:.4g} Hz leaves {:.2g} of its elastic force out of balance: what holds the model is "
-                      "so soft beside the stiffness of its parts that rounding hides it; make the parts less stiff, or "
-                      "hold the model more firmly",
-                      r + 1, basis.frequency(r), basis.residual[r]));
-  for (Index r = 0; r < basis.nonorthogonality.size(); ++r)
-    if (!(basis.nonorthogonality[r] <= most_overlap))
-      throw NumericalError(fmt::format(
-          "{} {} overlaps another in the mass by {:.2g}, so that answers would count it twice: stiffness or "
-          "mass is spread over more decades than the digits of the computation; divide thin lines more "
-          "finely, or leave out masses that do not matter",
-          r < basis.modes ? "mode" : "static shape", r < basis.modes ? r + 1 : r + 1 - basis.modes,
-          basis.nonorthogonality[r]));
+// @throws NumericalError  what was found is no set of modes
+void require_valid(const ModalBasis& basis) {
+  if (const std::string wrong = what_is_invalid(basis); !wrong.empty()) throw NumericalError(wrong);
 }
 
 // What stands in for static solutions where free motions leave none: the base carries the model like a rigid body.
@@ -374,7 +357,7 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
   if (!request.free_motions && !request.near) append_static_shapes(system, completion, request.residual_vectors, basis);
   report_progress(progress, "checking the modes");
   add_proof(system, threads, basis);
-  require_modes(basis);
+  require_valid(basis);
   derive(system, basis);
   return basis;
 }
@@ -404,7 +387,7 @@ void complete(const Assembly& assembly, const System& system, const ModeRequest&
   basis.factor_seconds += watch.seconds();
   append_static_shapes(system, completion, request.residual_vectors, basis);
   add_proof(system, threads, basis);
-  require_modes(basis);
+  require_valid(basis);
   basis.bases.clear();
   basis.feet.clear();
   derive(system, basis);
@@ -434,6 +417,28 @@ void derive(const System& system, ModalBasis& basis) {
   basis.load_participation = (system.loads.transpose() * basis.shapes).transpose();
   add_rigid_mass(system, basis);
   add_reactions(system, basis);
+}
+
+// Rounding alone leaves residuals of 1e-7 in thin plates and more in foils, whose frequencies are right all the same:
+// see frequency_rounding().
+std::string what_is_invalid(const ModalBasis& basis) {
+  constexpr double most_residual = 0.1, most_overlap = 1e-6;
+  for (int r = 0; r < basis.modes; ++r)
+    if (!(std::isfinite(basis.omega[r]) && basis.residual[r] <= most_residual))
+      return fmt::format(
+          "mode {} at {:.4g} Hz leaves {:.2g} of its elastic force out of balance: what holds the model is so soft "
+          "beside the stiffness of its parts that rounding hides it; make the parts less stiff, or hold the model more "
+          "firmly",
+          r + 1, basis.frequency(r), basis.residual[r]);
+  for (Index r = 0; r < basis.nonorthogonality.size(); ++r)
+    if (!(basis.nonorthogonality[r] <= most_overlap))
+      return fmt::format(
+          "{} {} overlaps another in the mass by {:.2g}, so that answers would count it twice: stiffness or mass is "
+          "spread over more decades than the digits of the computation; divide thin lines more finely, or leave out "
+          "masses that do not matter",
+          r < basis.modes ? "mode" : "static shape", r < basis.modes ? r + 1 : r + 1 - basis.modes,
+          basis.nonorthogonality[r]);
+  return "";
 }
 
 VectorXd frequency_rounding(const System& system, const ModalBasis& basis) {

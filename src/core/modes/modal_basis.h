@@ -61,6 +61,10 @@ struct ModalBasis {
 [[nodiscard]] ModalBasis solve_modes(const Assembly& assembly, const System& system, const ModeRequest& request,
                                      int threads = 0, const Progress& progress = {});
 
+/// A sentence where a mode leaves more than 0.1 of its elastic force out of balance or is no number, or shapes overlap
+/// in the mass by more than 1e-6; "" where neither is so.
+[[nodiscard]] std::string what_is_invalid(const ModalBasis& basis);
+
 /// By how much, relatively, rounding of the stiffness may shift the frequency of each mode: 2ε φᵀDφ/ω², D the diagonal
 /// of K, of which turned elements leave 4ε (see null_value). 0 of a free motion.
 [[nodiscard]] Eigen::VectorXd frequency_rounding(const System& system, const ModalBasis& basis);
