@@ -42,6 +42,17 @@ std::set<std::pair<int, int>> connected_parts(const Assembly& assembly, const st
   return pairs;
 }
 
+// For each node the parts that a joint leads to from there, its own among them.
+std::vector<std::set<int>> linked_parts(const Assembly& assembly, const std::vector<std::vector<int>>& parts) {
+  std::vector<std::set<int>> linked(parts.size());
+  for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) {
+    const std::set<int> all = parts_at(nodes, parts);
+    for (const int node : nodes)
+      if (node >= 0) linked[static_cast<std::size_t>(node)].insert(all.begin(), all.end());
+  });
+  return linked;
+}
+
 // What of each part may touch another: nodes of its surface or its lines, the box around them, and how long its edges
 // are.
 struct Outside {
@@ -113,6 +124,8 @@ std::vector<Finding> unjoined_nodes(const Assembly& assembly) {
   for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) {
     if (nodes[1] >= 0) joined.join(nodes);  // what leads to the ground joins no parts
   });
+  // A joint may hold a node on the other part without the node of that part at the same spot.
+  const std::vector<std::set<int>> linked = linked_parts(assembly, parts_of_nodes(assembly));
   PointMerger spots(coincident_part * box.diagonal().norm());
   struct Pair {
     int count = 0;
@@ -130,6 +143,8 @@ std::vector<Finding> unjoined_nodes(const Assembly& assembly) {
     }
     if (joined.of(other) == joined.of(node)) continue;
     const auto [low, high] = std::minmax(part, part_of[static_cast<std::size_t>(other)]);
+    const auto leads = [&](int from, int to) { return linked[static_cast<std::size_t>(from)].contains(to); };
+    if (low != high && (leads(node, part_of[static_cast<std::size_t>(other)]) || leads(other, part))) continue;
     Pair& pair = pairs[{low, high}];
     if (pair.count++ == 0) pair.first = node;
   }
@@ -137,15 +152,15 @@ std::vector<Finding> unjoined_nodes(const Assembly& assembly) {
     const std::string a = name_of_part(assembly, parts.first), b = name_of_part(assembly, parts.second);
     const Vector3& at = assembly.position(pair.first);
     const bool same = parts.first == parts.second;
-    findings.push_back(
-        {Finding::Grade::warning, "part " + a,
-         fmt::format("{} {} at the same spot{} and {} not joined, the first at {}",
-                     same ? fmt::format("{} pairs of its nodes", pair.count) : fmt::format("{} nodes", pair.count),
-                     pair.count == 1 && !same ? "lies" : "lie", same ? "" : " as nodes of " + b,
-                     pair.count == 1 && !same ? "is" : "are", assembly.describe_position(at)),
-         same ? fmt::format("merge {} with itself within 0.01 mm", a)
-              : fmt::format("merge {} and {} within 0.01 mm", a, b),
-         at});
+    findings.push_back({Finding::Grade::warning, "part " + a,
+                        fmt::format("{} {} at the same spot{} and {} not joined, the first at {}",
+                                    same ? fmt::format("{} pairs of its nodes", pair.count)
+                                         : fmt::format("{} node{}", pair.count, pair.count == 1 ? "" : "s"),
+                                    pair.count == 1 && !same ? "lies" : "lie", same ? "" : " as nodes of " + b,
+                                    pair.count == 1 && !same ? "is" : "are", assembly.describe_position(at)),
+                        same ? fmt::format("merge {} with itself within 0.01 mm", a)
+                             : fmt::format("merge {} and {} within 0.01 mm", a, b),
+                        at});
   }
   return findings;
 }
@@ -209,12 +224,7 @@ std::vector<Finding> half_joined(const Assembly& assembly, const Surface& surfac
   constexpr double on_face = 1e-3;  // of an edge of the face: nearer than any gap that is meant
   const std::vector<std::vector<int>> parts = parts_of_nodes(assembly);
   const std::vector<Outside> outside = outsides(assembly, surface);
-  std::vector<std::set<int>> linked(parts.size());  // by a joint of another kind: to these parts
-  for_each_connection(assembly, [&](const std::string&, const std::vector<int>& nodes) {
-    const std::set<int> all = parts_at(nodes, parts);
-    for (const int node : nodes)
-      if (node >= 0) linked[static_cast<std::size_t>(node)].insert(all.begin(), all.end());
-  });
+  const std::vector<std::set<int>> linked = linked_parts(assembly, parts);  // by a joint of another kind
   std::map<std::pair<int, int>, std::vector<int>> joined;
   for (std::size_t n = 0; n < parts.size(); ++n)
     for (const int a : parts[n])

@@ -90,6 +90,23 @@ TEST(Contact, FindsASeamThatIsJoinedAtSomeOfItsNodes) {
     EXPECT_THAT(each, testing::Not(HasSubstr("of wall that")));
 }
 
+// A wide tube is attached around a node of the plate, which itself does not hold it; a second one is not attached.
+TEST(Contact, OfAnAttachedEndIsNoMatter) {
+  Assembly model = test::part_of(mesh_shape(Plate{0.2, 0.12}, {false, false, 2e-3, 1}, {std::nullopt, {40, 24}}),
+                                 test::shell_part("plate", 2e-3), test::alloy());
+  for (const char* name : {"post", "peg"}) {
+    const auto part = static_cast<int>(model.parts.size());
+    model.parts.push_back({name, 0, tube_section(0.06, 2e-3, 0.33)});
+    const double x = part == 1 ? 0 : 0.05;
+    const int foot = test::add_node(model, {x, 0, 0}, name), top = test::add_node(model, {x, 0, 0.1}, name);
+    model.beams.push_back({{foot, top}, part, {model.position(foot), model.position(top), Vector3::UnitX()}});
+  }
+  test::hold(model, [](const Vector3& x) { return x.x() < -0.0999; });
+  attach(model, surface_of(model), {"foot", nodes_of_part(model, "post"), "post", {0}, 2e-3});
+  EXPECT_THAT(test::sentences(unjoined_nodes(model)),
+              testing::ElementsAre(HasSubstr("1 node lies at the same spot as nodes of peg and is not joined")));
+}
+
 TEST(Contact, MergedNodesJoinPartsExactly) {
   // The plates in one piece and merged have the same modes.
   Assembly apart = plates_and_block(), one = apart;
