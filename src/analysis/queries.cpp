@@ -214,7 +214,8 @@ class Answerer {
             {q, of, in, Answer::What::within, row.within[2], std::nan(""), std::nan(""), row.where});
       } else {
         const StaticRow& row = outcome.at_rest()->rows[i];
-        answers_.values.push_back({q, of, in, Answer::What::steady, row.value, std::nan(""), std::nan(""), row.where});
+        answers_.values.push_back(
+            {q, of, in, Answer::What::steady, row.with_sign, std::nan(""), std::nan(""), row.where});
       }
     }
   }

@@ -326,7 +326,7 @@ Table static_answer_table(const CaseResults& outcome, const std::vector<Output>&
   for (std::size_t i = 0; i < watched.size(); ++i) {
     const DisplayUnit unit = show.unit(*watched[i].quantity->kind);
     const StaticRow& row = outcome.at_rest()->rows[i];
-    if (real[i]) table.rows.push_back({watched[i].name, unit.from_si(row.value), unit.text, row.where});
+    if (real[i]) table.rows.push_back({watched[i].name, unit.from_si(row.with_sign), unit.text, row.where});
   }
   return table;
 }

@@ -23,6 +23,8 @@ StaticAnswers run_static(const CaseResponse& excited, const std::vector<Output>&
       values[static_cast<Eigen::Index>(k)] = candidates.of(row.rows, k).middleRows(output.first, output.count).norm();
     const std::size_t worst = first_largest(values);
     row.value = values[static_cast<Eigen::Index>(worst)];
+    row.with_sign =
+        output.count == 1 && !output.quantity->positive ? candidates.of(row.rows, worst)(output.first, 0) : row.value;
     row.where = candidates.label(worst);
     answers.rows.push_back(std::move(row));
   }

@@ -194,6 +194,7 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   const auto watched = watch(solved.assembly, solved.channels,
                              {{"mount", quantity("force", Subject::spring), {0}, Vector3::Zero()},
                               {"box", quantity("acceleration", Subject::node), {1}, Vector3::Zero()},
+                              {"box", quantity("relative displacement", Subject::node), {1}, Vector3::Zero()},
                               {"fixture", quantity("force", Subject::base), {0}, Vector3::Zero()},
                               {"fixture", quantity("equivalent acceleration", Subject::base), {0}, Vector3::Zero()},
                               {"fixture", quantity("apparent mass", Subject::base), {0}, Vector3::Zero()},
@@ -210,7 +211,13 @@ TEST(Environment, AddsAStaticCaseToSineAndRandom) {
   outcomes.push_back(test::run_at_rest(gravity, solved.system, solved.basis, watched));
   const double weight = mass * standard_gravity;
   EXPECT_NEAR(outcomes[0].at_rest()->rows[index("mount.force.z")].value, weight, 1e-9);
-  EXPECT_NEAR(outcomes[0].at_rest()->rows[index("fixture.force.z")].rows[2], weight, 1e-9);  // the base holds it up
+  const auto& held = outcomes[0].at_rest()->rows[index("fixture.force.z")];  // the base holds it up
+  EXPECT_NEAR(held.rows[2], weight, 1e-9);
+  EXPECT_NEAR(held.with_sign, weight, 1e-9);
+  const auto& sunk = outcomes[0].at_rest()->rows[index("box.relative displacement.z")];
+  EXPECT_NEAR(sunk.with_sign * omega * omega / standard_gravity, -1, 1e-9);
+  EXPECT_EQ(sunk.value, -sunk.with_sign);
+  EXPECT_EQ(outcomes[0].at_rest()->rows[index("box.relative displacement")].with_sign, sunk.value);
   EXPECT_NEAR(outcomes[0].at_rest()->rows[index("fixture.equivalent acceleration")].value, standard_gravity, 1e-9);
   EXPECT_EQ(outcomes[0].at_rest()->rows[index("box.acceleration")].value, 0);
 
