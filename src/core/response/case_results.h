@@ -62,10 +62,10 @@ struct RandomRow {
   std::vector<double> of_place;  ///< PSD: the largest of all candidates at each point, where it was asked for
 };
 struct StaticRow {
-  double value = 0;      ///< its size, which is judged
-  double with_sign = 0;  ///< the same with its sign where it is one number; of a magnitude its size
+  double value = 0;  ///< its size, which is judged
   std::string where;
-  Eigen::VectorXd rows;  ///< of every base of the candidates
+  Eigen::VectorXd rows;      ///< of every base of the candidates
+  double with_sign = value;  ///< the same with its sign where it is one number; of a magnitude its size
 };
 
 /// One row for each watched quantity; the grid (Hz) is empty where cases are combined.
