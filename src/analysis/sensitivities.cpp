@@ -30,6 +30,11 @@ void stiffen(Assembly& assembly, double factor) {
       for (auto& [frequency, stiffness] : points) stiffness *= factor;
     spring.law = std::make_shared<const SpringLaw>(std::move(law));
   }
+  for (Component& component : assembly.components) {  // its damping ratios stay
+    component.stiffness *= factor;
+    component.loss *= factor;
+    component.dashpot *= std::sqrt(factor);
+  }
 }
 
 class Study {

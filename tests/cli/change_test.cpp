@@ -130,5 +130,25 @@ TEST(Change, SaysWhatItCannotChange) {
   EXPECT_LT(effect(summary_of(folder, "mast-change-results"), "first", "values.height"), 0) << "longer is softer";
 }
 
+// Supplied modes scatter like any others: the first frequency by what is said, to both sides.
+TEST(Change, ScattersSuppliedModesToo) {
+  const TemporaryFolder folder;
+  for (const char* file : {"modes.csv", "points.csv", "shapes.csv"})
+    (void)folder.write(file, example(std::string("mast-from-modes/") + file));
+  (void)folder.write("mast.yaml",
+                     example("mast-from-modes/mast-from-modes.yaml") + "scatter: {frequencies: 5 %, damping: [2 %]}\n");
+  const Ran ran = run_program(folder, "change mast.yaml");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  for (const auto& row : summary_of(folder, "mast-change-results")["tables"]["scatter"]["rows"]) {
+    const double margin = row[1].get<double>(), least = row[2].get<double>(), most = row[3].get<double>();
+    if (row[0] == "first") {
+      EXPECT_NEAR((100 + least) / (100 + margin), 0.95, 1e-9);
+      EXPECT_NEAR((100 + most) / (100 + margin), 1.05, 1e-9);
+    } else {
+      EXPECT_LT(least, margin - 1);
+    }
+  }
+}
+
 }  // namespace
 }  // namespace avrenk
