@@ -126,12 +126,15 @@ class Study {
     }
   }
 
-  // Runs a change, and another one on the line through both margins where that is what it takes.
+  // Runs a change, and others on the line through two margins: further where it does not do, back where it does far
+  // more than it must. Of those that do the least is kept.
   bool meets(std::size_t limit, std::size_t k, double change) {
-    constexpr double just = 0.005;  // of a margin
-    const double before = study_.base.limits()[limit].deciding();
-    for (int round = 0; round < 2; ++round) {
-      const PlanNumber& number = study_.changes[k].number;
+    constexpr double just = 0.005, far = 0.03;  // of a margin
+    constexpr int most_runs = 3;
+    const PlanNumber& number = study_.changes[k].number;
+    double too_little = 0, margin_there = study_.base.limits()[limit].deciding();
+    std::optional<ConfirmedChange> least;
+    for (int run = 0; run < most_runs; ++run) {
       ConfirmedChange confirmed{limit, k, std::exp(change)};
       report_progress(progress_, fmt::format("{} with {:.4g} times {}", study_.base.limits()[limit].limit->name,
                                              confirmed.factor, number.path));
@@ -139,13 +142,24 @@ class Study {
       confirmed.margin = margins[limit];
       confirmed.exceeded =
           static_cast<std::size_t>(std::count_if(margins.begin(), margins.end(), [](double each) { return each < 0; }));
-      study_.confirmed.push_back(confirmed);
-      if (confirmed.margin >= 0) return true;
-      if (!(confirmed.margin > before) || round > 0) return false;
+      if (confirmed.margin >= 0) {
+        least = confirmed;
+        if (confirmed.margin <= far) break;
+      } else {
+        if (!least) study_.confirmed.push_back(confirmed);
+        if (!(confirmed.margin > margin_there)) break;
+        too_little = change;
+        margin_there = confirmed.margin;
+      }
       // A little more than the line says, so that it is met and not nearly so.
-      change *= (just - before) / (confirmed.margin - before);
+      const double known = least ? std::log(least->factor) : change, margin = least ? least->margin : margin_there;
+      if (least)
+        change = too_little + (known - too_little) * (just - margin_there) / (margin - margin_there);
+      else
+        change *= (just - study_.base.limits()[limit].deciding()) / (margin - study_.base.limits()[limit].deciding());
     }
-    return false;
+    if (least) study_.confirmed.push_back(*least);
+    return least.has_value();
   }
 
   void scatter(const KnownModes& known) {

@@ -150,5 +150,31 @@ TEST(Change, ScattersSuppliedModesToo) {
   }
 }
 
+// A rod that is bent 1.5 times too much: its margin grows with d³, so that the straight line overshoots by 10 %. What
+// is confirmed is a little more than the least that does, 1.5^⅓.
+TEST(Change, StepsBackFromAChangeThatDoesMoreThanItMust) {
+  const TemporaryFolder folder;
+  (void)folder.write("rod.yaml", R"(materials:
+  alloy: {E: 70 GPa, nu: 0.3, density: 2700 kg/m^3}
+parts:
+  rod: {line: {from: [0 mm, 0 mm, 0 mm], to: [400 mm, 0 mm, 0 mm], divisions: 4}, section: {rod: {diameter: 10 mm}}, material: alloy}
+places: {root: {part: rod, plane: {x: 0 mm}}, tip: {part: rod, plane: {x: 400 mm}}}
+base: {wall: {place: root}}
+damping: {otherwise: 1 %}
+loads: {push: {force: {at: tip, direction: z}}}
+watch: {rod: {part: rod, quantities: [bending stress]}}
+environments: {pushed: {static: {loads: {push: 36.815539 N}}}}
+limits: {strong: {of: rod.bending stress, in: pushed, allowable: 100 MPa}}
+)");
+  const Ran ran = run_program(folder, "change rod.yaml parts.rod.section.rod.diameter");
+  ASSERT_LE(ran.status, 1) << ran.err;
+  const auto& rows = summary_of(folder, "rod-change-results")["tables"]["confirmed"]["rows"];
+  ASSERT_FALSE(rows.empty());
+  const double margin = rows.back()[5].get<double>();
+  EXPECT_GE(margin, 0);
+  EXPECT_LE(margin, 3);
+  EXPECT_THAT(rows.back()[3].get<std::string>(), testing::StartsWith("11.4"));  // 10 mm · 1.5^⅓ = 11.447 mm
+}
+
 }  // namespace
 }  // namespace avrenk
