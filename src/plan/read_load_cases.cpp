@@ -119,7 +119,7 @@ class LoadCaseReader {
     const Tree* const direction = map_reader.required("direction", "x");
     const auto speed = map_reader.required_quantity("speed", kind::velocity, Sign::positive);
     const auto along =
-        direction ? read_named_direction(*direction, map_reader.subject() + " direction", problems()) : std::nullopt;
+        direction ? read_signed_direction(*direction, map_reader.subject() + " direction", problems()) : std::nullopt;
     field.along = map_reader.quantity("decay along", kind::number, Sign::positive).value_or(field.along);
     field.across = map_reader.quantity("decay across", kind::number, Sign::positive).value_or(field.across);
     map_reader.done();

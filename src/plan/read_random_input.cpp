@@ -103,7 +103,7 @@ void read_coherence_rule(const Tree& tree, const std::vector<Input>& inputs, con
       const Tree* const direction = map_reader.required("direction", "x");
       const auto speed = map_reader.required_quantity("speed", kind::velocity, Sign::positive);
       const auto along =
-          direction ? read_named_direction(*direction, subject + " wave direction", problems) : std::nullopt;
+          direction ? read_signed_direction(*direction, subject + " wave direction", problems) : std::nullopt;
       if (along && speed) rule.slowness = *along / *speed;
       map_reader.done();
     }

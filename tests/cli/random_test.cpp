@@ -118,6 +118,14 @@ TEST(RandomInputs, SayWhatCannotBe) {
       "speed: 20 m/s}, value: 0.5}]}");
   EXPECT_EQ(good.status, 0) << good.err;
   EXPECT_THAT(good.out, HasSubstr("vibrator.x"));
+  const auto with_wave = [&](const char* direction) {
+    return said(fmt::format(
+        "{{profile: shake, axes: [x], bases: apart, coherence: {{wave: {{direction: {}, speed: 40 m/s}}}}}}",
+        direction));
+  };
+  const Ran backwards = with_wave("-x");
+  EXPECT_EQ(backwards.status, 0) << backwards.err;
+  EXPECT_EQ(backwards.out, with_wave("[-1, 0, 0]").out);
   const std::pair<const char*, const char*> cases[] = {
       {"{profile: shake, axes: [x, z], coherence: 0.4}", "only one input acts at a time"},
       {"{profile: shake, axes: [x, z], simultaneous: yes, coherence: 1.4}", "a coherence of 1.4 is more than 1"},
