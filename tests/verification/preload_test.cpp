@@ -384,5 +384,42 @@ TEST(GeometricStiffness, OfEveryElementAnswersRigidMotionsByItsForces) {
   }
 }
 
+// A rod that hangs on a stiff swivel, soft about x and y: nothing of it is pressed, however soft, and it swings as a
+// compound pendulum does, ω² = (k + (M + m/2) g L)/(M L² + m L²/3 + what of the rod turns about itself).
+TEST(Preload, OfAStiffPendulumIsHowItSwings) {
+  constexpr double length = 0.5, bob = 5;
+  Assembly model;
+  model.materials = {{"steel", 210e9, 0.3, 7850, std::nullopt}};
+  model.parts = {{"rod", 0, rod_section(0.03, 0.3)}};
+  const int wall = test::add_node(model, {0, 0, 0.05}), pin = test::add_node(model, {0, 0, 0});
+  model.beams.push_back({{wall, pin}, 0, {model.position(wall), model.position(pin), Vector3::UnitX()}});
+  int before = test::add_node(model, {0, 0, 0});
+  Spring swivel = test::stiff_spring(pin, before, 1e9);
+  for (int i = 1; i <= 4; ++i) {
+    const int node = test::add_node(model, {0, 0, -length * i / 4});
+    model.beams.push_back({{before, node}, 0, {model.position(before), model.position(node), Vector3::UnitX()}});
+    before = node;
+  }
+  model.masses = {{"bob", before, Vector3::Zero(), bob, Matrix3::Zero()}};
+  model.bases = {{"fixture", {SupportNode{wall}}, Vector3::Zero()}};
+  const double area = model.parts[0].section.area, rod = 7850 * area * length;
+  const double inertia = (bob + rod / 3) * length * length + 7850 * model.parts[0].section.second_moment_y * length;
+  swivel.stiffness[5] = 1e3;
+  for (int step = 0; step <= 80; ++step) {
+    const double k = std::pow(10, -2 + 0.05 * step);
+    SCOPED_TRACE(k);
+    swivel.stiffness[3] = swivel.stiffness[4] = k;
+    model.springs = {swivel};
+    const About state = about(model, 0, 2, Vector3(0, 0, -standard_gravity));
+    EXPECT_TRUE(std::isinf(state.preload.load_factor));
+    const double moment = k + (bob + rod / 2) * standard_gravity * length;
+    EXPECT_NEAR(state.basis.frequency(0) * 2 * pi / std::sqrt(moment / inertia), 1, 1e-3);
+    if (step % 20 == 0)
+      KnownProblem("rod of 0.5 m with a bob on a swivel, hanging", "compound pendulum, (k + (M + m/2) g L)/I")
+          .value(fmt::format("frequency 1, Hz, k = {} N m", k), state.basis.frequency(0),
+                 std::sqrt(moment / inertia) / (2 * pi), 1e-3);
+  }
+}
+
 }  // namespace
 }  // namespace avrenk

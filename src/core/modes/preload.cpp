@@ -25,7 +25,7 @@ std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const S
                                           const Factorisation& factor) {
   constexpr int most = 200, enough = 60;  // steps: by then what stands apart from the rest shows
   constexpr double crowd = 1e-6;
-  constexpr double tolerance = 1e-10;
+  constexpr double tolerance = 1e-10, spanned = 1e-9;
   std::mt19937 generator(1);
   VectorXd next(stiffness.rows());
   for (Index i = 0; i < next.size(); ++i)
@@ -39,9 +39,12 @@ std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const S
     if (step > 0) {
       const SymmetricEigen eigen = symmetric_eigen(MatrixXd(projected.topLeftCorner(step, step)));
       const double value = eigen.values[step - 1], rest = norm * std::abs(eigen.vectors(step - 1, step - 1));
-      if (rest <= tolerance * std::abs(value) || norm == 0) return {value, vectors * eigen.vectors.col(step - 1)};
-      // Where nothing is pressed the largest is zero, to which others crowd from below.
       const double widest = std::max(std::abs(value), std::abs(eigen.values[0]));
+      // All that K_σ reaches is spanned: what is left is rounding, and would grow in what is softly held.
+      const bool exhausted = norm <= spanned * widest;
+      if (exhausted && value <= spanned * widest) return {0, {}};
+      if (exhausted || rest <= tolerance * std::abs(value)) return {value, vectors * eigen.vectors.col(step - 1)};
+      // Where nothing is pressed the largest is zero, to which others crowd from below.
       if (step >= enough && value <= crowd * widest) return {0, {}};
       if (step == most)
         throw NumericalError(
