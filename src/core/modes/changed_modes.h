@@ -18,9 +18,9 @@ class KnownModes {
   ///     φ_r − K⁻¹ (ΔK − λ_r ΔM) φ_r
   ///
   /// Shapes err by the square of the change and frequencies by its fourth power, so that derivatives by differences
-  /// are exact (Fox & Kapoor, AIAA J. 6(12), 1968, with the static part of what is left out). Static solutions, and what
-  /// the motions of feet do, are
-  /// corrected in two steps. As many modes as are known; nothing is proven about others.
+  /// are exact (Fox & Kapoor, AIAA J. 6(12), 1968, with the static part of what is left out). Static solutions, and
+  /// what the motions of feet do, are corrected in two steps. As many modes as are known; nothing is proven about
+  /// others.
   /// @throws InputError  other unknowns: the change makes another mesh
   [[nodiscard]] ModalBasis of(const System& changed) const;
 

@@ -301,7 +301,8 @@ void refuse_loose(const Assembly& assembly, const System& system) {
 Factorisation factorise_stiffness(const Assembly& assembly, const System& system, const EliminationOrder& order) {
   refuse_loose(assembly, system);
   Factorisation factorisation(system.stiffness.ff, order, Factorisation::ZeroPivots::detect);
-  if (std::vector<Problem> problems = describe_motions(assembly, system, null_space(system.stiffness.ff, factorisation));
+  if (std::vector<Problem> problems =
+          describe_motions(assembly, system, null_space(system.stiffness.ff, factorisation));
       !problems.empty())
     throw InputError(std::move(problems));
   return factorisation;

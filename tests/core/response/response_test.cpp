@@ -411,14 +411,15 @@ TEST(Peak, IsNotMissedBetweenPointsThatRise) {
   std::uniform_real_distribution<double> part(0, 1);
   for (int trial = 0; trial < 120; ++trial) {
     const double mass = std::pow(10, part(generator) - 0.5), spring = 1e4 * std::pow(10, 2 * part(generator) - 1);
-    const Solved solved(test::chain({1, mass}, {1e4, spring}), test::count(2), test::ratio(0.1 + 0.6 * part(generator)));
+    const Solved solved(test::chain({1, mass}, {1e4, spring}), test::count(2),
+                        test::ratio(0.1 + 0.6 * part(generator)));
     const Transfer transfer = solved.transfer(2);
     const double from = 2 + 10 * part(generator), to = from * (1.5 + 8 * part(generator));
     const LogLogTable constant({{from, from * from, {}}, {to, to * to, {}}}, 20);
     const Measure measure{"", solved.channels.motion(1 + trial % 2, NodeMotion::absolute_displacement).row(2)};
-    const SineResponse response(transfer, constant,
-                                frequency_grid({from, to, 1, 5, {}}, constant.breakpoints(),
-                                               resonances(solved.basis, solved.damping)));
+    const SineResponse response(
+        transfer, constant,
+        frequency_grid({from, to, 1, 5, {}}, constant.breakpoints(), resonances(solved.basis, solved.damping)));
     double largest = 0;
     for (int k = 0; k <= 4000; ++k)
       largest = std::max(largest, std::abs(response.at(measure, std::min(to, from * std::pow(to / from, k / 4e3)))[0]));
