@@ -1,4 +1,5 @@
 // Shells and solids through the built program: what check says of them, stress as table, field and picture.
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <nlohmann/json.hpp>
@@ -192,6 +193,35 @@ TEST(Places, AreInTheUnitThatIsShown) {
   EXPECT_EQ(in(mm, "cm"), 0);
   EXPECT_EQ(in(cm, "mm"), 0);
   EXPECT_EQ(in(cm, "cm"), in(mm, "mm"));
+}
+
+// A section that is given by numbers: shear stress needs both, and what is missing is named.
+TEST(StressOfGivenSections, NamesWhatIsMissing) {
+  const std::tuple<const char*, const char*, int> cases[] = {
+      {"", "no torsion modulus and no shear areas, so it has no von Mises", 2},
+      {", torsion modulus: 90 mm^3", "its section has no shear areas, so", 2},
+      {", shear areas: [150 mm^2, 160 mm^2]", "its section has no torsion modulus, so", 2},
+      {", torsion modulus: 90 mm^3, shear areas: [150 mm^2, 160 mm^2]", "", 0}};
+  for (const auto& [more, sentence, status] : cases) {
+    SCOPED_TRACE(more);
+    const TemporaryFolder folder;
+    (void)folder.write("bar.yaml", fmt::format(R"(materials: {{alloy: {{E: 70 GPa, nu: 0.3, density: 2700 kg/m^3}}}}
+parts:
+  bar:
+    line: {{from: [0 mm, 0 mm, 0 mm], to: [400 mm, 0 mm, 0 mm], divisions: 2}}
+    section: {{given: {{A: 200 mm^2, Iy: 9000 mm^4, Iz: 6000 mm^4, J: 400 mm^4, fibres: [[8 mm, 12 mm]]{}}}}}
+    material: alloy
+places: {{root: {{part: bar, plane: {{x: 0 mm}}}}}}
+base: {{wall: {{place: root}}}}
+damping: {{otherwise: 1 %}}
+watch: {{bar: {{part: bar, quantities: [von Mises]}}}}
+environments: {{weight: {{static: {{acceleration: {{z: -1 g}}}}}}}}
+)",
+                                               more));
+    const Ran ran = run_program(folder, "run bar.yaml --no-figures --audit 0");
+    EXPECT_EQ(ran.status, status) << ran.err;
+    EXPECT_THAT(ran.err, HasSubstr(sentence));
+  }
 }
 
 }  // namespace

@@ -52,9 +52,19 @@ std::vector<int> mixes_of(const Assembly& assembly, const OutputQuantity& quanti
   if (section.points.empty())
     refuse_stress(assembly, part, fmt::format("its section has no fibres, so it has no {}", quantity.keyword),
                   "give its section fibres");
-  if (quantity.needs_shear && !section.shear_stress)
-    refuse_stress(assembly, part, fmt::format("its section has no torsion modulus, so it has no {}", quantity.keyword),
+  if (quantity.needs_shear && !section.shear_stress) {
+    const auto missing = [&](double StressPoint::*share, const char* name) {
+      return std::all_of(section.points.begin(), section.points.end(),
+                         [&](const StressPoint& point) { return point.*share == 0; })
+                 ? std::string(name)
+                 : std::string();
+    };
+    const std::string modulus = missing(&StressPoint::torsion, "torsion modulus"),
+                      areas = missing(&StressPoint::shear_y, "shear areas"),
+                      both = modulus + (modulus.empty() || areas.empty() ? "" : " and no ") + areas;
+    refuse_stress(assembly, part, fmt::format("its section has no {}, so it has no {}", both, quantity.keyword),
                   "give its section a torsion modulus and shear areas");
+  }
   std::vector<int> indices;
   const bool anywhere = quantity.same_everywhere;
   for (const StressPoint& point : section.points) {
