@@ -18,7 +18,6 @@ struct Corner {
 };
 
 double line_at(const Corner& a, const Corner& b, double x) { return a.y + (b.y - a.y) * (x - a.x) / (b.x - a.x); }
-double slope_of(const Corner& a, const Corner& b) { return (b.y - a.y) / (b.x - a.x); }
 // Of a polygon without its sign.
 double polygon_area(std::initializer_list<Corner> corners) {
   double twice = 0;
@@ -41,26 +40,30 @@ struct Removal {
 Removal removal_of(const std::vector<Corner>& c, std::size_t i) {
   const Corner &left = c[i - 1], &own = c[i], &right = c[i + 1];
   if (line_at(left, right, own.x) >= own.y) return {polygon_area({left, own, right}), i, 1, {}};
+  // No corner rises above the highest of the three: lines that go on from a steep flank would make a spire.
+  const double highest = std::max({left.y, own.y, right.y});
   Removal best;
   const auto take = [&](Removal&& other) {
-    if (other.area < best.area) best = std::move(other);
+    const bool is_spire = std::any_of(other.instead.begin(), other.instead.end(),
+                                      [&](const Corner& corner) { return corner.y > highest + 1e-12; });
+    if (!is_spire && other.area < best.area) best = std::move(other);
   };
+  // What is added beside a neighbour that is raised.
+  const auto beside_right = [&](const Corner& raised) {
+    return i + 2 < c.size() ? polygon_area({right, raised, c[i + 2]}) : 0;
+  };
+  const auto beside_left = [&](const Corner& raised) { return i > 1 ? polygon_area({left, raised, c[i - 2]}) : 0; };
   // The line from one neighbour through this corner goes on to above the other one.
   const Corner high_right{right.x, line_at(left, own, right.x)}, high_left{left.x, line_at(own, right, left.x)};
-  const double after = i + 2 < c.size() ? polygon_area({right, high_right, c[i + 2]}) : 0,
-               before = i > 1 ? polygon_area({left, high_left, c[i - 2]}) : 0;
-  take({polygon_area({own, high_right, right}) + after, i, 2, {high_right}});
-  take({polygon_area({own, high_left, left}) + before, i - 1, 2, {high_left}});
-  // A flat top: the lines on both its sides go on until they meet above it.
-  if (i + 2 < c.size()) {
-    const double up = slope_of(left, own), down = slope_of(right, c[i + 2]);
-    if (up > down) {
-      const double x = (right.y - own.y + up * own.x - down * right.x) / (up - down);
-      const Corner top{x, own.y + up * (x - own.x)};
-      if (x > own.x && x < right.x && top.y >= line_at(own, right, x))
-        take({polygon_area({own, top, right}), i, 2, {top}});
-    }
-  }
+  take({polygon_area({own, high_right, right}) + beside_right(high_right), i, 2, {high_right}});
+  take({polygon_area({own, high_left, left}) + beside_left(high_left), i - 1, 2, {high_left}});
+  // Both neighbours are raised to this corner.
+  const Corner flat_left{left.x, std::max(left.y, own.y)}, flat_right{right.x, std::max(right.y, own.y)};
+  take({polygon_area({left, flat_left, own}) + polygon_area({own, flat_right, right}) + beside_left(flat_left) +
+            beside_right(flat_right),
+        i - 1,
+        3,
+        {flat_left, flat_right}});
   return best;
 }
 
@@ -124,6 +127,7 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
     corners.insert(corners.begin() + from, chosen.instead.begin(), chosen.instead.end());
     removals.erase(removals.begin() + from, removals.begin() + from + count);
     removals.insert(removals.begin() + from, chosen.instead.size(), Removal{});
+    const std::size_t fewer = chosen.count - chosen.instead.size();
     // What stands around has other neighbours now, and the corners behind other numbers.
     for (std::size_t i = 0; i < corners.size(); ++i) {
       const bool near = i + 4 > chosen.from && i < chosen.from + 4;
@@ -132,7 +136,7 @@ Envelope straight_envelope(std::span<const double> grid, std::span<const double>
       else if (near)
         removals[i] = removal_of(corners, i);
       else if (i >= chosen.from)
-        removals[i].from -= 1;
+        removals[i].from -= fewer;
     }
   }
   std::vector<Breakpoint> points;

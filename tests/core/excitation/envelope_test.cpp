@@ -1,9 +1,13 @@
 // Envelopes of straight lines: never below, few corners, exact where the curve is straight itself.
 #include "core/excitation/envelope.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
+#include <random>
 
 #include "core/error.h"
 #include "core/excitation/vibrator.h"
@@ -64,6 +68,40 @@ TEST(Envelope, IsNowhereBelowWhatItEnvelops) {
           before = area;
         }
       }
+}
+
+// Twelve modes under so few lines: none of these rises above the highest that the curve has, and on the average they
+// stay as near to it as flat tops can.
+TEST(Envelope, HasNoSpireAboveTheCurve) {
+  std::mt19937 generator(5);
+  std::uniform_real_distribution<double> part(0, 1);
+  for (int trial = 0; trial < 100; ++trial) {
+    EnvelopedCurve curve;
+    std::vector<std::array<double, 3>> modes;
+    for (int mode = 0; mode < 12; ++mode)
+      modes.push_back({20 * std::pow(100, part(generator)), std::pow(10, -2 * part(generator)),
+                       std::pow(10, -2 - part(generator))});
+    for (int i = 0; i < 1200; ++i) {
+      const double f = 20 * std::pow(100, i / 1199.0);
+      double sum = 1e-4;
+      for (const auto& [natural, size, ratio] : modes) {
+        const double r = f / natural;
+        sum += size / (std::pow(1 - r * r, 2) + std::pow(2 * ratio * r, 2));
+      }
+      curve.grid.push_back(f);
+      curve.values.push_back(sum);
+    }
+    const double highest = *std::max_element(curve.values.begin(), curve.values.end());
+    for (const int points : {2, 3, 5, 6, 8, 20}) {
+      SCOPED_TRACE(fmt::format("{} {}", trial, points));
+      const Envelope envelope = straight_envelope(curve.grid, curve.values, {0, 1, points, 10});
+      EXPECT_LE(envelope.table.stretches().size() + 1, static_cast<std::size_t>(points));
+      for (std::size_t k = 0; k < curve.grid.size(); ++k) {
+        ASSERT_GE(envelope.table.at(curve.grid[k]), curve.values[k] * (1 - 2e-9));
+        ASSERT_LE(envelope.table.at(curve.grid[k]), highest * 1.01);
+      }
+    }
+  }
 }
 
 // Straight lines are their own envelope, and a margin is a factor on it.
