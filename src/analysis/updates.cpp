@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include "core/identify/curve_comparison.h"
 #include "core/spelling.h"
+#include "files/table.h"
 
 namespace avrenk {
 namespace {
@@ -27,6 +29,95 @@ std::vector<ResponsePeak> peaks_in(const CurveFile& file, const FileCurve& curve
     refuse_curve("some of its numbers are missing", "leave those lines out");
   return response_peaks({file.grid, curve.magnitude, curve.response, is_psd(curve)}, input);
 }
+
+// How strongly a mode shows in some rows near its frequency when the base moves along an axis.
+double strength_of(const ModalBasis& basis, const Eigen::MatrixXcd& rows, const StateLayout& layout, int mode,
+                   int axis) {
+  double strength = 0;
+  for (int derivative = 0; derivative < 3; ++derivative)
+    strength += std::pow(basis.omega[mode], derivative) * rows.col(layout.modal(derivative) + mode).norm();
+  return strength * std::abs(basis.rigid_participation(mode, axis)) / std::pow(basis.omega[mode], 2);
+}
+
+// What makes margins that are met no reason to go on, once measured modes have been given to those of the model.
+class Doubts {
+ public:
+  Doubts(const JudgedModel& before, const JudgedModel& updated, const std::vector<MeasuredMode>& modes,
+         const std::map<std::string, std::vector<double>>& strengths)
+      : before_(before), updated_(updated), modes_(modes), strengths_(strengths) {}
+
+  [[nodiscard]] std::vector<std::string> find(const std::vector<double>& strangers) const {
+    std::vector<std::string> doubts;
+    for (const double stranger : strangers)
+      doubts.push_back(
+          fmt::format("what was measured at {} is no mode of the model within a fifth of it", in_hertz(stranger)));
+    constexpr double most_misfit = 0.05;
+    for (const MeasuredMode& measured : modes_) {
+      if (measured.misfit > most_misfit)
+        doubts.push_back(
+            fmt::format("the fit of mode {} leaves {:.2g} % of the curve around its peak, more than {:g} %: "
+                        "one mode alone does not make it",
+                        measured.mode + 1, 100 * measured.misfit, 100 * most_misfit));
+      if (const int other = hidden_beside(measured); other >= 0)
+        doubts.push_back(
+            fmt::format("modes {} and {} of the model lie within a half-power width, and the peak at {} was "
+                        "fitted as one mode",
+                        measured.mode + 1, other + 1, in_hertz(measured.frequency)));
+    }
+    for (const LimitResult& result : updated_.limits()) {
+      const int mode = governing_mode(result);
+      if (mode >= 0 && !is_measured(mode))
+        doubts.push_back(fmt::format("limit {} is governed by mode {} at {}, which no curve shows", result.limit->name,
+                                     mode + 1, in_hertz(updated_.model().basis().frequency(mode))));
+    }
+    return doubts;
+  }
+
+ private:
+  [[nodiscard]] std::string in_hertz(double frequency) const {
+    return value_text(frequency, before_.model().plan().show.unit(kind::frequency), 5);
+  }
+  [[nodiscard]] bool is_measured(int mode) const {
+    return std::any_of(modes_.begin(), modes_.end(), [&](const MeasuredMode& each) { return each.mode == mode; });
+  }
+  // A mode as strong as a tenth of one that was fitted alone, so near that both make one peak; −1: none.
+  [[nodiscard]] int hidden_beside(const MeasuredMode& measured) const {
+    const ModalBasis& basis = before_.model().basis();
+    const std::vector<double>& strengths = strengths_.at(measured.from);
+    const auto half_width = [&](int mode) {
+      return before_.model().damping->effective_ratio(mode) * basis.frequency(mode);
+    };
+    for (int other = 0; other < basis.modes; ++other) {
+      if (other == measured.mode || is_measured(other)) continue;
+      const double apart = std::abs(basis.frequency(other) - basis.frequency(measured.mode));
+      if (apart < half_width(other) + half_width(measured.mode) &&
+          strengths[static_cast<std::size_t>(other)] > 0.1 * strengths[static_cast<std::size_t>(measured.mode)])
+        return other;
+    }
+    return -1;
+  }
+  // The mode with the largest share in the strongest case that a limit judges, where that is half or more; −1: none.
+  [[nodiscard]] int governing_mode(const LimitResult& result) const {
+    const ResponseLimit* const response = result.limit->response();
+    if (!response) return -1;
+    const std::vector<Output>& watched = updated_.responses.watched;
+    const Output* const output = find_output(watched, response->of);
+    if (!output) return -1;
+    const auto index = static_cast<std::size_t>(output - watched.data());
+    const CaseResults* strongest = nullptr;
+    for (const CaseResults& outcome : updated_.responses.outcomes)
+      if (!outcome.at_rest() && covers(*result.limit, *outcome.excitation) &&
+          (!strongest || outcome.headline(index) > strongest->headline(index)))
+        strongest = &outcome;
+    if (!strongest || strongest->shares(index).empty()) return -1;
+    const auto& [mode, share] = strongest->shares(index).front();
+    return share >= 0.5 ? mode : -1;
+  }
+
+  const JudgedModel &before_, &updated_;
+  const std::vector<MeasuredMode>& modes_;
+  const std::map<std::string, std::vector<double>>& strengths_;
+};
 
 struct Pair {
   double strength = 0;
@@ -53,6 +144,7 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
   const StateLayout layout = layout_of(basis);
   std::vector<MeasuredMode> found;
   std::vector<Pair> pairs;
+  std::map<std::string, std::vector<double>> strengths;  // of each curve, of every mode
   for (const FileCurve& curve : measured.curves) {
     const OutputRequest* const output_request = find_request(all_watched, curve.name);
     if (!output_request || output_request->quantity->of_nodes)
@@ -61,6 +153,8 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
     const std::vector<Output> watched = watch(model.assembly(), channels, {*output_request});
     const Output& what = *find_output(watched, curve.name);
     const Eigen::MatrixXcd rows = what.measure(0).rows;
+    std::vector<double>& shown = strengths[curve.name];
+    for (int r = 0; r < basis.modes; ++r) shown.push_back(strength_of(basis, rows, layout, r, axis));
     for (const ResponsePeak& peak : peaks_in(measured, curve)) {
       const CurveMode& mode = peak.mode;
       if (!mode.is_fitted || !(mode.frequency > 0) || !(mode.damping > 0)) continue;
@@ -68,11 +162,7 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
       for (int r = 0; r < basis.modes; ++r) {
         const double off = std::log(basis.frequency(r) / mode.frequency);
         if (std::abs(off) > farthest) continue;
-        double strength = 0;
-        for (int derivative = 0; derivative < 3; ++derivative)
-          strength += std::pow(basis.omega[r], derivative) * rows.col(layout.modal(derivative) + r).norm();
-        strength *= std::abs(basis.rigid_participation(r, axis)) / std::pow(basis.omega[r], 2);
-        pairs.push_back({strength * std::exp(-std::pow(off / usual, 2)), found.size(), r});
+        pairs.push_back({shown[static_cast<std::size_t>(r)] * std::exp(-std::pow(off / usual, 2)), found.size(), r});
       }
       found.push_back(
           {-1, curve.name, 0, mode.frequency, mode.frequency_error, 0, mode.damping, mode.damping_error, mode.misfit});
@@ -117,7 +207,8 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
       with_basis(bring_to_rest(shared), std::move(measured_basis), judged_environments(shared->plan)));
   report_progress(progress, "margins with what was measured");
   JudgedModel updated = judge(damp_model(shared, modal), request);
-  return {std::move(found), std::move(strangers), std::move(before), std::move(updated)};
+  std::vector<std::string> doubts = Doubts(before, updated, found, strengths).find(strangers);
+  return {std::move(found), std::move(strangers), std::move(doubts), std::move(before), std::move(updated)};
 }
 
 }  // namespace avrenk

@@ -98,28 +98,28 @@ ExitStatus update(const Request& request, Terminal& terminal) {
   const JudgedModel& updated = study.updated;
   const bool all_met = updated.assessment.all_met();
   const Show& show = plan.show;
-  const StageReport report = updated.report();
+  StageReport report = updated.report();
+  report.warnings.insert(report.warnings.end(), study.doubts.begin(), study.doubts.end());
   if (const std::string& note = study.before.model().modal->modes_note; !note.empty()) terminal.note(note);
   for (const std::string& warning : report.warnings) terminal.warn(warning);
-  for (const double stranger : study.strangers)
-    terminal.warn(fmt::format("what was measured at {} is no mode of the model within a fifth of it",
-                              value_text(stranger, show.unit(kind::frequency), 5)));
   if (!plan.title.empty()) terminal.print(plan.title + "\n");
   std::vector<Table> tables{mode_table(study, show), margin_table(study)};
   for (Table& table : notch_tables_of(updated.responses)) tables.push_back(std::move(table));
   for (const Table& table : tables) terminal.table(table);
   write_notched_levels(updated.responses, folder);
+  const bool is_go = all_met && study.doubts.empty();
   const std::string verdict =
-      all_met ? "go: all limits are met with what was measured"
-              : fmt::format("no-go: {} is exceeded with what was measured", updated.limits().front().limit->name);
+      is_go     ? "go: all limits are met with what was measured"
+      : all_met ? fmt::format("no-go: all limits are met, but {}", study.doubts.front())
+                : fmt::format("no-go: {} is exceeded with what was measured", updated.limits().front().limit->name);
   terminal.paragraph(
       "Shapes are those of the model; frequencies and damping of the modes in the table are measured, all else is the "
       "model's. ±: standard errors.");
-  terminal.print("\n" + terminal.coloured("Verdict: " + verdict, all_met ? green : red) + "\n");
+  terminal.print("\n" + terminal.coloured("Verdict: " + verdict, is_go ? green : red) + "\n");
   write_summary({avrenk_version, "update", file, plan.title, verdict, report.notes, report.warnings, {}, tables},
                 folder);
   commit_results(folder, terminal);
-  return all_met ? ExitStatus::done : ExitStatus::limit_exceeded;
+  return is_go ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 
 }  // namespace avrenk

@@ -98,6 +98,47 @@ TEST(Update, ReadsPowerSpectralDensitiesAsSquares) {
         << limit;
 }
 
+// Limits that are met are no "go" where what was measured does not bear them: a mode that is nowhere near, a limit that
+// is governed by a mode that no curve shows, two modes under one peak.
+TEST(Update, DoesNotSayGoWithoutReason) {
+  const TemporaryFolder folder;
+  const std::string mast =
+      replaced(example("mast.yaml"), "[[5 Hz, 0.5 g], [200 Hz, 0.5 g]]", "[[5 Hz, 0.5 g], [500 Hz, 0.5 g]]");
+  (void)folder.write("mast.yaml", mast);
+  const auto measured = [&](const char* name, const std::string& run) {
+    EXPECT_LE(run_program(folder, run + " --no-figures --audit 0 --out bench").status, 1);
+    (void)folder.write(name, test::read_all(folder / "bench/tables/sine.x.curves.csv"));
+  };
+  measured("stiff.csv", "run mast.yaml --set \"materials.laminate.E=118 GPa\"");
+  measured("same.csv", "run mast.yaml");
+  (void)folder.write("pair.yaml", R"(materials:
+  alloy: {E: 70 GPa, nu: 0.3, density: 2700 kg/m^3}
+parts:
+  long: {line: {from: [0 mm, 0 mm, 0 mm], to: [0 mm, 0 mm, 404 mm], divisions: 8}, section: {rod: {diameter: 10 mm}}, material: alloy}
+  short: {line: {from: [50 mm, 0 mm, 0 mm], to: [50 mm, 0 mm, 400 mm], divisions: 8}, section: {rod: {diameter: 10 mm}}, material: alloy}
+places: {root: {part: [long, short], plane: {z: 0 mm}}}
+base: {fixture: {place: root}}
+damping: {otherwise: 2 %}
+watch: {fixture: {base: fixture, quantities: [force]}}
+profiles: {sweep: {sine: {acceleration: [[20 Hz, 0.5 g], [200 Hz, 0.5 g]]}}}
+environments: {sine: {profile: sweep, axes: [x]}}
+limits: {push: {of: fixture.force.x, in: sine, take: peak, allowable: 10 kN}}
+)");
+  measured("pair.csv", "run pair.yaml");
+  const std::tuple<const char*, const char*, const char*> cases[] = {
+      {"mast.yaml stiff.csv:sine.x", "", "is no mode of the model within a fifth of it"},
+      {"mast.yaml same.csv:sine.x", "--set limits.travel.in=sine.z", "limit travel is governed by mode"},
+      {"pair.yaml pair.csv:sine.x", "", "of the model lie within a half-power width"}};
+  for (const auto& [files, more, doubt] : cases) {
+    SCOPED_TRACE(files);
+    const Ran ran = run_program(folder, fmt::format("update {} {}", files, more));
+    EXPECT_EQ(ran.status, 1);
+    EXPECT_THAT(ran.out, HasSubstr("no-go: all limits are met, but "));
+    EXPECT_THAT(ran.err, HasSubstr(doubt));
+  }
+  EXPECT_EQ(run_program(folder, "update mast.yaml same.csv:sine.x").status, 0);
+}
+
 TEST(Update, SaysWhatItLacks) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
