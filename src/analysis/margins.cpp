@@ -31,7 +31,7 @@ EnvironmentChoice judged_environments(const Plan& plan) {
   std::set<std::string> named;
   const auto add = [&](const std::string& name) {
     for (const Environment& environment : plan.environments)
-      if (!environment.is_static() && is_of(name, environment)) {
+      if (is_of(name, environment)) {
         named.insert(environment.name);
         if (!environment.superposed_on.empty()) named.insert(environment.superposed_on);
       }

@@ -250,18 +250,32 @@ std::string fixed_texts(const Panel& panel, const Frame& frame, Numbers& numbers
   return program;
 }
 
-std::string panel_program(const Chart& chart, const Panel& panel, const Layout& layout, Frame frame, bool first,
-                          bool last, Numbers& numbers) {
+bool has_points(const Series& series, const Frame& frame) {
+  if (series.style == Series::Style::bars) return !series.bars.empty();
+  for (std::size_t i = 0; i < series.x.size(); ++i)
+    if (drawable(series, frame, i)) return true;
+  return false;
+}
+
+std::string panel_program(const Chart& chart, Panel panel, const Layout& layout, Frame frame, bool first, bool last,
+                          Numbers& numbers) {
+  const auto is_drawn = [&](const Series& series) { return has_points(series, frame); };
+  if (frame.log_y && std::none_of(panel.series.begin(), panel.series.end(), is_drawn)) {  // all of it is zero
+    panel.y.scale = Axis::Scale::linear;
+    frame.log_y = false;
+  }
   fit_range(panel, frame);
   std::string program, plots;
   for (std::size_t i = 0; i < panel.series.size(); ++i) {
+    if (!is_drawn(panel.series[i])) continue;
     program += data_block(panel.series[i], frame, numbers.data);
     plots += (plots.empty() ? "plot " : ", \\\n  ") + plot_clause(panel.series, i, numbers.data++);
   }
   for (const PeakLabel& peak : panel.peaks) {
     if (!peak.circle) continue;
     program += fmt::format("$d{} << EOD\n{:.8g} {:.6g}\nEOD\n", numbers.data, peak.x, peak.y);
-    plots += fmt::format(", \\\n  $d{} using 1:2 with points pt 6 ps 1.1 lw 2 lc rgb '{}' notitle", numbers.data++,
+    plots += plots.empty() ? "plot " : ", \\\n  ";
+    plots += fmt::format("$d{} using 1:2 with points pt 6 ps 1.1 lw 2 lc rgb '{}' notitle", numbers.data++,
                          colour_name(panel.series, peak.series));
   }
   program += fmt::format(
@@ -274,6 +288,7 @@ std::string panel_program(const Chart& chart, const Panel& panel, const Layout& 
                          frame.x_to, frame.y_from, frame.y_to) +
              uprights(chart, first, frame, numbers) + legend(chart, panel, first, frame, numbers) +
              fixed_texts(panel, frame, numbers) + peak_labels(panel, frame, numbers.label);
+  if (plots.empty()) plots = "plot NaN notitle";  // no number at all: the axes alone
   return program + plots + "\nunset label\nunset arrow\nunset object\n";
 }
 
