@@ -31,7 +31,7 @@ const Planted planted[] = {
      "barrel, with aperture-centre, optics is joined to nothing that is held"},
     {"  bond:     {joint: barrel-bond, quantities: [force, moment]}\n", "", 0, "", "", ""},
     {"  mast-boom:     {merge: {parts: [mast, boom], within: 0.01 mm}}\n", "", 2, "warning", "part mast",
-     "1 nodes lies at the same spot as nodes of boom and is not joined"},
+     "1 node lies at the same spot as nodes of boom and is not joined"},
     {"density: 2810 kg/m^3, yield: 430 MPa", "density: 2810 kg/m^3, yield: 2 MPa", 0, "warning", "part deck",
      "alone stresses it to"},
     {"E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield", "E: 71 MPa, nu: 0.33, density: 2810 kg/m^3, yield", 0,

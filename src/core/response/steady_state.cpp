@@ -181,7 +181,7 @@ SinePeak SineResponse::refine(const Measure& measure, const VectorXd& constant, 
     if (!(slope_b < 0)) continue;
     std::uintmax_t steps = 100;
     const auto close = [](double x, double y) {
-      return std::abs(x - y) <= 0.1 * peak_frequency_tolerance * std::abs(x);
+      return std::abs(x - y) <= 1e-3 * peak_frequency_tolerance * std::abs(x);
     };
     const auto [lower, upper] = boost::math::tools::toms748_solve(slope, a, b, slope_a, slope_b, close, steps);
     consider(0.5 * (lower + upper));
