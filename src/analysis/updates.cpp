@@ -48,6 +48,7 @@ class Doubts {
 
   [[nodiscard]] std::vector<std::string> find(const std::vector<double>& strangers) const {
     std::vector<std::string> doubts;
+    doubts.reserve(strangers.size());
     for (const double stranger : strangers)
       doubts.push_back(
           fmt::format("what was measured at {} is no mode of the model within a fifth of it", in_hertz(stranger)));
