@@ -131,8 +131,12 @@ class Study {
   bool meets(std::size_t limit, std::size_t k, double change) {
     constexpr double just = 0.005, far = 0.03;  // of a margin
     constexpr int most_runs = 3;
+    struct Tried {
+      double change = 0, margin = 0;  // of the logarithm of the number; of the limit
+    };
     const PlanNumber& number = study_.changes[k].number;
-    double too_little = 0, margin_there = study_.base.limits()[limit].deciding();
+    const Tried as_it_is{0, study_.base.limits()[limit].deciding()};
+    Tried too_little = as_it_is, enough;
     std::optional<ConfirmedChange> least;
     for (int run = 0; run < most_runs; ++run) {
       ConfirmedChange confirmed{limit, k, std::exp(change)};
@@ -142,21 +146,19 @@ class Study {
       confirmed.margin = margins[limit];
       confirmed.exceeded =
           static_cast<std::size_t>(std::count_if(margins.begin(), margins.end(), [](double each) { return each < 0; }));
+      const Tried tried{change, confirmed.margin};
       if (confirmed.margin >= 0) {
         least = confirmed;
+        enough = tried;
         if (confirmed.margin <= far) break;
       } else {
         if (!least) study_.confirmed.push_back(confirmed);
-        if (!(confirmed.margin > margin_there)) break;
-        too_little = change;
-        margin_there = confirmed.margin;
+        if (!(confirmed.margin > too_little.margin)) break;
+        too_little = tried;
       }
       // A little more than the line says, so that it is met and not nearly so.
-      const double known = least ? std::log(least->factor) : change, margin = least ? least->margin : margin_there;
-      if (least)
-        change = too_little + (known - too_little) * (just - margin_there) / (margin - margin_there);
-      else
-        change *= (just - study_.base.limits()[limit].deciding()) / (margin - study_.base.limits()[limit].deciding());
+      const Tried &from = least ? too_little : as_it_is, &to = least ? enough : too_little;
+      change = from.change + (to.change - from.change) * (just - from.margin) / (to.margin - from.margin);
     }
     if (least) study_.confirmed.push_back(*least);
     return least.has_value();

@@ -209,7 +209,7 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
   report_progress(progress, "margins with what was measured");
   JudgedModel updated = judge(damp_model(shared, modal), request);
   std::vector<std::string> doubts = Doubts(before, updated, found, strengths).find(strangers);
-  return {std::move(found), std::move(strangers), std::move(doubts), std::move(before), std::move(updated)};
+  return {std::move(found), std::move(doubts), std::move(before), std::move(updated)};
 }
 
 }  // namespace avrenk

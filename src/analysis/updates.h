@@ -17,7 +17,6 @@ struct MeasuredMode {
 
 struct UpdateStudy {
   std::vector<MeasuredMode> modes;  ///< by frequency
-  std::vector<double> strangers;    ///< Hz: what was measured and no mode explains
   std::vector<std::string> doubts;  ///< why margins that are met are no "go", a sentence each; empty: they are
   JudgedModel before;               ///< the plan as it is
   JudgedModel updated;              ///< with the measured frequencies and damping

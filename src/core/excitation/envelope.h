@@ -40,7 +40,7 @@ struct Envelope {
 /// Straight lines on log-log paper that are nowhere below the averaged curve times the margin (rounding: 1e-9 of it).
 /// All points of the curve are corners at first; then that is taken out which raises the least area on that paper: a
 /// valley by the line across it, a top by a flank that goes on to above a neighbour, or by both neighbours raised to
-/// it. No line stands above the highest value beneath it.
+/// it. No line stands above the highest value of the curve.
 /// @param grid    Hz, ascending, at least two
 /// @param values  ≥ 0; zeros are lifted to 1e-12 of the largest, because no such line reaches them
 /// @throws InputError  fewer than two points, all values zero, fewer than two corners wanted
