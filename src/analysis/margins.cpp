@@ -60,13 +60,13 @@ StageReport JudgedModel::report() const {
   return report;
 }
 
-JudgedModel judge(const DampedModel& model, const AnalysisRequest& request) {
+JudgedModel judge(const DampedModel& model, const AnalysisRequest& request, const std::vector<NotchedInput>* as_found) {
   AnalysisRequest quick = request;
   quick.figures = false;
   const std::vector<Environment>& environments = model.plan().environments;
   const EnvironmentChoice judged = judged_environments(model.plan());
   Responses responses = std::any_of(environments.begin(), environments.end(), judged)
-                            ? run_environments(model, judged, quick)
+                            ? run_environments(model, judged, quick, {}, as_found)
                             : Responses{model};
   Assessment assessment = assess(responses);
   return {std::move(responses), std::move(assessment)};

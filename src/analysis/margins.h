@@ -24,7 +24,9 @@ struct JudgedModel {
 };
 
 /// Runs the environments that limits and lives name, without what is only to be seen, and judges the limits.
-[[nodiscard]] JudgedModel judge(const DampedModel& model, const AnalysisRequest& request);
+/// @param as_found  see run_environments
+[[nodiscard]] JudgedModel judge(const DampedModel& model, const AnalysisRequest& request,
+                                const std::vector<NotchedInput>* as_found = nullptr);
 
 /// Modes and margins of a plan, of which the rest is left out.
 /// @throws InputError  it has no limits

@@ -86,8 +86,9 @@ struct AppliedCase {
 // model is kept as long as something is made of it.
 class Runner {
  public:
-  Runner(const DampedModel& model, const AnalysisRequest& request, const Progress& progress)
-      : model_(model), plan_(model.plan()), request_(request), progress_(progress) {
+  Runner(const DampedModel& model, const AnalysisRequest& request, const Progress& progress,
+         const std::vector<NotchedInput>* as_found)
+      : model_(model), plan_(model.plan()), request_(request), progress_(progress), as_found_(as_found) {
     made_.model = model;
   }
 
@@ -117,7 +118,8 @@ class Runner {
   // Cases in their groups, what they do to the model, and all that is watched.
   void apply(const EnvironmentChoice& applied) {
     Cases cases = cases_of(model_, applied);
-    NotchedCases notched = notch_cases(model_, cases, progress_);
+    NotchedCases notched =
+        as_found_ ? NotchedCases{apply_as_found(cases, *as_found_)} : notch_cases(model_, cases, progress_);
     cases = with_notched(std::move(cases), notched.notched);
     made_.notched = std::move(notched.notched);
     made_.report.add(notched.report);
@@ -372,6 +374,7 @@ class Runner {
   const Plan& plan_;
   const AnalysisRequest& request_;
   const Progress& progress_;
+  const std::vector<NotchedInput>* as_found_;
   std::vector<AppliedCase> cases_;
   std::vector<CaseResponses> responses_;  // of each group
   Responses made_{};
@@ -389,8 +392,8 @@ FineCurve Responses::curve_of(const CaseResults& outcome, std::size_t index) con
 }
 
 Responses run_environments(const DampedModel& model, const EnvironmentChoice& applied, const AnalysisRequest& request,
-                           const Progress& progress) {
-  return Runner(model, request, progress).run(applied);
+                           const Progress& progress, const std::vector<NotchedInput>* as_found) {
+  return Runner(model, request, progress, as_found).run(applied);
 }
 
 }  // namespace avrenk

@@ -48,7 +48,10 @@ struct Responses {
 /// Runs the environments, all their cases, side by side: first what limits do to inputs, then stress and motion of the
 /// whole model, then every case by itself, then cases together.
 /// @param applied  among them all that the pressure fields of the model were made for
+/// @param as_found  inputs that were lowered for another state of the model, applied here as they are; nullptr: what
+///                  limits do to inputs is found for this one
 [[nodiscard]] Responses run_environments(const DampedModel& model, const EnvironmentChoice& applied,
-                                         const AnalysisRequest& request, const Progress& progress = {});
+                                         const AnalysisRequest& request, const Progress& progress = {},
+                                         const std::vector<NotchedInput>* as_found = nullptr);
 
 }  // namespace avrenk

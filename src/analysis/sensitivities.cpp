@@ -65,7 +65,8 @@ class Study {
   }
 
  private:
-  // The plan with one number changed, limits judged.
+  // The plan with one number changed, limits judged; where that is the scatter of what is tested, under the inputs that
+  // are applied then.
   [[nodiscard]] std::vector<double> margins_with(const std::optional<Override>& change, const KnownModes* known,
                                                  double frequencies = 0,
                                                  const std::optional<double>& damping = {}) const {
@@ -90,7 +91,8 @@ class Study {
                              : solve_modes(at_rest.assembly, at_rest.system, loaded->plan.modes, request.threads);
     const auto modal = std::make_shared<const ModalModel>(
         with_basis(std::move(at_rest), std::move(basis), judged_environments(loaded->plan)));
-    return judge(damp_model(loaded, modal), request).margins_of(study_.base.limits());
+    return judge(damp_model(loaded, modal), request, change ? nullptr : &study_.base.responses.notched)
+        .margins_of(study_.base.limits());
   }
 
   [[nodiscard]] Change change_of(const PlanNumber& number, const KnownModes& known) const {

@@ -21,7 +21,7 @@ std::vector<VariantAnswers> judge_variants(const Responses& responses, const std
     const DampedModel model = with_springs_of(std::make_shared<const LoadedPlan>(std::move(other)), responses.model);
     VariantAnswers answers{name, model.damping->with_springs, std::vector<double>(limits.size(), std::nan(""))};
     if (with_margins && !limits.empty()) {
-      const JudgedModel judged = judge(model, request);
+      const JudgedModel judged = judge(model, request, &responses.notched);
       answers.margins = judged.margins_of(limits);
       for (const LimitResult& result : judged.limits()) answers.exceeded += result.met ? 0 : 1;
     }

@@ -2,9 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <set>
+#include <map>
 
-#include "core/excitation/envelope.h"
+#include "core/assess/notch_lines.h"
+#include "core/excitation/drawn_curve.h"
 #include "core/response/place_envelope.h"
 #include "core/response/random_run.h"
 
@@ -12,424 +13,386 @@ namespace avrenk {
 namespace {
 
 constexpr double deepest_ever = 1e-3;  // of what is specified: 60 dB
-constexpr double within = 0.95;        // dB, between the lines and what is allowed; three digits add as much as these
-constexpr double digits = 0.04;
-constexpr double one_point = 1e-6;  // of a frequency: both sides of a step are one point
-constexpr int finer = 8;            // times the points around each resonance
+constexpr int finer = 8;               // times the points around each resonance
+constexpr double safety = 1 + 4e-6;    // for what may still lie between points
 
-// A limit that asks for a notch, and what it leaves of the input.
-struct SineDemand {
-  const Limit* limit = nullptr;
-  const Output* watched = nullptr;
-  double room = 0;              // SI: of the response at its upper tolerance
-  std::vector<double> largest;  // of the place under what is specified, times that tolerance
-  [[nodiscard]] double lowest(double specified) const {
-    const NotchRule& rule = *limit->response()->notch;
-    return std::max({deepest_ever, rule.deepest, std::min(1.0, rule.floor / specified)});
-  }
-};
-
-// What a static answer leaves of what is allowed.
-double room_of(const Limit& limit, const std::vector<const CaseResults*>& at_rest, std::size_t watched) {
-  double room = limit.allowable / limit.factor;
-  for (const CaseResults* still : at_rest)
-    if (still->environment().name == limit.response()->with) room -= still->at_rest()->rows[watched].value;
-  return room;
-}
-
-std::vector<SineDemand> sine_demands_of(const CaseResponse& load, const std::vector<Limit>& limits,
-                                        const std::vector<const CaseResults*>& at_rest,
-                                        const std::vector<Output>& watched) {
-  std::vector<SineDemand> demands;
-  for (const Limit& limit : limits) {
-    if (!limit.is_notching() || !covers(limit, *load.excitation)) continue;
-    const Output* const found = find_output(watched, limit.response()->of);
-    if (!found || !found->quantity->has_meaning(load.excitation->kind)) continue;
-    SineDemand demand{&limit, found, room_of(limit, at_rest, static_cast<std::size_t>(found - watched.data())),
-                      envelope_of_place(load, *found, load.grid)};
-    if (limit.is_at_upper())
-      for (double& each : demand.largest) each *= load.environment().upper;
-    demands.push_back(std::move(demand));
-  }
-  return demands;
-}
-
-// The part of the input that is left at each point, and whose limit says so (nullptr: nobody's).
-struct Gains {
-  explicit Gains(std::size_t points) : gain(points, 1), lowest(points, 0), by(points, nullptr) {}
-  std::vector<double> gain, lowest;  // the latter as depth and floor of the limit that counts allow it
-  std::vector<const Limit*> by;
-  std::set<const Limit*> cut;  // that depth or floor keep from being met
-  // @param to  what a limit wants, @param allowed  how low it may have it
-  void lower(std::size_t point, double to, double allowed, const Limit* limit) {
-    if (to < allowed * (1 - 1e-9)) {
-      cut.insert(limit);
-      to = allowed;
-    }
-    if (to >= gain[point]) return;
-    gain[point] = to;
-    lowest[point] = allowed;
-    by[point] = limit;
-  }
-};
-Gains gains_of(const std::vector<SineDemand>& demands, const std::vector<double>& specified, double safety) {
-  Gains gains(specified.size());
-  for (const SineDemand& demand : demands)
-    for (std::size_t k = 0; k < specified.size(); ++k) {
-      if (!(demand.largest[k] > 0) || !(safety * demand.largest[k] > demand.room)) continue;
-      gains.lower(k, std::max(0.0, demand.room) / (safety * demand.largest[k]), demand.lowest(specified[k]),
-                  demand.limit);
-    }
-  return gains;
-}
-
-// First and last point of each notch: the points beside it, at which nothing is lowered, belong to it.
-using Stretches = std::vector<std::pair<std::size_t, std::size_t>>;
-Stretches stretches_of(const std::vector<double>& gain) {
-  Stretches stretches;
-  for (std::size_t k = 0; k < gain.size(); ++k) {
-    if (!(gain[k] < 1)) continue;
-    const std::size_t first = k > 0 ? k - 1 : 0;
-    while (k + 1 < gain.size() && gain[k + 1] < 1) ++k;
-    const std::size_t last = std::min(k + 1, gain.size() - 1);
-    if (!stretches.empty() && first <= stretches.back().second)
-      stretches.back().second = last;
-    else
-      stretches.emplace_back(first, last);
-  }
-  return stretches;
-}
-
-// Straight lines on log-log paper above one over the gains and within so much of it: each goes as far as any line from
-// the end of the one before can, and stays below one over the least gains but for the digits. Corners are rounded up to
-// three of these.
-LogLogTable lines_above(std::span<const double> grid, std::span<const double> gain, std::span<const double> least_gain,
-                        double decibel_factor) {
-  const double decibel = std::log(10.0) / decibel_factor;
-  std::vector<double> x(grid.size()), lowest(grid.size()), highest(grid.size());
-  for (std::size_t k = 0; k < grid.size(); ++k) {
-    x[k] = std::log(grid[k]);
-    lowest[k] = -std::log(gain[k]);
-    highest[k] = lowest[k] + within * decibel;
-    if (least_gain[k] > 0) highest[k] = std::clamp(-std::log(least_gain[k]), lowest[k] + digits * decibel, highest[k]);
-  }
-  std::vector<Breakpoint> corners;
-  const auto add = [&](std::size_t k, double y) { corners.push_back({grid[k], rounded_up(std::exp(y)), {}}); };
-  double y = lowest.front();
-  add(0, y);
-  for (std::size_t start = 0; start + 1 < x.size();) {
-    double least = -HUGE_VAL, most = HUGE_VAL;  // slopes
-    std::size_t end = start;
-    for (std::size_t k = start + 1; k < x.size(); ++k) {
-      const double above = std::max(least, (lowest[k] - y) / (x[k] - x[start])),
-                   below = std::min(most, (highest[k] - y) / (x[k] - x[start]));
-      if (above > below) break;
-      least = above;
-      most = below;
-      end = k;
-    }
-    y += (end + 1 == x.size() ? least : 0.5 * (least + most)) * (x[end] - x[start]);
-    add(end, y);
-    start = end;
-  }
-  return {corners, 20};
-}
-
-// The specified table over the lines of all notches.
-LogLogTable divided(const LogLogTable& specified, const std::vector<LogLogTable>& notches) {
-  std::vector<Breakpoint> points;
-  const auto add = [&](double frequency, double level) {
-    if (!points.empty() && points.back().frequency == frequency && std::abs(*points.back().level / level - 1) < 1e-12)
-      return;
-    points.push_back({frequency, level, {}});
-  };
-  for (const PowerLaw& stretch : specified.stretches()) {
-    std::vector<double> edges{stretch.f1, stretch.f2};
-    for (const LogLogTable& lines : notches)
-      for (const double f : lines.breakpoints())
-        if (f > stretch.f1 * (1 + one_point) && f < stretch.f2 * (1 - one_point)) edges.push_back(f);
-    std::sort(edges.begin(), edges.end());
-    edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
-    for (std::size_t k = 0; k + 1 < edges.size(); ++k) {
-      const double middle = std::sqrt(edges[k] * edges[k + 1]);
-      const PowerLaw* line = nullptr;
-      for (const LogLogTable& lines : notches)
-        if (const PowerLaw* const here = lines.stretch_at(middle)) line = here;
-      for (const double f : {edges[k], edges[k + 1]}) add(f, stretch.at(f) / (line ? line->at(f) : 1));
-    }
-  }
-  return {points, 20};
-}
-
-std::vector<Notch> notches_of(const Stretches& stretches, const Gains& gains, const std::vector<double>& grid,
-                              const std::vector<double>& specified, const LogLogTable& applied, double decibel_factor) {
-  std::vector<Notch> notches;
-  notches.reserve(stretches.size());
-  for (const auto& [first, last] : stretches) {
-    std::size_t k = first;  // the deepest
-    for (std::size_t i = first; i <= last; ++i)
-      if (gains.gain[i] < gains.gain[k]) k = i;
-    Notch notch{grid[first], grid[last], grid[k], specified[k], applied.at(grid[k])};
-    notch.depth = decibel_factor * std::log10(notch.specified / notch.applied);
-    const auto take = [&](const Limit* limit) {
-      if (limit && std::find(notch.limits.begin(), notch.limits.end(), limit) == notch.limits.end())
-        notch.limits.push_back(limit);
-    };
-    take(gains.by[k]);
-    for (std::size_t i = first; i <= last; ++i) take(gains.by[i]);
-    notches.push_back(std::move(notch));
-  }
-  return notches;
-}
-
-// The specified table over the straight lines of all notches, and what they are.
-void draw_lines(const Gains& gains, const std::vector<double>& levels, const LogLogTable& specified,
-                double decibel_factor, NotchedInput& result) {
-  const Stretches stretches = stretches_of(gains.gain);
-  std::vector<LogLogTable> lines;
-  lines.reserve(stretches.size());
-  for (const auto& [first, last] : stretches) {
-    const auto inside = [&, first = first, last = last](const std::vector<double>& all) {
-      return std::span(all).subspan(first, last - first + 1);
-    };
-    lines.push_back(lines_above(inside(result.grid), inside(gains.gain), inside(gains.lowest), decibel_factor));
-  }
-  result.table = divided(specified, lines);
-  result.notches = notches_of(stretches, gains, result.grid, levels, result.table, decibel_factor);
-}
-
-std::shared_ptr<const Excitation> applied_of(const std::shared_ptr<const Excitation>& specified,
-                                             const LogLogTable& table) {
-  auto made = std::make_shared<Excitation>(*specified);
-  made->specified = specified;
-  made->along += made->along.empty() ? "notched" : ".notched";
-  for (std::string& input : made->inputs) input += ", notched";
-  if (specified->is_random())
-    made->spectrum = SpectralMatrix({table}, {}, specified->names);
-  else
-    made->drive = Drive(std::vector<Amplitude>(static_cast<std::size_t>(specified->drive.size()), Amplitude(table)));
-  return made;
-}
-
-// Points closer than those of curves, so that lines between them are right.
+// Points closer than those of curves, so that lines between them are nearly right.
 std::shared_ptr<const Excitation> with_close_points(const Excitation& specified) {
   auto close = std::make_shared<Excitation>(specified);
   close->grid.points_per_resonance = finer * (specified.grid.points_per_resonance - 1) + 1;
   return close;
 }
 
-constexpr int most_attempts = 6;
+// A limit on what a response is at each frequency: the peak of a sine, the PSD of a random one.
+struct PointDemand {
+  const Limit* limit = nullptr;
+  const Output* watched = nullptr;
+  std::vector<double> over;  // at each point under what is specified: what it looks at, over what is allowed
+};
 
-std::optional<NotchedInput> notched_sine(const std::shared_ptr<const Excitation>& specified,
-                                         const std::vector<Limit>& limits,
-                                         const std::vector<const CaseResults*>& at_rest,
-                                         const std::vector<Output>& watched, const System& system,
-                                         const ModalBasis& basis, const ModalDamping& damping) {
-  const CaseResponse load(with_close_points(*specified), system, basis, damping);
-  const std::vector<SineDemand> demands = sine_demands_of(load, limits, at_rest, watched);
-  NotchedInput result;
-  result.specified = specified;
-  result.grid = load.grid;
-  std::vector<double> levels;
-  levels.reserve(load.grid.size());
-  for (const double f : load.grid) levels.push_back(specified->reference(f));
-  double safety = 1;
-  for (int attempt = 0; attempt < most_attempts; ++attempt) {
-    const Gains gains = gains_of(demands, levels, safety);
-    if (stretches_of(gains.gain).empty()) return std::nullopt;
-    if (attempt == 0)
-      for (std::size_t k = 0; k < levels.size(); ++k) result.highest.push_back(levels[k] * gains.gain[k]);
-    draw_lines(gains, levels, result.full(), 20, result);
-    result.applied = applied_of(specified, result.table);
-    // The lines hold at the points of the grid: what lies between them is looked for.
-    const CaseResponse applied(result.applied, system, basis, damping);
-    double over = 0;
-    result.not_kept.clear();
-    for (const SineDemand& demand : demands) {
-      if (gains.cut.contains(demand.limit) || !(demand.room > 0)) {
-        result.not_kept.push_back(demand.limit);
-        continue;
-      }
-      SineResponse::Curves curves(*applied.sine, *demand.watched->candidates);
-      const double peak = applied.sine->worst({curves, demand.watched->first, demand.watched->count}).second.value;
-      over = std::max(over, (demand.limit->is_at_upper() ? load.environment().upper : 1) * peak / demand.room);
-    }
-    if (over <= 1) break;
-    safety *= over * (1 + 1e-6);
-  }
-  return result;
-}
+// A limit on an RMS, and the candidates that were found to pass it.
+struct RmsDemand {
+  const Limit* limit = nullptr;
+  const Output* watched = nullptr;
+  double room = 0;  // SI, of an RMS
+  struct Place {
+    std::size_t candidate = 0;
+    double safety = 1;  // of a variance
+    bool is_cut = false;
+  };
+  std::vector<Place> places;
+};
 
-// A random input, whose PSD is lowered for PSDs of responses and for RMS values of theirs.
-class RandomNotch {
+class NotchSearch {
  public:
-  RandomNotch(const std::shared_ptr<const Excitation>& specified, const System& system, const ModalBasis& basis,
-              const ModalDamping& damping)
-      : system_(system),
-        basis_(basis),
-        damping_(damping),
-        load_(with_close_points(*specified), system, basis, damping),
-        levels_(specified->spectrum.levels().front().levels(load_.grid)),
-        widths_(load_.grid.size(), 0) {
-    result_.specified = specified;
-    result_.grid = load_.grid;
-    for (std::size_t k = 0; k + 1 < load_.grid.size(); ++k)
-      for (const std::size_t end : {k, k + 1}) widths_[end] += 0.5 * (load_.grid[k + 1] - load_.grid[k]);
+  NotchSearch(const NotchTask& task, const NotchModel& model)
+      : task_(task),
+        model_(model),
+        random_(task.specified->is_random()),
+        load_(with_close_points(*task.specified), task.system, model.basis, model.damping),
+        points_(load_.grid) {
+    for (const double f : points_) levels_.push_back(task.specified->reference(f));
+    for (const Limit& limit : task.limits) add(limit);
+    std::vector<double> highest;
+    for (const PointDemand& demand : point_demands_) highest.push_back(largest(demand, load_).frequency);
+    insert(std::move(highest));
   }
 
-  std::optional<NotchedInput> find(const std::vector<Limit>& limits, const std::vector<const CaseResults*>& at_rest,
-                                   const std::vector<Output>& watched) {
-    for (const Limit& limit : limits) {
-      if (!limit.is_notching() || !covers(limit, *load_.excitation)) continue;
-      const Output* const found = find_output(watched, limit.response()->of);
-      if (!found || found->quantity->per_input()) continue;
-      const double upper = limit.is_at_upper() ? load_.environment().upper : 1;
-      if (limit.response()->allowed_psd) {
-        std::vector<double> psd = envelope_of_place(load_, *found, load_.grid);
-        for (double& each : psd) each *= upper * upper * limit.factor * limit.factor;
-        peaks_.push_back({&limit, found, std::move(psd), 1});
-        continue;
-      }
-      const double room = room_of(limit, at_rest, static_cast<std::size_t>(found - watched.data()));
-      const double sigma =
-          limit.response()->take_random.form == Take::Form::sigma ? limit.response()->take_random.sigma : 1;
-      spreads_.push_back({&limit, found, std::max(0.0, room) / (sigma * upper), {}});
-      look(load_, spreads_.back());
-    }
+  std::optional<NotchedInput> find(const std::optional<NotchApproach>& approach) {
+    constexpr int most_attempts = 40;
+    NotchedInput result;
+    result.specified = task_.specified;
+    for (RmsDemand& demand : rms_demands_) (void)lower_more(load_, demand);
+    if (stretches_of(gains_now(1).gain).empty()) return std::nullopt;
     for (int attempt = 0; attempt < most_attempts; ++attempt) {
-      const Gains gains = gains_now();
-      if (stretches_of(gains.gain).empty()) return std::nullopt;
-      if (attempt == 0)
-        for (std::size_t k = 0; k < levels_.size(); ++k) result_.highest.push_back(levels_[k] * gains.gain[k]);
-      draw_lines(gains, levels_, result_.full(), 10, result_);
-      result_.applied = applied_of(result_.specified, result_.table);
-      const CaseResponse applied(result_.applied, system_, basis_, damping_);
-      bool over = false;
-      for (Peak& peak : peaks_) over = look(applied, peak) || over;
-      for (Spread& spread : spreads_) over = look(applied, spread) || over;
-      result_.not_kept.assign(gains.cut.begin(), gains.cut.end());
-      if (!over) break;
+      const Gains gains = gains_now(safety);
+      draw(gains, result);
+      if (refine(gains, result.table)) continue;
+      if (!lower_more(gains, CaseResponse(result.applied, task_.system, model_.basis, model_.damping))) break;
     }
-    return std::move(result_);
+    Gains gains = gains_now(safety);
+    if (approach) {
+      go_towards(*approach, gains);
+      draw(gains, result);
+    }
+    result.grid = points_;
+    const std::vector<double> highest = approach ? gains.gain : gains_now(1).gain;
+    for (std::size_t k = 0; k < points_.size(); ++k) result.highest.push_back(levels_[k] * highest[k]);
+    result.notches = notches_of(gains, points_, levels_, result.table, decibel_factor());
+    result.cut = gains.cut;
+    result.not_kept = passed(CaseResponse(result.applied, task_.system, model_.basis, model_.damping));
+    return result;
+  }
+
+  // Limits that are passed under an input.
+  [[nodiscard]] std::vector<NotKept> passed(const CaseResponse& applied) const {
+    std::vector<NotKept> all;
+    const auto take = [&](const Limit* limit, double over) {
+      if (over > 1) all.push_back({limit, over});
+    };
+    for (const PointDemand& demand : point_demands_) take(demand.limit, largest(demand, applied).over);
+    for (const RmsDemand& demand : rms_demands_) {
+      const Eigen::VectorXd rms = rms_of(demand, applied);
+      const double largest = rms.size() > 0 ? rms.maxCoeff() : 0;
+      if (largest > 0) take(demand.limit, demand.room > 0 ? largest / demand.room : HUGE_VAL);
+    }
+    return all;
   }
 
  private:
-  // A limit on a PSD: of the place under what is specified, factors included.
-  struct Peak {
-    const Limit* limit = nullptr;
-    const Output* watched = nullptr;
-    std::vector<double> psd;
-    double safety = 1;
-  };
-  // A limit on an RMS; the PSDs, per unit PSD of the input, of the candidates that were found to pass it.
-  struct Spread {
-    const Limit* limit = nullptr;
-    const Output* watched = nullptr;
-    double room = 0;  // of an RMS
-    struct Place {
-      std::size_t candidate = 0;
-      std::vector<double> gain;
-      double safety = 1;
-    };
-    std::vector<Place> places;
-  };
+  [[nodiscard]] double decibel_factor() const { return random_ ? 10 : 20; }
 
-  [[nodiscard]] double lowest(const Limit& limit, std::size_t k) const {
-    constexpr double usual = 0.063;  // of a PSD, 12 dB: for an RMS all that is lowered is lowered so far
-    const NotchRule& rule = *limit.response()->notch;
-    const double deepest = rule.deepest > 0                ? rule.deepest * rule.deepest
-                           : limit.response()->allowed_psd ? deepest_ever * deepest_ever
-                                                           : usual;
-    return std::max(deepest, std::min(1.0, rule.floor / levels_[k]));
+  // What a static answer leaves of what is allowed.
+  [[nodiscard]] double room_of(const Limit& limit, const Output& watched) const {
+    double room = limit.allowable / limit.factor;
+    for (const CaseResults* still : task_.at_rest)
+      if (still->environment().name == limit.response()->with)
+        room -= still->at_rest()->rows[static_cast<std::size_t>(&watched - task_.watched.data())].value;
+    return std::max(0.0, room);
   }
 
-  [[nodiscard]] Gains gains_now() const {
-    Gains gains(levels_.size());
-    for (const Peak& peak : peaks_)
-      for (std::size_t k = 0; k < levels_.size(); ++k) {
-        const double allowed = peak.limit->response()->allowed_psd->at(load_.grid[k], levels_[k]);
-        if (!(allowed > 0) || !(peak.safety * peak.psd[k] > allowed)) continue;
-        gains.lower(k, allowed / (peak.safety * peak.psd[k]), lowest(*peak.limit, k), peak.limit);
-      }
-    // Where a unit of the input's area makes most of the variance it is lowered first, as far as it may be: no other
-    // choice loses less area.
-    for (const Spread& spread : spreads_)
-      for (const Spread::Place& place : spread.places) {
-        const auto part = [&](std::size_t k) { return place.gain[k] * levels_[k] * widths_[k]; };
-        double variance = 0;
-        std::vector<std::size_t> order(levels_.size());
-        for (std::size_t k = 0; k < order.size(); ++k) {
-          order[k] = k;
-          variance += part(k) * gains.gain[k];
-        }
-        std::stable_sort(order.begin(), order.end(),
-                         [&](std::size_t a, std::size_t b) { return place.gain[a] > place.gain[b]; });
-        const double room = spread.room * spread.room / place.safety;
-        for (const std::size_t k : order) {
-          if (variance <= room) break;
-          const double least = lowest(*spread.limit, k);
-          if (least >= gains.gain[k]) continue;
-          variance -= part(k) * (gains.gain[k] - least);
-          gains.lower(k, least, least, spread.limit);
-        }
-        if (variance > room * (1 + 1e-9)) gains.cut.insert(spread.limit);
-      }
+  void add(const Limit& limit) {
+    if (!limit.is_notching() || !covers(limit, *task_.specified)) return;
+    const Output* const found = find_output(task_.watched, limit.response()->of);
+    if (!found || !found->quantity->has_meaning(task_.specified->kind) || found->quantity->per_input()) return;
+    if (!random_ || limit.response()->allowed_psd) {
+      PointDemand demand{&limit, found, {}};
+      demand.over = over_at(demand, load_, points_);
+      point_demands_.push_back(std::move(demand));
+      return;
+    }
+    const Take& take = limit.response()->take_random;
+    const double sigma = take.form == Take::Form::sigma ? take.sigma : 1;
+    rms_demands_.push_back({&limit, found, room_of(limit, *found) / (sigma * upper(limit)), {}});
+  }
+
+  [[nodiscard]] double upper(const Limit& limit) const { return limit.is_at_upper() ? load_.environment().upper : 1; }
+
+  // What a limit on a PSD allows, over its factors; zero: nothing is limited there.
+  [[nodiscard]] double allowed_psd(const Limit& limit, double frequency) const {
+    const double factor = limit.factor * upper(limit);
+    return limit.response()->allowed_psd->at(frequency, task_.specified->reference(frequency)) / (factor * factor);
+  }
+
+  [[nodiscard]] double over_of(const PointDemand& demand, double response, double frequency) const {
+    if (!(response > 0)) return 0;
+    if (!random_) {
+      const double room = room_of(*demand.limit, *demand.watched) / upper(*demand.limit);
+      return room > 0 ? response / room : HUGE_VAL;
+    }
+    const double allowed = allowed_psd(*demand.limit, frequency);
+    return allowed > 0 ? response / allowed : 0;
+  }
+  [[nodiscard]] std::vector<double> over_at(const PointDemand& demand, const CaseResponse& load,
+                                            const std::vector<double>& frequencies) const {
+    std::vector<double> over = envelope_of_place(load, *demand.watched, frequencies);
+    for (std::size_t k = 0; k < over.size(); ++k) over[k] = over_of(demand, over[k], frequencies[k]);
+    return over;
+  }
+
+  // Where a limit is passed most under an input, and how far.
+  struct Largest {
+    double frequency = 0, over = 0;
+  };
+  [[nodiscard]] Largest largest(const PointDemand& demand, const CaseResponse& applied) const {
+    Largest found;
+    const auto take = [&](double frequency, double over) {
+      if (over > found.over) found = {frequency, over};
+    };
+    if (random_) {
+      const std::vector<double> over = over_at(demand, applied, applied.grid);
+      for (std::size_t k = 0; k < over.size(); ++k) take(applied.grid[k], over[k]);
+      return found;
+    }
+    SineResponse::Curves curves(*applied.sine, *demand.watched->candidates);
+    const SinePeak peak = applied.sine->worst({curves, demand.watched->first, demand.watched->count}).second;
+    take(peak.frequency, over_of(demand, peak.value, peak.frequency));
+    return found;
+  }
+
+  // How low a limit may have the input where that is so high, as a part of it.
+  [[nodiscard]] double lowest(const Limit& limit, double level) const {
+    constexpr double usual = 0.063;  // of a PSD, 12 dB: for an RMS all that is lowered is lowered so far
+    const NotchRule& rule = *limit.response()->notch;
+    const auto of_level = [&](double part) { return random_ ? part * part : part; };
+    const double deepest = rule.deepest > 0                            ? of_level(rule.deepest)
+                           : !random_ || limit.response()->allowed_psd ? of_level(deepest_ever)
+                                                                       : usual;
+    return std::max(deepest, std::min(1.0, rule.floor / level));
+  }
+
+  [[nodiscard]] Gains gains_now(double by_more) {
+    Gains gains(points_.size());
+    for (const PointDemand& demand : point_demands_)
+      for (std::size_t k = 0; k < points_.size(); ++k)
+        if (by_more * demand.over[k] > 1)
+          gains.lower(k, 1 / (by_more * demand.over[k]), lowest(*demand.limit, levels_[k]), demand.limit);
+    for (RmsDemand& demand : rms_demands_)
+      for (RmsDemand::Place& place : demand.places) lower_for(demand, place, gains);
+    // Points beside a notch at which nothing is lowered are lines' own: they may have what its limits may.
+    for (const auto& [first, last] : stretches_of(gains.gain)) {
+      std::set<const Limit*> limits(gains.by.begin() + static_cast<std::ptrdiff_t>(first),
+                                    gains.by.begin() + static_cast<std::ptrdiff_t>(last) + 1);
+      limits.erase(nullptr);
+      for (std::size_t k = first; k <= last; ++k)
+        if (!gains.by[k])
+          for (const Limit* limit : limits) gains.lowest[k] = std::max(gains.lowest[k], lowest(*limit, levels_[k]));
+    }
     return gains;
   }
 
-  // Whether it is passed under an input, and by so much more is to be lowered.
-  [[nodiscard]] bool look(const CaseResponse& applied, Peak& peak) const {
-    const std::vector<double> psd = envelope_of_place(applied, *peak.watched, load_.grid);
-    const double factor = peak.limit->factor * (peak.limit->is_at_upper() ? load_.environment().upper : 1);
-    double over = 0;
-    for (std::size_t k = 0; k < psd.size(); ++k)
-      if (const double allowed = peak.limit->response()->allowed_psd->at(load_.grid[k], levels_[k]); allowed > 0)
-        over = std::max(over, factor * factor * psd[k] / allowed);
-    if (over <= 1) return false;
-    peak.safety *= over * (1 + 1e-6);
-    return true;
+  // Where a unit of the input's area makes most of the variance it is lowered first, as far as it may be: no other
+  // choice loses less area.
+  void lower_for(const RmsDemand& demand, RmsDemand::Place& place, Gains& gains) {
+    constexpr double near_least = 1.02;  // of the least variance that can be reached: a per cent of its RMS
+    const std::vector<double> gain = gain_of(*demand.watched, place.candidate);
+    std::vector<double> parts(points_.size(), 0);
+    std::vector<std::size_t> order(points_.size());
+    double variance = 0, least_variance = 0;
+    for (std::size_t k = 0; k < points_.size(); ++k) {
+      order[k] = k;
+      if (k > 0) parts[k] += 0.5 * (points_[k] - points_[k - 1]);
+      if (k + 1 < points_.size()) parts[k] += 0.5 * (points_[k + 1] - points_[k]);
+      parts[k] *= gain[k] * levels_[k];
+      variance += parts[k] * gains.gain[k];
+      least_variance += parts[k] * std::min(gains.gain[k], lowest(*demand.limit, levels_[k]));
+    }
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return gain[a] > gain[b]; });
+    double room = demand.room * demand.room / place.safety;
+    place.is_cut = least_variance > room;
+    if (place.is_cut) {
+      gains.cut.insert(demand.limit);
+      room = near_least * least_variance;
+    }
+    for (const std::size_t k : order) {
+      if (variance <= room) break;
+      const double least = lowest(*demand.limit, levels_[k]);
+      if (least >= gains.gain[k]) continue;
+      variance -= parts[k] * (gains.gain[k] - least);
+      gains.lower(k, least, least, demand.limit);
+    }
   }
-  bool look(const CaseResponse& applied, Spread& spread) const {
-    const Candidates& candidates = *spread.watched->candidates;
-    const Eigen::VectorXd rms = candidate_rms(
-        *spread.watched,
-        block_covariances(candidates.rows, candidates.base_width, *applied.covariance, applied.transfer->layout()));
-    Eigen::Index worst = 0;
-    if (rms.size() == 0 || rms.maxCoeff(&worst) <= spread.room) return false;
-    const double over = rms[worst] / spread.room;
-    for (Spread::Place& place : spread.places)
-      if (place.candidate == static_cast<std::size_t>(worst)) {
-        place.safety *= over * over * (1 + 1e-6);
-        return true;
-      }
-    const SpectralRoots roots = load_.covariance->input.roots(load_.grid);
+
+  // |G|² of one candidate at each point: its PSD per unit PSD of the input.
+  [[nodiscard]] std::vector<double> gain_of(const Output& watched, std::size_t candidate) const {
+    const SpectralRoots roots = load_.covariance->input.roots(points_);
     const StateTable states(*load_.transfer, roots.frequencies, roots.columns);
-    Spread::Place place{static_cast<std::size_t>(worst), {}, 1};
-    place.gain = squares_of_points(states.times(spread.watched->measure(place.candidate).rows), roots.first);
-    for (std::size_t k = 0; k < levels_.size(); ++k) place.gain[k] /= levels_[k];
-    spread.places.push_back(std::move(place));
+    std::vector<double> gain = squares_of_points(states.times(watched.measure(candidate).rows), roots.first);
+    for (std::size_t k = 0; k < gain.size(); ++k) gain[k] /= levels_[k];
+    return gain;
+  }
+
+  [[nodiscard]] static Eigen::VectorXd rms_of(const RmsDemand& demand, const CaseResponse& applied) {
+    const Candidates& candidates = *demand.watched->candidates;
+    return candidate_rms(*demand.watched, block_covariances(candidates.rows, candidates.base_width, *applied.covariance,
+                                                            applied.transfer->layout()));
+  }
+
+  void draw(const Gains& gains, NotchedInput& result) const {
+    result.table = lowered(result.full(), points_, gains, decibel_factor());
+    result.applied = applied_in_place_of(task_.specified, result.table);
+  }
+
+  // Points half way between those of a notch where a limit is passed under the lines and lower ones would do more,
+  // until there are none. @return whether there were any
+  bool refine(const Gains& gains, const LogLogTable& table) {
+    std::vector<double> added = edges_of_cuts(gains), more;
+    for (const auto& [first, last] : stretches_of(gains.gain))
+      for (std::size_t k = first; k < last; ++k)
+        if (const double middle = std::sqrt(points_[k] * points_[k + 1]); are_apart(k) && !middles_.contains(middle))
+          more.push_back(middle);
+    for (const double f : more) middles_[f] = {};
+    for (const PointDemand& demand : point_demands_) {
+      const std::vector<double> over = over_at(demand, load_, more);
+      for (std::size_t i = 0; i < more.size(); ++i) middles_[more[i]].push_back(over[i]);
+    }
+    for (const auto& [f, over] : middles_) {
+      if (std::binary_search(points_.begin(), points_.end(), f)) continue;
+      const double level = task_.specified->reference(f), part = table.at(f) / level;
+      for (std::size_t d = 0; d < over.size(); ++d)
+        if (over[d] * part > 1 && part > lowest(*point_demands_[d].limit, level) * (1 + 1e-9)) added.push_back(f);
+    }
+    insert(added);
+    return !added.empty();
+  }
+
+  // Where depth or floor begin to keep a limit from being met, between points: lines turn there.
+  [[nodiscard]] std::vector<double> edges_of_cuts(const Gains& gains) const {
+    constexpr double close_enough = 1e-9;  // of a level
+    std::vector<double> edges;
+    for (const PointDemand& demand : point_demands_) {
+      // What is wanted below what may be, on log paper.
+      const auto wanted = [&](std::size_t k) {
+        return std::log(std::max(demand.over[k], 1e-300) * lowest(*demand.limit, levels_[k]));
+      };
+      for (const auto& [first, last] : stretches_of(gains.gain))
+        for (std::size_t k = first; k < last; ++k) {
+          const double here = wanted(k), there = wanted(k + 1);
+          if (!(here * there < 0) || std::min(std::abs(here), std::abs(there)) < close_enough || !are_apart(k))
+            continue;
+          edges.push_back(points_[k] * std::pow(points_[k + 1] / points_[k], here / (here - there)));
+        }
+    }
+    return edges;
+  }
+  // Whether a point and the next are apart far enough for another one between them.
+  [[nodiscard]] bool are_apart(std::size_t k) const { return points_[k + 1] > points_[k] * (1 + 1e-7); }
+
+  void insert(std::vector<double> frequencies) {
+    std::sort(frequencies.begin(), frequencies.end());
+    frequencies.erase(std::unique(frequencies.begin(), frequencies.end()), frequencies.end());
+    std::erase_if(frequencies, [&](double f) { return std::binary_search(points_.begin(), points_.end(), f); });
+    std::vector<std::vector<double>> over;
+    for (const PointDemand& demand : point_demands_) over.push_back(over_at(demand, load_, frequencies));
+    for (std::size_t i = 0; i < frequencies.size(); ++i) {
+      const auto at = std::lower_bound(points_.begin(), points_.end(), frequencies[i]) - points_.begin();
+      points_.insert(points_.begin() + at, frequencies[i]);
+      levels_.insert(levels_.begin() + at, task_.specified->reference(frequencies[i]));
+      for (std::size_t d = 0; d < over.size(); ++d)
+        point_demands_[d].over.insert(point_demands_[d].over.begin() + at, over[d][i]);
+    }
+  }
+
+  // Whether a limit that can be kept is passed under an input; then more is lowered for it.
+  bool lower_more(const Gains& gains, const CaseResponse& applied) {
+    std::vector<double> added;
+    for (const PointDemand& demand : point_demands_) {
+      if (gains.cut.contains(demand.limit)) continue;
+      const Largest found = largest(demand, applied);
+      if (found.over > 1 && !std::binary_search(points_.begin(), points_.end(), found.frequency))
+        added.push_back(found.frequency);
+    }
+    insert(added);
+    bool more = !added.empty();
+    for (RmsDemand& demand : rms_demands_) more = lower_more(applied, demand) || more;
+    return more;
+  }
+  [[nodiscard]] static bool lower_more(const CaseResponse& applied, RmsDemand& demand) {
+    const Eigen::VectorXd rms = rms_of(demand, applied);
+    RmsDemand::Place* place = nullptr;
+    std::size_t worst = 0;
+    double over = 1;
+    for (Eigen::Index i = 0; i < rms.size(); ++i) {
+      const double own = demand.room > 0 ? rms[i] / demand.room : HUGE_VAL;
+      if (!(rms[i] > 0) || !(own > over)) continue;
+      const auto known = std::find_if(demand.places.begin(), demand.places.end(), [&](const RmsDemand::Place& each) {
+        return each.candidate == static_cast<std::size_t>(i);
+      });
+      if (known != demand.places.end() && known->is_cut) continue;
+      place = known == demand.places.end() ? nullptr : &*known;
+      worst = static_cast<std::size_t>(i);
+      over = own;
+    }
+    if (!(over > 1)) return false;
+    if (place)
+      place->safety *= over * over * (1 + 1e-6);
+    else
+      demand.places.push_back({worst});
     return true;
   }
 
-  const System& system_;
-  const ModalBasis& basis_;
-  const ModalDamping& damping_;
+  // From what was found with other springs towards these gains.
+  void go_towards(const NotchApproach& approach, Gains& gains) const {
+    const DrawnCurve before(approach.before.grid, approach.before.highest);
+    for (std::size_t k = 0; k < points_.size(); ++k) {
+      const double earlier = std::clamp(before.at(points_[k]) / levels_[k], deepest_ever * deepest_ever, 1.0);
+      const double gain = std::pow(gains.gain[k], approach.part) * std::pow(earlier, 1 - approach.part);
+      gains.gain[k] = gain < 1 ? std::max(gain / approach.margin, gains.lowest[k]) : 1;
+    }
+  }
+
+  const NotchTask& task_;
+  const NotchModel& model_;
+  bool random_;
   CaseResponse load_;
-  std::vector<double> levels_, widths_;
-  std::vector<Peak> peaks_;
-  std::vector<Spread> spreads_;
-  NotchedInput result_;
+  std::vector<double> points_, levels_;            // Hz; specified
+  std::map<double, std::vector<double>> middles_;  // half way between points: what each point demand is over there
+  std::vector<PointDemand> point_demands_;
+  std::vector<RmsDemand> rms_demands_;
 };
 
 }  // namespace
 
-std::optional<NotchedInput> notched_input(const std::shared_ptr<const Excitation>& specified,
-                                          const std::vector<Limit>& limits,
-                                          const std::vector<const CaseResults*>& at_rest,
-                                          const std::vector<Output>& watched, const System& system,
-                                          const ModalBasis& basis, const ModalDamping& damping) {
-  if (specified->is_random()) return RandomNotch(specified, system, basis, damping).find(limits, at_rest, watched);
-  return notched_sine(specified, limits, at_rest, watched, system, basis, damping);
+std::optional<NotchedInput> notched_input(const NotchTask& task, const NotchModel& model,
+                                          const std::optional<NotchApproach>& approach) {
+  return NotchSearch(task, model).find(approach);
+}
+
+std::vector<NotKept> passed_under(const NotchedInput& input, const NotchTask& task, const NotchModel& model) {
+  return NotchSearch(task, model).passed(CaseResponse(input.applied, task.system, model.basis, model.damping));
+}
+
+std::shared_ptr<const Excitation> applied_in_place_of(std::shared_ptr<const Excitation> specified,
+                                                      const LogLogTable& table) {
+  auto made = std::make_shared<Excitation>(*specified);
+  made->along += made->along.empty() ? "notched" : ".notched";
+  for (std::string& input : made->inputs) input += ", notched";
+  if (specified->is_random())
+    made->spectrum = SpectralMatrix({table}, {}, specified->names);
+  else
+    made->drive = Drive(std::vector<Amplitude>(static_cast<std::size_t>(specified->drive.size()), Amplitude(table)));
+  made->specified = std::move(specified);
+  return made;
 }
 
 }  // namespace avrenk
