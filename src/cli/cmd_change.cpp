@@ -86,7 +86,8 @@ std::string scatter_in_words(const ScatteredMargin& each) {
 
 Table scatter_table(const ChangeStudy& study) {
   Table table{"scatter",
-              "Margins where frequencies and damping may be others: the lowest first",
+              fmt::format("Margins where frequencies and damping may be others{}: the lowest first",
+                          study.base.responses.notched.empty() ? "" : ", inputs as notched for the model as it is"),
               {{"limit", ""},
                {"as it is", "%", 3, true, 1},
                {"lowest", "%", 3, true, 1},

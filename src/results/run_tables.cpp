@@ -115,8 +115,10 @@ RunTables run_tables(const Analysis& analysis) {
       unless_empty(clearance_table(analysis.outcomes(), analysis.watched(), analysis.plan().limits, show));
   tables.stress = unless_empty(worst_stress_table(assembly, analysis.responses->fields.found_stress(), show));
   if (!analysis.assessment.limits.empty()) tables.limits = limit_table(analysis.assessment.limits, show);
-  if (const auto variants = margins_of_variants(analysis); !variants.empty())
+  if (const auto variants = margins_of_variants(analysis); !variants.empty()) {
     tables.variants = variant_table(analysis.assessment.limits, variants);
+    if (!analysis.responses->notched.empty()) tables.variants->title += ", inputs as notched for those stated";
+  }
   tables.compliance = unless_empty(compliance_table(analysis.plan().limits, analysis.assessment.limits));
   tables.notches = notch_tables_of(*analysis.responses);
   tables.life = life_tables(analysis.responses->lives, show);
