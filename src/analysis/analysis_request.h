@@ -18,6 +18,7 @@ struct AnalysisRequest {
   std::vector<Override> overrides;
   int threads = 0;                 ///< 0: all cores
   bool figures = true;             ///< somebody will look at fields: stress of all shells and solids
+  bool curves = true;              ///< somebody will look at curves: the largest of a place at every frequency
   std::optional<int> audit;        ///< frequencies at which the full equations are solved; absent: as time allows
   std::vector<double> audit_at{};  ///< Hz: stated ones, in their place
 };

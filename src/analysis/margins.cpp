@@ -62,7 +62,7 @@ StageReport JudgedModel::report() const {
 
 JudgedModel judge(const DampedModel& model, const AnalysisRequest& request, const std::vector<NotchedInput>* as_found) {
   AnalysisRequest quick = request;
-  quick.figures = false;
+  quick.figures = quick.curves = false;
   const std::vector<Environment>& environments = model.plan().environments;
   const EnvironmentChoice judged = judged_environments(model.plan());
   Responses responses = std::any_of(environments.begin(), environments.end(), judged)

@@ -6,6 +6,7 @@
 #include <functional>
 
 #include "core/response/fine_curve.h"
+#include "core/response/place_envelope.h"
 #include "core/response/run_case.h"
 
 namespace avrenk {
@@ -193,10 +194,11 @@ class Answerer {
   // Over the whole band, as the run itself has it.
   void take_over_band(std::size_t q, const std::vector<Output>& watched, CaseResponse& load) {
     const Question& question = questions_[q];
-    const CaseResults outcome = run_case(load, watched);
+    CaseResults outcome = run_case(load, watched);
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const std::string of = words_of(question, watched[i]), in = outcome.name();
       if (question.form == Question::Form::curve) {
+        draw_place(load, watched[i], i, outcome);
         const SineAnswers* const sine = outcome.sine();
         FineCurve fine = fine_curve(outcome, i, *load.transfer, watched[i]);
         answers_.curves.push_back({q, of, in, !sine, std::move(fine.frequency), std::move(fine.value),

@@ -301,41 +301,21 @@ class Runner {
     }
   }
 
-  // Curves that no node of a place exceeds, of those whose equipment levels or limits of PSDs are wanted.
+  // Curves that no node of a place exceeds: of all that is watched, or of what limits of PSDs look at.
   void add_place_envelopes() {
-    const auto draw = [&](std::size_t i, std::size_t index) {
-      CaseResults& drawn = made_.outcomes[i];
-      std::vector<double> curve = envelope_of_place(*cases_[i].response, (*cases_[i].watched)[index], drawn.grid());
-      if (auto* const random = std::get_if<RandomAnswers>(&drawn.answers))
-        random->rows[index].of_place = std::move(curve);
-      else
-        std::get<SineAnswers>(drawn.answers).rows[index].of_place = std::move(curve);
+    const auto is_wanted = [&](const CaseResults& outcome, const Output& watched) {
+      return request_.curves || std::any_of(plan_.limits.begin(), plan_.limits.end(), [&](const Limit& limit) {
+               return covers(limit, *outcome.excitation) && limit.response()->allowed_psd &&
+                      limit.response()->of == watched.name;
+             });
     };
-    // Of a place with several candidates, in all cases that are wanted.
-    const auto draw_all = [&](const std::string& of, const auto& is_wanted, const auto& take) {
-      const Output* const what = find_output(made_.watched, of);
-      if (!what || what->candidates->items.size() < 2) return;
-      for (std::size_t i = 0; i < cases_.size(); ++i)
-        if (cases_[i].response && is_wanted(made_.outcomes[i], *what))
-          take(i, static_cast<std::size_t>(what - made_.watched.data()));
-    };
-    for (const Limit& limit : plan_.limits)
-      if (limit.response() && limit.response()->allowed_psd)
-        draw_all(
-            limit.response()->of,
-            [&](const CaseResults& outcome, const Output&) {
-              return outcome.random() && covers(limit, *outcome.excitation);
-            },
-            draw);
-    for (const EquipmentRequest& wanted : plan_.equipment)
-      draw_all(
-          wanted.of, [&](const CaseResults& outcome, const Output& what) { return goes_into(wanted, outcome, what); },
-          [&](std::size_t i, std::size_t index) {
-            draw(i, index);
-            const CaseResults& outcome = made_.outcomes[i];
-            if (const CaseResults* const below = outcome.random() ? acts_on(outcome, made_.outcomes) : nullptr)
-              draw(static_cast<std::size_t>(below - made_.outcomes.data()), index);
-          });
+    run_jobs(cases_.size(), request_.threads, [&](std::size_t i) {
+      if (!cases_[i].response) return;
+      const std::vector<Output>& watched = *cases_[i].watched;
+      for (std::size_t index = 0; index < watched.size(); ++index)
+        if (is_wanted(made_.outcomes[i], watched[index]))
+          draw_place(*cases_[i].response, watched[index], index, made_.outcomes[i]);
+    });
   }
 
   // Damage of what was run, by what is applied.

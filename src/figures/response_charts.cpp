@@ -38,9 +38,10 @@ struct Group {
   std::vector<std::size_t> members;  // indices into watched
 };
 
-// The component of a place that is drawn: along the excited axis, or that which moves most.
+// The component of a place that is drawn: along the excited axis, or that of all loads, or that which moves most.
 std::string component_drawn(const CaseResults& outcome, const ChartSource& source, const Output& watched) {
-  if (const auto axis = outcome.excitation->axis) return {"xyz"[*axis % 3]};
+  const Excitation& excitation = *outcome.excitation;
+  if (const auto axis = excitation.axis ? excitation.axis : excitation.pushed_along) return {"xyz"[*axis % 3]};
   std::string most;
   double largest = -1;
   for (std::size_t i = 0; i < source.watched.size(); ++i) {
@@ -75,6 +76,11 @@ std::vector<Group> groups_of(const CaseResults& outcome, const ChartSource& sour
 
 std::string legend_label(const Output& watched) {
   return watched.component.empty() ? watched.entry : fmt::format("{}, {}", watched.entry, watched.component);
+}
+
+// The same of a curve in one case, which may follow one node of a place here and another there.
+std::string legend_label(const Output& watched, const CaseResults& outcome, std::size_t index) {
+  return legend_label(watched) + (outcome.leaders(index).size() > 1 ? " (largest of the place)" : "");
 }
 
 void add_limits(Panel& panel, const Group& group, const CaseResults& outcome, const ChartSource& source,
@@ -224,7 +230,7 @@ NamedChart sine_chart(const CaseResults& outcome, const Group& group, const Char
     const Output& watched = source.watched[i];
     const FineCurve curve = source.curve(outcome, i);
     const std::vector<double> x = in_unit(curve.frequency, frequency);
-    magnitude.series.push_back({legend_label(watched), x, in_unit(curve.value, unit)});
+    magnitude.series.push_back({legend_label(watched, outcome, i), x, in_unit(curve.value, unit)});
     if (!curve.phase.empty()) {
       std::vector<double> turned;
       turned.reserve(curve.phase.size());
@@ -262,8 +268,9 @@ NamedChart random_chart(const CaseResults& outcome, const Group& group, const Ch
   const bool one_input = group.quantity->kind == outcome.excitation->kind && outcome.excitation->names.size() == 1;
   for (const std::size_t i : group.members) {
     const RandomRow& row = outcome.random()->rows[i];
-    const std::string rms = value_text(row.rms, plain, 3) + " RMS";
-    const std::string label = legend_label(source.watched[i]);
+    const bool one_place = outcome.leaders(i).size() == 1;
+    const std::string rms = value_text(row.rms, plain, 3) + (one_place ? " RMS" : " RMS at most");
+    const std::string label = legend_label(source.watched[i], outcome, i);
     const FineCurve curve = source.curve(outcome, i);
     density.series.push_back(
         {fmt::format("{}: {}", label, rms), in_unit(curve.frequency, frequency), in_unit(curve.value, unit)});
@@ -277,7 +284,7 @@ NamedChart random_chart(const CaseResults& outcome, const Group& group, const Ch
       ratio.series.push_back(std::move(squares));
     }
     const std::vector<double> sum = running_rms(outcome.grid(), row.psd);
-    running.series.push_back({label, grid, in_unit(sum, plain)});
+    running.series.push_back({legend_label(source.watched[i]), grid, in_unit(sum, plain)});
     named.in_words += fmt::format("{}{} {}", named.in_words.empty() ? "" : "; ", label, rms);
     if (row.bands.empty() || row.bands.front().share < worth_a_label) continue;
     const DominatingBand& band = row.bands.front();
@@ -285,7 +292,8 @@ NamedChart random_chart(const CaseResults& outcome, const Group& group, const Ch
         std::lower_bound(outcome.grid().begin(), outcome.grid().end(), band.frequency) - outcome.grid().begin());
     const double at = frequency.from_si(band.frequency);
     density.peaks.push_back(
-        {density.series.size() - 1, at, unit.from_si(row.psd[std::min(k, grid.size() - 1)]),
+        {density.series.size() - 1, at,
+         unit.from_si((row.of_place.empty() ? row.psd : row.of_place)[std::min(k, grid.size() - 1)]),
          fmt::format("{:.0f} % of the variance @ {} {}", 100 * band.share, format_number(at, 4), frequency.text)});
     named.in_words += fmt::format(", {}", density.peaks.back().text);
   }
@@ -329,7 +337,8 @@ std::vector<NamedChart> complex_charts(const CaseResults& outcome, const ChartSo
     for (const std::size_t i : group.members) {
       if (source.watched[i].count != 1) continue;
       const Eigen::MatrixXcd& curve = outcome.sine()->rows[i].curve;
-      const std::string label = legend_label(source.watched[i]);
+      const std::string label = legend_label(source.watched[i]) +
+                                (outcome.leaders(i).size() > 1 ? " at " + outcome.sine()->rows[i].where : "");
       Series in_phase{label, grid, {}}, quarter{label, grid, {}};
       for (Eigen::Index k = 0; k < curve.cols(); ++k) {
         in_phase.y.push_back(unit.from_si(curve(0, k).real()));

@@ -386,19 +386,27 @@ Table curve_table(const CaseResults& outcome, const std::vector<Output>& watched
     if (!outcome.has(output)) continue;
     const DisplayUnit display_unit = show.unit(*output.quantity->kind),
                       unit = sine ? display_unit : psd_unit(display_unit);
+    const auto add = [&](const std::string& name, const DisplayUnit& in, std::function<double(std::size_t)> value) {
+      table.columns.push_back({name, in.text});
+      values.push_back([in, value = std::move(value)](std::size_t k) { return in.from_si(value(k)); });
+    };
+    // Where the curve follows several places its own stands beside that of the worst.
+    const bool several = outcome.leaders(i).size() > 1;
+    const auto& [where, of_place] = sine
+                                        ? std::tie(outcome.sine()->rows[i].where, outcome.sine()->rows[i].of_place)
+                                        : std::tie(outcome.random()->rows[i].where, outcome.random()->rows[i].of_place);
+    const std::string name = several ? fmt::format("{} at {}", output.name, where) : output.name;
+    if (several) add(output.name, unit, [&curve = of_place](std::size_t k) { return curve[k]; });
     if (!sine) {
-      table.columns.push_back({output.name, unit.text});
-      values.emplace_back([unit, &psd = outcome.random()->rows[i].psd](std::size_t k) { return unit.from_si(psd[k]); });
+      add(name, unit, [&psd = outcome.random()->rows[i].psd](std::size_t k) { return psd[k]; });
       continue;
     }
     const auto at = [&curve = outcome.sine()->rows[i].curve](std::size_t k) {
       return curve.col(static_cast<Eigen::Index>(k));
     };
-    table.columns.push_back({output.name, unit.text});
-    values.emplace_back([unit, at](std::size_t k) { return unit.from_si(largest_over_phase(at(k))); });
-    if (output.count != 1) continue;
-    table.columns.push_back({output.name + " phase", "°"});
-    values.emplace_back([at](std::size_t k) { return degrees * phase_of_largest(at(k)); });
+    add(name, unit, [at](std::size_t k) { return largest_over_phase(at(k)); });
+    if (output.count == 1)
+      add(name + " phase", {"°", 1 / degrees}, [at](std::size_t k) { return phase_of_largest(at(k)); });
   }
   table.rows.reserve(outcome.grid().size());
   for (std::size_t k = 0; k < outcome.grid().size(); ++k) {

@@ -133,17 +133,24 @@ class Writer {
                                         analysis_.at_rest().preload->load_factor, analysis_.at_rest().preload->buckles)
                           : ""));
     for (const CaseResults& outcome : analysis_.outcomes()) {
-      const int strongest = strongest_peak(outcome, analysis_.watched());
+      const int strongest = strongest_peak(outcome, analysis_.watched()),
+                fastest = largest_acceleration(outcome, analysis_.watched());
       if (strongest < 0) continue;
-      const auto i = static_cast<std::size_t>(strongest);
-      const SineRow& row = outcome.sine()->rows[i];
-      text.push_back(fmt::format(
-          "{}: the strongest peak is {} {} at {}, {} times the static answer{}.", outcome.name(),
-          analysis_.watched()[i].name, in(*analysis_.watched()[i].quantity->kind, row.peak.value),
-          in(kind::frequency, row.peak.frequency), format_number(row.amplification, 3),
-          row.shares.empty() || row.shares[0].first < 0
-              ? std::string()
-              : fmt::format("; mode {} makes {:.0f} % of it", row.shares[0].first + 1, 100 * row.shares[0].second)));
+      const auto peak_of = [&](int which) {
+        const auto i = static_cast<std::size_t>(which);
+        const SinePeak& peak = outcome.sine()->rows[i].peak;
+        return fmt::format("{} of {} at {}", in(*analysis_.watched()[i].quantity->kind, peak.value),
+                           analysis_.watched()[i].name, in(kind::frequency, peak.frequency));
+      };
+      const SineRow& row = outcome.sine()->rows[static_cast<std::size_t>(strongest)];
+      std::string peaks = fmt::format("{}: the first peak is {}", outcome.name(), peak_of(strongest));
+      if (std::isfinite(row.amplification))
+        peaks = fmt::format("{}: the peak that rises most above its static answer, {} times, is {}", outcome.name(),
+                            format_number(row.amplification, 3), peak_of(strongest));
+      if (!row.shares.empty() && row.shares[0].first >= 0)
+        peaks += fmt::format("; mode {} makes {:.0f} % of it", row.shares[0].first + 1, 100 * row.shares[0].second);
+      if (fastest >= 0 && fastest != strongest) peaks += "; the largest acceleration is " + peak_of(fastest);
+      text.push_back(peaks + ".");
     }
     std::size_t said = 0;
     for (const LimitResult& result : analysis_.assessment.limits) {

@@ -41,7 +41,7 @@ class ResponseCharts : public testing::Test {
     return {watched, limits, solved.basis, "Q 20", show, [&](const CaseResults& outcome, std::size_t index) {
               const Excitation& excitation = *outcome.excitation;
               return fine_curve(excitation, Transfer(solved.basis, solved.damping, {excitation.base, excitation.loads}),
-                                watched[index], 0, outcome.grid());
+                                watched[index], outcome.leaders(index), outcome.grid());
             }};
   }
 

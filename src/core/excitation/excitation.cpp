@@ -250,6 +250,11 @@ class CaseMaker {
         continue;
       }
       VectorXcd column = VectorXcd::Zero(made_->loads.rows());
+      for (const LoadColumn& each : load.columns) {
+        for (const auto& [node, force] : each.on_nodes) pushes_ += force.head<3>().cwiseAbs();
+        for (const auto& [beam, force] : each.on_beams) pushes_ += force.cwiseAbs();
+        if (each.field) pushes_ += each.field->cwiseAbs();
+      }
       for (std::size_t k = 0; k < load.factors.size(); ++k)
         column[first[index] + static_cast<Index>(k)] = load.factors[k] * (environment_.is_static() ? driven.amount : 1);
       if (environment_.is_sine()) amplitudes_.push_back(driven.amplitude);
@@ -263,6 +268,9 @@ class CaseMaker {
     for (double& f : made_->grid.at) f = std::clamp(f, grid.from, grid.to);  // an end of the band in another unit
     for (const double f : once_inside(grid.at, grid.from, grid.to)) made_->asked.push_back({f});
     made_->drive = std::move(amplitudes_);
+    constexpr double rounding = 1e-9;
+    for (int axis = 0; axis < 3 && !made_->axis; ++axis)
+      if (pushes_[axis] > 0 && pushes_.sum() - pushes_[axis] <= rounding * pushes_[axis]) made_->pushed_along = axis;
     const std::vector<Input> inputs = inputs_of(environment_, axes, loads, assembly_);
     for (const Input& each : inputs) {
       made_->names.push_back(each.name);
@@ -303,6 +311,7 @@ class CaseMaker {
   const Assembly* assembly_;
   std::shared_ptr<Excitation> made_;
   std::vector<Amplitude> amplitudes_;
+  Vector3 pushes_ = Vector3::Zero();  // sizes of forces along the axes, whatever their unit
 };
 
 }  // namespace

@@ -38,6 +38,7 @@ struct Excitation {
   double order = 0;                               ///< of a shaft: frequency over its speed; 0: no shaft
   /// x … rz, along which bases move; absent where they stand still.
   std::optional<int> axis;
+  std::optional<int> pushed_along;  ///< x, y or z, along which all its loads push; absent: several, or none does
   std::vector<std::string> inputs;  ///< what each source is, for headings: "launch-sine along x", "pump (pump-stroke)"
   std::vector<std::string> names;   ///< of each source, to tell them apart: "x", "left.x", "pump"
   std::vector<const Kind*> kinds;   ///< of each source

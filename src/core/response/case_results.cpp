@@ -30,6 +30,11 @@ const std::vector<std::pair<int, double>>& CaseResults::shares(std::size_t watch
   return sine() ? sine()->rows[watched].shares : random() ? random()->rows[watched].shares : none;
 }
 
+std::vector<std::size_t> CaseResults::leaders(std::size_t watched) const {
+  const auto of = [](const auto& row) { return row.leaders.empty() ? std::vector{row.candidate} : row.leaders; };
+  return sine() ? of(sine()->rows[watched]) : of(random()->rows[watched]);
+}
+
 double CaseResults::headline(std::size_t watched) const {
   if (at_rest()) return at_rest()->rows[watched].value;
   const double value = sine() ? sine()->rows[watched].peak.value : random()->rows[watched].rms;
@@ -81,6 +86,19 @@ int strongest_peak(const CaseResults& outcome, const std::vector<Output>& watche
     strongest = static_cast<int>(i);
   }
   return strongest;
+}
+
+int largest_acceleration(const CaseResults& outcome, const std::vector<Output>& watched) {
+  int largest = -1;
+  double most = 0;
+  if (!outcome.sine()) return largest;
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    const double peak = outcome.sine()->rows[i].peak.value;
+    if (!watched[i].is_headline() || watched[i].quantity->kind != &kind::acceleration || !(peak > most)) continue;
+    most = peak;
+    largest = static_cast<int>(i);
+  }
+  return largest;
 }
 
 CaseResults combine(const Environment& environment, const std::vector<const CaseResults*>& cases,

@@ -35,7 +35,8 @@ struct SineRow {
   /// Relative change of the response at the peak when modes are coupled by their damping; NaN of components.
   double coupling = 0;
   std::vector<WithStatic> with_static;  ///< those asked for
-  std::vector<double> of_place;         ///< the largest of all candidates at each point, where it was asked for
+  std::vector<double> of_place;         ///< the largest of all candidates at each point, where there are several
+  std::vector<std::size_t> leaders;     ///< the worst candidate, and others that make it somewhere
   /// nullptr where it was not asked for.
   [[nodiscard]] const WithStatic* together_with(const std::string& at_rest) const;
 };
@@ -59,7 +60,8 @@ struct RandomRow {
   double largest_low = 0, largest_high = 0;  ///< its 5 % and 95 % quantiles
   double coupling = 0;  ///< relative change of the PSD at the dominating frequency when modes are coupled; NaN likewise
   Eigen::VectorXd candidate_rms;
-  std::vector<double> of_place;  ///< PSD: the largest of all candidates at each point, where it was asked for
+  std::vector<double> of_place;      ///< PSD: the largest of all candidates at each point, where there are several
+  std::vector<std::size_t> leaders;  ///< the worst candidate, and others that make it somewhere
 };
 struct StaticRow {
   double value = 0;  ///< its size, which is judged
@@ -99,6 +101,9 @@ struct CaseResults {
   [[nodiscard]] bool has(const Output& watched) const;
   /// Modes and their shares of one watched quantity, largest first.
   [[nodiscard]] const std::vector<std::pair<int, double>>& shares(std::size_t watched) const;
+  /// Candidates that a curve of a watched quantity follows: the worst, and behind it others of its place that are
+  /// larger than it somewhere, where these were looked for.
+  [[nodiscard]] std::vector<std::size_t> leaders(std::size_t watched) const;
   /// The number that stands for a watched quantity: peak, RMS (0 where it has none) or static value.
   [[nodiscard]] double headline(std::size_t watched) const;
   /// What tells how strongly the model responds there: the headline, or one over it where that is upside down.
@@ -120,6 +125,8 @@ inline constexpr double rounding_of_answers = 1e-10;
 /// The peak of a sine with the largest ratio to the static answer (of a direct answer, which has none, the first that
 /// there is), inside the band: index of the watched quantity, −1 if none has any.
 [[nodiscard]] int strongest_peak(const CaseResults& outcome, const std::vector<Output>& watched);
+/// The largest acceleration of a sine: index of the watched quantity, −1 if there is none.
+[[nodiscard]] int largest_acceleration(const CaseResults& outcome, const std::vector<Output>& watched);
 
 /// All cases of one environment together: the largest of them (envelope), or the root of the sum of squares for axes
 /// that act at the same time without a fixed phase. Of random RMS it is exact, candidate by candidate; of sine peaks it

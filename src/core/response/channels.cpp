@@ -75,7 +75,15 @@ MatrixXcd Channels::approach(const std::array<int, 2>& nodes, const Vector3& alo
   Eigen::Matrix<double, 1, 12> rows = Eigen::Matrix<double, 1, 12>::Zero();
   rows.segment<3>(0) = -along.transpose();
   rows.segment<3>(6) = along.transpose();
-  const ElasticRows apart = elastic_rows(rows, nodes);
+  ElasticRows apart = elastic_rows(rows, nodes);
+  if (!basis_.statics.moves_rigidly) {  // else the line has turned with the base already
+    const std::size_t bases = assembly_.bases.size();
+    const Vector3 line = assembly_.nodes[static_cast<std::size_t>(nodes[1])].position -
+                         assembly_.nodes[static_cast<std::size_t>(nodes[0])].position;
+    for (std::size_t b = 0; b < bases; ++b)
+      apart.base.middleCols<3>(6 * static_cast<Index>(b) + 3) -=
+          line.cross(along).transpose() / static_cast<double>(bases);
+  }
   MatrixXcd channels = MatrixXcd::Zero(1, layout_.size());
   channels.middleCols(layout_.modal(0), layout_.modes) = apart.modal.cast<Complex>();
   channels.middleCols(layout_.base(0), layout_.motions) = apart.base.cast<Complex>();

@@ -38,8 +38,8 @@ class Channels {
   /// Three rows on q and u_b alone, m; twice derived on their accelerations: 3 x (m + n_b).
   [[nodiscard]] Eigen::MatrixXd translation(int node, bool absolute) const;
 
-  /// One row, m: motion of the second node from the first along a direction, as a change of length of a line between
-  /// them that turns with the model: a rigid rotation about any point gives none where the line joins the nodes.
+  /// One row, m: motion of the second node from the first along a direction that turns with the base, by the mean
+  /// rotation θ of all where there are several: n·(u₂ − u₁ − θ × (x₂ − x₁)). A rigid motion of all gives none.
   [[nodiscard]] Eigen::MatrixXcd approach(const std::array<int, 2>& nodes, const Vector3& along) const;
 
   /// kg, of the whole model.

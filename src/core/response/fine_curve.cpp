@@ -18,40 +18,51 @@ struct CurvePoint {
 
 class CurveDrawer {
  public:
-  CurveDrawer(const Excitation& excitation, const Transfer& transfer, const Output& watched, std::size_t candidate)
+  CurveDrawer(const Excitation& excitation, const Transfer& transfer, const Output& watched,
+              std::span<const std::size_t> candidates)
       : excitation_(excitation),
-        measure_(watched.measure(candidate)),
-        trace_(transfer, measure_.rows),
-        has_meaning_(excitation.is_random() ? !measure_.per_input : watched.quantity->has_meaning(excitation.kind)),
-        is_reciprocal_(watched.quantity->is_reciprocal) {}
+        per_input_(watched.quantity->per_input()),
+        has_phase_(excitation.is_sine() && candidates.size() == 1 && watched.count == 1),
+        has_meaning_(excitation.is_random() ? !per_input_ : watched.quantity->has_meaning(excitation.kind)),
+        is_reciprocal_(watched.quantity->is_reciprocal) {
+    traces_.reserve(candidates.size());
+    for (const std::size_t candidate : candidates) traces_.emplace_back(transfer, watched.measure(candidate).rows);
+  }
 
-  [[nodiscard]] bool has_phase() const { return excitation_.is_sine() && measure_.rows.rows() == 1; }
+  [[nodiscard]] bool has_phase() const { return has_phase_; }
 
   [[nodiscard]] CurvePoint at(double frequency) const {
     if (!has_meaning_) return {frequency, std::nan(""), 0};
     if (excitation_.is_random()) {
       const Eigen::MatrixXcd roots = excitation_.spectrum.root(frequency);
-      double psd = 0;
-      for (Index c = 0; c < roots.cols(); ++c) psd += trace_.at(frequency, roots.col(c)).squaredNorm();
-      return {frequency, psd, 0};
+      double largest = 0;
+      for (const Trace& trace : traces_) {
+        double psd = 0;
+        for (Index c = 0; c < roots.cols(); ++c) psd += trace.at(frequency, roots.col(c)).squaredNorm();
+        largest = std::max(largest, psd);
+      }
+      return {frequency, largest, 0};
     }
     VectorXcd amplitudes = excitation_.drive.at(frequency);
-    if (measure_.per_input) {
+    if (per_input_) {
       const double level = std::abs(amplitudes[0]);
       if (!(level > 0)) return {frequency, std::nan(""), 0};
       amplitudes = amplitudes.size() == 1 ? VectorXcd::Ones(1) : VectorXcd(amplitudes / level);
     }
-    const VectorXcd w = trace_.at(frequency, amplitudes);
-    const double value = largest_over_phase(w), phase = has_phase() ? phase_of_largest(w) : 0;
+    double value = 0, phase = 0;
+    for (const Trace& trace : traces_) {
+      const VectorXcd w = trace.at(frequency, amplitudes);
+      value = std::max(value, largest_over_phase(w));
+      if (has_phase_) phase = phase_of_largest(w);
+    }
     if (!is_reciprocal_) return {frequency, value, phase};
     return {frequency, value > 0 ? 1 / value : std::nan(""), -phase};
   }
 
  private:
   const Excitation& excitation_;
-  Measure measure_;
-  Trace trace_;
-  bool has_meaning_, is_reciprocal_;
+  std::vector<Trace> traces_;
+  bool per_input_, has_phase_, has_meaning_, is_reciprocal_;
 };
 
 // Whether a point lies on the straight line between two others.
@@ -78,8 +89,8 @@ class Straightness {
 }  // namespace
 
 FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, const Output& watched,
-                     std::size_t candidate, std::span<const double> grid) {
-  const CurveDrawer drawer(excitation, transfer, watched, candidate);
+                     std::span<const std::size_t> candidates, std::span<const double> grid) {
+  const CurveDrawer drawer(excitation, transfer, watched, candidates);
   std::vector<CurvePoint> points;
   points.reserve(grid.size());
   double highest = 0;
@@ -128,9 +139,7 @@ FineCurve fine_curve(const Excitation& excitation, const Transfer& transfer, con
 }
 
 FineCurve fine_curve(const CaseResults& outcome, std::size_t index, const Transfer& transfer, const Output& watched) {
-  const std::size_t candidate =
-      outcome.sine() ? outcome.sine()->rows[index].candidate : outcome.random()->rows[index].candidate;
-  return fine_curve(*outcome.excitation, transfer, watched, candidate, outcome.grid());
+  return fine_curve(*outcome.excitation, transfer, watched, outcome.leaders(index), outcome.grid());
 }
 
 }  // namespace avrenk

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "core/response/fine_curve.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -29,11 +30,24 @@ TEST(PlaceEnvelope, IsTheLargestOfItsNodesAtEachFrequency) {
       std::vector<OutputRequest> requests{{"all", &*quantity, {3, 5, 8, 11}}};
       for (const int node : requests[0].items) requests.push_back({"n" + std::to_string(node), &*quantity, {node}});
       const std::vector<Output> watched = watch(solved.assembly, solved.channels, requests);
-      const CaseResults outcome = run_case(load, watched);
+      CaseResults outcome = run_case(load, watched);
       bool differs = false;
       for (int component = 0; component < 4; ++component) {
         const auto at = [&](int request) { return static_cast<std::size_t>(4 * request + component); };
         const std::vector<double> envelope = envelope_of_place(load, watched[at(0)], outcome.grid());
+        draw_place(load, watched[at(0)], at(0), outcome);
+        const FineCurve drawn = fine_curve(outcome, at(0), *load.transfer, watched[at(0)]);
+        EXPECT_TRUE(outcome.leaders(at(0)).size() == 1 || drawn.phase.empty()) << "a phase of several nodes";
+        // At points of its own too, where the grid has none: of each node alone the same.
+        const std::vector<double> anywhere = envelope_of_place(load, watched[at(0)], drawn.frequency);
+        for (std::size_t k = 0; k < drawn.frequency.size(); ++k)
+          EXPECT_NEAR(drawn.value[k], anywhere[k], 1e-9 * anywhere[k]) << keyword << ' ' << drawn.frequency[k];
+        const CaseResponse held(held_at(*load.excitation, {drawn.frequency[drawn.frequency.size() / 3]}), solved.system,
+                                solved.basis, solved.damping);
+        if (type == Environment::Type::sine) {
+          EXPECT_NEAR(envelope_of_place(held, watched[at(0)], held.grid).front(), anywhere[drawn.frequency.size() / 3],
+                      1e-9 * anywhere[drawn.frequency.size() / 3]);
+        }
         for (std::size_t k = 0; k < envelope.size(); ++k) {
           const auto value = [&](int request) {
             return outcome.random()

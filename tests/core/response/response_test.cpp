@@ -493,5 +493,40 @@ TEST(StateTable, MultipliesLikeTheStatesOneByOne) {
   EXPECT_LE((table.coordinates().col(2) - 0.5 * transfer.coordinates(47).col(0)).norm(), 1e-12);
 }
 
+// A line between two places turns with the base: what holds the model besides it, however softly, changes nothing, nor
+// that the same base is two which move as one.
+TEST(RelativeMotion, TurnsWithTheBaseHoweverTheModelIsHeld) {
+  const Assembly plain = test::portal(0.05);
+  Assembly grounded = plain, apart = plain;
+  Spring soft;
+  soft.joint = "soft";
+  soft.nodes = {8, -1};
+  soft.point = plain.nodes[8].position;
+  soft.stiffness.setConstant(1e-7);
+  grounded.springs.push_back(soft);
+  const Base whole = plain.bases[0];
+  apart.bases = {{"left", {whole.feet[0]}, whole.point}, {"right", {whole.feet[1]}, whole.point}};
+  const Vector3 along = Vector3(0.3, -0.5, 0.8).normalized();
+  const auto motions = [&](const Assembly& model) {
+    const test::Solved solved(model, test::count(20), {});
+    const MatrixXcd rows = solved.channels.approach({5, 11}, along);
+    std::vector<Complex> all;
+    for (int axis = 0; axis < 6; ++axis)
+      for (const double f : {0.5, 20.0, 70.0}) {
+        const auto bases = static_cast<Eigen::Index>(model.bases.size());
+        const MatrixXcd together = MatrixXcd::Identity(6, 6).col(axis).replicate(bases, 1);
+        const Transfer transfer(solved.basis, solved.damping, InputColumns{together});
+        all.push_back((rows * transfer.state(f))(0, 0));
+      }
+    return all;
+  };
+  const std::vector<Complex> expected = motions(plain);
+  for (const Assembly& other : {grounded, apart}) {
+    const std::vector<Complex> found = motions(other);
+    for (std::size_t k = 0; k < expected.size(); ++k)
+      EXPECT_NEAR(std::abs(found[k] - expected[k]), 0, 1e-7 * std::abs(expected[k])) << k;
+  }
+}
+
 }  // namespace
 }  // namespace avrenk
