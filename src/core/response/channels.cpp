@@ -81,7 +81,7 @@ MatrixXcd Channels::approach(const std::array<int, 2>& nodes, const Vector3& alo
     const Vector3 line = assembly_.nodes[static_cast<std::size_t>(nodes[1])].position -
                          assembly_.nodes[static_cast<std::size_t>(nodes[0])].position;
     for (std::size_t b = 0; b < bases; ++b)
-      apart.base.middleCols<3>(6 * static_cast<Index>(b) + 3) -=
+      apart.base.middleCols<3>(6 * static_cast<Eigen::Index>(b) + 3) -=
           line.cross(along).transpose() / static_cast<double>(bases);
   }
   MatrixXcd channels = MatrixXcd::Zero(1, layout_.size());
