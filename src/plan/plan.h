@@ -30,7 +30,9 @@ struct Profile {
   LogLogTable table;                   ///< base acceleration amplitude, or a PSD of what it is of; SI
   std::vector<AmplitudePoint> points;  ///< of a load's sine profile, in the unit of the load; SI
   BetweenPoints between = BetweenPoints::power_law;  ///< what holds between them
-  [[nodiscard]] bool of_load() const { return drives != &kind::acceleration && drives != &kind::angular_acceleration; }
+  [[nodiscard]] bool of_load() const {
+    return !points.empty() || (drives != &kind::acceleration && drives != &kind::angular_acceleration);
+  }
   [[nodiscard]] bool is_random() const { return type == Type::random; }
   /// As a load is driven by it. @pre sine
   [[nodiscard]] Amplitude amplitude() const { return of_load() ? Amplitude(points, between) : Amplitude(table); }

@@ -28,6 +28,8 @@ constexpr LoadForm load_forms[] = {{"force", &kind::force, &kind::force_psd},
                                    {"moment", &kind::moment, &kind::moment_psd},
                                    {"pressure", &kind::pressure, &kind::pressure_psd},
                                    {"force per length", &kind::line_load, &kind::line_load_psd}};
+// An acceleration that acts on all mass, where it has phases or another law between points than log-log.
+constexpr LoadForm acceleration_field{"acceleration", &kind::acceleration, &kind::acceleration_psd};
 
 // What a PSD of base motion may be stated in, with the power of ω that makes it one of acceleration.
 struct RandomForm {
@@ -217,6 +219,10 @@ void read_load_profile(const LoadForm& form, const Tree& levels, const Tree* bet
     problems.add(levels, subject, problem.wrong, zero ? "write between points: linear" : problem.remedy);
     return;
   }
+  const AmplitudePoint &last = points.back(), &before_it = points[points.size() - 2];
+  if (profile.between == BetweenPoints::steps && (last.level != before_it.level || last.phase != before_it.phase))
+    problems.add(given.items.back(), subject, "each step holds until the next point, so that the last level never acts",
+                 "repeat the level before it at the last frequency, or add a point");
   profile.points = std::move(points);
 }
 
@@ -335,6 +341,22 @@ void read_tolerance(const Tree& tree, const std::string& subject, Profile& profi
   profile.tolerance = fmt::format("+{}, −{}", above->text, below->text);
 }
 
+// Whether a table has more in it than the levels of base motion.
+bool has_phases(const Tree& table) {
+  if (table.is_map()) return table.find("phase column") != nullptr;
+  return table.is_list() && std::any_of(table.items.begin(), table.items.end(),
+                                        [](const Tree& row) { return row.is_list() && row.items.size() == 3; });
+}
+
+// The form of a sine profile that drives a load and no base; nullptr of any other.
+const LoadForm* load_form_of(const Tree& levels, bool has_law_between) {
+  if (!levels.is_map()) return nullptr;
+  for (const LoadForm& form : load_forms)
+    if (levels.find(form.key)) return &form;
+  const Tree* const field = levels.entries.size() == 1 ? levels.find(acceleration_field.key) : nullptr;
+  return field && (has_law_between || has_phases(*field)) ? &acceleration_field : nullptr;
+}
+
 std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems) {
   const std::string subject = "profile " + entry.key;
   const std::size_t before = problems.count();
@@ -345,12 +367,8 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
   const auto [type, what] = map.one_of({"sine", "random"});
   std::optional<LogLogTable> table;
   const Tree* const between = map.optional("between points");
-  const Tree* const sine_levels = type == "sine" ? what : nullptr;
-  const LoadForm* const load =
-      std::find_if(std::begin(load_forms), std::end(load_forms), [sine_levels](const LoadForm& form) {
-        return sine_levels && sine_levels->is_map() && sine_levels->find(form.key);
-      });
-  if (load != std::end(load_forms)) {
+  const LoadForm* const load = type == "sine" ? load_form_of(*what, between) : nullptr;
+  if (load) {
     MapReader sine(*what, subject + " sine", problems);
     const Tree* const levels = sine.optional(load->key);
     sine.done();
@@ -359,7 +377,7 @@ std::optional<Profile> read_profile(const Tree::Entry& entry, Problems& problems
     problems.add(*between, subject, "levels of base motion follow straight lines on log-log paper",
                  "leave it out, or give more points");
   }
-  if (load != std::end(load_forms)) {
+  if (load) {
     profile.type = Profile::Type::sine;
     if (const Tree* rate = map.optional("sweep"))
       profile.sweep_rate = read_sweep_rate(*rate, subject + " sweep", problems);

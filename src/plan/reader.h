@@ -115,6 +115,9 @@ class Declared {
     }
     const auto found = values_.find(name.text);
     if (found == values_.end()) {
+      // A name of another section that is broken has been reported there.
+      if (problems.count() > 0 && std::find(also_valid.begin(), also_valid.end(), name.text) != also_valid.end())
+        return nullptr;
       std::vector<std::string> valid = order_;
       valid.insert(valid.end(), also_valid.begin(), also_valid.end());
       problems.add(name, subject, fmt::format("no {} \"{}\"", what_, name.text),

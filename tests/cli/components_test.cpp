@@ -139,6 +139,43 @@ TEST(Reduce, SaysWhatItCannot) {
   EXPECT_THAT(loose.err, HasSubstr("base bench: it leaves rx of walls "));
 }
 
+// A file that is no component is one mistake: what stands on it says nothing more.
+TEST(Reduce, LeavesNoOtherMistakeBehindABrokenFile) {
+  const TemporaryFolder folder;
+  (void)folder.write("component.h5", "junk");
+  (void)folder.write("plan.yaml",
+                     "parts:\n  box: {component: component.h5}\nplaces:\n  feet: {part: box}\n"
+                     "masses:\n  lid: {mass: 1 kg, position: [0 mm, 0 mm, 0 mm]}\n"
+                     "base:\n  bench: {place: feet}\njoints:\n"
+                     "  leg: {spring: {from: lid, to: bench, each: {x: 1 N/mm, y: 1 N/mm, z: 1 N/mm}}}\n");
+  const Ran ran = run_program(folder, "check plan.yaml");
+  EXPECT_EQ(ran.status, 2);
+  EXPECT_THAT(ran.err, HasSubstr("plan.yaml:2:20: part box component: component.h5: no HDF5 file"));
+  EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << ran.err;
+}
+
+// An interface without mass has no mode of its own, and all others are compared.
+TEST(Reduce, ComparesModesOfAnInterfaceWithoutMass) {
+  const TemporaryFolder folder;
+  const std::string six =
+      "each: {x: 180 N/mm, y: 180 N/mm, z: 100 N/mm, rx: 100 N m/rad, ry: 100 N m/rad, rz: 100 "
+      "N m/rad}";
+  (void)folder.write("plan.yaml",
+                     "places:\n  top: {points: [[0 mm, 0 mm, 100 mm]]}\n"
+                     "  inner: {points: [[0 mm, 0 mm, 50 mm]]}\n"
+                     "masses:\n  box: {mass: 2 kg, inertia: {xx: 0.01 kg m^2, yy: 0.01 kg m^2, zz: 0.01 "
+                     "kg m^2}, position: [0 mm, 0 mm, 50 mm], carried by: inner}\n"
+                     "base:\n  bench: {point: [0 mm, 0 mm, 0 mm]}\njoints:\n"
+                     "  a: {spring: {from: inner, to: bench, " +
+                         six +
+                         "}}\n"
+                         "  b: {spring: {from: inner, to: top, " +
+                         six + "}}\n");
+  const Ran ran = run_program(folder, "reduce plan.yaml top --out reduced");
+  EXPECT_EQ(ran.status, 0) << ran.err;
+  EXPECT_THAT(ran.out + ran.err, testing::Not(HasSubstr("not compared")));
+}
+
 // The mast of the examples, its modes by way of its component: frequencies, participation and shapes are rows of it.
 struct Tables {
   std::string modes, points, shapes;

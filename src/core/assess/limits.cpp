@@ -138,8 +138,12 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     const auto both = std::find_if(on_random.begin(), on_random.end(),
                                    [&](const OnRandom& each) { return each.acting == outcome.excitation; });
     if (on && both == on_random.end()) continue;  // what it acts on was not run
-    const Taken taken = on ? take_together(response, both->rows[index], outcome, *both)
-                           : take_from(response, *found, index, outcome, still == outcomes.end() ? nullptr : &*still);
+    const CaseResults* const beside = still == outcomes.end() ? nullptr : &*still;
+    Taken taken = on ? take_together(response, both->rows[index], outcome, *both)
+                     : take_from(response, *found, index, outcome, beside);
+    if (!on && !beside && !found->quantity->is_reciprocal && std::isfinite(taken.value) &&
+        !real_answers(outcome, watched)[index])
+      taken.value = taken.upper = 0;  // rounding
     LimitResult result;
     result.limit = &limit;
     const Take& take = outcome.random() || on ? response.take_random : response.take;

@@ -18,7 +18,7 @@ enum class BetweenPoints { power_law, straight, steps };
 struct AmplitudePoint {
   double frequency = 0;  ///< Hz
   double level = 0;      ///< 0 or more, SI
-  double phase = 0;      ///< rad; straight over frequency between points, whatever the level does
+  double phase = 0;      ///< rad; straight over frequency between points; of steps that of the point before
 };
 
 /// Complex amplitude of an input, a(f) = (2πf)^k level(f) e^{iφ(f)}, stretch by stretch; 0 outside its table. At a step

@@ -147,6 +147,17 @@ double input_error(const Assembly& assembly, const System& system, const Reduced
   return worst;
 }
 
+// Free modes of a reduced model, ascending λ; an interface without mass makes them infinite, so that their inverses,
+// 1/(λ + s), are looked for: M x = μ (K + s M) x.
+SymmetricEigen free_modes(const ReducedModel& model, double s) {
+  const SymmetricEigen inverse = symmetric_eigen(model.mass, model.stiffness + s * model.mass);
+  SymmetricEigen modes;
+  const Index with_mass = (inverse.values.array() > 1e-14 * inverse.values.maxCoeff()).count();
+  modes.values = inverse.values.tail(with_mass).reverse().cwiseInverse().array() - s;
+  modes.vectors = inverse.vectors.rightCols(with_mass).rowwise().reverse();
+  return modes;
+}
+
 }  // namespace
 
 ReductionCheck check_reduction(const Assembly& assembly, const System& system, const ReducedModel& model,
@@ -169,7 +180,7 @@ ReductionCheck check_reduction(const Assembly& assembly, const System& system, c
     free_system = make_system(loose, threads);
     ModeRequest request{std::nullopt, std::min(most, free_system.free), false, false, true};
     full = solve_modes(loose, free_system, request, threads, progress);
-    reduced = symmetric_eigen(model.stiffness, model.mass);
+    reduced = free_modes(model, std::pow(2 * pi * reach, 2));
   } catch (const std::runtime_error& error) {
     check.why_no_modes = error.what();
     return check;

@@ -197,23 +197,27 @@ Numbering::Numbering(const Assembly& assembly)
 
 std::vector<bool> Numbering::find_rotations() const {
   const std::size_t count = self_.size();
-  std::vector<bool> solid(count), uses(count);
+  std::vector<bool> pushed(count), uses(count);  // only ever pushed; turned too
   const auto use = [&](int node) { uses[static_cast<std::size_t>(node)] = true; };
   for (const ElementGroup& group : assembly_.groups)
     for (const int node : group.nodes)
       if (group.kind->motions == 6)
         use(node);
       else
-        solid[static_cast<std::size_t>(node)] = true;
+        pushed[static_cast<std::size_t>(node)] = true;
   for (const BeamElement& beam : assembly_.beams)
     for (const int node : beam.nodes) use(node);
   for (const Spring& spring : assembly_.springs) {
     const SpringMatrix both = spring_stiffness(assembly_, spring) + spring_dashpot(assembly_, spring);
     const double straight = both.diagonal().cwiseAbs().maxCoeff() * same_spot * same_spot;
-    for (int end = 0; end < 2; ++end)
-      if (spring.nodes[static_cast<std::size_t>(end)] >= 0 &&
-          both.block<3, 3>(6 * end + 3, 6 * end + 3).cwiseAbs().maxCoeff() > straight)
-        use(spring.nodes[static_cast<std::size_t>(end)]);
+    for (int end = 0; end < 2; ++end) {
+      const int node = spring.nodes[static_cast<std::size_t>(end)];
+      if (node < 0) continue;
+      if (both.block<3, 3>(6 * end + 3, 6 * end + 3).cwiseAbs().maxCoeff() > straight)
+        use(node);
+      else
+        pushed[static_cast<std::size_t>(node)] = true;
+    }
   }
   for (const Component& component : assembly_.components)
     for (std::size_t i = 0; i < component.nodes.size(); ++i) {
@@ -222,15 +226,18 @@ std::vector<bool> Numbering::find_rotations() const {
       if (!turns.isZero(0) || !inertia.isZero(0))
         use(component.nodes[i]);
       else
-        solid[static_cast<std::size_t>(component.nodes[i])] = true;
+        pushed[static_cast<std::size_t>(component.nodes[i])] = true;
     }
   for (const PointMass& mass : assembly_.masses)
-    if (!mass.inertia.isZero(0) || !mass.offset.isZero(0)) use(mass.node);
+    if (!mass.inertia.isZero(0) || !mass.offset.isZero(0))
+      use(mass.node);
+    else
+      pushed[static_cast<std::size_t>(mass.node)] = true;
   std::vector<bool> result(count);
   for (std::size_t node = 0; node < count; ++node) {
     const int index = joints_.index[node];
     if (index < 0) {  // what nothing but a link or a base touches keeps all six
-      if (uses[node] || !solid[node]) result[node] = true;
+      if (uses[node] || !pushed[node]) result[node] = true;
       continue;
     }
     const Carried& carried = joints_.carried[static_cast<std::size_t>(index)];

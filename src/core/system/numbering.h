@@ -28,7 +28,8 @@ struct CarriedNodes {
 
 /// Numbers the free unknowns node by node. A node that follows a rigid link moves with its root; a held one with its
 /// base. A node has rotations only if something can resist or use them: beams, shells, springs off the node, bodies
-/// with inertia, links with an arm; nodes of solids alone have three translations.
+/// with inertia, links with an arm; nodes of solids, springs at the node and bodies without inertia alone have three
+/// translations.
 class Numbering {
  public:
   /// @throws InputError  a node follows in two joints, joints form a ring, a held node follows, a base holds nothing

@@ -170,5 +170,24 @@ TEST(DrawnMechanisms, DoNotDependOnTheUnit) {
   }
 }
 
+// A body without inertia on springs at its own node has nothing that could turn, and three modes.
+TEST(Mechanism, IsNoNodeThatNothingCouldTurn) {
+  Assembly model;
+  const int node = test::add_node(model, Vector3(0.1, 0.2, 0.3), "body"),
+            foot = test::add_node(model, Vector3(0.1, 0.2, 0), "foot");
+  model.masses = {{"body", node, Vector3::Zero(), 2, Matrix3::Zero()}};
+  Spring spring;
+  spring.joint = "spring";
+  spring.nodes = {node, foot};
+  spring.point = model.nodes[0].position;
+  spring.stiffness << 1e4, 2e4, 3e4, 0, 0, 0;
+  model.springs = {spring};
+  model.bases = {{"fixture", {SupportNode{foot}}, Vector3::Zero()}};
+  const System system = make_system(model);
+  EXPECT_EQ(system.free, 3);
+  const ModalBasis basis = solve_modes(model, system, test::count(3));
+  for (int r = 0; r < 3; ++r) EXPECT_NEAR(basis.frequency(r), std::sqrt(1e4 * (r + 1) / 2) / (2 * pi), 1e-9) << r;
+}
+
 }  // namespace
 }  // namespace avrenk
