@@ -109,6 +109,7 @@ class Runner {
       made_.figure_answers =
           answer_figures({model_, made_.groups, responses_, made_.fields.stations}, made_.report.warnings);
     warn_about_coupling(made_);
+    warn_about_rest();
     report_springs(made_, made_.report);
     made_.report.times.push_back({"responses", start.seconds()});
     return std::move(made_);
@@ -348,6 +349,63 @@ class Runner {
       made_.base_loads[applied_case.excitation->name()] =
           base_load(*applied_case.response, channels, 0, bases[0].point, *axis, mass);
     }
+  }
+
+  // The force or stress of which most is a rest of the modal damping that no element makes by its own law, where that
+  // matters: at peaks, and where most of a variance comes from.
+  void warn_about_rest() {
+    constexpr double worth_saying = 0.02;
+    double worst = worth_saying;
+    std::string text;
+    for (std::size_t k = 0; k < cases_.size(); ++k) {
+      if (!cases_[k].response || cases_[k].excitation->is_static()) continue;
+      for (std::size_t i = 0; i < cases_[k].watched->size(); ++i) {
+        const auto [part, frequency] = rest_of(cases_[k], made_.outcomes[k], i);
+        if (!(part > worst)) continue;
+        worst = part;
+        text = fmt::format(
+            "damping: the general damping and elements' own meet: {:.1f} % of {} at {} in {} is a rest of the modes' "
+            "damping that is shared out to all elements (theory, Damping)",
+            100 * part, (*cases_[k].watched)[i].name, fmt::format("{:.5g} Hz", frequency),
+            cases_[k].excitation->name());
+      }
+    }
+    if (!text.empty()) made_.report.warnings.push_back(text);
+  }
+  // That part, and at which frequency it is looked at; zero where there is none.
+  [[nodiscard]] static std::pair<double, double> rest_of(const AppliedCase& own, const CaseResults& outcome,
+                                                         std::size_t index) {
+    const ModalDamping& damping = *own.group->damping;
+    const Output& watched = (*own.watched)[index];
+    const OutputQuantity& quantity = *watched.quantity;
+    const bool is_of_elements = (quantity.subject == Subject::spring || quantity.subject == Subject::joint ||
+                                 quantity.subject == Subject::part) &&
+                                quantity.kind != &kind::length && quantity.kind != &kind::angle;
+    if (!is_of_elements || !watched.is_headline() ||
+        (damping.rest_viscous.size() == 0 && damping.rest_loss.size() == 0))
+      return {};
+    double frequency = 0;
+    Eigen::MatrixXcd state;
+    std::size_t candidate = 0;
+    if (const SineAnswers* const sine = outcome.sine()) {
+      candidate = sine->rows[index].candidate;
+      frequency = sine->rows[index].peak.frequency;
+      state = own.response->sine->state(watched.measure(candidate), frequency);
+    } else {
+      const RandomRow& row = outcome.random()->rows[index];
+      if (row.bands.empty()) return {};
+      candidate = row.candidate;
+      frequency = row.bands.front().frequency;
+      state = own.response->transfer->state(frequency) * own.excitation->spectrum.root(frequency);
+    }
+    const Eigen::MatrixXcd rows = watched.measure(candidate).rows;
+    const StateLayout& layout = own.response->transfer->layout();
+    const auto of = [&](int derivative) { return state.middleRows(layout.modal(derivative), layout.modes); };
+    Eigen::MatrixXcd rest = Eigen::MatrixXcd::Zero(layout.modes, state.cols());
+    if (damping.rest_viscous.size() > 0) rest += damping.rest_viscous * of(1);
+    if (damping.rest_loss.size() > 0) rest += imaginary * (damping.rest_loss * of(0));
+    const double whole = (rows * state).norm();
+    return {whole > 0 ? (rows.middleCols(layout.modal(0), layout.modes).real() * rest).norm() / whole : 0, frequency};
   }
 
   const DampedModel& model_;

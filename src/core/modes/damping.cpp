@@ -109,6 +109,35 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
   }
 }
 
+// The modal damping that is used less what elements make of it by their own laws: see ModalDamping::rest_viscous.
+void find_rest(const ModalBasis& basis, bool coupled, ModalDamping& damping) {
+  if (!damping.couples()) return;
+  const auto& [loss, own, dashpots, geometric] = damping.products;
+  const VectorXd stiffness = basis.stiffness();
+  const MatrixXd general = MatrixXd(stiffness.asDiagonal()) - own;
+  const auto used = [&](const MatrixXd& whole, const VectorXd& alone) {
+    return coupled ? whole : MatrixXd(alone.asDiagonal());
+  };
+  MatrixXd viscous = used(damping.viscous, damping.alone_viscous),
+           hysteretic = used(damping.hysteretic, damping.alone_loss);
+  const double largest_viscous = viscous.cwiseAbs().maxCoeff(), largest_loss = hysteretic.cwiseAbs().maxCoeff();
+  for (int r = 0; r < basis.size(); ++r) {
+    if (damping.overridden[r] > 0) {  // every element has it
+      const double all = stiffness[r] - (geometric.size() > 0 ? geometric[r] : 0);
+      viscous(r, r) -= damping.general_rate[r] * all;
+      hysteretic(r, r) -= damping.general_loss[r] * all;
+      continue;
+    }
+    viscous.col(r) -= dashpots.col(r) + damping.general_rate[r] * general.col(r);
+    hysteretic.col(r) -= loss.col(r) + damping.general_loss[r] * general.col(r);
+    if (r < basis.with_mass()) viscous(r, r) -= damping.mass_rate;
+  }
+  const VectorXd inverse = stiffness.unaryExpr([](double each) { return each > 0 ? 1 / each : 0.0; });
+  constexpr double rounding = 1e-14;
+  if (viscous.cwiseAbs().maxCoeff() > rounding * largest_viscous) damping.rest_viscous = inverse.asDiagonal() * viscous;
+  if (hysteretic.cwiseAbs().maxCoeff() > rounding * largest_loss) damping.rest_loss = inverse.asDiagonal() * hysteretic;
+}
+
 }  // namespace
 
 std::pair<Eigen::MatrixXcd, Eigen::MatrixXcd> ModalDamping::force_rows(const ModalBasis& basis,
@@ -197,6 +226,7 @@ ModalDamping damp(DampingProducts products, const ModalBasis& basis, const Dampi
     damping.alone_viscous[r] = mass ? 2 * damping.zeta[r] * basis.omega[r] : damping.viscous(r, r);
     damping.alone_loss[r] = mass ? damping.eta[r] * std::pow(basis.omega[r], 2) : damping.hysteretic(r, r);
   }
+  find_rest(basis, rule.coupled, damping);
   damping.modes = rule.coupled && damping.couples()
                       ? DampedModes(basis.omega, damping.viscous, damping.hysteretic)
                       : DampedModes(basis.omega, damping.alone_viscous, damping.alone_loss);

@@ -36,6 +36,10 @@ struct ModalDamping {
   /// 1 of a mode whose damping was given near its frequency: there every element has the given damping beside its
   /// elastic force, whatever its own, so that forces balance; else 0.
   Eigen::VectorXd overridden;
+  /// What of the modal damping forces no element makes by the law of its own, as the static load that all elements
+  /// carry beside it: Λ⁻¹(V − V_e) on q̇ and iΛ⁻¹(D − D_e) on q, m x m each, V_e and D_e what the elements make. Empty
+  /// where nothing is left: all damping is general, or none is.
+  Eigen::MatrixXd rest_viscous, rest_loss;
   double mass_rate = 0;             ///< Rayleigh's α: a force αM on the modal velocities, 1/s
   double base_loss = 0;             ///< η of the general rule, on the quasi-static motion
   double base_rate = 0;             ///< Rayleigh's β on it, s; a ratio has no part in it

@@ -108,25 +108,17 @@ MatrixXcd Channels::with_damping(const ElasticRows& elastic, const std::optional
   const double own_loss = loss_factor.value_or(0);
   channels.middleCols(layout_.base(0), layout_.motions) =
       (1.0 + imaginary * (general ? damping_.base_loss : own_loss)) * elastic.base;
-  auto on_coordinates = channels.middleCols(layout_.modal(0), layout_.modes);
-  if (!general) {
-    const VectorXd& given = damping_.overridden;
-    on_coordinates = elastic.modal.cast<Complex>();
-    on_coordinates +=
-        imaginary *
-        (elastic.modal * (own_loss * left_to_elements_ + given.cwiseProduct(damping_.general_loss)).asDiagonal());
-    if (!given.isZero(0))
-      channels.middleCols(layout_.modal(1), layout_.modes) =
-          (elastic.modal * given.cwiseProduct(damping_.general_rate).asDiagonal()).cast<Complex>();
-    return channels;
-  }
-  channels.middleCols(layout_.base(1), layout_.motions) = (damping_.base_rate * elastic.base).cast<Complex>();
-  on_coordinates = elastic.modal.cast<Complex>();
-  if (!damping_.general_loss.isZero(0))
-    on_coordinates += imaginary * (elastic.modal * damping_.general_loss.asDiagonal());
-  if (!damping_.general_rate.isZero(0))
-    channels.middleCols(layout_.modal(1), layout_.modes) =
-        (elastic.modal * damping_.general_rate.asDiagonal()).cast<Complex>();
+  if (general)
+    channels.middleCols(layout_.base(1), layout_.motions) = (damping_.base_rate * elastic.base).cast<Complex>();
+  const VectorXd &given = damping_.overridden,
+                 loss = general ? damping_.general_loss
+                                : VectorXd(own_loss * left_to_elements_ + given.cwiseProduct(damping_.general_loss)),
+                 rate = general ? damping_.general_rate : VectorXd(given.cwiseProduct(damping_.general_rate));
+  MatrixXd on_loss = elastic.modal * loss.asDiagonal(), on_rate = elastic.modal * rate.asDiagonal();
+  if (damping_.rest_loss.size() > 0) on_loss += elastic.modal * damping_.rest_loss;
+  if (damping_.rest_viscous.size() > 0) on_rate += elastic.modal * damping_.rest_viscous;
+  channels.middleCols(layout_.modal(0), layout_.modes) = elastic.modal + imaginary * on_loss;
+  channels.middleCols(layout_.modal(1), layout_.modes) = on_rate.cast<Complex>();
   return channels;
 }
 

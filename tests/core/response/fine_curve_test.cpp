@@ -33,7 +33,8 @@ TEST(FineCurve, IsStraightBetweenItsPoints) {
                            solved.damping);
       for (const Output& each : watched) {
         if (each.quantity->per_input()) continue;
-        const FineCurve curve = fine_curve(*excited.excitation, *excited.transfer, each, 0, excited.grid);
+        const std::size_t only[] = {0};
+        const FineCurve curve = fine_curve(*excited.excitation, *excited.transfer, each, only, excited.grid);
         const Eigen::MatrixXcd rows = each.measure(0).rows;
         const auto exact = [&](double f) {
           const Eigen::VectorXcd w = rows * solved.transfer(2).state(f).col(0);

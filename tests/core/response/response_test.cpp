@@ -528,5 +528,43 @@ TEST(RelativeMotion, TurnsWithTheBaseHoweverTheModelIsHeld) {
   }
 }
 
+// Where the general damping meets dampers of elements' own, whatever the rule: what springs put on a body is its mass
+// times its acceleration, and a spring at a foot passes on what the foot and the base feel.
+TEST(Damping, LeavesForcesInBalanceAtEveryFrequency) {
+  DampingRule near = test::ratio(0.03), alone = test::ratio(0.03), table;
+  near.near = {{45, 0.3, 0.08, 0}, {160, 0.2, 0, 0.1}};
+  alone.coupled = false;
+  table.form = DampingRule::Form::table;
+  table.table = {{10, 0.01}, {100, 0.06}};
+  Assembly portal = test::portal(std::nullopt), chain = test::chain({2, 0.7, 1.1}, {3e5, 8e4, 4e4});
+  portal.springs[0].loss_factor = 0.3;
+  portal.springs[1].dashpot << 60, 40, 50, 0.1, 0.2, 0.1;
+  portal.springs[1].loss_factor.reset();
+  chain.springs[0].loss_factor = 0.35;
+  chain.springs[2].dashpot.setConstant(30);
+  const PointMass& box = portal.masses[1];
+  for (const DampingRule& rule :
+       {test::ratio(0.03), near, alone, table, test::loss_factor(0.05), rayleigh_through(20, 0.02, 200, 0.03)}) {
+    const Solved on_portal(portal, test::count(1000), rule), on_chain(chain, test::count(1000), rule);
+    for (const double f : {4.0, 31.0, 55.0, 90.0, 170.0, 420.0})
+      for (int axis = 0; axis < 3; ++axis) {
+        const auto found = [&](const Solved& solved, const MatrixXcd& rows) { return through(solved, rows, axis, f); };
+        VectorXcd force = VectorXcd::Zero(3);
+        for (int k = 0; k < 2; ++k)
+          force += portal.springs[static_cast<std::size_t>(k)].axes.transpose().cast<Complex>() *
+                   found(on_portal, on_portal.channels.spring_force(k)).head<3>();
+        const VectorXcd taken =
+            box.mass *
+            (found(on_portal, on_portal.channels.motion(box.node, NodeMotion::absolute_acceleration)) +
+             rule.mass_rate * found(on_portal, on_portal.channels.motion(box.node, NodeMotion::relative_velocity)));
+        expect_near(force, taken, 1e-8);
+        if (rule.mass_rate > 0) continue;  // it acts between masses and base, beside the spring
+        const VectorXcd spring = found(on_chain, on_chain.channels.spring_force(0)).head<3>();
+        expect_near(-spring, found(on_chain, on_chain.channels.foot_reaction(0, Vector3::Zero())).head<3>(), 1e-9);
+        expect_near(-spring, found(on_chain, on_chain.channels.base_reaction(0, Vector3::Zero())).head<3>(), 1e-9);
+      }
+  }
+}
+
 }  // namespace
 }  // namespace avrenk
