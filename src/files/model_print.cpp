@@ -128,7 +128,9 @@ class Pieces {
 
 ModelPrint print_of(const Assembly& assembly, const System& system) {
   Hash dampers;
-  dampers.sparse(damper_loads(assembly, system));
+  const DamperLoads damper = damper_loads(assembly, system);
+  dampers.sparse(damper.needed);
+  dampers.sparse(damper.unlike);
   Hash hash;
   const std::string matrices = system_print(system), loads = dampers.text();
   for (const std::string* text : {&matrices, &loads}) hash.bytes(text->data(), text->size());

@@ -180,10 +180,10 @@ std::optional<std::vector<int>> read_bolts(const Tree& tree, const std::string& 
   for (const int node : *at) places.push_back(assembly.position(node));
   std::vector<int> springs(places.size());
   std::iota(springs.begin(), springs.end(), static_cast<int>(assembly.springs.size()));
-  add_bolts(assembly, reading.surface(), bolt, places, along, first[0], second[0], base);
-  reading.plan.notes.push_back(fmt::format("joint {}: {} of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm",
+  const std::string gripped = add_bolts(assembly, reading.surface(), bolt, places, along, first[0], second[0], base);
+  reading.plan.notes.push_back(fmt::format("joint {}: {} of {:.4g} mm, footprint {:.4g} mm, clamped length {:.4g} mm{}",
                                            name, counted(places.size(), "bolt"), 1e3 * bolt.diameter,
-                                           1e3 * bolt.footprint, 1e3 * bolt.length));
+                                           1e3 * bolt.footprint, 1e3 * bolt.length, gripped));
   return springs;
 }
 

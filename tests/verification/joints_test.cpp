@@ -226,5 +226,38 @@ TEST(Bolts, ActAtTheMiddleOfTheClampedLengthWhereverTheyAreDrawn) {
   }
 }
 
+// A tightened bolt clamps what lies between its head and its nut: of solids it grips the outer faces, of one into which
+// it is screwed the face at the joint, wherever along it its point was drawn and however fine the mesh.
+TEST(Bolts, GripTheFacesThatTheyClampWhereverTheyAreDrawn) {
+  struct Case {
+    double length, lower_face;  // m
+  };
+  for (const Case& each : {Case{18e-3, -12e-3}, Case{10e-3, 0}})
+    for (const int layers : {1, 3})
+      for (const double height : {-12e-3, -5e-3, 0.0, 2e-3, 6e-3})
+        for (const bool turned : {false, true}) {
+          Assembly pair = empty_model();
+          add_part(pair, solid_part("lower"),
+                   mesh_shape(Box{{0.1, 0.1, 12e-3}}, {true, false, 0, 1}, {std::nullopt, {10, 10, 2 * layers}}),
+                   {0, 0, -12e-3});
+          add_part(pair, solid_part("upper"),
+                   mesh_shape(Box{{0.1, 0.1, 6e-3}}, {true, false, 0, 1}, {std::nullopt, {10, 10, layers}}));
+          const Surface surface = surface_of(pair);
+          Bolt bolt{"bolts", 6e-3, 12e-3, 30e-3, each.length, {2e11, 8e10}};
+          bolt.tension = 5000;
+          const Vector3 up = Vector3::UnitZ(), down = -up;
+          const std::string gripped =
+              add_bolts(pair, surface, bolt, {{0.003, 0.001, height}}, turned ? down : up, 1, 0, -1);
+          EXPECT_EQ(gripped, each.lower_face < 0 ? ", gripping the outer face of upper and the outer face of lower"
+                                                 : ", gripping the outer face of upper and the inner face of lower");
+          ASSERT_EQ(pair.followers.size(), 2U);
+          for (int side = 0; side < 2; ++side)
+            for (const int lead : pair.followers[static_cast<std::size_t>(side)].leads)
+              EXPECT_NEAR(pair.position(lead).z(), side == 0 ? 6e-3 : each.lower_face, 1e-12)
+                  << height << ' ' << layers << ' ' << turned;
+          EXPECT_LT(pair.springs[0].axes(2, 2), 0) << "a pull is positive";
+        }
+}
+
 }  // namespace
 }  // namespace avrenk

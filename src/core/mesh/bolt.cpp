@@ -112,6 +112,17 @@ double middle_of_clamp(const Span& first, const std::optional<Span>& second, dou
   return thick.middle() > thin.middle() ? thin.from + 0.5 * length : thin.to - 0.5 * length;
 }
 
+// Which of two parts a tightened bolt grips on the outer face, as what it clamps lies between head and nut: both, or,
+// where it is shorter than they are together and ends in the thicker of them, the thinner alone.
+std::array<bool, 2> gripped_outside(const Span& first, const std::optional<Span>& second, double length) {
+  constexpr double rounding = 1e-6;
+  const Span both{second ? std::min(first.from, second->from) : first.from,
+                  second ? std::max(first.to, second->to) : first.to};
+  if (both.length() <= length * (1 + rounding)) return {true, true};
+  const bool first_is_thin = second && first.length() < second->length();
+  return {first_is_thin, second && !first_is_thin};
+}
+
 // Which way along the bolt the second part lies from the first, or the base: 1, −1, or 0 where both are at one height.
 double from_first_to_second(const Span& first, const std::optional<Span>& second, double length) {
   const double apart = (second ? second->middle() : 0) - first.middle();
@@ -120,11 +131,12 @@ double from_first_to_second(const Span& first, const std::optional<Span>& second
 
 }  // namespace
 
-void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
-               const std::optional<Vector3>& along, int first_part, int second_part, int base) {
+std::string add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
+                      const std::optional<Vector3>& along, int first_part, int second_part, int base) {
   const double radius = std::sqrt((bolt.footprint * bolt.footprint + bolt.diameter * bolt.diameter) / 8);
   const FaceSearch first(assembly, surface, {first_part}), second(assembly, surface, {second_part});
   int patch = 0;
+  std::array<std::string, 2> faces;  // gripped
   for (const Vector3& place : at) {
     const Vector3 axis = along ? *along : first.nearest(place).normal, across = axis.unitOrthogonal(),
                   third = axis.cross(across);
@@ -138,30 +150,19 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
     bool shells = true;
     for (int side = 0; side < 2; ++side) {
       const int part = side == 0 ? first_part : second_part;
+      if (part < 0) continue;
       const FaceSearch& search = side == 0 ? first : second;
-      const int node = static_cast<int>(assembly.nodes.size());
-      assembly.nodes.push_back({place, bolt.joint});
-      spring.nodes[static_cast<std::size_t>(side)] = node;
-      if (part < 0) {
-        assembly.bases[static_cast<std::size_t>(base)].feet.push_back({node});
-        continue;
-      }
-      const std::string& name = assembly.parts[static_cast<std::size_t>(part)].name;
       const double gap = gap_to_face(search, search.nearest(place), place);
       if (gap > bolt.within)
         throw_input_error(
             "joint " + bolt.joint,
             fmt::format("the bolt at ({:.5g}, {:.5g}, {:.5g}) mm is {:.4g} mm from {}, and grips only what is within "
                         "{:.4g} mm",
-                        1e3 * place.x(), 1e3 * place.y(), 1e3 * place.z(), 1e3 * gap, name, 1e3 * bolt.within),
+                        1e3 * place.x(), 1e3 * place.y(), 1e3 * place.z(), 1e3 * gap,
+                        assembly.parts[static_cast<std::size_t>(part)].name, 1e3 * bolt.within),
             fmt::format("move it, or let it grip within {:.4g} mm", 1e3 * gap * 1.01));
       spans[static_cast<std::size_t>(side)] = gripped_span(assembly, surface, search, part, ring, place, axis);
       shells = shells && assembly.parts[static_cast<std::size_t>(part)].thickness > 0;
-      const Mixture mixture = footprint(search, ring, place);
-      if (mixture.empty())
-        throw_input_error("joint " + bolt.joint, fmt::format("its footprint on {} falls on a line of the faces", name),
-                          "let the bolt run across a face");
-      assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gap, patch++));
     }
     const double sense = from_first_to_second(*spans[0], spans[1], bolt.length);
     if (sense == 0 && !along && bolt.tension)
@@ -172,10 +173,44 @@ void add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, con
                       assembly.describe_position(place)),
           "write along, the direction from the first to the second");
     const double sign = sense < 0 ? -1 : 1;
+    const std::array<bool, 2> outer = gripped_outside(*spans[0], spans[1], bolt.length);
+    for (int side = 0; side < 2; ++side) {
+      const int part = side == 0 ? first_part : second_part;
+      const int node = static_cast<int>(assembly.nodes.size());
+      spring.nodes[static_cast<std::size_t>(side)] = node;
+      if (part < 0) {
+        assembly.nodes.push_back({place, bolt.joint});
+        assembly.bases[static_cast<std::size_t>(base)].feet.push_back({node});
+        continue;
+      }
+      const Part& gripped = assembly.parts[static_cast<std::size_t>(part)];
+      const Span& span = *spans[static_cast<std::size_t>(side)];
+      const bool below = (side == 0) == (sign > 0);  // along the axis, of the two
+      Vector3 from_place = Vector3::Zero();
+      if (bolt.tension && !(gripped.thickness > 0)) {  // solids
+        const bool outside = outer[static_cast<std::size_t>(side)];
+        faces[static_cast<std::size_t>(side)] =
+            fmt::format("the {} face of {}", outside ? "outer" : "inner", gripped.name);
+        from_place = (below == outside ? span.from : span.to) * axis;
+      }
+      std::vector<Vector3> own_ring = ring;
+      for (Vector3& point : own_ring) point += from_place;
+      assembly.nodes.push_back({place + from_place, bolt.joint});
+      const FaceSearch& search = side == 0 ? first : second;
+      const Mixture mixture = footprint(search, own_ring, place + from_place);
+      if (mixture.empty())
+        throw_input_error("joint " + bolt.joint,
+                          fmt::format("its footprint on {} falls on a line of the faces", gripped.name),
+                          "let the bolt run across a face");
+      assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture,
+                                               gap_to_face(search, search.nearest(place), place), patch++));
+    }
     spring.axes << across.transpose(), sign * third.transpose(), sign * axis.transpose();
     spring.point = place + middle_of_clamp(*spans[0], spans[1], bolt.length, shells) * axis;
     assembly.springs.push_back(std::move(spring));
   }
+  const std::string both = faces[0].empty() || faces[1].empty() ? faces[0] + faces[1] : faces[0] + " and " + faces[1];
+  return both.empty() ? both : ", gripping " + both;
 }
 
 }  // namespace avrenk

@@ -117,7 +117,25 @@ bool differs(const Entries& x, const Entries& k) {
   return size - std::pow(dot(x, k), 2) / stiffness > same_spread * size;
 }
 
-void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& entries, int& columns) {
+// Columns that are collected entry by entry.
+struct Columns {
+  std::vector<Eigen::Triplet<double>> entries{};
+  int count = 0;
+  // One for each direction of a node.
+  void add(Index first, const MatrixXd& directions) {
+    for (Index d = 0; d < directions.cols(); ++d, ++count)
+      for (Index j = 0; j < directions.rows(); ++j)
+        if (directions(j, d) != 0) entries.emplace_back(static_cast<int>(first + j), count, directions(j, d));
+  }
+  [[nodiscard]] SparseMatrix matrix(Index rows) const {
+    SparseMatrix made(rows, count);
+    made.setFromTriplets(entries.begin(), entries.end());
+    return made;
+  }
+};
+
+// Where elements of different damping meet: directions without mass, and whole nodes that have it.
+void add_unlike(const System& system, Columns& massless, Columns& with_mass) {
   std::optional<Partitioned> without;  // K_σ
   if (system.geometric) {
     without = system.own_stiffness;
@@ -131,29 +149,28 @@ void add_massless(const System& system, std::vector<Eigen::Triplet<double>>& ent
   for (Index next = 0; next < system.free;) {
     const auto [at, count] = unknowns_beside(system, next);
     next = at + count;
-    if (!node_rows.touches(at, count) && !dashpot.touches(at, count)) continue;
-    MatrixXd directions = without_mass(system, at, count);
-    if (directions.cols() == 0) continue;
-    const Entries k = stiffness.of(at, directions);
-    if (!differs(node_rows.of(at, directions), k) && !differs(loss.of(at, directions), k) &&
-        !differs(dashpot.of(at, directions), k))
-      continue;
-    for (Index d = 0; d < directions.cols(); ++d, ++columns)
-      for (Index j = 0; j < count; ++j)
-        if (directions(j, d) != 0) entries.emplace_back(static_cast<int>(at + j), columns, directions(j, d));
+    const bool own = node_rows.touches(at, count);
+    if (!own && !dashpot.touches(at, count)) continue;
+    const MatrixXd free_of_mass = without_mass(system, at, count), all = MatrixXd::Identity(count, count);
+    if (free_of_mass.cols() > 0) {
+      const Entries k = stiffness.of(at, free_of_mass);
+      if (differs(node_rows.of(at, free_of_mass), k) || differs(loss.of(at, free_of_mass), k) ||
+          differs(dashpot.of(at, free_of_mass), k))
+        massless.add(at, free_of_mass);
+    }
+    if (!own || free_of_mass.cols() == count) continue;
+    if (const Entries k = stiffness.of(at, all); differs(node_rows.of(at, all), k) || differs(loss.of(at, all), k))
+      with_mass.add(at, all);
   }
 }
 
 }  // namespace
 
-SparseMatrix damper_loads(const Assembly& assembly, const System& system) {
-  std::vector<Eigen::Triplet<double>> entries;
-  int columns = 0;
-  add_dashpots(assembly, system, entries, columns);
-  add_massless(system, entries, columns);
-  SparseMatrix loads(system.free, columns);
-  loads.setFromTriplets(entries.begin(), entries.end());
-  return loads;
+DamperLoads damper_loads(const Assembly& assembly, const System& system) {
+  Columns needed, unlike;
+  add_dashpots(assembly, system, needed.entries, needed.count);
+  add_unlike(system, needed, unlike);
+  return {needed.matrix(system.free), unlike.matrix(system.free)};
 }
 
 MatrixXd massless_shapes(const System& system, const SparseMatrix& loads) {

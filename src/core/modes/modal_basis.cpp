@@ -25,7 +25,7 @@ constexpr double residual_vector_floor = 1e-7;
 // truncation, and must be worth a vector.
 constexpr double static_shape_rounding = 1e-13, damper_share = 1e-4;
 // Solutions kept at once: of more damper loads combinations are taken, those that the modes excite most.
-constexpr Index most_damper_loads = 60;
+constexpr Index most_damper_loads = 60, most_unlike_loads = 30;
 
 void fix_signs(MatrixXd& shapes, const System& system) {
   for (Index r = 0; r < shapes.cols(); ++r) {
@@ -114,13 +114,6 @@ struct Completion {
 void append_static_shapes(const System& system, const Completion& shapes, bool residual_vectors, ModalBasis& basis) {
   const SparseMatrix &mass = system.mass.ff, &stiffness = system.stiffness.ff;
   MatrixXd with(system.free, 0), without = with;
-  const auto append_rest = [&](const MatrixXd& whole, const auto& loads) {
-    const MatrixXd rest = rest_of(system, whole, loads, basis);
-    const VectorXd size = whole.cwiseProduct(mass * whole).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
-    for (Index d = 0; d < rest.cols(); ++d)
-      append_orthonormal(mass, residual_vector_floor * size[d], rest.col(d), with);
-  };
-  if (residual_vectors) append_rest(basis.statics.unit_acceleration, basis.statics.inertia_load);
   // Of a load against its whole shape, what it does to mass included; of a damper by itself.
   const auto append_massless = [&](const MatrixXd& massless, const MatrixXd& against) {
     for (Index d = 0; d < massless.cols(); ++d)
@@ -129,18 +122,46 @@ void append_static_shapes(const System& system, const Completion& shapes, bool r
   };
   append_massless(shapes.loads.massless, shapes.loads.shapes);
   append_massless(shapes.dampers.massless, shapes.dampers.massless);
+  // Of a damper also what has no mass but for rounding: that of supplied modes, which carry all there is.
+  const MatrixXd damper_rest =
+      residual_vectors && shapes.dampers.shapes.cols() > 0
+          ? rest_of(system, shapes.dampers.shapes - shapes.dampers.massless, shapes.dampers.loads, basis)
+          : MatrixXd(system.free, 0);
+  const auto is_worth_it = [&](Index d) {
+    return damper_rest.col(d).dot(stiffness * damper_rest.col(d)) >
+           damper_share * shapes.dampers.loads.col(d).dot(shapes.dampers.shapes.col(d));
+  };
+  // Or that is as good as none: its own frequency is so high that its inertia is nothing beside its stiffness.
+  const double highest = basis.omega.size() > 0 ? basis.omega.cwiseAbs2().maxCoeff() : 0;
+  const SparseMatrix sizes = mass.cwiseAbs();
+  const auto is_massless = [&](const VectorXd& x) {
+    constexpr double rounding = 1e-14, far_above = 1e6;
+    const double own = x.dot(mass * x);
+    return !(own > rounding * x.cwiseAbs().dot(sizes * x.cwiseAbs())) ||
+           x.dot(stiffness * x) > far_above * highest * own;
+  };
+  const Index exact = without.cols();
+  for (Index d = 0; d < damper_rest.cols(); ++d)
+    if (is_worth_it(d) && is_massless(damper_rest.col(d)))
+      append_orthonormal(stiffness, 1e-3 * std::sqrt(damper_rest.col(d).dot(stiffness * damper_rest.col(d))),
+                         damper_rest.col(d), without);
+  const auto without_rounding = [&](const MatrixXd& rest) -> MatrixXd {
+    const auto found = without.rightCols(without.cols() - exact);
+    return found.cols() > 0 ? MatrixXd(rest - found * (found.transpose() * (stiffness * rest))) : rest;
+  };
+  const auto append_rest = [&](const MatrixXd& whole, const auto& loads) {
+    const MatrixXd rest = without_rounding(rest_of(system, whole, loads, basis));
+    const VectorXd size = whole.cwiseProduct(mass * whole).colwise().sum().transpose().cwiseMax(0).cwiseSqrt();
+    for (Index d = 0; d < rest.cols(); ++d)
+      append_orthonormal(mass, residual_vector_floor * size[d], rest.col(d), with);
+  };
+  if (residual_vectors) append_rest(basis.statics.unit_acceleration, basis.statics.inertia_load);
   if (residual_vectors && shapes.loads.shapes.cols() > 0)
     append_rest(shapes.loads.shapes - shapes.loads.massless, shapes.loads.loads);
-  const StaticShapes& dampers = shapes.dampers;
-  if (residual_vectors && dampers.shapes.cols() > 0) {
-    const MatrixXd rest = rest_of(system, dampers.shapes - dampers.massless, dampers.loads, basis);
-    for (Index d = 0; d < rest.cols(); ++d) {
-      const double whole = dampers.loads.col(d).dot(dampers.shapes.col(d)),
-                   left = rest.col(d).dot(stiffness * rest.col(d));
-      if (!(left > damper_share * whole)) continue;
+  const MatrixXd rest = without_rounding(damper_rest);
+  for (Index d = 0; d < rest.cols(); ++d)
+    if (is_worth_it(d) && !is_massless(damper_rest.col(d)))
       append_orthonormal(mass, 1e-3 * std::sqrt(rest.col(d).dot(mass * rest.col(d))), rest.col(d), with);
-    }
-  }
   VectorXd pseudo_omega;
   turn_to_ritz(system, with, pseudo_omega);
   fix_signs(with, system);
@@ -238,8 +259,8 @@ void solve_free(const Assembly& assembly, const System& system, const Eliminatio
 }
 
 // Of too many damper loads the combinations that the damping forces of modes of unit energy have most of.
-SparseMatrix strongest(const SparseMatrix& loads, const System& system, const MatrixXd& modes) {
-  if (loads.cols() <= most_damper_loads) return loads;
+SparseMatrix strongest(const SparseMatrix& loads, Index most, const System& system, const MatrixXd& modes) {
+  if (loads.cols() <= most) return loads;
   MatrixXd excited(loads.cols(), 0);
   for (const SparseMatrix* matrix : {&system.own_stiffness.ff, &system.loss.ff, &system.dashpot.ff}) {
     MatrixXd own = loads.transpose() * (*matrix * modes);
@@ -249,14 +270,24 @@ SparseMatrix strongest(const SparseMatrix& loads, const System& system, const Ma
     excited.rightCols(own.cols()) = own / size;
   }
   const SymmetricEigen eigen = symmetric_eigen(excited.transpose() * excited);  // left singular vectors from the right
-  const Index kept = std::min(most_damper_loads, excited.cols());
+  const Index kept = std::min(most, excited.cols());
   return MatrixXd(loads * (excited * eigen.vectors.rightCols(kept))).sparseView();
+}
+
+SparseMatrix strongest_damper_loads(const Assembly& assembly, const System& system, const MatrixXd& modes) {
+  const DamperLoads all = damper_loads(assembly, system);
+  const SparseMatrix needed = strongest(all.needed, most_damper_loads, system, modes),
+                     unlike = strongest(all.unlike, most_unlike_loads, system, modes);
+  SparseMatrix both(system.free, needed.cols() + unlike.cols());
+  both.leftCols(needed.cols()) = needed;
+  both.rightCols(unlike.cols()) = unlike;
+  return both;
 }
 
 Completion completion_of(const Assembly& assembly, const System& system, const Factorisation& stiffness,
                          const MatrixXd& modes) {
   return {static_shapes(system, stiffness, system.loads),
-          static_shapes(system, stiffness, strongest(damper_loads(assembly, system), system, modes))};
+          static_shapes(system, stiffness, strongest_damper_loads(assembly, system, modes))};
 }
 
 // What the motions of each foot do, where there are few.

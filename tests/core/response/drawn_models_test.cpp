@@ -295,5 +295,30 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
   }
 }
 
+// A node of hardly any mass between unlike loss factors, whose own mode lies far above those that are computed, answers
+// as the direct solution says, however light it is.
+TEST_F(DrawnModels, MoveLightNodesBetweenUnlikeDampersAsTheDirectSolution) {
+  for (const double light : {0.1, 1e-2, 1e-4, 1e-7, 1e-12}) {
+    SCOPED_TRACE(light);
+    const Drawn drawn{"light", {5, light}, {{-1, 1, 9e4, 0.4, 0}, {1, 0, 3e5, 0.02, 0}}, {1}, 5, 60};
+    const Solved solved(model_of(drawn), test::count(6), {});
+    ASSERT_EQ(solved.basis.modes, 6);
+    const auto watched = watch(solved.assembly, solved.channels, requests(drawn));
+    Environment environment;
+    environment.name = "drawn";
+    environment.axes = {2};
+    environment.input = LogLogTable({{drawn.from, 1, {}}, {drawn.to, 1, {}}}, 20);
+    environment.grid = {drawn.from, drawn.to, 24, 21, {}};
+    environment.form = SineInput{};
+    const CaseResults sine = test::run_along(environment, 2, solved.system, solved.basis, solved.damping, watched);
+    for (std::size_t c = 0; c < watched.size() / 4; ++c)
+      for (std::size_t k = 0; k < sine.grid().size(); ++k)
+        ASSERT_NEAR(std::abs(sine.sine()->rows[4 * c + 2].curve(0, static_cast<Eigen::Index>(k))) /
+                        std::sqrt(squares(drawn, sine.grid()[k])[c]),
+                    1, 2e-8)
+            << light << ' ' << watched[4 * c + 2].name << ' ' << sine.grid()[k];
+  }
+}
+
 }  // namespace
 }  // namespace avrenk
