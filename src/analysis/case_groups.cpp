@@ -53,8 +53,8 @@ CaseGroup solve_directly(const DampedModel& model, const Cases& cases, const Pro
   DirectBasis direct = direct_basis(model.system(), model.basis(), plan.damping, cases, columns_of_springs, progress);
   report.notes.push_back(fmt::format(
       "environment {}: the full equations are solved at {} frequencies; the last of them differed by {:.1e} from what "
-      "those before say{}",
-      cases.front()->environment->name, direct.frequencies.size(), direct.error,
+      "those before say, by {:.1e} at most of the motion of any node{}",
+      cases.front()->environment->name, direct.frequencies.size(), direct.error, direct.node_error,
       plan.damping.form == DampingRule::Form::ratio
           ? "; the damping ratio, which is a property of modes, is taken as the loss factor 2ζ"
           : ""));

@@ -132,6 +132,31 @@ class Span {
   VectorXd scale_;
 };
 
+// Of each node the part by which its translations, and its rotations, differ from what was known, the largest: where it
+// moves at all, however quiet it is beside others.
+double largest_of_nodes(const System& system, const MatrixXcd& solutions, const MatrixXcd& known) {
+  constexpr double still = 1e-10;  // of the largest of its kind: less is rounding
+  const auto is_turn = [&](Index row) { return system.component_of_column[static_cast<std::size_t>(row)] > 2; };
+  double largest = 0;
+  for (Index s = 0; s < solutions.cols(); ++s) {
+    double most[2] = {0, 0};
+    for (Index row = 0; row < solutions.rows(); ++row)
+      most[is_turn(row)] = std::max(most[is_turn(row)], std::abs(solutions(row, s)));
+    for (Index row = 0; row < solutions.rows();) {
+      const int node = system.node_of_column[static_cast<std::size_t>(row)];
+      double whole[2] = {0, 0}, off[2] = {0, 0};
+      for (; row < solutions.rows() && system.node_of_column[static_cast<std::size_t>(row)] == node; ++row) {
+        whole[is_turn(row)] += std::norm(solutions(row, s));
+        off[is_turn(row)] += std::norm(solutions(row, s) - known(row, s));
+      }
+      for (const int kind : {0, 1})
+        if (whole[kind] > std::pow(still * most[kind], 2))
+          largest = std::max(largest, std::sqrt(off[kind] / whole[kind]));
+    }
+  }
+  return largest;
+}
+
 // Where the span may be wrong: natural frequencies in the band, half way between them, and its ends.
 std::vector<double> candidates(const ModalBasis& modes, double from, double to) {
   std::vector<double> all{from, to};
@@ -180,16 +205,17 @@ DirectBasis direct_basis(const System& system, const ModalBasis& modes, const Da
     const double omega = 2 * pi * next;
     const DirectSolution full(system, modes, on_modes, damping_rule, order, next);
     const MatrixXcd loads = full.loads(inputs), solutions = full.solve(inputs);
-    result.error = 1;
+    result.error = result.node_error = 1;
     if (!result.frequencies.empty()) {
       const MatrixXcd known = span.answer(omega, loads).first;
       result.error = 0;
       for (Index s = 0; s < solutions.cols(); ++s)
         if (const double whole = span.energy(MatrixXcd(solutions.col(s))); whole > 0)
           result.error = std::max(result.error, span.energy(MatrixXcd(solutions.col(s) - known.col(s))) / whole);
+      result.node_error = largest_of_nodes(system, solutions, known);
     }
     result.frequencies.push_back(next);
-    settled = result.error <= direct_tolerance ? settled + 1 : 0;
+    settled = result.error <= direct_tolerance && result.node_error <= direct_node_tolerance ? settled + 1 : 0;
     if (settled == 2) break;
     span.append(solutions);
     if (result.frequencies.size() == most)
