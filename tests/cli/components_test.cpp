@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <complex>
 
 #include "files/component_file.h"
 #include "files/text_file.h"
@@ -274,6 +275,37 @@ TEST(SuppliedModes, AnswerAsTheModelThatTheyAreOf) {
 }
 
 // The example: ten modes of the mast in three tables.
+// Modes that carry all of the mass, on a spring of another loss factor: two complex springs in series under one mass.
+TEST(SuppliedModes, OnASpringOfAnotherLossFactorAreTwoSpringsInSeries) {
+  const TemporaryFolder folder;
+  (void)folder.write("modes.csv",
+                     "mode,frequency (Hz),modal mass (kg),participation x (kg),participation y (kg),participation z "
+                     "(kg),loss factor\n1,50,2,2,0,0,0.02\n2,50,2,0,2,0,0.02\n3,50,2,0,0,2,0.02\n");
+  (void)folder.write("points.csv", "point,x (mm),y (mm),z (mm)\ntip,0,0,0\n");
+  (void)folder.write("shapes.csv", "mode,point,x,y,z\n1,tip,1,0,0\n2,tip,0,1,0\n3,tip,0,0,1\n");
+  (void)folder.write("plan.yaml", R"(parts:
+  box: {supplied modes: {modes: modes.csv, points: points.csv, shapes: shapes.csv, mass: 2 kg, about: [0 mm, 0 mm, 0 mm]}}
+places:
+  root: {part: box}
+  tip: {recovered by: box, named: tip}
+base: {fixture: {point: [0 mm, 0 mm, 0 mm]}}
+joints:
+  leg: {spring: {from: root, to: fixture, each: {x: 150 N/mm, y: 150 N/mm, z: 150 N/mm, rx: 1 kN m/rad, ry: 1 kN m/rad, rz: 1 kN m/rad}, loss factor: 40 %}}
+modes: {up to: 200 Hz}
+watch:
+  tip: {at: tip, quantities: [acceleration]}
+profiles: {sweep: {sine: {acceleration: [[5 Hz, 1 g], [100 Hz, 1 g]]}}}
+environments: {sine: {profile: sweep, axes: z}}
+)");
+  const Ran ran = run_program(folder, "run plan.yaml --no-figures --audit 0");
+  ASSERT_EQ(ran.status, 0) << ran.err;
+  const std::complex<double> own = 2 * std::pow(2 * M_PI * 50, 2) * std::complex<double>(1, 0.02),
+                             leg = 150e3 * std::complex<double>(1, 0.4), both = own * leg / (own + leg);
+  double peak = 0;
+  for (double f = 25; f < 45; f += 1e-4) peak = std::max(peak, std::abs(both / (both - 2 * std::pow(2 * M_PI * f, 2))));
+  EXPECT_NEAR(cell(summary_of(folder, "plan-results"), "sine.z.peaks", "tip.acceleration", "peak") / peak, 1, 1e-8);
+}
+
 TEST(SuppliedModes, OfTheExampleAnswerAsItsMast) {
   const TemporaryFolder folder;
   for (const char* name : {"mast-from-modes.yaml", "modes.csv", "points.csv", "shapes.csv"})

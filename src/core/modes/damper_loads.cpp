@@ -164,12 +164,34 @@ void add_unlike(const System& system, Columns& massless, Columns& with_mass) {
   }
 }
 
+// Motions of components that move no mass, of the interface against the modes of the inside: all that supplied modes
+// carry, where they carry all there is. Their stiffness and loss meet those of neighbours there.
+void add_components(const Assembly& assembly, const System& system, Columns& unlike) {
+  if (system.own_stiffness.ff.nonZeros() == 0) return;
+  for (const Component& component : assembly.components) {
+    const VectorXd scale = component.mass.diagonal().unaryExpr([](double m) { return m > 0 ? 1 / std::sqrt(m) : 1.0; });
+    const SymmetricEigen eigen = symmetric_eigen(MatrixXd(scale.asDiagonal() * component.mass * scale.asDiagonal()));
+    for (Index k = 0; k < eigen.values.size() && eigen.values[k] <= no_mass; ++k) {
+      const VectorXd motion = scale.cwiseProduct(eigen.vectors.col(k));
+      const std::size_t before = unlike.entries.size();
+      for (Index i = 0; i < motion.size(); ++i) {
+        const Index raw = 6L * component.nodes[static_cast<std::size_t>(i / 6)] + i % 6;
+        for (SparseMatrix::InnerIterator entry(system.transformation, raw); entry; ++entry)
+          if (entry.row() < system.free && motion[i] != 0)
+            unlike.entries.emplace_back(static_cast<int>(entry.row()), unlike.count, entry.value() * motion[i]);
+      }
+      if (unlike.entries.size() > before) ++unlike.count;
+    }
+  }
+}
+
 }  // namespace
 
 DamperLoads damper_loads(const Assembly& assembly, const System& system) {
   Columns needed, unlike;
   add_dashpots(assembly, system, needed.entries, needed.count);
   add_unlike(system, needed, unlike);
+  add_components(assembly, system, unlike);
   return {needed.matrix(system.free), unlike.matrix(system.free)};
 }
 
