@@ -1,5 +1,6 @@
-// Small models drawn at random, from hardly any damping to far beyond critical, with nodes without mass, on one base or
-// two: every answer against the equations of motion solved at each frequency, and integrals of them by another rule.
+// Small models drawn at random, from hardly any damping to far beyond critical, with a general ratio beside dampers of
+// links' own, with nodes without mass, on one base or two: every answer against the equations of motion solved at each
+// frequency, and integrals of them by another rule. AVRENK_DRAWN_MODELS says how many (scripts/night).
 #include <gtest/gtest.h>
 #include <Eigen/Dense>
 
@@ -8,6 +9,7 @@
 
 #include "core/dense.h"
 #include "core/response/run_case.h"
+#include "support/checked.h"
 #include "support/models.h"
 
 namespace avrenk {
@@ -30,6 +32,7 @@ struct Drawn {
   std::vector<Complex> bases;  // motion of each, per unit input
   double from = 1, to = 300;   // Hz
   double slope = 0;            // of the input, dB an octave
+  double ratio = 0;            // general ζ, of links without a damper of their own
 };
 
 // Masses move along z; a hundred times stiffer otherwise.
@@ -54,34 +57,91 @@ Assembly model_of(const Drawn& drawn) {
   return model;
 }
 
+// Matrices of a model on its masses, and what links to bases that move put on them.
+struct Matrices {
+  explicit Matrices(const Drawn& drawn)
+      : mass(MatrixXd::Zero(std::ssize(drawn.masses), std::ssize(drawn.masses))),
+        stiffness(mass),
+        loss(mass),
+        dashpot(mass),
+        general(mass) {
+    for (Eigen::Index m = 0; m < mass.rows(); ++m) mass(m, m) = drawn.masses[static_cast<std::size_t>(m)];
+    for (const Link& link : drawn.links) {
+      add(stiffness, link, link.k);
+      add(loss, link, link.k * link.eta);
+      add(dashpot, link, link.c);
+      if (is_general(link)) add(general, link, link.k);
+    }
+  }
+  static bool is_general(const Link& link) { return link.eta == 0 && link.c == 0; }
+  static void add(MatrixXd& matrix, const Link& link, double value) {
+    for (const auto& [own, other] : {std::pair{link.from, link.to}, {link.to, link.from}}) {
+      if (own < 0) continue;
+      matrix(own, own) += value;
+      if (other >= 0) matrix(own, other) -= value;
+    }
+  }
+  MatrixXd mass, stiffness, loss, dashpot, general;
+};
+
+// Modes of a model of masses, and its damping of them by a general ratio, g = 2ζ/ω: g^½ΦᵀK_genΦg^½; and the rest of it
+// that no link makes (theory, "Forces in elements").
+struct Modes {
+  explicit Modes(const Drawn& drawn, const Matrices& of) {
+    const SymmetricEigen eigen = symmetric_eigen(of.stiffness, of.mass);
+    phi = eigen.vectors;
+    lambda = eigen.values;
+    rate = 2 * drawn.ratio * lambda.cwiseSqrt().cwiseInverse();
+    const MatrixXd own = phi.transpose() * of.general * phi;
+    viscous = rate.cwiseSqrt().asDiagonal() * own * rate.cwiseSqrt().asDiagonal();
+    rest = lambda.cwiseInverse().asDiagonal() * (viscous - own * rate.asDiagonal());
+  }
+  MatrixXd phi, viscous, rest;
+  Eigen::VectorXd lambda, rate;
+};
+
 // z of every mass per unit base acceleration, and force of every link: one column.
 VectorXcd direct(const Drawn& drawn, double f) {
   const Complex i(0, 1);
   const double w = 2 * pi * f;
   const auto n = static_cast<Eigen::Index>(drawn.masses.size());
-  MatrixXcd dynamic = MatrixXcd::Zero(n, n);
-  VectorXcd load = VectorXcd::Zero(n);
   const auto base = [&](int end) { return -drawn.bases[static_cast<std::size_t>(-end - 1)] / (w * w); };
-  for (Eigen::Index m = 0; m < n; ++m) dynamic(m, m) = -w * w * drawn.masses[static_cast<std::size_t>(m)];
-  for (const Link& link : drawn.links) {
-    const Complex k = link.k * (1.0 + i * link.eta) + i * w * link.c;
-    for (const auto& [own, other] : {std::pair{link.from, link.to}, {link.to, link.from}}) {
-      if (own < 0) continue;
-      dynamic(own, own) += k;
-      if (other < 0)
-        load[own] += k * base(other);
-      else
-        dynamic(own, other) -= k;
-    }
+  const Matrices of(drawn);
+  // What links to bases put on the masses: their stiffness, and dampers of their own.
+  VectorXcd elastic = VectorXcd::Zero(n), damped = elastic;
+  for (const Link& link : drawn.links)
+    for (const auto& [own, other] : {std::pair{link.from, link.to}, {link.to, link.from}})
+      if (own >= 0 && other < 0) {
+        elastic[own] += link.k * base(other);
+        damped[own] += i * (link.k * link.eta + w * link.c) * base(other);
+      }
+  const MatrixXcd dampers = i * of.loss + i * w * of.dashpot;
+  VectorXcd x, viscous = VectorXcd::Zero(n), rest = viscous;  // the latter two times k: forces beside the elastic one
+  if (drawn.ratio == 0) {
+    x = MatrixXcd(of.stiffness - w * w * of.mass + dampers).partialPivLu().solve(elastic + damped);
+  } else {
+    const Modes modes(drawn, of);
+    const VectorXcd still = of.stiffness.cast<Complex>().partialPivLu().solve(elastic);
+    MatrixXcd dynamic = modes.phi.transpose() * dampers * modes.phi + i * w * modes.viscous;
+    dynamic.diagonal().array() += modes.lambda.array() - w * w;
+    const VectorXcd load = w * w * (of.mass * still) + damped - dampers * still,
+                    q = dynamic.partialPivLu().solve(modes.phi.transpose() * load);
+    x = still + modes.phi * q;
+    viscous = i * w * (modes.phi * modes.rate.cwiseProduct(q));  // of general links
+    rest = i * w * (modes.phi * (modes.rest * q));               // of all
   }
-  const VectorXcd x = dynamic.partialPivLu().solve(load);
   VectorXcd all(n + static_cast<Eigen::Index>(drawn.links.size()));
   all.head(n) = x;
   for (std::size_t l = 0; l < drawn.links.size(); ++l) {
     const Link& link = drawn.links[l];
-    const auto at = [&](int end) { return end < 0 ? base(end) : x[end]; };
-    all[n + static_cast<Eigen::Index>(l)] =
-        (link.k * (1.0 + i * link.eta) + i * w * link.c) * (at(link.to) - at(link.from));
+    const auto between = [&](const VectorXcd& of_masses, const auto& of_base) {
+      const auto at = [&](int end) -> Complex { return end < 0 ? of_base(end) : of_masses[end]; };
+      return at(link.to) - at(link.from);
+    };
+    const auto none = [](int) { return Complex(0); };
+    all[n + static_cast<Eigen::Index>(l)] = (link.k * (1.0 + i * link.eta) + i * w * link.c) * between(x, base) +
+                                            link.k * between(rest, none) +
+                                            (Matrices::is_general(link) ? link.k * between(viscous, none) : 0.0);
   }
   return all;
 }
@@ -131,7 +191,9 @@ std::vector<Drawn> draw_models() {
   std::mt19937 random(11);
   std::uniform_real_distribution<double> uniform;
   const auto between = [&](double a, double b) { return a * std::pow(b / a, uniform(random)); };
-  for (int k = 0; k < 24; ++k) {
+  const char* const wanted = std::getenv("AVRENK_DRAWN_MODELS");
+  const int count = wanted ? std::atoi(wanted) : 150;
+  for (int k = 0; k < count; ++k) {
     Drawn drawn;
     drawn.what = "drawn " + std::to_string(k);
     const int n = 1 + k % 4;
@@ -154,6 +216,14 @@ std::vector<Drawn> draw_models() {
     drawn.to = drawn.from * between(1.05, 200);
     drawn.slope = 6 * (uniform(random) - 0.5);
     all.push_back(drawn);
+    if (k % 4 == 2 && n > 1) {
+      drawn.ratio = between(1e-3, 0.4);
+      for (std::size_t l = 0; l < drawn.links.size(); ++l)
+        if (l % 2 == 1) drawn.links[l].eta = drawn.links[l].c = 0;
+      drawn.what += ", with a general ratio";
+      all.push_back(drawn);
+      continue;
+    }
     if (n < 3) continue;
     drawn.what += ", the second without mass";
     drawn.masses[1] = 0;
@@ -258,9 +328,10 @@ class DrawnModels : public testing::Test {
 };
 
 TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
+  double off_peak = 0, off_rms = 0;
   for (const Drawn& drawn : draw_models()) {
     SCOPED_TRACE(drawn.what);
-    const Solved solved(model_of(drawn), test::count(1000), {});
+    const Solved solved(model_of(drawn), test::count(1000), drawn.ratio > 0 ? test::ratio(drawn.ratio) : DampingRule{});
     const auto watched = watch(solved.assembly, solved.channels, requests(drawn));
     Environment environment;
     environment.name = "drawn";
@@ -279,10 +350,12 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
     for (std::size_t c = 0; c < channels; ++c) {
       const std::size_t z = 4 * c + 2;
       EXPECT_NEAR(random.random()->rows[z].rms / std::sqrt(exact[c]), 1, 2e-8) << watched[z].name;
+      off_rms = std::max(off_rms, std::abs(random.random()->rows[z].rms / std::sqrt(exact[c]) - 1));
       EXPECT_NEAR(random.random()->rows[z].curve_rms / random.random()->rows[z].rms, 1, 0.012) << watched[z].name;
       const SinePeak& peak = sine.sine()->rows[z].peak;
       const auto at = [&](double f) { return std::sqrt(squares(drawn, f)[c]) * environment.input.at(f); };
       EXPECT_NEAR(peak.value / at(peak.frequency), 1, 1e-9) << watched[z].name;
+      off_peak = std::max(off_peak, std::abs(peak.value / at(peak.frequency) - 1));
       for (int s = 0; s <= 2000; ++s)
         ASSERT_LE(at(std::clamp(drawn.from * std::pow(drawn.to / drawn.from, s / 2000.0), drawn.from, drawn.to)),
                   peak.value * (1 + 1e-9))
@@ -293,6 +366,9 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
       EXPECT_LE(random.random()->rows[z - 1].rms, 1e-7 * random.random()->rows[z].rms + 1e-10);
     }
   }
+  const test::KnownProblem known("models drawn at random", "equations solved at each frequency; Simpson's rule");
+  known.error("peaks of motions and forces, the worst", off_peak, 1e-9);
+  known.error("RMS of motions and forces, the worst", off_rms, 2e-8);
 }
 
 // A node of hardly any mass between unlike loss factors, whose own mode lies far above those that are computed, answers
