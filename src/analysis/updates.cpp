@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <map>
 #include <set>
 
@@ -13,6 +14,20 @@
 
 namespace avrenk {
 namespace {
+
+// By how much the phase of a curve rises through its highest peak, rad: what responds lags more and more there.
+double rise_through_peak(const std::vector<std::complex<double>>& response, const std::vector<double>& magnitude) {
+  const auto top = std::max_element(magnitude.begin(), magnitude.end());
+  const auto is_high = [&](std::ptrdiff_t k) {
+    return k >= 0 && k < std::ssize(magnitude) && magnitude[static_cast<std::size_t>(k)] > 0.5 * *top;
+  };
+  std::ptrdiff_t first = top - magnitude.begin();
+  while (is_high(first - 1)) --first;
+  double rise = 0;
+  for (std::ptrdiff_t k = first; is_high(k + 1); ++k)
+    rise += std::arg(response[static_cast<std::size_t>(k + 1)] / response[static_cast<std::size_t>(k)]);
+  return rise;
+}
 
 // A curve over its input.
 std::vector<ResponsePeak> peaks_in(const CurveFile& file, const FileCurve& curve) {
@@ -27,6 +42,10 @@ std::vector<ResponsePeak> peaks_in(const CurveFile& file, const FileCurve& curve
   if (!std::all_of(curve.magnitude.begin(), curve.magnitude.end(), is_number) ||
       !std::all_of(input.begin(), input.end(), [](double value) { return std::isfinite(value) && value > 0; }))
     refuse_curve("some of its numbers are missing", "leave those lines out");
+  constexpr double clearly = 0.5;  // rad
+  if (!curve.response.empty() && rise_through_peak(curve.response, curve.magnitude) > clearly)
+    refuse_curve("its phase rises through its highest peak, where that of a response falls",
+                 "give the phases with the other sign: a lag is negative");
   return response_peaks({file.grid, curve.magnitude, curve.response, is_psd(curve)}, input);
 }
 

@@ -146,6 +146,16 @@ TEST(Update, SaysWhatItLacks) {
   (void)folder.write("bare.csv", "frequency (Hz),tip.acceleration.x (g)\n10,1\n20,2\n30,1\n40,1\n");
   (void)folder.write("other.csv", "frequency (Hz),input (g),tap.acceleration.x (g)\n10,1,1\n20,1,2\n30,1,1\n40,1,1\n");
   (void)folder.write("flat.csv", "frequency (Hz),input (g),tip.acceleration.x (g)\n10,1,1\n20,1,1\n30,1,1\n40,1,1\n");
+  std::istringstream bench(example("mast-on-bench.csv"));
+  std::string turned;  // every phase with the other sign
+  for (std::string line; std::getline(bench, line);) {
+    const std::size_t last = line.rfind(',') + 1;
+    turned += turned.empty()      ? line
+              : line[last] == '-' ? line.substr(0, last) + line.substr(last + 1)
+                                  : line.substr(0, last) + "-" + line.substr(last);
+    turned += "\n";
+  }
+  (void)folder.write("turned.csv", turned);
   const std::string whole = example("mast.yaml");
   (void)folder.write("no-limits.yaml", whole.substr(0, whole.find("limits:")));
   for (const auto& [arguments, message] :
@@ -157,6 +167,7 @@ TEST(Update, SaysWhatItLacks) {
         {"update mast.yaml bare.csv:sine.x", "it is not over its input, which is not known"},
         {"update mast.yaml other.csv:sine.x", "it is not watched as a motion or a force; write \"tip.acceleration.x\""},
         {"update mast.yaml flat.csv:sine.x", "no curve shows a mode"},
+        {"update mast.yaml turned.csv:sine.x", "its phase rises through its highest peak"},
         {"update no-limits.yaml m.csv:sine.x", "the plan has no limits"},
         {"update mast.yaml m.csv:sine.x more", "update does not take \"more\""}}) {
     const Ran ran = run_program(folder, arguments);
