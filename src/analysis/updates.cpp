@@ -175,12 +175,17 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
   std::vector<Pair> pairs;
   std::map<std::string, std::vector<double>> strengths;  // of each curve, of every mode
   for (const FileCurve& curve : measured.curves) {
-    const OutputRequest* const output_request = find_request(all_watched, curve.name);
+    // A run writes, of a place with several nodes, the largest of them, which is the curve of none, and that of the
+    // worst.
+    const auto is_worst_of = [&](const FileCurve& each) { return each.name.starts_with(curve.name + " at "); };
+    if (std::any_of(measured.curves.begin(), measured.curves.end(), is_worst_of)) continue;
+    const std::string name = curve.name.substr(0, curve.name.find(" at "));
+    const OutputRequest* const output_request = find_request(all_watched, name);
     if (!output_request || output_request->quantity->of_nodes)
       throw InputError(Problem{fmt::format("\"{}\"", curve.name), "it is not watched as a motion or a force",
                                suggest_name(curve.name, watched_names(all_watched)), Place{measured.file, 0, 0}});
     const std::vector<Output> watched = watch(model.assembly(), channels, {*output_request});
-    const Output& what = *find_output(watched, curve.name);
+    const Output& what = *find_output(watched, name);
     const Eigen::MatrixXcd rows = what.measure(0).rows;
     std::vector<double>& shown = strengths[curve.name];
     for (int r = 0; r < basis.modes; ++r) shown.push_back(strength_of(basis, rows, layout, r, axis));

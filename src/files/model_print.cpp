@@ -130,11 +130,15 @@ ModelPrint print_of(const Assembly& assembly, const System& system) {
   Hash dampers;
   const DamperLoads damper = damper_loads(assembly, system);
   dampers.sparse(damper.needed);
-  dampers.sparse(damper.unlike);
   Hash hash;
   const std::string matrices = system_print(system), loads = dampers.text();
   for (const std::string* text : {&matrices, &loads}) hash.bytes(text->data(), text->size());
   ModelPrint print{hash.text(), Pieces(assembly).texts()};
+  if (damper.unlike.cols() > 0) {  // which also says which dampers are alike: made anew like loads
+    Hash unlike;
+    unlike.sparse(damper.unlike);
+    print.loads["of unlike dampers"] = unlike.text();
+  }
   const std::vector<int> first = first_columns(assembly.loads);
   for (std::size_t i = 0; i < assembly.loads.size(); ++i) {
     const int count = first[i + 1] - first[i];

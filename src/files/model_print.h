@@ -14,7 +14,8 @@ struct ModelPrint {
   /// The same piece by piece, as the plan has them: "material alloy", "mesh of part deck", "joint isolators". They only
   /// tell what changed; `system` decides.
   std::map<std::string, std::string> pieces;
-  /// Each load by its name: what its columns put on the model. Static shapes of the basis depend on them, modes do not.
+  /// Each load by its name: what its columns put on the model; and those of DamperLoads::unlike. Static shapes of the
+  /// basis depend on them, modes do not.
   std::map<std::string, std::string> loads{};
 };
 

@@ -144,11 +144,18 @@ TEST(Reduce, SaysWhatItCannot) {
 TEST(Reduce, LeavesNoOtherMistakeBehindABrokenFile) {
   const TemporaryFolder folder;
   (void)folder.write("component.h5", "junk");
-  (void)folder.write("plan.yaml",
-                     "parts:\n  box: {component: component.h5}\nplaces:\n  feet: {part: box}\n"
-                     "masses:\n  lid: {mass: 1 kg, position: [0 mm, 0 mm, 0 mm]}\n"
-                     "base:\n  bench: {place: feet}\njoints:\n"
-                     "  leg: {spring: {from: lid, to: bench, each: {x: 1 N/mm, y: 1 N/mm, z: 1 N/mm}}}\n");
+  (void)folder.write("plan.yaml", R"(parts:
+  box: {component: component.h5}
+places:
+  feet: {part: box}
+  top: {points: [[0 mm, 0 mm, 0 mm]]}
+masses:
+  lid: {mass: 1 kg, position: [0 mm, 0 mm, 0 mm], carried by: top}
+base:
+  bench: {place: feet}
+joints:
+  leg: {spring: {from: top, to: bench, each: {x: 1 N/mm, y: 1 N/mm, z: 1 N/mm}}}
+)");
   const Ran ran = run_program(folder, "check plan.yaml");
   EXPECT_EQ(ran.status, 2);
   EXPECT_THAT(ran.err, HasSubstr("plan.yaml:2:20: part box component: component.h5: no HDF5 file"));

@@ -15,7 +15,8 @@ struct DamperLoads {
   /// like one without mass, and its own mode lies above all that are known.
   SparseMatrix unlike;
 };
-/// They depend on where damping acts, not on how much of it: the modes of a model may be kept while it is varied.
+/// They depend on where damping acts and where it is the same, not on how much of it: the modes of a model may be kept
+/// while it is varied.
 /// Damping that is not general acts through these loads alone but for parts with mass, so that for a model with all its
 /// modes their static shapes K⁻¹f make the answer whole.
 [[nodiscard]] DamperLoads damper_loads(const Assembly& assembly, const System& system);

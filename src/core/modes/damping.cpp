@@ -109,17 +109,13 @@ void give_near(const ModalBasis& basis, const DampingRule& rule, ModalDamping& d
   }
 }
 
-// The modal damping that is used less what elements make of it by their own laws: see ModalDamping::rest_viscous.
-void find_rest(const ModalBasis& basis, bool coupled, ModalDamping& damping) {
+// The modal damping less what elements make of it by their own laws: see ModalDamping::rest_viscous.
+void find_rest(const ModalBasis& basis, ModalDamping& damping) {
   if (!damping.couples()) return;
   const auto& [loss, own, dashpots, geometric] = damping.products;
   const VectorXd stiffness = basis.stiffness();
   const MatrixXd general = MatrixXd(stiffness.asDiagonal()) - own;
-  const auto used = [&](const MatrixXd& whole, const VectorXd& alone) {
-    return coupled ? whole : MatrixXd(alone.asDiagonal());
-  };
-  MatrixXd viscous = used(damping.viscous, damping.alone_viscous),
-           hysteretic = used(damping.hysteretic, damping.alone_loss);
+  MatrixXd viscous = damping.viscous, hysteretic = damping.hysteretic;
   const double largest_viscous = viscous.cwiseAbs().maxCoeff(), largest_loss = hysteretic.cwiseAbs().maxCoeff();
   for (int r = 0; r < basis.size(); ++r) {
     if (damping.overridden[r] > 0) {  // every element has it
@@ -226,7 +222,7 @@ ModalDamping damp(DampingProducts products, const ModalBasis& basis, const Dampi
     damping.alone_viscous[r] = mass ? 2 * damping.zeta[r] * basis.omega[r] : damping.viscous(r, r);
     damping.alone_loss[r] = mass ? damping.eta[r] * std::pow(basis.omega[r], 2) : damping.hysteretic(r, r);
   }
-  find_rest(basis, rule.coupled, damping);
+  find_rest(basis, damping);
   damping.modes = rule.coupled && damping.couples()
                       ? DampedModes(basis.omega, damping.viscous, damping.hysteretic)
                       : DampedModes(basis.omega, damping.alone_viscous, damping.alone_loss);

@@ -91,11 +91,13 @@ TEST(Mechanism, IsNamedWithThePartThatMovesAndHow) {
   Assembly loose = test::chain({1}, {1e5});
   loose.springs[0].stiffness[5] = 0;
   EXPECT_THAT(mechanism_of(loose), HasSubstr("mass turns freely about the direction z through (0, 0, 0) mm"));
-  // A body without inertia on a spring that turns for nothing: no stiffness at all is left about any axis.
+  // A body on a spring that turns for nothing: no stiffness at all is left about any axis; one without inertia has
+  // nothing that could turn.
   Assembly bare = test::chain({1}, {1e5});
-  bare.masses[0].inertia.setZero();
   bare.springs[0].stiffness.tail<3>().setZero();
   EXPECT_THAT(mechanism_of(bare), HasSubstr("mass turns freely about the direction"));
+  bare.masses[0].inertia.setZero();
+  EXPECT_EQ(mechanism_of(bare), "none");
   // Something that touches nothing has six free motions.
   Assembly adrift = test::cantilever(c);
   test::add_node(adrift, {5, 5, 5}, "antenna");
@@ -105,7 +107,6 @@ TEST(Mechanism, IsNamedWithThePartThatMovesAndHow) {
   EXPECT_EQ(mechanism_of(test::cantilever(c)), "none");
   // Said also where the modes are counted first.
   Assembly turning = test::chain({2}, {1e5});
-  turning.masses[0].inertia.setZero();
   turning.springs[0].stiffness.tail<3>().setZero();
   turning.nodes[1].position.x() = turning.springs[0].point.x() = 0.1;
   for (const std::optional<double>& up_to : {std::optional(200.0), std::optional<double>()})
