@@ -191,7 +191,8 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
     for (int r = 0; r < basis.modes; ++r) shown.push_back(strength_of(basis, rows, layout, r, axis));
     for (const ResponsePeak& peak : peaks_in(measured, curve)) {
       const CurveMode& mode = peak.mode;
-      if (!mode.is_fitted || !(mode.frequency > 0) || !(mode.damping > 0)) continue;
+      constexpr double most_damping = 0.5;  // more makes no peak of its own
+      if (!mode.is_fitted || !(mode.frequency > 0) || !(mode.damping > 0) || mode.damping > most_damping) continue;
       constexpr double farthest = 0.2, usual = 0.07;  // of a frequency: how far, and what model and piece differ by
       for (int r = 0; r < basis.modes; ++r) {
         const double off = std::log(basis.frequency(r) / mode.frequency);

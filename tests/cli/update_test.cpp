@@ -125,11 +125,12 @@ environments: {sine: {profile: sweep, axes: [x]}}
 limits: {push: {of: fixture.force.x, in: sine, take: peak, allowable: 10 kN}}
 )");
   measured("pair.csv", "run pair.yaml");
+  (void)folder.write("bench.csv", example("mast-on-bench.csv"));
   const std::tuple<const char*, const char*, const char*> cases[] = {
       {"mast.yaml stiff.csv:sine.x", "", "is no mode of the model within a fifth of it"},
       {"mast.yaml same.csv:sine.x", "--set limits.travel.in=sine.z", "limit travel is governed by mode"},
-      {"mast.yaml same.csv:sine.x",
-       "--set \"limits.first={of: frequency, along: z, effective mass above: 50 %, above: 25 Hz}\"",
+      {"mast.yaml bench.csv:sine.x",
+       "--set \"limits.first={of: frequency, along: y, effective mass above: 10 %, above: 25 Hz}\"",
        "limit first is governed by mode"},
       {"pair.yaml pair.csv:sine.x", "", "of the model lie within a half-power width"}};
   for (const auto& [files, more, doubt] : cases) {
