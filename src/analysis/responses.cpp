@@ -313,8 +313,9 @@ class Runner {
     run_jobs(cases_.size(), request_.threads, [&](std::size_t i) {
       if (!cases_[i].response) return;
       const std::vector<Output>& watched = *cases_[i].watched;
+      const std::vector<bool> real = real_answers(made_.outcomes[i], watched);  // the rest is rounding of zero
       for (std::size_t index = 0; index < watched.size(); ++index)
-        if (is_wanted(made_.outcomes[i], watched[index]))
+        if (real[index] && is_wanted(made_.outcomes[i], watched[index]))
           draw_place(*cases_[i].response, watched[index], index, made_.outcomes[i]);
     });
   }
