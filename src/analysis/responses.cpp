@@ -310,6 +310,7 @@ class Runner {
                       limit.response()->of == watched.name;
              });
     };
+    const StopWatch start;
     run_jobs(cases_.size(), request_.threads, [&](std::size_t i) {
       if (!cases_[i].response) return;
       const std::vector<Output>& watched = *cases_[i].watched;
@@ -318,6 +319,7 @@ class Runner {
         if (real[index] && is_wanted(made_.outcomes[i], watched[index]))
           draw_place(*cases_[i].response, watched[index], index, made_.outcomes[i]);
     });
+    made_.report.times.push_back({"curves of places", start.seconds()});
   }
 
   // Damage of what was run, by what is applied.
