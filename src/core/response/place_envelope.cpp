@@ -27,21 +27,35 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
     states = StateTable(*load.transfer, grid, load.sine->drive().at(grid));
   }
   const std::vector<double> levels = load.sine ? load.sine->drive().references(grid) : std::vector<double>();
-  for (std::size_t turn = 0; turn < candidates.items.size(); ++turn) {  // the preferred one first
-    candidate = turn == 0 ? preferred : turn - (turn <= preferred ? 1 : 0);
-    const Eigen::MatrixXcd rows = candidates.of(candidates.rows, candidate).middleRows(watched.first, watched.count);
-    if (load.covariance) {
-      const std::vector<double> squares = squares_of_points(states.times(rows), roots.first);
-      for (std::size_t k = 0; k < grid.size(); ++k) take(k, squares[k]);
-      continue;
-    }
-    const Eigen::MatrixXcd w = grid == load.grid ? load.sine->curves(rows) : states.times(rows);
-    for (std::size_t k = 0; k < grid.size(); ++k) {
-      const double value = largest_over_phase(w.col(static_cast<Eigen::Index>(k)));
-      if (!watched.quantity->per_input())
-        take(k, value);
-      else if (levels[k] > 0)
-        take(k, value / levels[k]);
+  // Many candidates at once: what takes time is to read the states.
+  constexpr std::size_t at_once = 64;
+  std::vector<std::size_t> order{preferred};
+  for (std::size_t k = 0; k < candidates.items.size(); ++k)
+    if (k != preferred) order.push_back(k);
+  for (std::size_t first = 0; first < order.size(); first += at_once) {
+    const std::size_t count = std::min(at_once, order.size() - first);
+    Eigen::MatrixXcd rows(static_cast<Eigen::Index>(count) * watched.count, candidates.rows.cols());
+    const auto own_rows = [&](auto& matrix, std::size_t k) {
+      return matrix.middleRows(static_cast<Eigen::Index>(k) * watched.count, watched.count);
+    };
+    for (std::size_t k = 0; k < count; ++k)
+      own_rows(rows, k) = candidates.of(candidates.rows, order[first + k]).middleRows(watched.first, watched.count);
+    const Eigen::MatrixXcd all = load.sine && grid == load.grid ? load.sine->curves(rows) : states.times(rows);
+    for (std::size_t k = 0; k < count; ++k) {
+      candidate = order[first + k];
+      if (load.covariance) {
+        const std::vector<double> squares = squares_of_points(own_rows(all, k), roots.first);
+        for (std::size_t p = 0; p < grid.size(); ++p) take(p, squares[p]);
+        continue;
+      }
+      const Eigen::MatrixXcd w = own_rows(all, k);
+      for (std::size_t p = 0; p < grid.size(); ++p) {
+        const double value = largest_over_phase(w.col(static_cast<Eigen::Index>(p)));
+        if (!watched.quantity->per_input())
+          take(p, value);
+        else if (levels[p] > 0)
+          take(p, value / levels[p]);
+      }
     }
   }
   if (leaders) {
