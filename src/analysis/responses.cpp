@@ -304,11 +304,15 @@ class Runner {
 
   // Curves that no node of a place exceeds: of all that is watched, or of what limits of PSDs look at.
   void add_place_envelopes() {
-    const auto is_wanted = [&](const CaseResults& outcome, const Output& watched) {
-      return request_.curves || std::any_of(plan_.limits.begin(), plan_.limits.end(), [&](const Limit& limit) {
-               return covers(limit, *outcome.excitation) && limit.response()->allowed_psd &&
-                      limit.response()->of == watched.name;
-             });
+    // What a verdict or a specification is made of is exact, whatever its size.
+    const auto is_judged = [&](const CaseResults& outcome, const Output& watched) {
+      return std::any_of(plan_.limits.begin(), plan_.limits.end(),
+                         [&](const Limit& limit) {
+                           return covers(limit, *outcome.excitation) && limit.response()->allowed_psd &&
+                                  limit.response()->of == watched.name;
+                         }) ||
+             std::any_of(plan_.equipment.begin(), plan_.equipment.end(),
+                         [&](const EquipmentRequest& wanted) { return wanted.of == watched.name; });
     };
     const StopWatch start;
     run_jobs(cases_.size(), request_.threads, [&](std::size_t i) {
@@ -316,8 +320,9 @@ class Runner {
       const std::vector<Output>& watched = *cases_[i].watched;
       const std::vector<bool> real = real_answers(made_.outcomes[i], watched);  // the rest is rounding of zero
       for (std::size_t index = 0; index < watched.size(); ++index)
-        if (real[index] && is_wanted(made_.outcomes[i], watched[index]))
-          draw_place(*cases_[i].response, watched[index], index, made_.outcomes[i]);
+        if (const bool judged = is_judged(made_.outcomes[i], watched[index]);
+            real[index] && (judged || request_.curves))
+          draw_place(*cases_[i].response, watched[index], index, judged, made_.outcomes[i]);
     });
     made_.report.times.push_back({"curves of places", start.seconds()});
   }

@@ -30,8 +30,11 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
   // Many candidates at once: what takes time is to read the states.
   constexpr std::size_t at_once = 64;
   std::vector<std::size_t> order{preferred};
-  for (std::size_t k = 0; k < candidates.items.size(); ++k)
+  const auto follow = [&](std::size_t k) {
     if (k != preferred) order.push_back(k);
+  };
+  std::for_each(among.begin(), among.end(), follow);
+  for (std::size_t k = 0; among.empty() && k < candidates.items.size(); ++k) follow(k);
   for (std::size_t first = 0; first < order.size(); first += at_once) {
     const std::size_t count = std::min(at_once, order.size() - first);
     Eigen::MatrixXcd rows(static_cast<Eigen::Index>(count) * watched.count, candidates.rows.cols());
@@ -68,11 +71,19 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
   return largest;
 }
 
-void draw_place(const CaseResponse& load, const Output& watched, std::size_t row, CaseResults& results) {
+void draw_place(const CaseResponse& load, const Output& watched, std::size_t row, bool exact, CaseResults& results) {
+  constexpr std::size_t many = 100, step = 4;
   const auto draw = [&](auto& own) {
     if (!own.of_place.empty() || watched.candidates->items.size() < 2 || watched.quantity->is_reciprocal) return;
     own.leaders.assign(1, own.candidate);
-    own.of_place = envelope_of_place(load, watched, results.grid(), &own.leaders);
+    std::vector<std::size_t> among;
+    if (!exact && watched.candidates->items.size() > many) {
+      std::vector<double> some;
+      for (std::size_t k = 0; k < results.grid().size(); k += step) some.push_back(results.grid()[k]);
+      among = own.leaders;
+      (void)envelope_of_place(load, watched, some, &among);
+    }
+    own.of_place = envelope_of_place(load, watched, results.grid(), &own.leaders, among);
   };
   if (auto* const random = std::get_if<RandomAnswers>(&results.answers)) {
     if (!watched.quantity->per_input()) draw(random->rows[row]);
