@@ -6,7 +6,7 @@
 namespace avrenk {
 
 std::vector<double> envelope_of_place(const CaseResponse& load, const Output& watched, const std::vector<double>& grid,
-                                      std::vector<std::size_t>* leaders) {
+                                      std::vector<std::size_t>* leaders, const std::vector<std::size_t>& among) {
   constexpr double rounding = 1e-9;
   const Candidates& candidates = *watched.candidates;
   std::vector<double> largest(grid.size(), 0);
