@@ -1,9 +1,27 @@
 #include "core/response/place_envelope.h"
 
 #include <algorithm>
+#include <cmath>
+#include <complex>
 #include <iterator>
 
 namespace avrenk {
+namespace {
+
+// The same of a column of many, in its place.
+template <typename Columns>
+double largest_over_phase(const Columns& w, Eigen::Index column) {
+  double sizes = 0;
+  Complex squares = 0;
+  for (Eigen::Index i = 0; i < w.rows(); ++i) {
+    const Complex own = w(i, column);
+    sizes += std::norm(own);
+    squares += own * own;
+  }
+  return w.rows() == 1 ? std::sqrt(sizes) : std::sqrt(0.5 * (sizes + std::abs(squares)));
+}
+
+}  // namespace
 
 std::vector<double> envelope_of_place(const CaseResponse& load, const Output& watched, const std::vector<double>& grid,
                                       std::vector<std::size_t>* leaders, const std::vector<std::size_t>& among) {
@@ -51,9 +69,9 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
         for (std::size_t p = 0; p < grid.size(); ++p) take(p, squares[p]);
         continue;
       }
-      const Eigen::MatrixXcd w = own_rows(all, k);
+      const auto w = own_rows(all, k);
       for (std::size_t p = 0; p < grid.size(); ++p) {
-        const double value = largest_over_phase(w.col(static_cast<Eigen::Index>(p)));
+        const double value = largest_over_phase(w, static_cast<Eigen::Index>(p));
         if (!watched.quantity->per_input())
           take(p, value);
         else if (levels[p] > 0)
