@@ -8,9 +8,9 @@
 namespace avrenk {
 namespace {
 
-// The same of a column of many, in its place.
+// largest_over_phase of one column of many.
 template <typename Columns>
-double largest_over_phase(const Columns& w, Eigen::Index column) {
+double largest_of_column(const Columns& w, Eigen::Index column) {
   double sizes = 0;
   Complex squares = 0;
   for (Eigen::Index i = 0; i < w.rows(); ++i) {
@@ -71,7 +71,7 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
       }
       const auto w = own_rows(all, k);
       for (std::size_t p = 0; p < grid.size(); ++p) {
-        const double value = largest_over_phase(w, static_cast<Eigen::Index>(p));
+        const double value = largest_of_column(w, static_cast<Eigen::Index>(p));
         if (!watched.quantity->per_input())
           take(p, value);
         else if (levels[p] > 0)
