@@ -198,7 +198,7 @@ class Answerer {
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const std::string of = words_of(question, watched[i]), in = outcome.name();
       if (question.form == Question::Form::curve) {
-        draw_place(load, watched[i], i, false, outcome);
+        PlaceDrawer(load, outcome).draw(watched[i], i, false);
         const SineAnswers* const sine = outcome.sine();
         FineCurve fine = fine_curve(outcome, i, *load.transfer, watched[i]);
         answers_.curves.push_back({q, of, in, !sine, std::move(fine.frequency), std::move(fine.value),

@@ -316,13 +316,16 @@ class Runner {
     };
     const StopWatch start;
     run_jobs(cases_.size(), request_.threads, [&](std::size_t i) {
-      if (!cases_[i].response) return;
+      if (!cases_[i].response || cases_[i].excitation->is_static()) return;
       const std::vector<Output>& watched = *cases_[i].watched;
       const std::vector<bool> real = real_answers(made_.outcomes[i], watched);  // the rest is rounding of zero
-      for (std::size_t index = 0; index < watched.size(); ++index)
-        if (const bool judged = is_judged(made_.outcomes[i], watched[index]);
-            real[index] && (judged || request_.curves))
-          draw_place(*cases_[i].response, watched[index], index, judged, made_.outcomes[i]);
+      std::optional<PlaceDrawer> drawer;                                        // made where something is drawn
+      for (std::size_t index = 0; index < watched.size(); ++index) {
+        const bool judged = is_judged(made_.outcomes[i], watched[index]);
+        if (!real[index] || !(judged || request_.curves) || watched[index].candidates->items.size() < 2) continue;
+        if (!drawer) drawer.emplace(*cases_[i].response, made_.outcomes[i]);
+        drawer->draw(watched[index], index, judged);
+      }
     });
     made_.report.times.push_back({"curves of places", start.seconds()});
   }

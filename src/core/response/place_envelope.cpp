@@ -23,8 +23,21 @@ double largest_of_column(const Columns& w, Eigen::Index column) {
 
 }  // namespace
 
-std::vector<double> envelope_of_place(const CaseResponse& load, const Output& watched, const std::vector<double>& grid,
-                                      std::vector<std::size_t>* leaders, const std::vector<std::size_t>& among) {
+CurveStates::CurveStates(const CaseResponse& response, std::vector<double> frequencies)
+    : load(response), grid(std::move(frequencies)) {
+  if (grid.empty()) return;
+  if (load.covariance) {
+    roots = load.covariance->input.roots(grid);
+    states = StateTable(*load.transfer, roots.frequencies, roots.columns);
+    return;
+  }
+  states = StateTable(*load.transfer, grid, load.sine->drive().at(grid));
+  levels = load.sine->drive().references(grid);
+}
+
+std::vector<double> envelope_of_place(const CurveStates& at, const Output& watched, std::vector<std::size_t>* leaders,
+                                      const std::vector<std::size_t>& among) {
+  const std::vector<double>& grid = at.grid;
   constexpr double rounding = 1e-9;
   const Candidates& candidates = *watched.candidates;
   std::vector<double> largest(grid.size(), 0);
@@ -36,15 +49,6 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
     largest[k] = std::max(largest[k], value);
   };
   if (grid.empty()) return largest;
-  SpectralRoots roots;
-  StateTable states;
-  if (load.covariance) {
-    roots = load.covariance->input.roots(grid);
-    states = StateTable(*load.transfer, roots.frequencies, roots.columns);
-  } else if (grid != load.grid) {
-    states = StateTable(*load.transfer, grid, load.sine->drive().at(grid));
-  }
-  const std::vector<double> levels = load.sine ? load.sine->drive().references(grid) : std::vector<double>();
   // Many candidates at once: what takes time is to read the states.
   constexpr std::size_t at_once = 64;
   std::vector<std::size_t> order{preferred};
@@ -61,11 +65,11 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
     };
     for (std::size_t k = 0; k < count; ++k)
       own_rows(rows, k) = candidates.of(candidates.rows, order[first + k]).middleRows(watched.first, watched.count);
-    const Eigen::MatrixXcd all = load.sine && grid == load.grid ? load.sine->curves(rows) : states.times(rows);
+    const Eigen::MatrixXcd all = at.states.times(rows);
     for (std::size_t k = 0; k < count; ++k) {
       candidate = order[first + k];
-      if (load.covariance) {
-        const std::vector<double> squares = squares_of_points(own_rows(all, k), roots.first);
+      if (at.load.covariance) {
+        const std::vector<double> squares = squares_of_points(own_rows(all, k), at.roots.first);
         for (std::size_t p = 0; p < grid.size(); ++p) take(p, squares[p]);
         continue;
       }
@@ -74,8 +78,8 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
         const double value = largest_of_column(w, static_cast<Eigen::Index>(p));
         if (!watched.quantity->per_input())
           take(p, value);
-        else if (levels[p] > 0)
-          take(p, value / levels[p]);
+        else if (at.levels[p] > 0)
+          take(p, value / at.levels[p]);
       }
     }
   }
@@ -89,24 +93,41 @@ std::vector<double> envelope_of_place(const CaseResponse& load, const Output& wa
   return largest;
 }
 
-void draw_place(const CaseResponse& load, const Output& watched, std::size_t row, bool exact, CaseResults& results) {
-  constexpr std::size_t many = 100, step = 4;
+std::vector<double> envelope_of_place(const CaseResponse& load, const Output& watched,
+                                      const std::vector<double>& grid) {
+  return envelope_of_place(CurveStates(load, grid), watched);
+}
+
+namespace {
+
+std::vector<double> every_fourth(const std::vector<double>& grid) {
+  constexpr std::size_t step = 4;
+  std::vector<double> some;
+  for (std::size_t k = 0; k < grid.size(); k += step) some.push_back(grid[k]);
+  return some;
+}
+
+}  // namespace
+
+PlaceDrawer::PlaceDrawer(const CaseResponse& load, CaseResults& results)
+    : results_(results), whole_(load, results.grid()), some_(load, every_fourth(results.grid())) {}
+
+void PlaceDrawer::draw(const Output& watched, std::size_t row, bool exact) {
+  constexpr std::size_t many = 100;
   const auto draw = [&](auto& own) {
     if (!own.of_place.empty() || watched.candidates->items.size() < 2 || watched.quantity->is_reciprocal) return;
     own.leaders.assign(1, own.candidate);
     std::vector<std::size_t> among;
     if (!exact && watched.candidates->items.size() > many) {
-      std::vector<double> some;
-      for (std::size_t k = 0; k < results.grid().size(); k += step) some.push_back(results.grid()[k]);
       among = own.leaders;
-      (void)envelope_of_place(load, watched, some, &among);
+      (void)envelope_of_place(some_, watched, &among);
     }
-    own.of_place = envelope_of_place(load, watched, results.grid(), &own.leaders, among);
+    own.of_place = envelope_of_place(whole_, watched, &own.leaders, among);
   };
-  if (auto* const random = std::get_if<RandomAnswers>(&results.answers)) {
+  if (auto* const random = std::get_if<RandomAnswers>(&results_.answers)) {
     if (!watched.quantity->per_input()) draw(random->rows[row]);
-  } else if (auto* const sine = std::get_if<SineAnswers>(&results.answers)) {
-    if (watched.quantity->has_meaning(load.excitation->kind)) draw(sine->rows[row]);
+  } else if (auto* const sine = std::get_if<SineAnswers>(&results_.answers)) {
+    if (watched.quantity->has_meaning(whole_.load.excitation->kind)) draw(sine->rows[row]);
   }
 }
 

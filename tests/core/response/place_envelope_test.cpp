@@ -35,7 +35,7 @@ TEST(PlaceEnvelope, IsTheLargestOfItsNodesAtEachFrequency) {
       for (int component = 0; component < 4; ++component) {
         const auto at = [&](int request) { return static_cast<std::size_t>(4 * request + component); };
         const std::vector<double> envelope = envelope_of_place(load, watched[at(0)], outcome.grid());
-        draw_place(load, watched[at(0)], at(0), true, outcome);
+        PlaceDrawer(load, outcome).draw(watched[at(0)], at(0), true);
         const FineCurve drawn = fine_curve(outcome, at(0), *load.transfer, watched[at(0)]);
         EXPECT_TRUE(outcome.leaders(at(0)).size() == 1 || drawn.phase.empty()) << "a phase of several nodes";
         // At points of its own too, where the grid has none: of each node alone the same.
