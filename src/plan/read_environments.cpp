@@ -244,13 +244,13 @@ std::optional<Environment> read_environment(const Tree::Entry& entry, Reading& r
   const Tree* const profile_tree = by_base ? map.required("profile", some_profile) : nullptr;
   const Profile* profile = profile_tree ? reading.profiles.find(*profile_tree, subject, problems) : nullptr;
   if (profile && profile->of_load()) {
-    problems.add(*profile_tree, subject,
-                 fmt::format("profile {} is {}{}, which drives a load and no base", profile->name,
-                             profile->stated->name,
-                             profile->stated == &kind::acceleration ? " with phases or a law between points" : ""),
-                 profile->stated == &kind::acceleration
-                     ? "leave them out: levels of base motion follow straight lines on log-log paper"
-                     : fmt::format("write loads: [{{LOAD: {}}}]", profile->name));
+    problems.add(
+        *profile_tree, subject,
+        fmt::format("profile {} is {}{}, which drives a load and no base", profile->name, profile->stated->name,
+                    profile->stated == &kind::acceleration ? " with phases or a law between points" : ""),
+        profile->stated == &kind::acceleration
+            ? "leave them out: levels of base motion follow straight lines on log-log paper"
+            : fmt::format("write loads: [{{LOAD: {}}}]", profile->name));
     profile = nullptr;
   }
   read_motions(map, environment, reading);

@@ -26,17 +26,16 @@ struct Bolt {
 
 /// A spring at each of some points between two parts, each gripped by the mean of a ring of points around it: the ring
 /// that has the second moment of the area between shank and footprint; of solids, where it is to be tightened, on the
-/// outer face along it, whatever the place, or the inner one of that in which it ends. The second part may be a base (−1: index
-/// `base`). The spring acts at the middle of the clamped length, wherever along the bolt the point lies: that of what
-/// both parts span along it; where that is longer than the bolt, which then ends in the thicker of them, half a length
-/// below the outer side of the thinner.
-/// Its z runs from the first part to the second, so that a pull is positive; where both lie at one height, along
-/// `along`.
+/// outer face along it, whatever the place, or the inner one of that in which it ends. The second part may be a base
+/// (−1: index `base`). The spring acts at the middle of the clamped length, wherever along the bolt the point lies:
+/// that of what both parts span along it; where that is longer than the bolt, which then ends in the thicker of them,
+/// half a length below the outer side of the thinner. Its z runs from the first part to the second, so that a pull is
+/// positive; where both lie at one height, along `along`.
 /// @param along  absent: the normal of the first part there
 /// @throws InputError  a part is too far off: which, and how far; or a bolt is to be tightened between two at one
 /// height
 /// @return  which faces of solids are gripped: ", gripping the outer face of lid and the inner face of block"; or empty
 std::string add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bolt, const std::vector<Vector3>& at,
-               const std::optional<Vector3>& along, int first_part, int second_part, int base);
+                      const std::optional<Vector3>& along, int first_part, int second_part, int base);
 
 }  // namespace avrenk

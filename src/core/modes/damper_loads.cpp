@@ -117,8 +117,8 @@ bool differs(const Entries& x, const Entries& k) {
   return size - std::pow(dot(x, k), 2) / stiffness > same_spread * size;
 }
 
-// Columns that are collected entry by entry.
-struct Columns {
+// CollectedLoads that are collected entry by entry.
+struct CollectedLoads {
   std::vector<Eigen::Triplet<double>> entries{};
   int count = 0;
   // One for each direction of a node.
@@ -135,7 +135,7 @@ struct Columns {
 };
 
 // Where elements of different damping meet: directions without mass, and whole nodes that have it.
-void add_unlike(const System& system, Columns& massless, Columns& with_mass) {
+void add_unlike(const System& system, CollectedLoads& massless, CollectedLoads& with_mass) {
   std::optional<Partitioned> without;  // K_σ
   if (system.geometric) {
     without = system.own_stiffness;
@@ -166,7 +166,7 @@ void add_unlike(const System& system, Columns& massless, Columns& with_mass) {
 
 // Motions of components that move no mass, of the interface against the modes of the inside: all that supplied modes
 // carry, where they carry all there is. Their stiffness and loss meet those of neighbours there.
-void add_components(const Assembly& assembly, const System& system, Columns& unlike) {
+void add_components(const Assembly& assembly, const System& system, CollectedLoads& unlike) {
   if (system.own_stiffness.ff.nonZeros() == 0) return;
   for (const Component& component : assembly.components) {
     const VectorXd scale = component.mass.diagonal().unaryExpr([](double m) { return m > 0 ? 1 / std::sqrt(m) : 1.0; });
@@ -188,7 +188,7 @@ void add_components(const Assembly& assembly, const System& system, Columns& unl
 }  // namespace
 
 DamperLoads damper_loads(const Assembly& assembly, const System& system) {
-  Columns needed, unlike;
+  CollectedLoads needed, unlike;
   add_dashpots(assembly, system, needed.entries, needed.count);
   add_unlike(system, needed, unlike);
   add_components(assembly, system, unlike);

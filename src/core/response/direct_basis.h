@@ -13,8 +13,8 @@ namespace avrenk {
 /// symmetric and the span real, Galerkin's answer at each f_k is y(f_k) itself; between them it is the rational
 /// interpolation of Krylov methods with several shifts (Ruhe, Linear Algebra Appl. 58, 1984). The next f_k is where the
 /// residual of the full equations is largest, until two further solutions differ from what the span says by less than
-/// `direct_tolerance`, and at no node by more than `direct_node_tolerance` of its motion. The span stands in for modes in all that follows; its vectors are none and have no meaning one
-/// by one.
+/// `direct_tolerance`, and at no node by more than `direct_node_tolerance` of its motion. The span stands in for modes
+/// in all that follows; its vectors are none and have no meaning one by one.
 struct DirectBasis {
   ModalBasis basis;
   ModalDamping damping;             ///< projected, whole

@@ -9,8 +9,8 @@ namespace avrenk {
 namespace {
 
 // largest_over_phase of one column of many.
-template <typename Columns>
-double largest_of_column(const Columns& w, Eigen::Index column) {
+template <typename Matrix>
+double largest_of_column(const Matrix& w, Eigen::Index column) {
   double sizes = 0;
   Complex squares = 0;
   for (Eigen::Index i = 0; i < w.rows(); ++i) {
