@@ -264,10 +264,7 @@ NamedChart random_chart(const CaseResults& outcome, const Group& group, const Ch
   const std::vector<double> grid = in_unit(outcome.grid(), frequency);
   Panel density{{fmt::format("PSD ({})", unit.text)}, 2.1};
   Panel ratio{{"Response/input"}, 1, false};
-  const bool of_worst = std::any_of(group.members.begin(), group.members.end(),
-                                    [&](std::size_t i) { return outcome.leaders(i).size() > 1; });
-  Panel running{
-      {fmt::format("Running RMS{} ({})", of_worst ? ", worst node" : "", plain.text), Axis::Scale::linear}, 1, false};
+  Panel running{{fmt::format("Running RMS ({})", plain.text), Axis::Scale::linear}, 1, false};  // of the worst node
   const bool one_input = group.quantity->kind == outcome.excitation->kind && outcome.excitation->names.size() == 1;
   for (const std::size_t i : group.members) {
     const RandomRow& row = outcome.random()->rows[i];
