@@ -96,9 +96,7 @@ CaseGroup choose_modes(const DampedModel& model, const Environment& environment,
 // springs that depend on it.
 void part_by_amplitude(const DampedModel& model, GroupedCases& grouped, const Progress& progress) {
   const Assembly& assembly = model.assembly();
-  if (std::none_of(assembly.springs.begin(), assembly.springs.end(),
-                   [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); }))
-    return;
+  if (!depend_on_amplitude(assembly.springs)) return;
   std::vector<std::pair<std::size_t, std::shared_ptr<const Excitation>>> vibrating;  // group, case
   for (std::size_t g = 0; g < grouped.groups.size(); ++g) {
     Cases& cases = grouped.groups[g].cases;
@@ -146,6 +144,14 @@ void require_responses(const DampedModel& model, const Cases& cases) {
 }
 
 }  // namespace
+
+std::size_t group_of(const std::vector<CaseGroup>& groups, const Excitation& excitation) {
+  const auto found = std::find_if(groups.begin(), groups.end(), [&](const CaseGroup& group) {
+    return std::any_of(group.cases.begin(), group.cases.end(),
+                       [&](const auto& own) { return own.get() == &excitation; });
+  });
+  return static_cast<std::size_t>(found - groups.begin());
+}
 
 Cases cases_of(const DampedModel& model, const EnvironmentChoice& applied) {
   Cases cases;

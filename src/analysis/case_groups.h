@@ -18,6 +18,9 @@ struct CaseGroup {
   std::vector<int> modes{};  ///< of the model, that are in it, where they are chosen; else empty
 };
 
+/// Index of the group that answers a case. @pre one does
+[[nodiscard]] std::size_t group_of(const std::vector<CaseGroup>& groups, const Excitation& excitation);
+
 /// What springs that depend on amplitude are in one case.
 struct EquivalentCase {
   std::shared_ptr<const Excitation> excitation;

@@ -21,10 +21,7 @@ bool is_limited(const std::vector<Limit>& limits, const Excitation& excitation) 
 
 // Whether what a notch is looked for with depends on the input that is applied.
 bool depends_on_input(const DampedModel& model) {
-  const std::vector<Spring>& springs = model.assembly().springs;
-  if (std::any_of(springs.begin(), springs.end(),
-                  [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); }))
-    return true;
+  if (depend_on_amplitude(model.assembly().springs)) return true;
   const std::vector<OutputRequest>& requests = model.plan().watch;
   return std::any_of(requests.begin(), requests.end(),
                      [](const OutputRequest& request) { return request.quantity->of_nodes && !request.parts.empty(); });
@@ -49,21 +46,14 @@ class Surveyed {
 
   // What a case is notched with, by what answers it, or what answers the input that is applied.
   [[nodiscard]] NotchTask task(const std::shared_ptr<const Excitation>& specified, const Excitation& answered) const {
-    return {specified, model_.plan().limits, at_rest_, watched_[group_of(answered)], model_.system()};
+    return {specified, model_.plan().limits, at_rest_, watched_[group_of(groups_, answered)], model_.system()};
   }
   [[nodiscard]] NotchModel answering(const Excitation& answered) const {
-    const CaseGroup& group = groups_[group_of(answered)];
+    const CaseGroup& group = groups_[group_of(groups_, answered)];
     return {*group.basis, *group.damping};
   }
 
  private:
-  [[nodiscard]] std::size_t group_of(const Excitation& excitation) const {
-    const auto group = std::find_if(groups_.begin(), groups_.end(), [&](const CaseGroup& each) {
-      return std::any_of(each.cases.begin(), each.cases.end(),
-                         [&](const auto& own) { return own.get() == &excitation; });
-    });
-    return static_cast<std::size_t>(group - groups_.begin());
-  }
   const DampedModel& model_;
   std::vector<CaseGroup> groups_;
   std::vector<CaseResponses> responses_;
@@ -91,10 +81,8 @@ bool go_on(const DampedModel& model, const Cases& needed, int round, std::vector
       continue;
     }
     const bool plain = round < plain_rounds;
-    std::optional<NotchedInput> next =
-        notched_input(task, answering, NotchApproach{input, plain ? 1 : part, plain ? 1 : margin});
+    input = *notched_input(task, answering, NotchApproach{input, plain ? 1 : part, plain ? 1 : margin});
     more = true;
-    input = std::move(*next);
   }
   return more;
 }

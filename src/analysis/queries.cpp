@@ -195,10 +195,11 @@ class Answerer {
   void take_over_band(std::size_t q, const std::vector<Output>& watched, CaseResponse& load) {
     const Question& question = questions_[q];
     CaseResults outcome = run_case(load, watched);
+    PlaceDrawer drawer(load, outcome);
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const std::string of = words_of(question, watched[i]), in = outcome.name();
       if (question.form == Question::Form::curve) {
-        PlaceDrawer(load, outcome).draw(watched[i], i, false);
+        drawer.draw(watched[i], i, false);
         const SineAnswers* const sine = outcome.sine();
         FineCurve fine = fine_curve(outcome, i, *load.transfer, watched[i]);
         answers_.curves.push_back({q, of, in, !sine, std::move(fine.frequency), std::move(fine.value),

@@ -11,10 +11,10 @@
 #include "analysis/notched_cases.h"
 #include "analysis/queries.h"
 #include "analysis/spring_summaries.h"
-#include "core/assess/equipment.h"
 #include "core/assess/limits.h"
 #include "core/clock.h"
 #include "core/parallel.h"
+#include "core/response/damping_rest.h"
 #include "core/response/place_envelope.h"
 #include "core/response/run_case.h"
 
@@ -319,13 +319,11 @@ class Runner {
       if (!cases_[i].response || cases_[i].excitation->is_static()) return;
       const std::vector<Output>& watched = *cases_[i].watched;
       const std::vector<bool> real = real_answers(made_.outcomes[i], watched);  // the rest is rounding of zero
-      std::optional<PlaceDrawer> drawer;                                        // made where something is drawn
-      for (std::size_t index = 0; index < watched.size(); ++index) {
-        const bool judged = is_judged(made_.outcomes[i], watched[index]);
-        if (!real[index] || !(judged || request_.curves) || watched[index].candidates->items.size() < 2) continue;
-        if (!drawer) drawer.emplace(*cases_[i].response, made_.outcomes[i]);
-        drawer->draw(watched[index], index, judged);
-      }
+      PlaceDrawer drawer(*cases_[i].response, made_.outcomes[i]);
+      for (std::size_t index = 0; index < watched.size(); ++index)
+        if (const bool judged = is_judged(made_.outcomes[i], watched[index]);
+            real[index] && (judged || request_.curves))
+          drawer.draw(watched[index], index, judged);
     });
     made_.report.times.push_back({"curves of places", start.seconds()});
   }
@@ -371,54 +369,19 @@ class Runner {
     for (std::size_t k = 0; k < cases_.size(); ++k) {
       if (!cases_[k].response || cases_[k].excitation->is_static()) continue;
       for (std::size_t i = 0; i < cases_[k].watched->size(); ++i) {
-        const auto [part, frequency] = rest_of(cases_[k], made_.outcomes[k], i);
+        const auto [part, frequency] =
+            rest_of_damping(*cases_[k].response, (*cases_[k].watched)[i], made_.outcomes[k], i);
         if (!(part > worst)) continue;
         worst = part;
         text = fmt::format(
-            "damping: the general damping and elements' own meet: {:.1f} % of {} at {} in {} is a rest of the modes' "
+            "damping: the general damping and elements' own meet: {:.1f} % of {} at {:.5g} Hz in {} is a rest of the "
+            "modes' "
             "damping that is shared out to all elements (theory, Damping)",
-            100 * part, (*cases_[k].watched)[i].name, fmt::format("{:.5g} Hz", frequency),
-            cases_[k].excitation->name());
+            100 * part, (*cases_[k].watched)[i].name, frequency, cases_[k].excitation->name());
       }
     }
     if (!text.empty()) made_.report.warnings.push_back(text);
   }
-  // That part, and at which frequency it is looked at; zero where there is none.
-  [[nodiscard]] static std::pair<double, double> rest_of(const AppliedCase& own, const CaseResults& outcome,
-                                                         std::size_t index) {
-    const ModalDamping& damping = *own.group->damping;
-    const Output& watched = (*own.watched)[index];
-    const OutputQuantity& quantity = *watched.quantity;
-    const bool is_of_elements = (quantity.subject == Subject::spring || quantity.subject == Subject::joint ||
-                                 quantity.subject == Subject::part) &&
-                                quantity.kind != &kind::length && quantity.kind != &kind::angle;
-    if (!is_of_elements || !watched.is_headline() ||
-        (damping.rest_viscous.size() == 0 && damping.rest_loss.size() == 0))
-      return {};
-    double frequency = 0;
-    Eigen::MatrixXcd state;
-    std::size_t candidate = 0;
-    if (const SineAnswers* const sine = outcome.sine()) {
-      candidate = sine->rows[index].candidate;
-      frequency = sine->rows[index].peak.frequency;
-      state = own.response->sine->state(watched.measure(candidate), frequency);
-    } else {
-      const RandomRow& row = outcome.random()->rows[index];
-      if (row.bands.empty()) return {};
-      candidate = row.candidate;
-      frequency = row.bands.front().frequency;
-      state = own.response->transfer->state(frequency) * own.excitation->spectrum.root(frequency);
-    }
-    const Eigen::MatrixXcd rows = watched.measure(candidate).rows;
-    const StateLayout& layout = own.response->transfer->layout();
-    const auto of = [&](int derivative) { return state.middleRows(layout.modal(derivative), layout.modes); };
-    Eigen::MatrixXcd rest = Eigen::MatrixXcd::Zero(layout.modes, state.cols());
-    if (damping.rest_viscous.size() > 0) rest += damping.rest_viscous * of(1);
-    if (damping.rest_loss.size() > 0) rest += imaginary * (damping.rest_loss * of(0));
-    const double whole = (rows * state).norm();
-    return {whole > 0 ? (rows.middleCols(layout.modal(0), layout.modes).real() * rest).norm() / whole : 0, frequency};
-  }
-
   const DampedModel& model_;
   const Plan& plan_;
   const AnalysisRequest& request_;
@@ -433,11 +396,10 @@ class Runner {
 
 FineCurve Responses::curve_of(const CaseResults& outcome, std::size_t index) const {
   const Excitation& excitation = *outcome.excitation;
-  const auto group = std::find_if(groups.begin(), groups.end(), [&](const CaseGroup& each) {
-    return std::any_of(each.cases.begin(), each.cases.end(), [&](const auto& own) { return own.get() == &excitation; });
-  });
-  const Transfer transfer(*group->basis, *group->damping, InputColumns{excitation.base, excitation.loads});
-  return fine_curve(outcome, index, transfer, watched_by[static_cast<std::size_t>(group - groups.begin())][index]);
+  const std::size_t group = group_of(groups, excitation);
+  const Transfer transfer(*groups[group].basis, *groups[group].damping,
+                          InputColumns{excitation.base, excitation.loads});
+  return fine_curve(outcome, index, transfer, watched_by[group][index]);
 }
 
 Responses run_environments(const DampedModel& model, const EnvironmentChoice& applied, const AnalysisRequest& request,

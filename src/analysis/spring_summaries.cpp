@@ -11,14 +11,6 @@
 #include "files/spring_tables.h"
 
 namespace avrenk {
-namespace {
-
-bool depends_on_amplitude(const Assembly& assembly) {
-  return std::any_of(assembly.springs.begin(), assembly.springs.end(),
-                     [](const Spring& spring) { return spring.law && spring.law->depends_on_amplitude(); });
-}
-
-}  // namespace
 
 std::vector<Table> spring_tables_of(const Analysis& analysis, bool farthest_only) {
   const Assembly& assembly = analysis.assembly();
@@ -26,7 +18,8 @@ std::vector<Table> spring_tables_of(const Analysis& analysis, bool farthest_only
   std::vector<Table> tables;
   std::vector<NamedModes> modes{{"as stated", &analysis.damping().with_springs}};
   for (const VariantAnswers& variant : analysis.assessment.variants) modes.push_back({variant.name, &variant.modes});
-  if (Table all = spring_mode_table(analysis.basis(), analysis.damping(), modes, depends_on_amplitude(assembly), show);
+  if (Table all =
+          spring_mode_table(analysis.basis(), analysis.damping(), modes, depend_on_amplitude(assembly.springs), show);
       !all.rows.empty())
     tables.push_back(std::move(all));
   std::vector<std::pair<const Excitation*, const EquivalentSprings*>> cases;

@@ -119,14 +119,8 @@ class Doubts {
   // The mode with the largest share in the strongest case that a limit judges, where that is half or more; of a limit
   // on a frequency that whose frequency it is; −1: none.
   [[nodiscard]] int governing_mode(const LimitResult& result) const {
-    if (const auto* const wanted = std::get_if<FrequencyLimit>(&result.limit->kind)) {
-      const ModalBasis& basis = updated_.model().basis();
-      for (int r = 0; r < basis.modes; ++r)
-        if (basis.effective_mass(r, wanted->direction) >=
-            wanted->effective_mass_above * basis.rigid_mass(wanted->direction, wanted->direction))
-          return r;
-      return -1;
-    }
+    if (const auto* const wanted = std::get_if<FrequencyLimit>(&result.limit->kind))
+      return limited_mode(*wanted, updated_.model().basis());
     const ResponseLimit* const response = result.limit->response();
     if (!response) return -1;
     const std::vector<Output>& watched = updated_.responses.watched;

@@ -399,8 +399,7 @@ class Writer {
       return std::any_of(list.begin(), list.end(), holds);
     };
     const std::vector<Spring>& springs = analysis_.assembly().springs;
-    const bool by_amplitude =
-        is_any(springs, [](const Spring& each) { return each.law && each.law->depends_on_amplitude(); });
+    const bool by_amplitude = depend_on_amplitude(springs);
     const bool has_contact = is_any(springs, [](const Spring& each) { return each.unilateral.has_value(); });
     section.paragraphs.push_back(fmt::format(
         "Not covered: {}{}{}and the error of the mesh: that of beam and shell theory, of the element length chosen "

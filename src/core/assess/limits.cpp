@@ -123,7 +123,8 @@ Taken take_together(const ResponseLimit& limit, const OnRandomRow& row, const Ca
 }
 
 std::optional<LimitResult> check_response(const Limit& limit, const std::vector<CaseResults>& outcomes,
-                                          const std::vector<Output>& watched, const std::vector<OnRandom>& on_random) {
+                                          const std::vector<Output>& watched, const std::vector<OnRandom>& on_random,
+                                          const std::vector<std::vector<bool>>& real) {
   const ResponseLimit& response = *limit.response();
   const Output* const found = find_output(watched, response.of);
   if (!found) return std::nullopt;
@@ -142,7 +143,7 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     Taken taken = on ? take_together(response, both->rows[index], outcome, *both)
                      : take_from(response, *found, index, outcome, beside);
     if (!on && !beside && !found->quantity->is_reciprocal && std::isfinite(taken.value) &&
-        !real_answers(outcome, watched)[index])
+        !real[static_cast<std::size_t>(&outcome - outcomes.data())][index])
       taken.value = taken.upper = 0;  // rounding
     LimitResult result;
     result.limit = &limit;
@@ -195,9 +196,17 @@ void compare(LimitResult& result, bool below) {
   result.met = result.margin >= 0;
 }
 
+// Of a mode, over the total.
+double mass_fraction(int r, int direction, const ModalBasis& basis, std::span<const SpringMode> with_springs) {
+  const double mass =
+      with_springs.empty()
+          ? basis.effective_mass(r, direction)
+          : std::pow(basis.rigid_participation.col(direction).dot(with_springs[static_cast<std::size_t>(r)].shape), 2);
+  return mass / basis.rigid_mass(direction, direction);
+}
+
 LimitResult check_frequency(const Limit& limit, const FrequencyLimit& wanted, const ModalBasis& basis,
                             std::span<const SpringMode> with_springs) {
-  const double total = basis.rigid_mass(wanted.direction, wanted.direction);
   LimitResult result;
   result.limit = &limit;
   result.kind = &kind::frequency;
@@ -206,16 +215,11 @@ LimitResult check_frequency(const Limit& limit, const FrequencyLimit& wanted, co
       any ? ""
           : fmt::format(" along {}, {:.3g} % of the mass", axis_names[static_cast<std::size_t>(wanted.direction)],
                         100 * wanted.effective_mass_above);
-  for (int r = 0; r < basis.modes; ++r) {
-    const SpringMode* const spring_mode = with_springs.empty() ? nullptr : &with_springs[static_cast<std::size_t>(r)];
-    const double mass = spring_mode
-                            ? std::pow(basis.rigid_participation.col(wanted.direction).dot(spring_mode->shape), 2)
-                            : basis.effective_mass(r, wanted.direction),
-                 fraction = mass / total;
-    if (fraction < wanted.effective_mass_above) continue;
+  if (const int r = limited_mode(wanted, basis, with_springs); r >= 0) {
     result.what = "frequency" + along;
-    result.where = fmt::format("mode {}, {:.1f} %", r + 1, 100 * fraction);
-    result.value = spring_mode ? spring_mode->frequency : basis.frequency(r);
+    result.where =
+        fmt::format("mode {}, {:.1f} %", r + 1, 100 * mass_fraction(r, wanted.direction, basis, with_springs));
+    result.value = with_springs.empty() ? basis.frequency(r) : with_springs[static_cast<std::size_t>(r)].frequency;
     compare(result, wanted.below);
     return result;
   }
@@ -291,6 +295,12 @@ std::optional<LimitResult> check_interaction(const Limit& limit, const Interacti
 
 }  // namespace
 
+int limited_mode(const FrequencyLimit& wanted, const ModalBasis& basis, std::span<const SpringMode> with_springs) {
+  for (int r = 0; r < basis.modes; ++r)
+    if (!(mass_fraction(r, wanted.direction, basis, with_springs) < wanted.effective_mass_above)) return r;
+  return -1;
+}
+
 bool covers(const Limit& limit, const Excitation& excitation) {
   return limit.response() && excitation.is_among(limit.response()->environments);
 }
@@ -329,8 +339,11 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
   const auto add = [&](std::optional<LimitResult> result) {
     if (result) results.push_back(std::move(*result));
   };
+  std::vector<std::vector<bool>> real;  // of each outcome by itself: the rest is rounding
+  real.reserve(outcomes.size());
+  for (const CaseResults& outcome : outcomes) real.push_back(real_answers(outcome, watched));
   for (const Limit& limit : limits) {
-    if (limit.response()) add(check_response(limit, outcomes, watched, on_random));
+    if (limit.response()) add(check_response(limit, outcomes, watched, on_random, real));
     if (const auto* wanted = std::get_if<FrequencyLimit>(&limit.kind))
       add(check_frequency(limit, *wanted, basis, with_springs));
     if (const auto* wanted = std::get_if<MassLimit>(&limit.kind)) add(check_mass(limit, *wanted, assembly));

@@ -39,6 +39,11 @@ struct LimitResult {
   }
 };
 
+/// The lowest mode that carries the effective mass that a limit on a frequency asks for; −1: none below what is known.
+/// @param with_springs  the modes with springs as they are at them, where there are such
+[[nodiscard]] int limited_mode(const FrequencyLimit& wanted, const ModalBasis& basis,
+                               std::span<const SpringMode> with_springs = {});
+
 /// Whether a limit judges a case: it names it, or all cases of its environment. What is notched is judged like what it
 /// was made from.
 [[nodiscard]] bool covers(const Limit& limit, const Excitation& excitation);

@@ -27,6 +27,7 @@ std::shared_ptr<const Excitation> with_close_points(const Excitation& specified)
 struct PointDemand {
   const Limit* limit = nullptr;
   const Output* watched = nullptr;
+  double room = 0;           // SI: of the peak of a sine
   std::vector<double> over;  // at each point under what is specified: what it looks at, over what is allowed
 };
 
@@ -46,24 +47,16 @@ struct RmsDemand {
 class NotchSearch {
  public:
   NotchSearch(const NotchTask& task, const NotchModel& model)
-      : task_(task),
-        model_(model),
-        random_(task.specified->is_random()),
-        load_(with_close_points(*task.specified), task.system, model.basis, model.damping),
-        points_(load_.grid) {
-    for (const double f : points_) levels_.push_back(task.specified->reference(f));
+      : task_(task), model_(model), random_(task.specified->is_random()) {
     for (const Limit& limit : task.limits) add(limit);
-    std::vector<double> highest;
-    for (const PointDemand& demand : point_demands_) highest.push_back(largest(demand, load_).frequency);
-    insert(std::move(highest));
   }
 
   std::optional<NotchedInput> find(const std::optional<NotchApproach>& approach) {
     constexpr int most_attempts = 40;
     NotchedInput result;
     result.specified = task_.specified;
-    for (RmsDemand& demand : rms_demands_) (void)lower_more(load_, demand);
-    if (stretches_of(gains_now(1).gain).empty()) return std::nullopt;
+    look_at_specified();
+    if (!approach && stretches_of(gains_now(1).gain).empty()) return std::nullopt;
     for (int attempt = 0; attempt < most_attempts; ++attempt) {
       const Gains gains = gains_now(safety);
       draw(gains, result);
@@ -116,9 +109,7 @@ class NotchSearch {
     const Output* const found = find_output(task_.watched, limit.response()->of);
     if (!found || !found->quantity->has_meaning(task_.specified->kind) || found->quantity->per_input()) return;
     if (!random_ || limit.response()->allowed_psd) {
-      PointDemand demand{&limit, found, {}};
-      demand.over = over_at(demand, load_, points_);
-      point_demands_.push_back(std::move(demand));
+      point_demands_.push_back({&limit, found, room_of(limit, *found) / upper(limit), {}});
       return;
     }
     const Take& take = limit.response()->take_random;
@@ -126,7 +117,24 @@ class NotchSearch {
     rms_demands_.push_back({&limit, found, room_of(limit, *found) / (sigma * upper(limit)), {}});
   }
 
-  [[nodiscard]] double upper(const Limit& limit) const { return limit.is_at_upper() ? load_.environment().upper : 1; }
+  // What limits look at under what is specified: at close points and at the peaks between them.
+  void look_at_specified() {
+    load_.emplace(with_close_points(*task_.specified), task_.system, model_.basis, model_.damping);
+    points_ = load_->grid;
+    for (const double f : points_) levels_.push_back(task_.specified->reference(f));
+    const CurveStates states(*load_, points_);
+    std::vector<double> highest;
+    for (PointDemand& demand : point_demands_) {
+      demand.over = over_at(demand, states);
+      highest.push_back(largest(demand, *load_).frequency);
+    }
+    insert(std::move(highest));
+    for (RmsDemand& demand : rms_demands_) (void)lower_more(*load_, demand);
+  }
+
+  [[nodiscard]] double upper(const Limit& limit) const {
+    return limit.is_at_upper() ? task_.specified->environment->upper : 1;
+  }
 
   // What a limit on a PSD allows, over its factors; zero: nothing is limited there.
   [[nodiscard]] double allowed_psd(const Limit& limit, double frequency) const {
@@ -136,17 +144,13 @@ class NotchSearch {
 
   [[nodiscard]] double over_of(const PointDemand& demand, double response, double frequency) const {
     if (!(response > 0)) return 0;
-    if (!random_) {
-      const double room = room_of(*demand.limit, *demand.watched) / upper(*demand.limit);
-      return room > 0 ? response / room : HUGE_VAL;
-    }
+    if (!random_) return demand.room > 0 ? response / demand.room : HUGE_VAL;
     const double allowed = allowed_psd(*demand.limit, frequency);
     return allowed > 0 ? response / allowed : 0;
   }
-  [[nodiscard]] std::vector<double> over_at(const PointDemand& demand, const CaseResponse& load,
-                                            const std::vector<double>& frequencies) const {
-    std::vector<double> over = envelope_of_place(load, *demand.watched, frequencies);
-    for (std::size_t k = 0; k < over.size(); ++k) over[k] = over_of(demand, over[k], frequencies[k]);
+  [[nodiscard]] std::vector<double> over_at(const PointDemand& demand, const CurveStates& states) const {
+    std::vector<double> over = envelope_of_place(states, *demand.watched);
+    for (std::size_t k = 0; k < over.size(); ++k) over[k] = over_of(demand, over[k], states.grid[k]);
     return over;
   }
 
@@ -160,7 +164,7 @@ class NotchSearch {
       if (over > found.over) found = {frequency, over};
     };
     if (random_) {
-      const std::vector<double> over = over_at(demand, applied, applied.grid);
+      const std::vector<double> over = over_at(demand, CurveStates(applied, applied.grid));
       for (std::size_t k = 0; k < over.size(); ++k) take(applied.grid[k], over[k]);
       return found;
     }
@@ -187,8 +191,13 @@ class NotchSearch {
       for (std::size_t k = 0; k < points_.size(); ++k)
         if (by_more * demand.over[k] > 1)
           gains.lower(k, 1 / (by_more * demand.over[k]), lowest(*demand.limit, levels_[k]), demand.limit);
-    for (RmsDemand& demand : rms_demands_)
-      for (RmsDemand::Place& place : demand.places) lower_for(demand, place, gains);
+    if (const bool any = std::any_of(rms_demands_.begin(), rms_demands_.end(),
+                                     [](const RmsDemand& demand) { return !demand.places.empty(); });
+        any) {
+      const CurveStates states(*load_, points_);
+      for (RmsDemand& demand : rms_demands_)
+        for (RmsDemand::Place& place : demand.places) lower_for(demand, place, states, gains);
+    }
     // Points beside a notch at which nothing is lowered are lines' own: they may have what its limits may.
     for (const auto& [first, last] : stretches_of(gains.gain)) {
       std::set<const Limit*> limits(gains.by.begin() + static_cast<std::ptrdiff_t>(first),
@@ -203,9 +212,12 @@ class NotchSearch {
 
   // Where a unit of the input's area makes most of the variance it is lowered first, as far as it may be: no other
   // choice loses less area.
-  void lower_for(const RmsDemand& demand, RmsDemand::Place& place, Gains& gains) {
+  void lower_for(const RmsDemand& demand, RmsDemand::Place& place, const CurveStates& states, Gains& gains) {
     constexpr double near_least = 1.02;  // of the least variance that can be reached: a per cent of its RMS
-    const std::vector<double> gain = gain_of(*demand.watched, place.candidate);
+    // |G|²: its PSD per unit PSD of the input.
+    std::vector<double> gain =
+        squares_of_points(states.states.times(demand.watched->measure(place.candidate).rows), states.roots.first);
+    for (std::size_t k = 0; k < gain.size(); ++k) gain[k] /= levels_[k];
     std::vector<double> parts(points_.size(), 0);
     std::vector<std::size_t> order(points_.size());
     double variance = 0, least_variance = 0;
@@ -233,15 +245,6 @@ class NotchSearch {
     }
   }
 
-  // |G|² of one candidate at each point: its PSD per unit PSD of the input.
-  [[nodiscard]] std::vector<double> gain_of(const Output& watched, std::size_t candidate) const {
-    const SpectralRoots roots = load_.covariance->input.roots(points_);
-    const StateTable states(*load_.transfer, roots.frequencies, roots.columns);
-    std::vector<double> gain = squares_of_points(states.times(watched.measure(candidate).rows), roots.first);
-    for (std::size_t k = 0; k < gain.size(); ++k) gain[k] /= levels_[k];
-    return gain;
-  }
-
   [[nodiscard]] static Eigen::VectorXd rms_of(const RmsDemand& demand, const CaseResponse& applied) {
     const Candidates& candidates = *demand.watched->candidates;
     return candidate_rms(*demand.watched, block_covariances(candidates.rows, candidates.base_width, *applied.covariance,
@@ -262,8 +265,9 @@ class NotchSearch {
         if (const double middle = std::sqrt(points_[k] * points_[k + 1]); are_apart(k) && !middles_.contains(middle))
           more.push_back(middle);
     for (const double f : more) middles_[f] = {};
+    const CurveStates states(*load_, more);
     for (const PointDemand& demand : point_demands_) {
-      const std::vector<double> over = over_at(demand, load_, more);
+      const std::vector<double> over = over_at(demand, states);
       for (std::size_t i = 0; i < more.size(); ++i) middles_[more[i]].push_back(over[i]);
     }
     for (const auto& [f, over] : middles_) {
@@ -303,7 +307,8 @@ class NotchSearch {
     frequencies.erase(std::unique(frequencies.begin(), frequencies.end()), frequencies.end());
     std::erase_if(frequencies, [&](double f) { return std::binary_search(points_.begin(), points_.end(), f); });
     std::vector<std::vector<double>> over;
-    for (const PointDemand& demand : point_demands_) over.push_back(over_at(demand, load_, frequencies));
+    const CurveStates states(*load_, frequencies);
+    for (const PointDemand& demand : point_demands_) over.push_back(over_at(demand, states));
     for (std::size_t i = 0; i < frequencies.size(); ++i) {
       const auto at = std::lower_bound(points_.begin(), points_.end(), frequencies[i]) - points_.begin();
       points_.insert(points_.begin() + at, frequencies[i]);
@@ -364,7 +369,7 @@ class NotchSearch {
   const NotchTask& task_;
   const NotchModel& model_;
   bool random_;
-  CaseResponse load_;
+  std::optional<CaseResponse> load_;               // what is specified
   std::vector<double> points_, levels_;            // Hz; specified
   std::map<double, std::vector<double>> middles_;  // half way between points: what each point demand is over there
   std::vector<PointDemand> point_demands_;

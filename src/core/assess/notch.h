@@ -74,7 +74,7 @@ struct NotchApproach {
 /// loses the least area of the input that one such limit can do with; several are met one after the other. One that
 /// cannot be met takes what brings its RMS to within a per cent of the least that its depth can reach.
 /// @param approach  where springs depend on amplitude: what was found with others
-/// @return  absent where nothing has to be lowered
+/// @return  absent where nothing has to be lowered and nothing was before
 [[nodiscard]] std::optional<NotchedInput> notched_input(const NotchTask& task, const NotchModel& model,
                                                         const std::optional<NotchApproach>& approach = {});
 

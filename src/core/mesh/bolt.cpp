@@ -98,6 +98,12 @@ Span gripped_span(const Assembly& assembly, const Surface& surface, const FaceSe
   return {sum.from / lines, sum.to / lines};
 }
 
+// What two parts take up together; without a second that of the first.
+Span together(const Span& first, const std::optional<Span>& second) {
+  if (!second) return first;
+  return {std::min(first.from, second->from), std::max(first.to, second->to)};
+}
+
 // The middle of a clamped length, along the bolt from its place.
 double middle_of_clamp(const Span& first, const std::optional<Span>& second, double length, bool shells) {
   if (!second) {  // the bolt goes on into the base, on the side of which its place lies
@@ -105,7 +111,7 @@ double middle_of_clamp(const Span& first, const std::optional<Span>& second, dou
     if (std::abs(side) < 1e-9 * length) return first.middle();
     return first.middle() + std::copysign(0.5 * std::max(0.0, length - first.length()), side);
   }
-  const Span both{std::min(first.from, second->from), std::max(first.to, second->to)};
+  const Span both = together(first, second);
   if (shells || both.length() <= length * (1 + 1e-9)) return both.middle();
   const Span& thin = first.length() <= second->length() ? first : *second;
   const Span& thick = first.length() <= second->length() ? *second : first;
@@ -116,9 +122,7 @@ double middle_of_clamp(const Span& first, const std::optional<Span>& second, dou
 // where it is shorter than they are together and ends in the thicker of them, the thinner alone.
 std::array<bool, 2> gripped_outside(const Span& first, const std::optional<Span>& second, double length) {
   constexpr double rounding = 1e-6;
-  const Span both{second ? std::min(first.from, second->from) : first.from,
-                  second ? std::max(first.to, second->to) : first.to};
-  if (both.length() <= length * (1 + rounding)) return {true, true};
+  if (together(first, second).length() <= length * (1 + rounding)) return {true, true};
   const bool first_is_thin = second && first.length() < second->length();
   return {first_is_thin, second && !first_is_thin};
 }
@@ -147,12 +151,13 @@ std::string add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bo
     spring.tension = bolt.tension;
     const std::vector<Vector3> ring = ellipse(place, radius * across, radius * third);
     std::array<std::optional<Span>, 2> spans;
+    std::array<double, 2> gaps{};
     bool shells = true;
     for (int side = 0; side < 2; ++side) {
       const int part = side == 0 ? first_part : second_part;
       if (part < 0) continue;
       const FaceSearch& search = side == 0 ? first : second;
-      const double gap = gap_to_face(search, search.nearest(place), place);
+      const double gap = gaps[static_cast<std::size_t>(side)] = gap_to_face(search, search.nearest(place), place);
       if (gap > bolt.within)
         throw_input_error(
             "joint " + bolt.joint,
@@ -202,8 +207,8 @@ std::string add_bolts(Assembly& assembly, const Surface& surface, const Bolt& bo
         throw_input_error("joint " + bolt.joint,
                           fmt::format("its footprint on {} falls on a line of the faces", gripped.name),
                           "let the bolt run across a face");
-      assembly.followers.push_back(follower_of(bolt.joint, Joint::Type::bolt, node, mixture,
-                                               gap_to_face(search, search.nearest(place), place), patch++));
+      assembly.followers.push_back(
+          follower_of(bolt.joint, Joint::Type::bolt, node, mixture, gaps[static_cast<std::size_t>(side)], patch++));
     }
     spring.axes << across.transpose(), sign * third.transpose(), sign * axis.transpose();
     spring.point = place + middle_of_clamp(*spans[0], spans[1], bolt.length, shells) * axis;

@@ -10,6 +10,8 @@
 
 namespace avrenk {
 
+struct Spring;  // core/model/spring.h
+
 /// Of a spring whose complex stiffness is k(f) s(a) (1 + i η(f) l(a)) along each of its axes, a the amplitude of its
 /// travel along that axis. The spring itself has what it is at 0 Hz and the smallest amplitude.
 struct SpringLaw {
@@ -28,5 +30,8 @@ struct SpringLaw {
   [[nodiscard]] bool has_tables() const;
   [[nodiscard]] bool depends_on_amplitude() const;
 };
+
+/// Whether the law of any of some springs does.
+[[nodiscard]] bool depend_on_amplitude(const std::vector<Spring>& springs);
 
 }  // namespace avrenk

@@ -20,8 +20,38 @@ using Eigen::VectorXd;
 constexpr double no_mass = 1e-13;
 constexpr double same_spread = 1e-10;
 
-void add_dashpots(const Assembly& assembly, const System& system, std::vector<Eigen::Triplet<double>>& entries,
-                  int& columns) {
+// Columns that are collected entry by entry.
+class CollectedLoads {
+ public:
+  // One for each direction of a node.
+  void add(Index first, const MatrixXd& directions) {
+    for (Index d = 0; d < directions.cols(); ++d, ++count_)
+      for (Index j = 0; j < directions.rows(); ++j)
+        if (directions(j, d) != 0) entries_.emplace_back(static_cast<int>(first + j), count_, directions(j, d));
+  }
+  // Into the column that is being made, of a motion of a node what is free of it.
+  void put(const System& system, int node, Index motion, double value) {
+    if (node < 0 || value == 0) return;
+    for (SparseMatrix::InnerIterator entry(system.transformation, 6L * node + motion); entry; ++entry)
+      if (entry.row() < system.free)
+        entries_.emplace_back(static_cast<int>(entry.row()), count_, entry.value() * value);
+  }
+  // The column is made, where there is anything in it.
+  void close() {
+    if (!entries_.empty() && entries_.back().col() == count_) ++count_;
+  }
+  [[nodiscard]] SparseMatrix matrix(Index rows) const {
+    SparseMatrix made(rows, count_);
+    made.setFromTriplets(entries_.begin(), entries_.end());
+    return made;
+  }
+
+ private:
+  std::vector<Eigen::Triplet<double>> entries_;
+  int count_ = 0;
+};
+
+void add_dashpots(const Assembly& assembly, const System& system, CollectedLoads& loads) {
   for (const Spring& spring : assembly.springs) {
     if (!spring.has_dashpot()) continue;
     const auto position = [&](int node) { return node < 0 ? spring.point : assembly.position(node); };
@@ -29,15 +59,9 @@ void add_dashpots(const Assembly& assembly, const System& system, std::vector<Ei
         travel_rows(spring.point, spring.axes, position(spring.nodes[0]), position(spring.nodes[1]));
     for (int axis = 0; axis < 6; ++axis) {
       if (spring.dashpot[axis] == 0) continue;
-      const std::size_t before = entries.size();
-      for (int motion = 0; motion < 12; ++motion) {
-        const int node = spring.nodes[static_cast<std::size_t>(motion / 6)];
-        if (node < 0 || travel(axis, motion) == 0) continue;
-        for (SparseMatrix::InnerIterator entry(system.transformation, 6 * node + motion % 6); entry; ++entry)
-          if (entry.row() < system.free)
-            entries.emplace_back(static_cast<int>(entry.row()), columns, entry.value() * travel(axis, motion));
-      }
-      if (entries.size() > before) ++columns;
+      for (int motion = 0; motion < 12; ++motion)
+        loads.put(system, spring.nodes[static_cast<std::size_t>(motion / 6)], motion % 6, travel(axis, motion));
+      loads.close();
     }
   }
 }
@@ -117,23 +141,6 @@ bool differs(const Entries& x, const Entries& k) {
   return size - std::pow(dot(x, k), 2) / stiffness > same_spread * size;
 }
 
-// CollectedLoads that are collected entry by entry.
-struct CollectedLoads {
-  std::vector<Eigen::Triplet<double>> entries{};
-  int count = 0;
-  // One for each direction of a node.
-  void add(Index first, const MatrixXd& directions) {
-    for (Index d = 0; d < directions.cols(); ++d, ++count)
-      for (Index j = 0; j < directions.rows(); ++j)
-        if (directions(j, d) != 0) entries.emplace_back(static_cast<int>(first + j), count, directions(j, d));
-  }
-  [[nodiscard]] SparseMatrix matrix(Index rows) const {
-    SparseMatrix made(rows, count);
-    made.setFromTriplets(entries.begin(), entries.end());
-    return made;
-  }
-};
-
 // Where elements of different damping meet: directions without mass, and whole nodes that have it.
 void add_unlike(const System& system, CollectedLoads& massless, CollectedLoads& with_mass) {
   std::optional<Partitioned> without;  // K_σ
@@ -173,14 +180,9 @@ void add_components(const Assembly& assembly, const System& system, CollectedLoa
     const SymmetricEigen eigen = symmetric_eigen(MatrixXd(scale.asDiagonal() * component.mass * scale.asDiagonal()));
     for (Index k = 0; k < eigen.values.size() && eigen.values[k] <= no_mass; ++k) {
       const VectorXd motion = scale.cwiseProduct(eigen.vectors.col(k));
-      const std::size_t before = unlike.entries.size();
-      for (Index i = 0; i < motion.size(); ++i) {
-        const Index raw = 6L * component.nodes[static_cast<std::size_t>(i / 6)] + i % 6;
-        for (SparseMatrix::InnerIterator entry(system.transformation, raw); entry; ++entry)
-          if (entry.row() < system.free && motion[i] != 0)
-            unlike.entries.emplace_back(static_cast<int>(entry.row()), unlike.count, entry.value() * motion[i]);
-      }
-      if (unlike.entries.size() > before) ++unlike.count;
+      for (Index i = 0; i < motion.size(); ++i)
+        unlike.put(system, component.nodes[static_cast<std::size_t>(i / 6)], i % 6, motion[i]);
+      unlike.close();
     }
   }
 }
@@ -189,7 +191,7 @@ void add_components(const Assembly& assembly, const System& system, CollectedLoa
 
 DamperLoads damper_loads(const Assembly& assembly, const System& system) {
   CollectedLoads needed, unlike;
-  add_dashpots(assembly, system, needed.entries, needed.count);
+  add_dashpots(assembly, system, needed);
   add_unlike(system, needed, unlike);
   add_components(assembly, system, unlike);
   return {needed.matrix(system.free), unlike.matrix(system.free)};

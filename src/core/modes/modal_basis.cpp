@@ -24,6 +24,7 @@ constexpr double residual_vector_floor = 1e-7;
 // Of the energy of a static shape: what has no mass counts above rounding; of a damper's, what has mass is only better
 // truncation, and must be worth a vector.
 constexpr double static_shape_rounding = 1e-13, damper_share = 1e-4;
+constexpr double least_new = 1e-3;  // of a damper's shape, beside those that are kept already
 // Solutions kept at once: of more damper loads combinations are taken, those that the modes excite most.
 constexpr Index most_damper_loads = 60, most_unlike_loads = 30;
 
@@ -108,6 +109,31 @@ struct Completion {
   StaticShapes loads, dampers;
 };
 
+// What modes leave of the static shapes of dampers, where it is worth a vector.
+struct DamperRest {
+  std::vector<VectorXd> with_mass;
+  /// What has none but for rounding, as that of supplied modes which carry all there is, or as good as none: its own
+  /// frequency is so high that its inertia is nothing beside its stiffness.
+  std::vector<VectorXd> without_mass;
+};
+DamperRest damper_rest(const System& system, const StaticShapes& dampers, const ModalBasis& basis) {
+  constexpr double rounding = 1e-14, far_above = 1e6;
+  DamperRest found;
+  if (dampers.shapes.cols() == 0) return found;
+  const MatrixXd rest = rest_of(system, dampers.shapes - dampers.massless, dampers.loads, basis);
+  const double highest = basis.omega.size() > 0 ? basis.omega.cwiseAbs2().maxCoeff() : 0;
+  const SparseMatrix sizes = system.mass.ff.cwiseAbs();
+  for (Index d = 0; d < rest.cols(); ++d) {
+    const VectorXd own = rest.col(d);
+    const double energy = own.dot(system.stiffness.ff * own), mass = own.dot(system.mass.ff * own);
+    if (!(energy > damper_share * dampers.loads.col(d).dot(dampers.shapes.col(d)))) continue;
+    const bool has_mass =
+        mass > rounding * own.cwiseAbs().dot(sizes * own.cwiseAbs()) && energy <= far_above * highest * mass;
+    (has_mass ? found.with_mass : found.without_mass).push_back(own);
+  }
+  return found;
+}
+
 // Residual vectors r = K⁻¹f − ΦΛ⁻¹Φᵀf of the bases' inertia, of the loads and of the dampers, mass-orthonormal to Φ and
 // stiffness-orthogonal among themselves (Dickens, Nakagawa & Wittbrodt, Comput. Struct. 62(6), 1997), and what of those
 // has no mass: orthonormal in K to all of them.
@@ -122,29 +148,10 @@ void append_static_shapes(const System& system, const Completion& shapes, bool r
   };
   append_massless(shapes.loads.massless, shapes.loads.shapes);
   append_massless(shapes.dampers.massless, shapes.dampers.massless);
-  // Of a damper also what has no mass but for rounding: that of supplied modes, which carry all there is.
-  const MatrixXd damper_rest =
-      residual_vectors && shapes.dampers.shapes.cols() > 0
-          ? rest_of(system, shapes.dampers.shapes - shapes.dampers.massless, shapes.dampers.loads, basis)
-          : MatrixXd(system.free, 0);
-  const auto is_worth_it = [&](Index d) {
-    return damper_rest.col(d).dot(stiffness * damper_rest.col(d)) >
-           damper_share * shapes.dampers.loads.col(d).dot(shapes.dampers.shapes.col(d));
-  };
-  // Or that is as good as none: its own frequency is so high that its inertia is nothing beside its stiffness.
-  const double highest = basis.omega.size() > 0 ? basis.omega.cwiseAbs2().maxCoeff() : 0;
-  const SparseMatrix sizes = mass.cwiseAbs();
-  const auto is_massless = [&](const VectorXd& x) {
-    constexpr double rounding = 1e-14, far_above = 1e6;
-    const double own = x.dot(mass * x);
-    return !(own > rounding * x.cwiseAbs().dot(sizes * x.cwiseAbs())) ||
-           x.dot(stiffness * x) > far_above * highest * own;
-  };
   const Index exact = without.cols();
-  for (Index d = 0; d < damper_rest.cols(); ++d)
-    if (is_worth_it(d) && is_massless(damper_rest.col(d)))
-      append_orthonormal(stiffness, 1e-3 * std::sqrt(damper_rest.col(d).dot(stiffness * damper_rest.col(d))),
-                         damper_rest.col(d), without);
+  const DamperRest dampers = residual_vectors ? damper_rest(system, shapes.dampers, basis) : DamperRest{};
+  for (const VectorXd& each : dampers.without_mass)
+    append_orthonormal(stiffness, least_new * std::sqrt(each.dot(stiffness * each)), each, without);
   const auto without_rounding = [&](const MatrixXd& rest) -> MatrixXd {
     const auto found = without.rightCols(without.cols() - exact);
     return found.cols() > 0 ? MatrixXd(rest - found * (found.transpose() * (stiffness * rest))) : rest;
@@ -158,10 +165,10 @@ void append_static_shapes(const System& system, const Completion& shapes, bool r
   if (residual_vectors) append_rest(basis.statics.unit_acceleration, basis.statics.inertia_load);
   if (residual_vectors && shapes.loads.shapes.cols() > 0)
     append_rest(shapes.loads.shapes - shapes.loads.massless, shapes.loads.loads);
-  const MatrixXd rest = without_rounding(damper_rest);
-  for (Index d = 0; d < rest.cols(); ++d)
-    if (is_worth_it(d) && !is_massless(damper_rest.col(d)))
-      append_orthonormal(mass, 1e-3 * std::sqrt(rest.col(d).dot(mass * rest.col(d))), rest.col(d), with);
+  for (const VectorXd& each : dampers.with_mass) {
+    const VectorXd rest = without_rounding(each);
+    append_orthonormal(mass, least_new * std::sqrt(rest.dot(mass * rest)), rest, with);
+  }
   VectorXd pseudo_omega;
   turn_to_ritz(system, with, pseudo_omega);
   fix_signs(with, system);

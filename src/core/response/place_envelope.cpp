@@ -1,28 +1,9 @@
 #include "core/response/place_envelope.h"
 
 #include <algorithm>
-#include <cmath>
-#include <complex>
 #include <iterator>
 
 namespace avrenk {
-namespace {
-
-// largest_over_phase of one column of many.
-template <typename Matrix>
-double largest_of_column(const Matrix& w, Eigen::Index column) {
-  double sizes = 0;
-  Complex squares = 0;
-  for (Eigen::Index i = 0; i < w.rows(); ++i) {
-    const Complex own = w(i, column);
-    sizes += std::norm(own);
-    squares += own * own;
-  }
-  return w.rows() == 1 ? std::sqrt(sizes) : std::sqrt(0.5 * (sizes + std::abs(squares)));
-}
-
-}  // namespace
-
 CurveStates::CurveStates(const CaseResponse& response, std::vector<double> frequencies)
     : load(response), grid(std::move(frequencies)) {
   if (grid.empty()) return;
@@ -75,7 +56,7 @@ std::vector<double> envelope_of_place(const CurveStates& at, const Output& watch
       }
       const auto w = own_rows(all, k);
       for (std::size_t p = 0; p < grid.size(); ++p) {
-        const double value = largest_of_column(w, static_cast<Eigen::Index>(p));
+        const double value = largest_over_phase(w.col(static_cast<Eigen::Index>(p)));
         if (!watched.quantity->per_input())
           take(p, value);
         else if (at.levels[p] > 0)
@@ -109,9 +90,6 @@ std::vector<double> every_fourth(const std::vector<double>& grid) {
 
 }  // namespace
 
-PlaceDrawer::PlaceDrawer(const CaseResponse& load, CaseResults& results)
-    : results_(results), whole_(load, results.grid()), some_(load, every_fourth(results.grid())) {}
-
 void PlaceDrawer::draw(const Output& watched, std::size_t row, bool exact) {
   constexpr std::size_t many = 100;
   const auto draw = [&](auto& own) {
@@ -119,15 +97,17 @@ void PlaceDrawer::draw(const Output& watched, std::size_t row, bool exact) {
     own.leaders.assign(1, own.candidate);
     std::vector<std::size_t> among;
     if (!exact && watched.candidates->items.size() > many) {
+      if (!some_) some_.emplace(load_, every_fourth(results_.grid()));
       among = own.leaders;
-      (void)envelope_of_place(some_, watched, &among);
+      (void)envelope_of_place(*some_, watched, &among);
     }
-    own.of_place = envelope_of_place(whole_, watched, &own.leaders, among);
+    if (!whole_) whole_.emplace(load_, results_.grid());
+    own.of_place = envelope_of_place(*whole_, watched, &own.leaders, among);
   };
   if (auto* const random = std::get_if<RandomAnswers>(&results_.answers)) {
     if (!watched.quantity->per_input()) draw(random->rows[row]);
   } else if (auto* const sine = std::get_if<SineAnswers>(&results_.answers)) {
-    if (watched.quantity->has_meaning(whole_.load.excitation->kind)) draw(sine->rows[row]);
+    if (watched.quantity->has_meaning(load_.excitation->kind)) draw(sine->rows[row]);
   }
 }
 

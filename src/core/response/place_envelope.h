@@ -29,19 +29,19 @@ struct CurveStates {
 [[nodiscard]] std::vector<double> envelope_of_place(const CaseResponse& load, const Output& watched,
                                                     const std::vector<double>& grid);
 
-/// Draws such curves of the answers of a case on their own grid.
+/// Draws such curves of the answers of a case on their own grid; the states are made where something is drawn.
 class PlaceDrawer {
  public:
-  PlaceDrawer(const CaseResponse& load, CaseResults& results);
+  PlaceDrawer(const CaseResponse& load, CaseResults& results) : load_(load), results_(results) {}
   /// Gives a row its curve where its place has several candidates. Of what is upside down there is none.
   /// @param exact  else of more than a hundred candidates those are followed that lead at every fourth point of the
-  /// grid,
-  ///               which has more than that around each resonance
+  ///               grid, which has more than that around each resonance
   void draw(const Output& watched, std::size_t row, bool exact);
 
  private:
+  const CaseResponse& load_;
   CaseResults& results_;
-  CurveStates whole_, some_;
+  std::optional<CurveStates> whole_, some_;
 };
 
 }  // namespace avrenk

@@ -28,7 +28,7 @@ VectorXd at_instant(const VectorXd& constant, const VectorXcd& w, double instant
 
 }  // namespace
 
-double largest_over_phase(const VectorXcd& w) {
+double largest_over_phase(const Eigen::Ref<const VectorXcd>& w) {
   if (w.size() == 1) return std::sqrt(std::norm(w[0]));
   const Complex n = w.transpose() * w;
   return std::sqrt(0.5 * (w.squaredNorm() + std::sqrt(std::norm(n))));

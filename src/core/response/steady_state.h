@@ -14,7 +14,7 @@ namespace avrenk {
 ///     max² = ½(aᵀa + bᵀb) + ½ √((aᵀa − bᵀb)² + 4(aᵀb)²) = ½(ŵᴴŵ + |ŵᵀŵ|)
 ///
 /// For one channel it is |ŵ|.
-[[nodiscard]] double largest_over_phase(const Eigen::VectorXcd& amplitude);
+[[nodiscard]] double largest_over_phase(const Eigen::Ref<const Eigen::VectorXcd>& amplitude);
 
 /// Phase (rad) relative to the input at e^{iωt}, a lag is negative: arg ŵ of one channel; for a magnitude the lag of
 /// the instant at which it is largest, in (−π/2, π/2].
