@@ -1,5 +1,7 @@
 #include "analysis/analysis.h"
 
+#include <fmt/format.h>
+
 #include "analysis/variants.h"
 
 namespace avrenk {
@@ -37,6 +39,9 @@ Analysis analyse(const std::shared_ptr<const LoadedPlan>& loaded, const Analysis
   if (scope.variants)
     assessment.variants =
         judge_variants(responses, assessment.limits, request, scope.responses, assessment.report, progress);
+  for (const VariantAnswers& variant : assessment.variants)
+    for (const std::string& each : variant.unanswered)
+      assessment.unanswered.push_back(fmt::format("{} with {} springs", each, variant.name));
   analysis.report = report_of(model);
   analysis.report.add(responses.report);
   analysis.report.add(assessment.report);

@@ -3,16 +3,99 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/clock.h"
 
 namespace avrenk {
 
 bool Assessment::all_met() const {
-  return std::all_of(limits.begin(), limits.end(), [](const LimitResult& result) { return result.met; }) &&
+  return unanswered.empty() &&
+         std::all_of(limits.begin(), limits.end(), [](const LimitResult& result) { return result.met; }) &&
          std::all_of(variants.begin(), variants.end(),
                      [](const VariantAnswers& variant) { return variant.exceeded == 0; });
 }
+
+namespace {
+
+// Judges limits as not met that look at cases which could not be answered, by themselves or through others.
+class Unjudged {
+ public:
+  Unjudged(const Responses& responses, std::vector<LimitResult>& judged)
+      : responses_(responses), plan_(responses.model.plan()), judged_(judged) {}
+
+  void mark() {
+    if (responses_.unanswered.empty()) return;
+    for (const Limit& limit : plan_.limits)
+      if (const std::string open = open_case(limit); !open.empty()) mark(limit, open);
+    std::stable_sort(judged_.begin(), judged_.end(),
+                     [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
+  }
+
+ private:
+  // The unanswered case that something needs which names environments; empty: none.
+  [[nodiscard]] std::string open_in(const std::string& environment) const {
+    for (const UnansweredCase& each : responses_.unanswered) {
+      const Environment& own = *each.excitation->environment;
+      if (each.excitation->is_among({environment}) || environment == own.name + ".combined")
+        return each.excitation->name();
+      const auto named =
+          std::find_if(plan_.environments.begin(), plan_.environments.end(), [&](const Environment& other) {
+            return environment == other.name || environment.starts_with(other.name + ".");
+          });
+      if (named != plan_.environments.end() && !named->superposed_on.empty() &&
+          each.excitation->is_among({named->superposed_on}))
+        return each.excitation->name();
+    }
+    return "";
+  }
+  [[nodiscard]] std::string open_case(const Limit& limit) const {
+    std::vector<std::string> needed;
+    if (const ResponseLimit* const response = limit.response()) {
+      needed = response->environments;
+      if (!response->with.empty()) needed.push_back(response->with);
+    }
+    if (const auto* const life = std::get_if<LifeLimit>(&limit.kind))
+      for (const LifeRequest& request : plan_.lives)
+        if (std::find(life->lives.begin(), life->lives.end(), request.name) != life->lives.end()) {
+          for (const Exposure& exposure : request.through) needed.push_back(exposure.environment);
+          if (!request.with.empty()) needed.push_back(request.with);
+        }
+    for (const std::string& each : needed)
+      if (std::string open = open_in(each); !open.empty()) return open;
+    if (const auto* const together = std::get_if<InteractionLimit>(&limit.kind))
+      for (const auto& [name, other] : together->ratios)
+        for (const Limit& each : plan_.limits)
+          if (each.name == other)
+            if (std::string open = open_case(each); !open.empty()) return open;
+    return "";
+  }
+  void mark(const Limit& limit, const std::string& open) {
+    auto found =
+        std::find_if(judged_.begin(), judged_.end(), [&](const LimitResult& result) { return result.limit == &limit; });
+    if (found == judged_.end()) {
+      LimitResult result;
+      result.limit = &limit;
+      result.kind = &kind::number;
+      const ResponseLimit* const response = limit.response();
+      if (const Output* const output = response ? find_output(responses_.watched, response->of) : nullptr)
+        result.kind = output->quantity->kind;
+      result.allowable = limit.allowable;
+      found = judged_.insert(judged_.end(), std::move(result));
+    }
+    found->answered = found->met = false;
+    found->what = fmt::format("{}{} is not answered", limit.response() ? limit.response()->of + ": " : "", open);
+    found->where.clear();
+    found->value = found->upper_margin = std::nan("");
+    found->margin = -HUGE_VAL;
+  }
+
+  const Responses& responses_;
+  const Plan& plan_;
+  std::vector<LimitResult>& judged_;
+};
+
+}  // namespace
 
 Assessment assess(const Responses& responses) {
   const DampedModel& model = responses.model;
@@ -20,6 +103,8 @@ Assessment assess(const Responses& responses) {
   Assessment assessment;
   assessment.limits = check_limits(plan.limits, responses.outcomes, responses.watched, model.basis(), model.assembly(),
                                    responses.on_random, responses.lives, model.damping->with_springs);
+  Unjudged(responses, assessment.limits).mark();
+  for (const UnansweredCase& each : responses.unanswered) assessment.unanswered.push_back(each.excitation->name());
   assessment.equipment = equipment_levels(plan.equipment, responses.outcomes, responses.watched);
   return assessment;
 }

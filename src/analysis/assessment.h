@@ -12,9 +12,10 @@ namespace avrenk {
 /// The plan with other springs: see judge_variants.
 struct VariantAnswers {
   std::string name;
-  std::vector<SpringMode> modes;  ///< empty: none of its springs is another
-  std::vector<double> margins;    ///< of each limit, in the order of Assessment::limits; NaN where it has none
-  int exceeded = 0;               ///< limits
+  std::vector<SpringMode> modes;          ///< empty: none of its springs is another
+  std::vector<double> margins;            ///< of each limit, in the order of Assessment::limits; NaN where it has none
+  int exceeded = 0;                       ///< limits
+  std::vector<std::string> unanswered{};  ///< cases, by name
 };
 
 struct Audit {
@@ -27,6 +28,7 @@ struct Assessment {
   std::vector<EquipmentLevel> equipment{};
   std::vector<VariantAnswers> variants{};
   Audit audit{};
+  std::vector<std::string> unanswered{};  ///< cases, by name
   StageReport report{};
   /// Limits, with variants of springs too.
   [[nodiscard]] bool all_met() const;

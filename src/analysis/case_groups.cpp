@@ -114,8 +114,9 @@ void part_by_amplitude(const DampedModel& model, GroupedCases& grouped, const Pr
   run_jobs(vibrating.size(), model.threads(), [&](std::size_t i) {
     const auto& [g, excitation] = vibrating[i];
     const CaseGroup& from = grouped.groups[g];
-    EquivalentSprings found =
-        linearise(*excitation, assembly, model.system(), *from.basis, *from.damping, springs, threads_each);
+    EquivalentSprings found = do_for_case(*excitation, [&] {
+      return linearise(*excitation, assembly, model.system(), *from.basis, *from.damping, springs, threads_each);
+    });
     groups[i] = {from.basis,
                  std::make_shared<const ModalDamping>(
                      with_springs(*from.damping, *from.basis,
@@ -182,7 +183,11 @@ GroupedCases group_cases(const DampedModel& model, const Cases& cases, const Pro
       return !excitation->is_combined && excitation->environment == &environment;
     });
     if (of_environment.empty()) continue;
-    groups.push_back(environment.is_direct() ? solve_directly(model, of_environment, progress, grouped.report)
+    groups.push_back(environment.is_direct() ? do_for_case(*of_environment.front(),
+                                                           [&] {
+                                                             return solve_directly(model, of_environment, progress,
+                                                                                   grouped.report);
+                                                           })
                                              : choose_modes(model, environment, grouped.report));
     groups.back().cases = std::move(of_environment);
   }
@@ -210,8 +215,10 @@ std::vector<CaseResponses> apply_cases(const DampedModel& model, const std::vect
     // Several cases side by side; one alone in parts.
     const int threads_each = group.cases.size() > 1 ? 1 : model.threads();
     run_jobs(group.cases.size(), model.threads(), [&](std::size_t i) {
-      responses[g][i] =
-          std::make_unique<CaseResponse>(group.cases[i], model.system(), *group.basis, *group.damping, threads_each);
+      responses[g][i] = do_for_case(*group.cases[i], [&] {
+        return std::make_unique<CaseResponse>(group.cases[i], model.system(), *group.basis, *group.damping,
+                                              threads_each);
+      });
     });
   }
   return responses;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "analysis/damped_model.h"
+#include "core/error.h"
 #include "core/excitation/excitation.h"
 #include "core/response/case_response.h"
 #include "core/response/equivalent_springs.h"
@@ -33,6 +34,21 @@ struct GroupedCases {
   std::vector<EquivalentCase> equivalents{};  ///< of each case that vibrates, where springs depend on amplitude
   StageReport report{};
 };
+
+/// Does something for one case.
+/// @throws CaseError  in the place of a NumericalError: which case it is
+template <typename Work>
+auto do_for_case(const Excitation& excitation, const Work& work) {
+  try {
+    return work();
+  } catch (const CaseError&) {
+    throw;
+  } catch (const NumericalError& error) {
+    const std::string name = (excitation.specified ? *excitation.specified : excitation).name(),
+                      own = excitation.name() + ": ", what = error.what();
+    throw CaseError(name, what.starts_with(own) ? what.substr(own.size()) : what);
+  }
+}
 
 /// Every case of the environments that are to be answered, static ones first; behind the cases of an environment that
 /// which stands for all of them, where it combines them.

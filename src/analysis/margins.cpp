@@ -54,6 +54,12 @@ std::vector<double> JudgedModel::margins_of(const std::vector<LimitResult>& limi
   return margins;
 }
 
+void JudgedModel::require_answered() const {
+  if (responses.unanswered.empty()) return;
+  const UnansweredCase& first = responses.unanswered.front();
+  throw CaseError(first.excitation->name(), first.reason);
+}
+
 StageReport JudgedModel::report() const {
   StageReport report = report_of(model());
   report.add(responses.report);
@@ -80,7 +86,9 @@ JudgedModel judge_as_it_is(LoadedPlan loaded, const AnalysisRequest& request,
   const auto judged = std::make_shared<const LoadedPlan>(keep_what_is_judged(std::move(loaded)));
   const DampedModel model = solve(judged, kept, judged_environments(judged->plan), progress);
   report_progress(progress, "margins as they are");
-  return judge(model, request);
+  JudgedModel judged_model = judge(model, request);
+  judged_model.require_answered();
+  return judged_model;
 }
 
 }  // namespace avrenk

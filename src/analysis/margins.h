@@ -17,6 +17,8 @@ struct JudgedModel {
   Assessment assessment;
   [[nodiscard]] const DampedModel& model() const { return responses.model; }
   [[nodiscard]] const std::vector<LimitResult>& limits() const { return assessment.limits; }
+  /// @throws CaseError  the first case that could not be answered: margins are compared case by case
+  void require_answered() const;
   /// What its stages say, in their order.
   [[nodiscard]] StageReport report() const;
   /// Deciding margins of limits of another plan, by their names; NaN where there is none here.
@@ -30,6 +32,7 @@ struct JudgedModel {
 
 /// Modes and margins of a plan, of which the rest is left out.
 /// @throws InputError  it has no limits
+/// @throws CaseError   a case could not be answered
 [[nodiscard]] JudgedModel judge_as_it_is(LoadedPlan loaded, const AnalysisRequest& request,
                                          const std::vector<std::filesystem::path>& kept, const Progress& progress);
 

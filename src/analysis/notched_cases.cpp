@@ -37,7 +37,9 @@ class Surveyed {
         watched_(survey_cases(model, groups_, responses_, false, progress).watched) {
     for (std::size_t g = 0; g < groups_.size(); ++g)
       for (std::size_t k = 0; k < groups_[g].cases.size(); ++k)
-        if (groups_[g].cases[k]->is_static()) results_at_rest_.push_back(run_case(*responses_[g][k], watched_[g]));
+        if (const Excitation& excitation = *groups_[g].cases[k]; excitation.is_static())
+          results_at_rest_.push_back(
+              do_for_case(excitation, [&] { return run_case(*responses_[g][k], watched_[g]); }));
     for (const CaseResults& results : results_at_rest_) at_rest_.push_back(&results);
   }
   Surveyed(const Surveyed&) = delete;
@@ -73,7 +75,8 @@ bool go_on(const DampedModel& model, const Cases& needed, int round, std::vector
   for (NotchedInput& input : notched) {
     const NotchTask task = surveyed.task(input.specified, *input.applied);
     const NotchModel answering = surveyed.answering(*input.applied);
-    std::vector<NotKept> passed = passed_under(input, task, answering);
+    std::vector<NotKept> passed =
+        do_for_case(*input.specified, [&] { return passed_under(input, task, answering); });
     const bool is_missed =
         std::any_of(passed.begin(), passed.end(), [&](const NotKept& each) { return !input.cut.contains(each.limit); });
     if (!is_missed || round == most_rounds) {
@@ -81,7 +84,9 @@ bool go_on(const DampedModel& model, const Cases& needed, int round, std::vector
       continue;
     }
     const bool plain = round < plain_rounds;
-    input = *notched_input(task, answering, NotchApproach{input, plain ? 1 : part, plain ? 1 : margin});
+    input = do_for_case(*input.specified, [&] {
+      return *notched_input(task, answering, NotchApproach{input, plain ? 1 : part, plain ? 1 : margin});
+    });
     more = true;
   }
   return more;
@@ -112,7 +117,9 @@ NotchedCases notch_cases(const DampedModel& model, const Cases& cases, const Pro
     const Surveyed surveyed(model, needed, progress);
     for (const auto& excitation : needed) {
       if (excitation->is_static()) continue;
-      if (auto found = notched_input(surveyed.task(excitation, *excitation), surveyed.answering(*excitation)))
+      if (auto found = do_for_case(*excitation, [&] {
+            return notched_input(surveyed.task(excitation, *excitation), surveyed.answering(*excitation));
+          }))
         result.notched.push_back(std::move(*found));
     }
   }

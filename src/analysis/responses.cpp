@@ -92,8 +92,8 @@ class Runner {
     made_.model = model;
   }
 
-  Responses run(const EnvironmentChoice& applied) {
-    apply(applied);
+  Responses run(Cases cases) {
+    apply(std::move(cases));
     const StopWatch start;
     run_cases();
     add_drive();
@@ -117,8 +117,7 @@ class Runner {
 
  private:
   // Cases in their groups, what they do to the model, and all that is watched.
-  void apply(const EnvironmentChoice& applied) {
-    Cases cases = cases_of(model_, applied);
+  void apply(Cases cases) {
     NotchedCases notched =
         as_found_ ? NotchedCases{apply_as_found(cases, *as_found_)} : notch_cases(model_, cases, progress_);
     cases = with_notched(std::move(cases), notched.notched);
@@ -160,7 +159,8 @@ class Runner {
         vibrating.push_back(i);
         continue;
       }
-      outcomes[i] = run_case(*cases_[i].response, *cases_[i].watched);
+      outcomes[i] = do_for_case(*cases_[i].excitation,
+                                [&] { return run_case(*cases_[i].response, *cases_[i].watched); });
       at_rest.push_back(&outcomes[i]);
     }
     // The longest first, so that the threads end together.
@@ -178,7 +178,9 @@ class Runner {
         report_progress(progress_, applied_case.excitation->name());
       }
       CaseResults& outcome = outcomes[vibrating[k]];
-      outcome = run_case(*applied_case.response, *applied_case.watched, sums[k]);
+      outcome = do_for_case(*applied_case.excitation, [&] {
+        return run_case(*applied_case.response, *applied_case.watched, sums[k]);
+      });
       number_as_model(*applied_case.group, model_.basis().modes, outcome);
     });
     for (std::size_t i = 0; i < cases_.size(); ++i) {
@@ -392,6 +394,14 @@ class Runner {
   Responses made_{};
 };
 
+// One of them, or what stands for all cases of an environment of which one is among them.
+bool depends_on(const Excitation& excitation, const std::vector<UnansweredCase>& unanswered) {
+  return std::any_of(unanswered.begin(), unanswered.end(), [&](const UnansweredCase& each) {
+    return excitation.is_combined ? excitation.environment == each.excitation->environment
+                                  : excitation.name() == each.excitation->name();
+  });
+}
+
 }  // namespace
 
 FineCurve Responses::curve_of(const CaseResults& outcome, std::size_t index) const {
@@ -404,7 +414,26 @@ FineCurve Responses::curve_of(const CaseResults& outcome, std::size_t index) con
 
 Responses run_environments(const DampedModel& model, const EnvironmentChoice& applied, const AnalysisRequest& request,
                            const Progress& progress, const std::vector<NotchedInput>* as_found) {
-  return Runner(model, request, progress, as_found).run(applied);
+  std::vector<UnansweredCase> unanswered;
+  for (;;) {
+    Cases cases = cases_of(model, applied);
+    std::erase_if(cases, [&](const auto& excitation) { return depends_on(*excitation, unanswered); });
+    const Cases tried = cases;
+    try {
+      Responses responses = Runner(model, request, progress, as_found).run(std::move(cases));
+      for (const UnansweredCase& each : unanswered)
+        responses.report.warnings.push_back(
+            fmt::format("case {} is not answered: {}", each.excitation->name(), each.reason));
+      responses.unanswered = std::move(unanswered);
+      return responses;
+    } catch (const CaseError& error) {  // the others by themselves
+      const auto failed = std::find_if(tried.begin(), tried.end(), [&](const auto& excitation) {
+        return !excitation->is_combined && excitation->name() == error.name;
+      });
+      if (failed == tried.end() || tried.size() == 1) throw;
+      unanswered.push_back({*failed, error.reason});
+    }
+  }
 }
 
 }  // namespace avrenk

@@ -20,6 +20,12 @@ namespace avrenk {
 
 struct Answers;  // analysis/queries.h
 
+/// A case that could not be answered, and why: a sentence.
+struct UnansweredCase {
+  std::shared_ptr<const Excitation> excitation;
+  std::string reason;
+};
+
 struct Responses {
   DampedModel model;                              ///< that responds
   std::vector<CaseGroup> groups{};                ///< the first: all modes
@@ -39,6 +45,7 @@ struct Responses {
   std::vector<CrossSpectrum> cross_spectra{};
   std::vector<OnRandom> on_random{};                ///< tones and bands on random environments
   std::shared_ptr<const Answers> figure_answers{};  ///< of the figures that the plan asks for; nullptr: none
+  std::vector<UnansweredCase> unanswered{};         ///< left out of all that stands above; warned of
   StageReport report{};
 
   /// Of a single case that vibrates: a watched quantity, by its index, where it has its worst, on points of its own.
@@ -46,8 +53,10 @@ struct Responses {
 };
 
 /// Runs the environments, all their cases, side by side: first what limits do to inputs, then stress and motion of the
-/// whole model, then every case by itself, then cases together.
+/// whole model, then every case by itself, then cases together. A case that cannot be answered is left out, and what
+/// stands for it together with others.
 /// @param applied  among them all that the pressure fields of the model were made for
+/// @throws NumericalError  none of them can be answered
 /// @param as_found  inputs that were lowered for another state of the model, applied here as they are; nullptr: what
 ///                  limits do to inputs is found for this one
 [[nodiscard]] Responses run_environments(const DampedModel& model, const EnvironmentChoice& applied,

@@ -87,12 +87,14 @@ class Study {
     }
     const auto loaded = std::make_shared<const LoadedPlan>(std::move(changed));
     ModelAtRest at_rest = bring_to_rest(loaded);
-    ModalBasis basis = known ? known->of(at_rest.system)
+    ModalBasis basis = known ? known->of(at_rest.assembly, at_rest.system)
                              : solve_modes(at_rest.assembly, at_rest.system, loaded->plan.modes, request.threads);
     const auto modal = std::make_shared<const ModalModel>(
         with_basis(std::move(at_rest), std::move(basis), judged_environments(loaded->plan)));
-    return judge(damp_model(loaded, modal), request, change ? nullptr : &study_.base.responses.notched)
-        .margins_of(study_.base.limits());
+    const JudgedModel judged =
+        judge(damp_model(loaded, modal), request, change ? nullptr : &study_.base.responses.notched);
+    judged.require_answered();
+    return judged.margins_of(study_.base.limits());
   }
 
   [[nodiscard]] Change change_of(const PlanNumber& number, const KnownModes& known) const {
@@ -104,6 +106,8 @@ class Study {
       for (std::size_t i = 0; i < more.size(); ++i) change.slopes[i] = (more[i] - less[i]) / width;
     } catch (const InputError& error) {
       change.why_not = error.problems.front().wrong;
+    } catch (const CaseError& error) {
+      change.why_not = error.what();
     }
     return change;
   }

@@ -24,6 +24,11 @@ std::vector<VariantAnswers> judge_variants(const Responses& responses, const std
       const JudgedModel judged = judge(model, request, &responses.notched);
       answers.margins = judged.margins_of(limits);
       for (const LimitResult& result : judged.limits()) answers.exceeded += result.met ? 0 : 1;
+      for (const UnansweredCase& each : judged.responses.unanswered) {
+        answers.unanswered.push_back(each.excitation->name());
+        report.warnings.push_back(
+            fmt::format("springs {}: case {} is not answered: {}", name, each.excitation->name(), each.reason));
+      }
     }
     variants.push_back(std::move(answers));
   }

@@ -37,8 +37,7 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   terminal.print("\n");
   for (const std::string& fact : check.facts) terminal.paragraph(fact);
   if (!check.findings.empty()) terminal.table(tables.front());
-  terminal.print("\n");
-  terminal.paragraph(terminal.coloured("Check: " + verdict, has_errors(check.findings) ? red : green));
+  terminal.verdict("Check: " + verdict, !has_errors(check.findings));
   commit_results(folder, terminal);
   if (request.figures) terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   return has_errors(check.findings) ? ExitStatus::wrong_input : ExitStatus::done;

@@ -115,7 +115,7 @@ ExitStatus update(const Request& request, Terminal& terminal) {
   terminal.paragraph(
       "Shapes are those of the model; frequencies and damping of the modes in the table are measured, all else is the "
       "model's. ±: standard errors.");
-  terminal.print("\n" + terminal.coloured("Verdict: " + verdict, is_go ? green : red) + "\n");
+  terminal.verdict("Verdict: " + verdict, is_go);
   write_summary({avrenk_version, "update", file, plan.title, verdict, report.notes, report.warnings, {}, tables},
                 folder);
   commit_results(folder, terminal);

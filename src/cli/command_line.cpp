@@ -12,6 +12,8 @@
 #include "cli/streams.h"
 #include "core/blas_threads.h"
 #include "core/spelling.h"
+#include "core/words.h"
+#include "files/run_folder.h"
 #include "version.h"
 
 namespace avrenk {
@@ -126,7 +128,8 @@ ExitStatus report(Terminal& terminal, ExitStatus status, const std::string& text
   try {
     terminal.end_progress();
     std::fflush(stdout);
-    fmt::print(stderr, "{}\n", text);
+    constexpr std::size_t longest_line = 2000;
+    fmt::print(stderr, "{}\n", shortened_lines(printable(with_final_names(text)), longest_line));
   } catch (const std::system_error&) {  // nobody can be told; the status says it
   }
   return status;
@@ -162,7 +165,7 @@ int run_command_line(int count, const char* const* arguments) {
       return report(terminal, ExitStatus::failed, "not enough memory");
     } catch (const std::filesystem::filesystem_error& error) {
       return report(terminal, ExitStatus::file_error,
-                    error.path1().empty() ? error.code().message()
+                    error.path1().empty() ? "the system refused to open a file or folder: " + error.code().message()
                                           : fmt::format("{}: {}", error.path1().string(), error.code().message()));
     } catch (const std::system_error& error) {  // of a stream: it is closed, or full
       return report(terminal, ExitStatus::file_error,

@@ -230,10 +230,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   }
 
   const std::string verdict = verdict_of(analysis);
-  if (!analysis.assessment.limits.empty()) {
-    terminal.print("\n");
-    terminal.paragraph(terminal.coloured("Verdict: " + verdict, analysis.assessment.all_met() ? green : red));
-  }
+  if (!analysis.assessment.limits.empty()) terminal.verdict("Verdict: " + verdict, analysis.assessment.all_met());
 
   WriteRequest writing{shown.command, verdict, kept_plan(analysis, request.overrides)};
   writing.model = shown.mass || shown.modes;
@@ -263,6 +260,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   if (!failure.empty()) throw FileError(failure);
+  if (!analysis.assessment.unanswered.empty()) return ExitStatus::failed;
   return analysis.assessment.all_met() ? ExitStatus::done : ExitStatus::limit_exceeded;
 }
 

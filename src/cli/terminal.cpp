@@ -43,13 +43,22 @@ void Terminal::log_to(const std::string& file) {
   log_ = std::make_shared<spdlog::logger>("run", std::make_shared<spdlog::sinks::basic_file_sink_st>(file, true));
   log_->set_pattern("%Y-%m-%d %H:%M:%S.%e  %l  %v");
   log_->flush_on(spdlog::level::info);
+  log_->set_error_handler([](const std::string&) {});  // what keeps the log from being written keeps the rest too
 }
 
 void Terminal::stop_log() { log_.reset(); }
 
 void Terminal::print(const std::string& text) {
   end_progress();
-  if (!quiet_) fmt::print("{}", text);
+  if (!quiet_) fmt::print("{}", printable(text));
+}
+
+void Terminal::verdict(const std::string& text, bool is_good) {
+  end_progress();
+  if (quiet_) return;
+  const std::string lines = wrapped(printable(text), widest_line);
+  constexpr const char *green = "32;1", *red = "31;1";
+  fmt::print("\n{}", colour_ ? fmt::format("\033[{}m{}\033[0m", is_good ? green : red, lines) : lines);
 }
 
 void Terminal::paragraph(const std::string& text) { print(wrapped(text, widest_line)); }
@@ -68,23 +77,25 @@ void Terminal::table(const Table& table, std::size_t most_rows) {
 void Terminal::warn(const std::string& text) {
   end_progress();
   std::fflush(stdout);
-  fmt::print(stderr, "avrenk: warning: {}\n", text);
-  if (log_) log_->warn(text);
+  const std::string shown = printable(text);
+  fmt::print(stderr, "avrenk: warning: {}\n", shown);
+  if (log_) log_->warn(shown);
 }
 
 void Terminal::note(const std::string& text) {
   end_progress();
   std::fflush(stdout);
-  if (!quiet_) fmt::print(stderr, "{}\n", text);
-  if (log_) log_->info(text);
+  const std::string shown = printable(text);
+  if (!quiet_) fmt::print(stderr, "{}\n", shown);
+  if (log_) log_->info(shown);
 }
 
 void Terminal::log(const std::string& text) {
-  if (log_) log_->info(text);
+  if (log_) log_->info(printable(text));
 }
 
 void Terminal::progress(const Step& step) {
-  if (log_ && step.stage != last_stage_) log_->info(step.stage);
+  if (log_ && step.stage != last_stage_) log_->info(printable(step.stage));
   if (live_ && !quiet_) {
     {
       const std::lock_guard lock(line_);
@@ -102,7 +113,7 @@ void Terminal::progress(const Step& step) {
         while (!bell.wait_for(lock, stop, tick, [&] { return stop.stop_requested(); })) paint();
       });
   } else if (verbose_ && step.stage != last_stage_) {
-    fmt::print(stderr, "{}\n", step.stage);
+    fmt::print(stderr, "{}\n", printable(step.stage));
   }
   last_stage_ = step.stage;
 }
@@ -110,7 +121,7 @@ void Terminal::progress(const Step& step) {
 void Terminal::paint() {
   const std::lock_guard lock(line_);
   if (!open_line_) return;
-  std::string line = step_.stage;
+  std::string line = printable(step_.stage);
   if (step_.fraction >= 0) line += fmt::format(" {:3.0f} %", 100 * std::min(step_.fraction, 1.0));
   line += fmt::format("  {}", duration_text(since_start_.seconds()));
   const double left = step_.seconds_left - since_step_.seconds();
@@ -128,10 +139,6 @@ void Terminal::end_progress() {
   const std::lock_guard lock(line_);
   if (open_line_) fmt::print(stderr, "\r\033[K");
   open_line_ = false;
-}
-
-std::string Terminal::coloured(const std::string& text, const char* code) const {
-  return colour_ ? fmt::format("\033[{}m{}\033[0m", code, text) : text;
 }
 
 }  // namespace avrenk

@@ -17,6 +17,7 @@ class logger;
 
 namespace avrenk {
 
+/// Whatever it prints is made printable() first: texts come from files and names of anybody.
 class Terminal {
  public:
   Terminal();
@@ -34,6 +35,8 @@ class Terminal {
   void print(const std::string& text);
   /// Text broken into lines of at most 100 columns.
   void paragraph(const std::string& text);
+  /// The same after an empty line, in bold green or red where stdout is a terminal and NO_COLOR is not set.
+  void verdict(const std::string& text, bool is_good);
   /// @param most_rows  further rows are left out and said to be; 0: all
   void table(const Table& table, std::size_t most_rows = 0);
   /// A message on stderr: said even with --quiet.
@@ -48,8 +51,6 @@ class Terminal {
   void progress(const std::string& stage, double fraction) { progress({stage, fraction, -1}); }
   [[nodiscard]] Progress reporter();
   void end_progress();
-  /// Bold, green or red text where stdout is a terminal and NO_COLOR is not set.
-  [[nodiscard]] std::string coloured(const std::string& text, const char* code) const;
 
  private:
   void paint();
@@ -62,8 +63,5 @@ class Terminal {
   std::jthread painter_;  // keeps its clock going while nothing is told
   std::shared_ptr<spdlog::logger> log_;
 };
-
-inline constexpr const char* green = "32;1";
-inline constexpr const char* red = "31;1";
 
 }  // namespace avrenk

@@ -8,6 +8,7 @@
 #include <complex>
 
 #include "core/error.h"
+#include "core/words.h"
 
 #define LAPACK_COMPLEX_CUSTOM
 #define lapack_complex_float std::complex<float>
@@ -40,8 +41,13 @@ std::vector<double> reflections_of(Eigen::MatrixXd& a) {
   return factors;
 }
 
-void require(int info, const char* what) {
-  if (info != 0) throw NumericalError(fmt::format("{} (LAPACK {})", what, info));
+// @param info  of LAPACK: 0 where it came to an end
+void require(int info, const char* what, int n) {
+  if (info != 0)
+    throw NumericalError(
+        fmt::format("{} of {} has no solution in numbers of this size; look for an amount or a unit in the plan that "
+                    "cannot be meant",
+                    what, counted(static_cast<std::size_t>(n), "unknown")));
 }
 
 }  // namespace
@@ -58,7 +64,7 @@ SymmetricEigen symmetric_eigen(Eigen::MatrixXd a) {
   std::vector<double> work(static_cast<std::size_t>(length));
   std::vector<int> whole(static_cast<std::size_t>(integers));
   LAPACK_dsyevd("V", "L", &n, matrix, &n, result.values.data(), work.data(), &length, whole.data(), &integers, &info);
-  require(info, "a symmetric eigenvalue problem did not converge");
+  require(info, "a symmetric eigenvalue problem", n);
   return result;
 }
 
@@ -75,7 +81,10 @@ SymmetricEigen symmetric_eigen(Eigen::MatrixXd a, Eigen::MatrixXd b) {
   std::vector<int> whole(static_cast<std::size_t>(integers));
   LAPACK_dsygvd(&kind, "V", "L", &n, matrix, &n, metric, &n, result.values.data(), work.data(), &length, whole.data(),
                 &integers, &info);
-  require(info, "a symmetric eigenvalue problem of two matrices did not converge");
+  if (info > n)
+    throw NumericalError(
+        fmt::format("some of {} have no mass, or less than none", counted(static_cast<std::size_t>(n), "unknown")));
+  require(info, "a symmetric eigenvalue problem of two matrices", n);
   return result;
 }
 
@@ -86,7 +95,7 @@ Eigen::VectorXd symmetric_eigenvalues(Eigen::MatrixXd a) {
   int info = 0;
   with_workspace<double>(
       [&](double* work, int length) { LAPACK_dsyev("N", "L", &n, a.data(), &n, values.data(), work, &length, &info); });
-  require(info, "a symmetric eigenvalue problem did not converge");
+  require(info, "a symmetric eigenvalue problem", n);
   return values;
 }
 
@@ -111,7 +120,7 @@ ComplexEigen complex_eigen(Eigen::MatrixXcd a) {
     LAPACK_zgeev("N", "V", &n, a.data(), &n, result.values.data(), nullptr, &one, result.vectors.data(), &n, work,
                  &length, real_work.data(), &info);
   });
-  require(info, "a complex eigenvalue problem did not converge");
+  require(info, "a complex eigenvalue problem", n);
   return result;
 }
 
@@ -126,7 +135,7 @@ ComplexSchur complex_schur(Eigen::MatrixXcd a) {
     LAPACK_zgees("V", "N", nullptr, &n, result.triangle.data(), &n, &sorted, values.data(), result.vectors.data(), &n,
                  work, &length, real_work.data(), nullptr, &info);
   });
-  require(info, "a complex Schur form did not converge");
+  require(info, "a complex Schur form", n);
   return result;
 }
 
@@ -138,7 +147,7 @@ Eigen::MatrixXd solve_symmetric(Eigen::MatrixXd a, Eigen::MatrixXd b) {
   with_workspace<double>([&](double* work, int length) {
     LAPACK_dsysv("L", &n, &count, a.data(), &n, pivots.data(), b.data(), &n, work, &length, &info);
   });
-  require(info, "a symmetric matrix is singular");
+  require(info, "a symmetric system of equations", n);
   return b;
 }
 

@@ -44,6 +44,13 @@ struct NumericalError : Error {
   using Error::Error;
 };
 
+/// One case of an environment could not be answered, whatever others are.
+struct CaseError : NumericalError {
+  CaseError(std::string of, const std::string& why) : NumericalError(of + ": " + why), name(std::move(of)), reason(why) {}
+  std::string name;    ///< of the case, as specified
+  std::string reason;  ///< a sentence without it
+};
+
 /// A file could not be read or written (exit status 4).
 struct FileError : Error {
   using Error::Error;

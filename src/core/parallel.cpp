@@ -28,8 +28,11 @@ void run_jobs(std::size_t count, int threads, const std::function<void(std::size
   };
   const OneBlasThread held;
   std::vector<std::jthread> helpers;
-  for (std::size_t t = 1; t < std::min(static_cast<std::size_t>(thread_count(threads)), count); ++t)
-    helpers.emplace_back(work);
+  try {
+    for (std::size_t t = 1; t < std::min(static_cast<std::size_t>(thread_count(threads)), count); ++t)
+      helpers.emplace_back(work);
+  } catch (const std::system_error&) {  // no more threads are to be had: those that are do all of it
+  }
   work();
   helpers.clear();
   for (const std::exception_ptr& error : errors)

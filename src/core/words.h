@@ -20,6 +20,15 @@ namespace avrenk {
 /// Words between spaces and control characters.
 [[nodiscard]] std::vector<std::string> words_of(std::string_view text);
 
+/// A text of anybody as it may stand on a terminal and in a log: whatever else would be obeyed there and not be shown,
+/// control characters (C0, C1), marks that turn the direction of writing, and bytes that are no UTF-8, stands as �.
+/// Line ends and tabs stay.
+[[nodiscard]] std::string printable(std::string_view text);
+
+/// Each line of a text of at most `most` columns: of longer ones the middle is left out, and how much that is stands
+/// there.
+[[nodiscard]] std::string shortened_lines(std::string_view text, std::size_t most);
+
 /// Columns that a text takes on a terminal: its code points.
 [[nodiscard]] std::size_t display_width(std::string_view text);
 

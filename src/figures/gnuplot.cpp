@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "core/error.h"
+#include "core/words.h"
 
 extern char** environ;
 
@@ -50,11 +51,17 @@ std::string run_gnuplot(const std::string& program, const std::filesystem::path&
   std::filesystem::remove(script, ignored);
   std::filesystem::remove(complaints, ignored);
   if (failed != 0) throw FileError("figures need gnuplot, which is not installed; install it, or use --no-figures");
-  if (!WIFEXITED(status) || WEXITSTATUS(status) != 0) throw FileError("gnuplot failed: " + text);
+  if (!WIFEXITED(status) || WEXITSTATUS(status) != 0)
+    throw FileError(fmt::format("a figure was not drawn: gnuplot {}{}{}",
+                                WIFSIGNALED(status) ? fmt::format("was stopped by signal {}", WTERMSIG(status))
+                                                    : fmt::format("ended with status {}", WEXITSTATUS(status)),
+                                text.empty() ? "" : ": ", text));
   return text;
 }
 
-std::string gnuplot_text(const std::string& text) {
+std::string gnuplot_text(const std::string& given) {
+  std::string text = printable(given);
+  for (std::size_t at = 0; (at = text.find("]]>", at)) != std::string::npos;) text.insert(at + 2, " ");  // ends XML text
   // Quotes at the very beginning would be read as an empty text and the next one: they are put in front.
   const std::size_t quotes = std::min(text.find_first_not_of('\''), text.size());
   std::string safe;

@@ -111,7 +111,7 @@ std::string to_matrix_market(const MatrixXd& matrix, const std::string& comment)
   return text;
 }
 
-MatrixXd read_matrix_market(const std::string& text, const std::string& name) {
+MatrixXd read_matrix_market(const std::string& text, const std::string& name, const std::optional<MatrixSize>& due) {
   std::istringstream stream(text);
   std::string line;
   std::size_t number = 1;
@@ -159,6 +159,10 @@ MatrixXd read_matrix_market(const std::string& text, const std::string& name) {
   if (size[0] > most || size[1] > most)
     refuse_line(name, number, fmt::format("{} x {} is more than {:.0f} rows: reduce it first", size[0], size[1], most));
   if (symmetry != "general" && size[0] != size[1]) refuse_line(name, number, "a symmetric matrix is square");
+  if (due && (size[0] != static_cast<double>(due->rows) || size[1] != static_cast<double>(due->columns)))
+    refuse_line(name, number,
+                fmt::format("the matrix is {} x {}, and {} x {} are due by the tables beside it", size[0], size[1],
+                            due->rows, due->columns));
   // So many entries take so many bytes at least.
   const double entries = array ? (symmetry == "general" ? size[0] * size[1] : 0.5 * size[0] * size[1]) : size[2];
   if (2 * entries > 2.0 * static_cast<double>(text.size()) + 2)

@@ -4,6 +4,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <optional>
 #include <string>
 
 #include "core/model/reduced_model.h"
@@ -23,9 +24,15 @@ void write_component(const std::filesystem::path& file, const ReducedModel& mode
 /// A symmetric or general matrix as text (NIST's Matrix Market), with all digits: the same to the last bit when read.
 [[nodiscard]] std::string to_matrix_market(const Eigen::MatrixXd& matrix, const std::string& comment);
 
+struct MatrixSize {
+  Eigen::Index rows = 0, columns = 0;
+};
+
 /// Coordinate or array, real or integer, general, symmetric or skew-symmetric.
+/// @param due  the only size that is taken: a few bytes announce gigabytes
 /// @throws FileError  file:line, and what is wrong there
-[[nodiscard]] Eigen::MatrixXd read_matrix_market(const std::string& text, const std::string& name);
+[[nodiscard]] Eigen::MatrixXd read_matrix_market(const std::string& text, const std::string& name,
+                                                 const std::optional<MatrixSize>& due = {});
 
 /// What each row of the matrices is: node, direction, and where the node lies; "node,direction,x (m),y (m),z (m)".
 [[nodiscard]] std::string columns_table(const ReducedModel& model);

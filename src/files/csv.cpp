@@ -10,7 +10,11 @@ std::vector<std::string> csv_fields(const std::string& line) {
   const boost::tokenizer<boost::escaped_list_separator<char>> fields(
       line, boost::escaped_list_separator<char>("", ",", "\""));
   std::vector<std::string> all;
-  for (const std::string& field : fields) all.emplace_back(trimmed(field));
+  for (const std::string& field : fields) {
+    std::string_view own = trimmed(field);
+    if (own.size() > 1 && own[0] == '\'' && formula_signs.find(own[1]) != std::string_view::npos) own.remove_prefix(1);
+    all.emplace_back(own);
+  }
   return all;
 }
 

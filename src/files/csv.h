@@ -2,10 +2,14 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
 namespace avrenk {
+
+/// What a spreadsheet takes for the beginning of a formula.
+inline constexpr std::string_view formula_signs = "=+-@\t\r";
 
 /// Fields of one line, white space around them removed; a field may stand in double quotes.
 [[nodiscard]] std::vector<std::string> csv_fields(const std::string& line);

@@ -9,6 +9,13 @@
 #include "core/assess/clearance.h"
 
 namespace avrenk {
+namespace {
+
+std::string verdict_word(const LimitResult& result) {
+  return result.met ? "met" : result.answered ? "EXCEEDED" : "NOT ANSWERED";
+}
+
+}  // namespace
 
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   const bool tolerances =
@@ -40,7 +47,7 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
                                    ? "margin: what amplitudes may grow by"
                                : result.gaussian ? ""
                                                  : "not Gaussian: n sigma of a magnitude has no fixed probability";
-    table.rows.push_back({result.limit->name, std::string(result.met ? "met" : "EXCEEDED"), 100 * result.margin,
+    table.rows.push_back({result.limit->name, verdict_word(result), 100 * result.margin,
                           100 * result.upper_margin, unit.from_si(result.value), result.limit->factor,
                           unit.from_si(result.allowable), unit.text, what, result.limit->factors,
                           result.limit->property, result.where, remark, 100 * result.exceeded,
@@ -69,9 +76,8 @@ Table compliance_table(const std::vector<Limit>& limits, const std::vector<Limit
       if (found != results.end() && (!worst || found->deciding() < worst->deciding())) worst = &*found;
     }
     table.rows.push_back({requirement,
-                          std::string(worst && !worst->met ? "EXCEEDED"
-                                      : is_complete        ? "met"
-                                                           : "not judged"),
+                          worst && !worst->met ? verdict_word(*worst)
+                                               : std::string(is_complete ? "met" : "not judged"),
                           worst ? 100 * worst->deciding() : std::nan(""), worst ? worst->limit->name : "", names});
   }
   return table;

@@ -297,9 +297,10 @@ GivenShapes read_given_shapes(const std::string& bytes, const std::string& name)
       load.rows() != shapes.rows())
     refuse_file("its matrices do not fit together");
   if (load.cols() != 6) refuse_file(fmt::format("its modes are those of {} bases, one is due", load.cols() / 6));
-  Eigen::Index modes = omega.size();
-  if (file.read("numbers", numbers) && numbers.size() > 0)
-    modes = static_cast<Eigen::Index>(std::clamp(numbers(0), 0.0, static_cast<double>(modes)));
+  if (!file.read("numbers", numbers) || numbers.size() != number_count || !(numbers(0) >= 0) ||
+      !(numbers(0) <= static_cast<double>(omega.size())))
+    refuse_file("how many of its columns are modes is not said by \"numbers\"");
+  const auto modes = static_cast<Eigen::Index>(numbers(0));
   GivenShapes given;
   given.nodes = nodes;
   given.row = Eigen::MatrixXi::Constant(6, nodes.cols(), -1);
@@ -312,9 +313,13 @@ GivenShapes read_given_shapes(const std::string& bytes, const std::string& name)
   given.frequency = omega.reshaped().head(modes) / (2 * pi);
   given.shapes = shapes.leftCols(modes);
   given.participation = given.shapes.transpose() * load;
-  if (!given.frequency.allFinite() || !given.shapes.allFinite() || !given.participation.allFinite() ||
-      (modes > 0 && !(given.frequency.minCoeff() > 0)))
-    refuse_file("its modes have entries that are no numbers, or a frequency of zero");
+  constexpr double most = 1e30;  // more cannot be meant
+  const auto are_numbers = [](const auto& matrix) {
+    return matrix.size() == 0 || (matrix.allFinite() && matrix.cwiseAbs().maxCoeff() <= most);
+  };
+  if (!are_numbers(given.frequency) || !are_numbers(given.shapes) || !are_numbers(given.participation) ||
+      !are_numbers(given.nodes) || (modes > 0 && !(given.frequency.minCoeff() > 0)))
+    refuse_file("its modes have entries that are no numbers to be meant, or a frequency of zero");
   if (modes == 0) refuse_file("no mode stands in it");
   return given;
 }

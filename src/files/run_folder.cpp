@@ -2,9 +2,12 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/file.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
+#include <cctype>
 #include <cerrno>
 #include <chrono>
 #include <csignal>
@@ -22,12 +25,45 @@
 
 namespace avrenk {
 namespace fs = std::filesystem;
+
+// A folder that is held: as long as it is, no other process may hold it, on this machine or another that shares the
+// drive, where that can lock.
+class HeldFolder {
+ public:
+  explicit HeldFolder(const fs::path& folder) : file_(open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC)) {
+    is_elsewhere_ = file_ >= 0 && flock(file_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK;
+  }
+  ~HeldFolder() {
+    if (file_ >= 0) close(file_);
+  }
+  HeldFolder(const HeldFolder&) = delete;
+  HeldFolder& operator=(const HeldFolder&) = delete;
+  [[nodiscard]] bool is_elsewhere() const { return is_elsewhere_; }  // another process holds it
+
+ private:
+  int file_;
+  bool is_elsewhere_;
+};
+
 namespace {
 
 constexpr std::string_view known_by = "avrenk results, layout 1; it wrote these files and removes no others";
 
+// The name of this machine or container, as it can stand in a file name without the dash that follows it.
+const std::string& host_name() {
+  static const std::string name = [] {
+    std::array<char, 256> text{};
+    if (gethostname(text.data(), text.size() - 1) != 0) text[0] = '\0';
+    std::string host;
+    for (const char c : std::string(text.data())) host += std::isalnum(static_cast<unsigned char>(c)) ? c : '_';
+    return host.substr(0, 40);
+  }();
+  return name;
+}
+
+// ".target.what-HOST-PROCESS"
 fs::path beside(const fs::path& target, const char* what) {
-  return target.parent_path() / fmt::format(".{}.{}-{}", target.filename().string(), what, getpid());
+  return target.parent_path() / fmt::format(".{}.{}-{}-{}", target.filename().string(), what, host_name(), getpid());
 }
 
 // What is being written, for the whole process: a signal must find it.
@@ -154,10 +190,24 @@ void remove_results(const fs::path& folder) {
   remove_with_list(folder);
 }
 
-// The process of ".target.what-PROCESS"; 0 of other names.
-int process_of(const std::string& name, const fs::path& target, const char* what) {
-  const std::string start = fmt::format(".{}.{}-", target.filename().string(), what);
-  return name.starts_with(start) ? std::atoi(name.c_str() + start.size()) : 0;
+// Whether what is called ".target.what-HOST-PROCESS" was left by a process that is no more. One of another machine
+// cannot be asked: it is gone when nothing was written for a day.
+bool is_left_over(const fs::path& path, const fs::path& target, const char* what) {
+  const std::string name = path.filename().string(), start = fmt::format(".{}.{}-", target.filename().string(), what);
+  const std::size_t dash = name.find('-', start.size());
+  if (!name.starts_with(start) || dash == std::string::npos) return false;
+  const int process = std::atoi(name.c_str() + dash + 1);
+  if (process <= 0) return false;
+  std::error_code bad;
+  if (name.substr(start.size(), dash - start.size()) == host_name()) {
+    if (kill(process, 0) == 0 || errno != ESRCH) return false;
+  } else {
+    fs::file_time_type newest = fs::last_write_time(path, bad);
+    for (const fs::directory_entry& entry : fs::recursive_directory_iterator(path, bad))
+      if (std::error_code gone; !entry.is_symlink(gone)) newest = std::max(newest, entry.last_write_time(gone));
+    if (bad || fs::file_time_type::clock::now() - newest < std::chrono::hours(24)) return false;
+  }
+  return !HeldFolder(path).is_elsewhere();
 }
 
 // What a process left that is no more: earlier results that it had moved aside go back, all else of it is removed.
@@ -167,9 +217,8 @@ void sweep(const fs::path& target) {
   for (const fs::directory_entry& entry : fs::directory_iterator(target.parent_path(), ignored)) {
     const std::string name = entry.path().filename().string();
     for (const auto& [what, list] : {std::pair{"old", &moved}, {"partial", &unfinished_ones}})
-      if (const int process = process_of(name, target, what); process > 0 && kill(process, 0) != 0 && errno == ESRCH &&
-                                                              entry.is_directory(ignored) &&
-                                                              (is_ours(entry.path()) || is_bare(entry.path())))
+      if (name.starts_with('.') && entry.is_directory(ignored) && is_left_over(entry.path(), target, what) &&
+          (is_ours(entry.path()) || is_bare(entry.path())))
         list->push_back(entry.path());
   }
   for (const fs::path& path : moved) {
@@ -214,11 +263,21 @@ RunFolder::RunFolder(const fs::path& target) : target_(target) {
   std::error_code bad;
   fs::create_directories(partial_, bad);
   if (bad) throw FileError(fmt::format("{}: cannot be written: {}", target_.string(), bad.message()));
-  write_plainly(partial_ / list_of_results, fmt::format("{}\n", known_by));
+  try {
+    held_ = std::make_unique<HeldFolder>(partial_);
+    write_plainly(partial_ / list_of_results, fmt::format("{}\n", known_by));
+  } catch (const FileError&) {
+    abandon();
+    throw;
+  }
 }
 
 RunFolder::~RunFolder() {
-  if (partial_.empty()) return;
+  if (!partial_.empty()) abandon();
+}
+
+void RunFolder::abandon() {
+  held_.reset();  // where no more files can be opened, none could be removed either
   remove_unfinished(partial_);
   const std::lock_guard lock(unfinished().mutex);
   unfinished().paths.erase(partial_);
@@ -226,15 +285,31 @@ RunFolder::~RunFolder() {
 
 fs::path RunFolder::path(const std::string& name) const {
   unfinished().begin(partial_);
-  fs::path inside = partial_ / path_in_results(name);
+  const std::string own = path_in_results(name);
+  fs::path inside = partial_ / own;
+  std::error_code bad;
+  if (!fs::is_directory(partial_, bad)) refuse_vanished(own);
   fs::create_directories(inside.parent_path());
   return inside;
 }
 
-void RunFolder::write(const std::string& name, const std::string& content) const { write_plainly(path(name), content); }
+void RunFolder::refuse_vanished(const std::string& name) const {
+  throw FileError(
+      fmt::format("{}: {} vanished while it was being written: something removed the folder in which it "
+                  "was made; run it again",
+                  target_.string(), name));
+}
+
+void RunFolder::write(const std::string& name, const std::string& content) const {
+  write_plainly(path(name), content);
+  const std::lock_guard lock(unfinished().mutex);
+  written_.insert(path_in_results(name));
+}
 
 void RunFolder::commit() {
   const std::lock_guard lock(unfinished().mutex);  // a signal waits until all is in place
+  for (const std::string& name : written_)         // figures are taken away where one of them cannot be drawn
+    if (!name.starts_with("figures/") && !fs::exists(partial_ / name)) refuse_vanished(name);
   list_results(partial_);
   refuse_foreign(target_);  // it may have come there meanwhile
   std::error_code bad;
@@ -253,6 +328,22 @@ void RunFolder::commit() {
   if (!old.empty()) remove_results(old);
   unfinished().paths.erase(partial_);
   partial_.clear();
+}
+
+std::string with_final_names(const std::string& text) {
+  std::string shown;
+  std::size_t from = 0;
+  for (const std::string_view what : {".partial-", ".old-"})
+    for (std::size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += what.size()) {
+      const std::size_t dash = text.find('-', at + what.size());
+      const std::size_t slash = text.find_last_of("/ ", at), begin = slash == std::string::npos ? 0 : slash + 1;
+      if (begin < from || dash == std::string::npos || text[begin] != '.') continue;
+      std::size_t end = dash + 1;
+      while (end < text.size() && std::isdigit(static_cast<unsigned char>(text[end])) != 0) ++end;
+      shown += text.substr(from, begin - from) + text.substr(begin + 1, at - begin - 1);
+      from = end;
+    }
+  return shown + text.substr(from);
 }
 
 void abandon_unfinished() {

@@ -2,6 +2,8 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
+#include <set>
 #include <string>
 
 namespace avrenk {
@@ -9,10 +11,13 @@ namespace avrenk {
 /// The file by which a folder of results is known: a line that says so, then the path of each file that was written.
 inline constexpr const char* list_of_results = "written.txt";
 
+class HeldFolder;
+
 /// Files are written into a hidden folder beside the target; commit() exchanges the two at once, so that there are
 /// always either the earlier results or these. Without commit() nothing is left behind, and an earlier result stays as
 /// it was. Earlier results are removed file by file, as listed; a folder that holds anything else is refused. What a
-/// process left that was killed is put back in place or swept by the next one.
+/// process left that was killed is put back in place or swept by the next one, but never what another still writes,
+/// here or on another machine that shares the drive.
 class RunFolder {
  public:
   /// @param target  a symbolic link stands for what it leads to
@@ -27,12 +32,21 @@ class RunFolder {
   [[nodiscard]] std::filesystem::path path(const std::string& name) const;
   void write(const std::string& name, const std::string& content) const;
   /// Puts the folder in place, an earlier result of the same name being replaced.
+  /// @throws FileError  something that was written is no longer there, or the place cannot be written to
   void commit();
   [[nodiscard]] const std::filesystem::path& target() const { return target_; }
 
  private:
+  void abandon();
+  [[noreturn]] void refuse_vanished(const std::string& name) const;
+
   std::filesystem::path target_, partial_;
+  std::unique_ptr<HeldFolder> held_;
+  mutable std::set<std::string> written_;
 };
+
+/// A message about files that are being written, with the names that they will have.
+[[nodiscard]] std::string with_final_names(const std::string& text);
 
 /// Removes what is being written and lets nothing more be written: for a process about to end. Results that were put in
 /// place stay.

@@ -77,6 +77,21 @@ std::string end_of(std::istream& file, std::uintmax_t bytes, const SealKind& kin
   return line;
 }
 
+// A dataset whose numbers stand in the file itself: links to other files, and storage in them, would read what nobody
+// named.
+Hdf5Handle open_inside(const Hdf5Handle& file, const std::string& name) {
+  H5L_info_t link{};
+  if (!file.good() || H5Lget_info(file.id(), name.c_str(), &link, H5P_DEFAULT) < 0 || link.type != H5L_TYPE_HARD)
+    return {-1, H5Dclose};
+  const hid_t set = H5Dopen2(file.id(), name.c_str(), H5P_DEFAULT);
+  if (set < 0) return {-1, H5Dclose};
+  const Hdf5Handle made(H5Dget_create_plist(set), H5Pclose);
+  if (made.good() && H5Pget_external_count(made.id()) == 0 && H5Pget_layout(made.id()) != H5D_VIRTUAL)
+    return {set, H5Dclose};
+  H5Dclose(set);
+  return {-1, H5Dclose};
+}
+
 void be_silent() { H5Eset_auto2(H5E_DEFAULT, nullptr, nullptr); }
 
 }  // namespace
@@ -176,8 +191,7 @@ SealedReader SealedReader::from_bytes(const std::string& bytes) {
 SealedReader::~SealedReader() = default;
 
 bool SealedReader::read(const std::string& name, Eigen::MatrixXd& m) const {
-  if (!file_->good()) return false;
-  const Hdf5Handle set(H5Dopen2(file_->id(), name.c_str(), H5P_DEFAULT), H5Dclose);
+  const Hdf5Handle set = open_inside(*file_, name);
   if (!set.good()) return false;
   const Hdf5Handle space(H5Dget_space(set.id()), H5Sclose), type(H5Dget_type(set.id()), H5Tclose);
   std::array<hsize_t, 2> size{};
@@ -191,8 +205,7 @@ bool SealedReader::read(const std::string& name, Eigen::MatrixXd& m) const {
 }
 
 std::string SealedReader::read_text(const std::string& name) const {
-  if (!file_->good()) return "";
-  const Hdf5Handle set(H5Dopen2(file_->id(), name.c_str(), H5P_DEFAULT), H5Dclose);
+  const Hdf5Handle set = open_inside(*file_, name);
   if (!set.good()) return "";
   return text_of({H5Dget_type(set.id()), H5Tclose}, {H5Dget_space(set.id()), H5Sclose},
                  [&](hid_t type, void* data) { return H5Dread(set.id(), type, H5S_ALL, H5S_ALL, H5P_DEFAULT, data); });

@@ -14,7 +14,7 @@ namespace {
 
 using OrderedJson = nlohmann::ordered_json;
 
-constexpr int sources_layout = 1;
+constexpr int sources_layout = 2;
 constexpr const char* list_of_sources = "plan/sources.json";
 
 std::string normal(const std::filesystem::path& file) { return file.lexically_normal().string(); }
@@ -80,6 +80,7 @@ void KeptPlan::write(const std::function<void(const std::string& name, const std
     write(name, *content);
     json["files"].push_back({{"path", path}, {"copy", name}, {"hash", hash_of(*content)}});
   }
+  json["seal"] = digest();
   write(list_of_sources, json.dump(2, ' ', false, OrderedJson::error_handler_t::replace) + "\n");
 }
 
@@ -106,6 +107,8 @@ KeptPlan KeptPlan::read(const std::filesystem::path& folder) {
         throw FileError(fmt::format("{}: changed after it was written; run its plan again", (folder / copy).string()));
       kept.sources.files_[file.at("path")] = std::make_shared<const std::string>(std::move(content));
     }
+    if (json.at("seal") != kept.digest())
+      throw FileError(fmt::format("{}: changed after it was written; run its plan again", list.string()));
   } catch (const nlohmann::json::exception& error) {
     throw FileError(fmt::format("{}: not what a run writes ({}); run its plan again", list.string(), error.what()));
   }

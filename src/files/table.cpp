@@ -9,6 +9,7 @@
 #include <sstream>
 
 #include "core/words.h"
+#include "files/csv.h"
 
 namespace avrenk {
 namespace {
@@ -67,9 +68,11 @@ Table without_column(Table table, std::string_view name) {
 }
 
 std::string csv_text(const std::string& text) {
-  if (text.find_first_of(",\"\n") == std::string::npos) return text;
+  const bool is_formula = !text.empty() && formula_signs.find(text[0]) != std::string_view::npos;
+  const std::string plain = is_formula ? "'" + text : text;
+  if (plain.find_first_of(",\"\n\r") == std::string::npos) return plain;
   std::string quoted = "\"";
-  for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
+  for (const char c : plain) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
   return quoted + "\"";
 }
 

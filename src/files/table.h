@@ -32,7 +32,8 @@ struct Table {
 /// A table without one of its columns.
 [[nodiscard]] Table without_column(Table table, std::string_view name);
 
-/// A text as a field of comma-separated values: quoted where it must be.
+/// A text as a field of comma-separated values: quoted where it must be. One that a spreadsheet would take for a
+/// formula gets an apostrophe before it, which csv_fields() takes away.
 [[nodiscard]] std::string csv_text(const std::string& text);
 
 /// Comma-separated values (RFC 4180): one header line with units, then the rows; numbers with nine significant digits.

@@ -90,6 +90,11 @@ std::optional<double> UnitTable::Row::optional_value(const std::string& column) 
   const auto [rest, bad] = std::from_chars(begin, end, value);
   if (bad != std::errc{} || rest != end || !std::isfinite(value))
     throw FileError(fmt::format("{}:{}: {}: \"{}\" is no finite number", table_.name_, line_, column, field));
+  const double size = std::abs(value * table_.factor_.at(column));
+  constexpr double most = 1e30, least = 1e-45;  // as in a plan: no structure has others
+  if (size > most || (size > 0 && size < least))
+    throw FileError(fmt::format("{}:{}: {}: \"{}\" is too {} to be meant", table_.name_, line_, column, field,
+                                size > most ? "much" : "little"));
   return value * table_.factor_.at(column);
 }
 

@@ -93,6 +93,15 @@ void tell_of_files_elsewhere(Plan& plan, const SourceFiles& sources) {
   }
 }
 
+// A list of nothing says nothing, wherever it stands: what would be left out for it is not left out in silence.
+void refuse_empty_lists(const Tree& tree, const std::string& subject, Problems& problems) {
+  if (tree.is_list() && tree.items.empty())
+    problems.add(tree, subject, "the list is empty", "write what belongs there, or leave the key out");
+  for (const Tree& item : tree.items) refuse_empty_lists(item, subject, problems);
+  for (const Tree::Entry& entry : tree.entries)
+    refuse_empty_lists(entry.value, subject.empty() ? entry.key : subject + " " + entry.key, problems);
+}
+
 // Reads the tree of a file and lets `read` take sections from it; refuses with all that was found wrong.
 template <typename Read>
 Plan read_from(const std::string& file, const std::vector<Override>& overrides, SourceFiles& sources,
@@ -107,6 +116,7 @@ Plan read_from(const std::string& file, const std::vector<Override>& overrides, 
   read(tree, reading);
   tell_of_files_elsewhere(plan, sources);
   problems.finish();
+  if (list.empty()) refuse_empty_lists(tree, "", problems);
   refuse_if_wrong(list);
   return plan;
 }

@@ -46,23 +46,25 @@ std::optional<ReducedModel> read_matrices(const Tree& tree, const std::string& s
   if (recovery && !points)
     reading.problems.add(*recovery, subject, "which points it recovers is not said",
                          "write points: points.csv beside it");
-  const auto matrix = [&](const Tree* from, Eigen::MatrixXd& to) {
+  const auto matrix = [&](const Tree* from, const MatrixSize& due, Eigen::MatrixXd& to) {
     std::string name;
     if (const std::string* text = from ? read_file(*from, subject, "a matrix", reading, name) : nullptr)
-      to = read_matrix_market(*text, name);
+      to = read_matrix_market(*text, name, due);
   };
   const auto table = [&](const Tree* from, const auto& read) {
     std::string name;
     if (const std::string* text = from ? read_file(*from, subject, "a table", reading, name) : nullptr)
       read(*text, name, model);
   };
-  matrix(stiffness, model.stiffness);
-  matrix(mass, model.mass);
-  matrix(dashpot, model.dashpot);
-  matrix(loss, model.loss);
-  matrix(recovery, model.recovery);
   table(columns, read_columns_table);
   table(points, read_points_table);
+  if (reading.problems.count() > before) return std::nullopt;
+  const MatrixSize square{model.size(), model.size()}, rows{6 * std::ssize(model.points), model.size()};
+  matrix(stiffness, square, model.stiffness);
+  matrix(mass, square, model.mass);
+  matrix(dashpot, square, model.dashpot);
+  matrix(loss, square, model.loss);
+  matrix(recovery, rows, model.recovery);
   if (reading.problems.count() > before) return std::nullopt;
   if (points && !recovery) model.recovery.resize(0, 0);
   if (const std::string why = why_invalid(model); !why.empty()) {
@@ -245,9 +247,14 @@ void take_grid_shapes(const Tree& tree, const std::string& subject, const std::m
                                   name, mode, mode, suggest_name("mode " + mode, names)));
     }
     for (std::size_t p = 0; p < places.size(); ++p)
-      for (Index d = 0; d < 3; ++d)
-        modes.shapes(6 * static_cast<Index>(p) + d, column) =
-            found->values[static_cast<std::size_t>(3 * places[p] + d)];
+      for (Index d = 0; d < 3; ++d) {
+        const double value = found->values[static_cast<std::size_t>(3 * places[p] + d)];
+        constexpr double most = 1e30;
+        if (!(std::abs(value) <= most))
+          throw FileError(fmt::format("{}: {} moves by {:g} in mode {}, which is no number to be meant", name,
+                                      modes.names[p], value, mode));
+        modes.shapes(6 * static_cast<Index>(p) + d, column) = value;
+      }
   }
 }
 

@@ -113,8 +113,17 @@ void read_grid(const Tree* given, const std::string& subject, Environment& envir
       problems.add(*points, map.subject(), "points per resonance must be odd",
                    fmt::format("write {}", grid.points_per_resonance + 1));
   }
-  if (const Tree* at = map.optional("at"))
-    for (const Tree* each : one_or_more(*at)) read_asked(*each, map.subject() + " at", environment, problems);
+  if (const Tree* at = map.optional("at")) {
+    const std::vector<const Tree*> asked = one_or_more(*at);
+    constexpr std::size_t most_fields = 500;
+    if (asked.size() > most_fields)
+      problems.add(*at, map.subject(),
+                   fmt::format("the whole model at {} frequencies takes much memory, at most {} are kept", asked.size(),
+                               most_fields),
+                   "ask for fewer; curves over frequency have all that are needed");
+    else
+      for (const Tree* each : asked) read_asked(*each, map.subject() + " at", environment, problems);
+  }
   map.done();
   for (const double each : grid.at)
     if (each < grid.from * (1 - 1e-9) || each > grid.to * (1 + 1e-9))

@@ -180,6 +180,7 @@ class LifeReader {
     for (const int beam : request.items)
       materials.insert(
           assembly.parts[static_cast<std::size_t>(assembly.beams[static_cast<std::size_t>(beam)].part)].material);
+    if (materials.empty() || *materials.begin() < 0) return false;  // its own mistake is told
     if (materials.size() > 1) {
       problems_.add(name, who, "the parts watched are made of several materials",
                     "watch parts of different materials apart, or name a fatigue line for all of them");
@@ -209,7 +210,7 @@ class LifeReader {
         read_exposure(text_at(entry.key, entry.place), &entry.value);
       }
     }
-    if (tree.is_list() && tree.items.empty())
+    if ((tree.is_list() && tree.items.empty()) || (tree.is_map() && tree.entries.empty()))
       problems_.add(tree, map_.subject() + " through", "no environment is named, so nothing is counted",
                     "write {sine: {sweeps: 2}, random: 180 s}");
   }

@@ -53,7 +53,17 @@ std::string in_quotes(const std::string& text) {
   const bool plain = std::all_of(text.begin(), text.end(), [](unsigned char c) {
     return std::isalnum(c) || c == '-' || c == '_' || c == '.' || c == ' ';
   });
-  return plain && !text.empty() ? text : "\"" + text + "\"";
+  if (plain && !text.empty()) return text;
+  std::string quoted = "\"";
+  for (const char c : text) {
+    if (c == '"' || c == '\\')
+      quoted += std::string("\\") + c;
+    else if (static_cast<unsigned char>(c) < ' ' || c == 0x7F)
+      quoted += fmt::format("\\x{:02X}", static_cast<unsigned char>(c));
+    else
+      quoted += c;
+  }
+  return quoted + "\"";
 }
 
 struct Found {
@@ -74,7 +84,7 @@ class Starter {
         "# A first plan for {}: {} points, {} shells, {} solids, {:.4g} x {:.4g} x {:.4g} {}.\n# Lines marked CHECK "
         "are "
         "guesses. Then: avrenk check THIS, avrenk run THIS. Any word here: avrenk explain WORD.\n\ntitle: {}\n\n",
-        file_, grid_.points.size(), all_.shells, all_.solids, box_.sizes().x(), box_.sizes().y(), box_.sizes().z(),
+        in_quotes(file_), grid_.points.size(), all_.shells, all_.solids, box_.sizes().x(), box_.sizes().y(), box_.sizes().z(),
         unit_, name_from(file_.substr(0, file_.rfind('.'))));
     section("materials");
     text_ += "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield: 430 MPa}  # CHECK\n\n";

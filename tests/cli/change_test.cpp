@@ -79,6 +79,97 @@ TEST(Change, IsWhatClosedFormsAndWholeRunsSay) {
   }
 }
 
+// A mast with a box on mounts between two bases, with a limit of every kind: what each number changes is the difference
+// of whole runs. Watched are a wire between two feet (whose forces move with the stiffness of the model itself),
+// motions of places and between them, forces inside, static answers, answers with and without a static case.
+TEST(Change, OfEveryNumberMovesEveryLimitAsWholeRunsDo) {
+  const TemporaryFolder folder;
+  (void)folder.write("mast.yaml", R"(materials:
+  alloy: {E: 70 GPa, nu: 0.3, density: 2700 kg/m^3, loss factor: 1 %}
+  other: {E: 110 GPa, nu: 0.34, density: 4430 kg/m^3}
+parts:
+  mast: {line: {from: [0 mm, 0 mm, 0 mm], to: [0 mm, 30 mm, 400 mm], divisions: 3}, section: {tube: {diameter: 24 mm, wall: 2 mm}}, material: alloy}
+  arm: {line: {from: [0 mm, 30 mm, 400 mm], to: [250 mm, 0 mm, 500 mm], divisions: 2}, section: {rod: {diameter: 14 mm}}, material: other}
+  leg: {line: {from: [250 mm, 0 mm, 500 mm], to: [300 mm, 0 mm, 0 mm], divisions: 3}, section: {rod: {diameter: 10 mm}}, material: other}
+places:
+  root: {part: mast, plane: {z: 0 mm}}
+  foot: {part: leg, plane: {z: 0 mm}}
+  knee: {part: mast, plane: {z: 400 mm}}
+  elbow: {part: arm, plane: {x: 250 mm}}
+  corner: {points: [[100 mm, 80 mm, 450 mm]]}
+masses:
+  box: {mass: 1.2 kg, inertia: {xx: 2000 kg mm^2, yy: 3000 kg mm^2, zz: 2500 kg mm^2}, position: [100 mm, 80 mm, 450 mm], carried by: corner}
+joints:
+  mount: {spring: {from: corner, to: knee, each: {x: 90 N/mm, y: 120 N/mm, z: 160 N/mm, rx: 200 N m/rad, ry: 300 N m/rad, rz: 150 N m/rad}, loss factor: 8 %}}
+  crossing: {merge: {parts: [mast, arm, leg], within: 1 mm}}
+base: {vibrator: {place: root}, wall: {place: foot}}
+damping: {otherwise: 2 %}
+loads: {push: {force: {at: elbow, direction: [1, 2, 0]}}}
+watch:
+  box: {at: box, quantities: [acceleration, relative displacement, absolute displacement]}
+  elbow: {at: elbow, quantities: [acceleration]}
+  arm: {part: arm, quantities: [bending moment, von Mises]}
+  mount: {joint: mount, quantities: [force, travel]}
+  vibrator: {base: vibrator, quantities: [force, moment]}
+  wall: {base: wall, quantities: [force]}
+profiles:
+  sweep: {sine: {acceleration: [[10 Hz, 1 g], [300 Hz, 2 g]]}}
+  shake: {random: [[10 Hz, 0.01 g^2/Hz], [300 Hz, 0.02 g^2/Hz]], duration: 60 s}
+environments:
+  weight: {static: {acceleration: {z: -1 g}}}
+  pushed: {static: {loads: {push: 200 N}}}
+  sine: {profile: sweep, axes: [x], after: weight}
+  late: {profile: sweep, axes: [y], motion: {vibrator: {amplitude: 1}, wall: {amplitude: 0.5, phase: 30 deg}}}
+  noise: {profile: shake, axes: [z]}
+limits:
+  frequency: {of: frequency, along: x, above: 20 Hz}
+  sine box: {of: box.acceleration, in: sine, take: peak, allowable: 20 g}
+  late elbow: {of: elbow.acceleration, in: late, take: peak, allowable: 20 g}
+  noise box: {of: box.acceleration.z, in: noise, take: 3 sigma, allowable: 20 g}
+  stroke: {of: box.relative displacement, in: sine, take: peak, allowable: 5 mm}
+  motion: {of: box.absolute displacement, in: noise, take: RMS, allowable: 1 mm}
+  moment: {of: arm.bending moment, in: late, take: peak, allowable: 20 N m}
+  stress: {of: arm.von Mises, in: noise, take: 3 sigma, with: weight, allowable: 100 MPa}
+  mount: {of: mount.force, in: sine, take: peak, with: weight, allowable: 500 N}
+  travel: {of: mount.travel.z, in: noise, take: RMS, allowable: 1 mm}
+  root: {of: vibrator.force.x, in: sine, take: peak, allowable: 500 N}
+  root moment: {of: vibrator.moment.y, in: sine, take: peak, allowable: 200 N m}
+  wall: {of: wall.force.z, in: noise, take: RMS, allowable: 200 N}
+  late wall: {of: wall.force.x, in: late, take: peak, allowable: 500 N}
+  held: {of: wall.force.x, in: pushed, allowable: 500 N}
+  weighed: {of: vibrator.force.z, in: weight, allowable: 500 N}
+  bent: {of: arm.bending moment, in: pushed, allowable: 50 N m}
+)");
+  const std::tuple<const char*, double, const char*> numbers[] = {{"materials.alloy.E", 70, "GPa"},
+                                                                  {"materials.other.density", 4430, "kg/m^3"},
+                                                                  {"materials.alloy.loss factor", 1, "%"},
+                                                                  {"parts.arm.section.rod.diameter", 14, "mm"},
+                                                                  {"parts.mast.section.tube.wall", 2, "mm"},
+                                                                  {"masses.box.mass", 1.2, "kg"},
+                                                                  {"masses.box.inertia.xx", 2000, "kg mm^2"},
+                                                                  {"joints.mount.spring.each.z", 160, "N/mm"},
+                                                                  {"joints.mount.spring.loss factor", 8, "%"},
+                                                                  {"damping.otherwise", 2, "%"}};
+  std::string names;
+  for (const auto& [number, value, unit] : numbers) names += fmt::format(" \"{}\"", number);
+  const Ran ran = run_program(folder, "change mast.yaml" + names);
+  ASSERT_LE(ran.status, 1) << ran.err;
+  const auto summary = summary_of(folder, "mast-change-results");
+  for (const auto& [number, value, unit] : numbers) {
+    SCOPED_TRACE(number);
+    for (const auto& [name, times] : {std::pair{"less", 0.998}, {"more", 1.002}})
+      (void)run_program(folder, fmt::format("run mast.yaml --no-figures --audit 0 --out {} --set \"{}={:.12g} {}\"",
+                                            name, number, times * value, unit));
+    const auto less = summary_of(folder, "less"), more = summary_of(folder, "more");
+    for (const auto& row : less["tables"]["limits"]["rows"]) {
+      const auto limit = row[0].get<std::string>();
+      const double due = (test::cell(more, "limits", limit, "margin") - test::cell(less, "limits", limit, "margin")) /
+                         std::log(1.002 / 0.998) * std::log(1.1);
+      EXPECT_NEAR(effect(summary, limit, number), due, 2e-3 * std::abs(due) + 1e-3) << limit;
+    }
+  }
+}
+
 // Stress of shells looked at where it was among the worst; a thickness, against whole runs.
 TEST(Change, OfAThicknessMovesStress) {
   const TemporaryFolder folder;

@@ -370,5 +370,16 @@ TEST(SuppliedModes, AreRefusedWithTheReason) {
                   [&](const std::string& text) { return refusal_of(text, good); });
 }
 
+// A body on springs that hold no rotation of what they stand on: its motions have no energy, and rounding makes none.
+TEST(Reduce, TakesSpringsThatHoldNoRotation) {
+  const TemporaryFolder folder;
+  for (const char* plan : {"isolated-box.yaml", "box-on-rubber.yaml"}) {
+    (void)folder.write(plan, example(plan));
+    const Ran ran = run_program(folder, std::string("reduce ") + plan + " --out made");
+    EXPECT_EQ(ran.status, 0) << plan << ran.err;
+    EXPECT_THAT(ran.out + ran.err, HasSubstr("24 motions of 4 nodes of the interface, 6 modes"));
+  }
+}
+
 }  // namespace
 }  // namespace avrenk

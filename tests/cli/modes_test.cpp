@@ -86,16 +86,5 @@ TEST(CtrlC, LeavesNothingHalfWritten) {
   }
 }
 
-// What a process left that was killed outright goes with the next run.
-TEST(RunFolder, SweepsWhatAKilledRunLeft) {
-  const TemporaryFolder folder;
-  (void)folder.write("mast.yaml", example("mast.yaml"));
-  (void)folder.write(".mast-results.partial-999999999/figures/half.png", "half");
-  (void)folder.write(".mast-results.partial-999999999/written.txt",
-                     "avrenk results, layout 1; it wrote these files and removes no others\n");
-  ASSERT_EQ(run_program(folder, "run mast.yaml --no-figures").status, 0);
-  EXPECT_FALSE(std::filesystem::exists(folder / ".mast-results.partial-999999999"));
-}
-
 }  // namespace
 }  // namespace avrenk

@@ -610,5 +610,148 @@ TEST(Report, TakesTheUsersWordsLiterally) {
       AllOf(HasSubstr("Tower `touch owned` $(touch owned) &lt;b&gt;bold&lt;/b&gt;"), Not(HasSubstr("<b>bold"))));
 }
 
+// Words of a text with one space between them.
+std::string collapsed(const std::string& text) {
+  std::istringstream words(text);
+  std::string all;
+  for (std::string word; words >> word;) all += word + ' ';
+  return all;
+}
+
+// What a page shows for a piece of it.
+std::string shown_text(std::string html) {
+  html = std::regex_replace(html, std::regex("<[^>]*>"), "");
+  for (const auto& [entity, letter] :
+       {std::pair{"&lt;", "<"}, {"&gt;", ">"}, {"&quot;", "\""}, {"&#39;", "'"}, {"&amp;", "&"}})
+    html = std::regex_replace(html, std::regex(entity), letter);
+  return html;
+}
+
+// A table of a page: names of its columns and its cells, as shown.
+struct ShownTable {
+  std::string caption;
+  std::vector<std::string> columns;
+  std::vector<std::vector<std::string>> rows;
+};
+std::vector<ShownTable> tables_of_page(const std::string& page) {
+  const auto pieces = [](const std::string& text, const std::string& open, const std::string& close) {
+    std::vector<std::string> all;
+    for (std::size_t at = 0; (at = text.find(open, at)) != std::string::npos;) {
+      const std::size_t from = text.find('>', at) + 1, to = text.find(close, from);
+      all.push_back(text.substr(from, to - from));
+      at = to;
+    }
+    return all;
+  };
+  std::vector<ShownTable> tables;
+  for (const std::string& table : pieces(page, "<table", "</table>")) {
+    ShownTable shown{shown_text(pieces(table, "<caption", "</caption>").at(0)), {}, {}};
+    const std::string unitless = std::regex_replace(table, std::regex(" <span class=\"unit\">[^<]*</span>"), "");
+    for (const std::string& column : pieces(unitless, "<th scope=\"col\"", "</th>"))
+      shown.columns.push_back(shown_text(column));
+    for (const std::string& row : pieces(pieces(table, "<tbody", "</tbody>").at(0), "<tr", "</tr>")) {
+      std::vector<std::string> cells{shown_text(pieces(row, "<th scope=\"row\"", "</th>").at(0))};
+      for (const std::string& cell : pieces(row, "<td", "</td>")) cells.push_back(shown_text(cell));
+      shown.rows.push_back(cells);
+    }
+    tables.push_back(shown);
+  }
+  return tables;
+}
+
+// Whether a shown cell is this one of summary.json: the same text, or a rounding of the number.
+bool shows(const std::string& text, const Json& cell) {
+  if (cell.is_string()) return text == cell.get<std::string>();
+  if (cell.is_null()) return text == "–" || text == "∞" || text == "−∞";
+  const double value = cell.get<double>();
+  std::size_t used = 0;
+  double shown = 0;
+  try {
+    shown = std::stod(text, &used);
+  } catch (const std::exception&) {
+    return false;
+  }
+  if (used != text.size()) return false;
+  const std::size_t exponent = std::min(text.find('e'), text.size()), point = std::min(text.find('.'), exponent);
+  const auto decimals = static_cast<double>(point < exponent ? exponent - point - 1 : 0);
+  const double power = exponent < text.size() ? std::stod(text.substr(exponent + 1)) : 0;
+  return std::abs(shown - value) <= 0.51 * std::pow(10, power - decimals) + 1e-8 * std::abs(value);
+}
+
+// Whatever table the report or the terminal shows, its rows are those of summary.json, rounded, and those of the CSV:
+// of a model that is preloaded, of static cases, of sine and random loads, of materials' life, of several bases.
+TEST(Report, HasTheTablesOfTheTerminalTheSummaryAndTheFiles) {
+  const TemporaryFolder folder;
+  std::size_t in_terminal = 0;
+  for (const std::string name :
+       {"box-on-rubber", "strut-between-fixtures", "wheel-out-of-balance", "electronics-box"}) {
+    SCOPED_TRACE(name);
+    (void)folder.write(name + ".yaml", example(name + ".yaml"));
+    const Ran ran = run_program(folder, "run " + name + ".yaml --audit 2");
+    ASSERT_LE(ran.status, 1) << ran.err;
+    const std::string results = name + "-results/";
+    const Json summary = Json::parse(test::read_all(folder / (results + "summary.json")));
+    for (const auto& [key, table] : summary["tables"].items()) {
+      SCOPED_TRACE(key);
+      std::ostringstream csv;
+      const auto field = [&](const std::string& text, std::size_t column) {
+        const bool plain = text.find_first_of(",\"\n") == std::string::npos;
+        csv << (column > 0 ? "," : "")
+            << (plain ? text : "\"" + std::regex_replace(text, std::regex("\""), "\"\"") + "\"");
+      };
+      std::size_t c = 0;
+      for (const Json& column : table["columns"]) {
+        const std::string unit = column.value("unit", "");
+        field(column["name"].get<std::string>() + (unit.empty() ? "" : " (" + unit + ")"), c++);
+      }
+      csv << '\n';
+      for (const Json& row : table["rows"]) {
+        c = 0;
+        for (const Json& cell : row)
+          field(cell.is_string() ? cell.get<std::string>()
+                : cell.is_null() ? ""
+                                 : fmt::format("{:.9g}", cell.get<double>()),
+                c++);
+        csv << '\n';
+      }
+      EXPECT_EQ(test::read_all(folder / (results + "tables/" + key + ".csv")), csv.str());
+    }
+    // Digests of the report's own, whose numbers are those of no one row: of profiles, of springs, of what bounds the
+    // numbers, and the two axes of an environment beside each other.
+    const std::regex digest("Profile .*|Springs as .*|What bounds the numbers|.* dB: (peaks|RMS).*");
+    const std::string printed = collapsed(ran.out);
+    for (const ShownTable& table : tables_of_page(test::read_all(folder / (results + "report.html")))) {
+      SCOPED_TRACE(table.caption);
+      for (const std::vector<std::string>& row : table.rows) {
+        bool found = std::regex_match(table.caption, digest);
+        for (const auto& [key, of] : summary["tables"].items()) {
+          std::vector<std::size_t> places;
+          for (const std::string& column : table.columns)
+            for (std::size_t c = 0; c < of["columns"].size(); ++c)
+              if (of["columns"][c]["name"] == column && places.size() < row.size()) {
+                places.push_back(c);
+                break;
+              }
+          if (places.size() != row.size()) continue;
+          for (const Json& cells : of["rows"]) {
+            bool same = true;
+            for (std::size_t k = 0; k < row.size() && same; ++k) same = shows(row[k], cells[places[k]]);
+            found = found || same;
+          }
+        }
+        EXPECT_TRUE(found) << testing::PrintToString(row);
+      }
+      // Under the same heading the terminal has the same rows, or the first of them.
+      const std::size_t at = printed.find(" " + collapsed(table.caption));
+      if (at == std::string::npos || table.rows.empty()) continue;
+      std::string first;
+      for (const std::string& cell : table.rows.front()) first += cell + ' ';
+      EXPECT_NE(printed.find(collapsed(first), at), std::string::npos) << first;
+      ++in_terminal;
+    }
+  }
+  EXPECT_GT(in_terminal, 30U);
+}
+
 }  // namespace
 }  // namespace avrenk

@@ -42,5 +42,31 @@ TEST(Words, FitTheirLines) {
               ElementsAre("ii", "W", "ii"));
 }
 
+// What a terminal obeys is not passed on; what it shows is, whatever its letters are.
+TEST(Words, ArePrintable) {
+  const std::string fine = "größer, 大きさ, \U0001F600,\tω²\n\u00A0 \u2026 \u2212";
+  EXPECT_EQ(printable(fine), fine);
+  for (const std::string& obeyed :
+       {std::string("\x1b"), std::string(1, '\0'), std::string("\r"), std::string("\x7f"), std::string("\u009B"),
+        std::string("\u0085"), std::string("\u202E"), std::string("\u2066"), std::string("\u200F"),
+        std::string("\u061C"), std::string("\uFEFF"), std::string("\xFF"), std::string("\x9B"), std::string("\xC3")})
+    EXPECT_EQ(printable("a" + obeyed + "b"), "a\uFFFDb") << testing::PrintToString(obeyed);
+  // Overlong, a surrogate, beyond Unicode, cut short: each byte by itself.
+  EXPECT_EQ(printable("\xC0\x80"), "\uFFFD\uFFFD");
+  EXPECT_EQ(printable("\xE0\x80\x9B"), "\uFFFD\uFFFD\uFFFD");
+  EXPECT_EQ(printable("\xED\xA0\x80"), "\uFFFD\uFFFD\uFFFD");
+  EXPECT_EQ(printable("\xF4\x90\x80\x80"), "\uFFFD\uFFFD\uFFFD\uFFFD");
+  EXPECT_EQ(printable("\xE2\x82"), "\uFFFD\uFFFD");
+}
+
+TEST(Words, OfLongLinesLoseTheirMiddle) {
+  EXPECT_EQ(shortened_lines("short\nlines\n", 10), "short\nlines\n");
+  const std::string cut = shortened_lines("one\n" + std::string(100, 'a') + std::string(100, 'b') + "\ntwo", 30);
+  EXPECT_EQ(cut, "one\n" + std::string(20, 'a') + " … (170 characters more) … " + std::string(10, 'b') + "\ntwo");
+  std::string umlauts;
+  for (int k = 0; k < 100; ++k) umlauts += "ü";
+  EXPECT_EQ(printable(shortened_lines(umlauts, 31)), shortened_lines(umlauts, 31)) << "cut between letters";
+}
+
 }  // namespace
 }  // namespace avrenk

@@ -3,8 +3,12 @@
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <hdf5.h>
+#include <hdf5_hl.h>
 
+#include <array>
 #include <cmath>
+#include <functional>
 #include <random>
 
 #include "core/error.h"
@@ -108,6 +112,66 @@ TEST(ComponentFile, ThatIsNoneIsRefused) {
   EXPECT_THAT(refused(read_text_file((folder / "loose.h5").string())), HasSubstr("strains it"));
 }
 
+// A component of somebody else that takes a matrix from another file, by a link or as its storage, is none: nothing is
+// read that nobody named. Nor is one with coordinates or entries that are no numbers to be meant, or sizes of which the
+// first ones alone fit.
+TEST(ComponentFile, ReadsNoOtherFilesAndOnlyNumbers) {
+  const TemporaryFolder folder;
+  write_component(folder / "bar.h5", bar());
+  std::string bytes = read_text_file((folder / "bar.h5").string());
+  bytes.resize(bytes.rfind("\navrenk component"));
+  const auto refused = [&](const std::function<void(hid_t)>& change) {
+    (void)folder.write("other.h5", bytes);
+    const hid_t file = H5Fopen((folder / "other.h5").c_str(), H5F_ACC_RDWR, H5P_DEFAULT);
+    change(file);
+    H5Fclose(file);
+    try {
+      (void)read_component(read_text_file((folder / "other.h5").string()), "other.h5");
+    } catch (const FileError& error) {
+      return std::string(error.what());
+    }
+    return std::string();
+  };
+  EXPECT_EQ(refused([](hid_t) {}), "");
+  const std::string bar_file = (folder / "bar.h5").string();
+  EXPECT_THAT(refused([&](hid_t file) {
+                H5Ldelete(file, "mass", H5P_DEFAULT);
+                H5Lcreate_external(bar_file.c_str(), "/mass", file, "mass", H5P_DEFAULT, H5P_DEFAULT);
+              }),
+              HasSubstr("called \"mass\""));
+  EXPECT_THAT(refused([&](hid_t file) {
+                H5Ldelete(file, "mass", H5P_DEFAULT);
+                const auto n = static_cast<hsize_t>(bar().size());
+                const std::array<hsize_t, 2> size{n, n};
+                const hid_t made = H5Pcreate(H5P_DATASET_CREATE), space = H5Screate_simple(2, size.data(), nullptr);
+                H5Pset_external(made, bar_file.c_str(), 0, n * n * sizeof(double));
+                H5Dclose(H5Dcreate2(file, "mass", H5T_NATIVE_DOUBLE, space, H5P_DEFAULT, made, H5P_DEFAULT));
+                H5Sclose(space);
+                H5Pclose(made);
+              }),
+              HasSubstr("called \"mass\""));
+  const auto put = [](const char* name, MatrixXd matrix) {
+    return [name, matrix = std::move(matrix)](hid_t file) {
+      H5Ldelete(file, name, H5P_DEFAULT);
+      const std::array<hsize_t, 2> size{static_cast<hsize_t>(matrix.cols()), static_cast<hsize_t>(matrix.rows())};
+      H5LTmake_dataset_double(file, name, 2, size.data(), matrix.data());
+    };
+  };
+  const ReducedModel model = bar();
+  MatrixXd interface(3, std::ssize(model.interface)), mass = model.mass;
+  for (Eigen::Index i = 0; i < interface.cols(); ++i) interface.col(i) = model.interface[static_cast<std::size_t>(i)];
+  for (const double none : {std::nan(""), HUGE_VAL, 1e300}) {
+    MatrixXd nowhere = interface, heavy = mass;
+    nowhere(1, 0) = none;
+    heavy(2, 2) = none;
+    EXPECT_THAT(refused(put("interface", nowhere)), HasSubstr("lies nowhere"));
+    EXPECT_THAT(refused(put("mass", heavy)), HasSubstr("the mass matrix has entries that are no numbers to be meant"));
+    EXPECT_THAT(refused(put("bound", MatrixXd::Constant(1, 1, none))), HasSubstr("is no number to be meant"));
+  }
+  for (const MatrixXd& other : {MatrixXd(0, 0), MatrixXd(MatrixXd::Identity(1, 1)), MatrixXd(mass.leftCols(3))})
+    EXPECT_THAT(refused(put("mass", other)), HasSubstr("motions are named"));
+}
+
 TEST(MatrixMarket, ReadsWhatTheStandardSays) {
   const MatrixXd due = (MatrixXd(3, 3) << 1, 2, 0, 2, 5, -0.5, 0, -0.5, 1e-3).finished();
   for (const char* text : {"%%MatrixMarket matrix coordinate real symmetric\n% a comment\n\n3 3 5\n1 1 1\n2 1 2.0\n2 2 "
@@ -151,6 +215,10 @@ TEST(MatrixMarket, SaysWhereItIsWrong) {
       EXPECT_THAT(error.what(), HasSubstr(said)) << text;
     }
   }
+  // Sixty bytes take no gigabytes where it is known what is due.
+  EXPECT_THROW((void)read_matrix_market("%%MatrixMarket matrix coordinate real general\n20000 20000 0\n", "K.mtx",
+                                        MatrixSize{6, 6}),
+               FileError);
 }
 
 }  // namespace

@@ -1,5 +1,10 @@
+#include <fcntl.h>
 #include <gmock/gmock.h>
+#include <sys/file.h>
+#include <unistd.h>
 
+#include <array>
+#include <chrono>
 #include <cmath>
 #include <fstream>
 #include <nlohmann/json.hpp>
@@ -94,6 +99,63 @@ TEST(RunFolder, AppearsWholeOrNotAtAll) {
   EXPECT_THROW(RunFolder(folder / "file/inside"), FileError);
 }
 
+// If what is being written is removed behind its back, the run says so instead of putting half of it in place.
+TEST(RunFolder, IsNotPutInPlaceWithoutItsFiles) {
+  const test::TemporaryFolder folder;
+  for (const bool all : {true, false}) {
+    RunFolder results(folder / "results");
+    results.write("summary.json", "1");
+    results.write("tables/modes.csv", "1");
+    const std::filesystem::path partial = results.path("run.log").parent_path();
+    std::filesystem::remove_all(all ? partial : partial / "tables");
+    if (all) {
+      EXPECT_THROW(results.write("tables/more.csv", "2"), FileError);
+    }
+    try {
+      results.commit();
+      ADD_FAILURE();
+    } catch (const FileError& error) {
+      EXPECT_THAT(error.what(), testing::HasSubstr("vanished while it was being written"));
+    }
+    EXPECT_FALSE(std::filesystem::exists(folder / "results"));
+  }
+}
+
+// This machine in the names of folders that are being written.
+std::string this_host() {
+  std::array<char, 256> host{};
+  EXPECT_EQ(gethostname(host.data(), host.size() - 1), 0);
+  std::string own;
+  for (const char c : std::string(host.data())) own += std::isalnum(static_cast<unsigned char>(c)) ? c : '_';
+  own.resize(std::min<std::size_t>(own.size(), 40));
+  return own;
+}
+
+// What another process still writes stays: one of this machine, one that holds its folder, one of another machine; what
+// such ones left goes, of another machine after a day.
+TEST(RunFolder, SweepsNothingThatIsStillWritten) {
+  const test::TemporaryFolder folder;
+  const std::string own = this_host();
+  const std::string list = "avrenk results, layout 1; it wrote these files and removes no others\n";
+  const auto made = [&](const std::string& name, int hours) {
+    const std::filesystem::path path = folder / (".results.partial-" + name);
+    std::filesystem::create_directory(path);
+    (void)folder.write(path.filename().string() + "/written.txt", list);
+    const auto then = std::filesystem::file_time_type::clock::now() - std::chrono::hours(hours);
+    std::filesystem::last_write_time(path / "written.txt", then);
+    std::filesystem::last_write_time(path, then);
+    return path;
+  };
+  const auto living = made(own + "-1", 100), left = made(own + "-999999999", 0), held = made(own + "-999999998", 0),
+             elsewhere = made("other_host-999999999", 23), elsewhere_left = made("other_host-999999997", 25);
+  const int lock = open(held.c_str(), O_RDONLY | O_DIRECTORY);
+  ASSERT_EQ(flock(lock, LOCK_EX | LOCK_NB), 0);
+  { const RunFolder results(folder / "results"); }
+  close(lock);
+  for (const auto& path : {living, held, elsewhere}) EXPECT_TRUE(std::filesystem::exists(path)) << path;
+  for (const auto& path : {left, elsewhere_left}) EXPECT_FALSE(std::filesystem::exists(path)) << path;
+}
+
 void write_results(const std::filesystem::path& target, const std::string& content) {
   RunFolder folder(target);
   folder.write("summary.json", content);
@@ -164,7 +226,7 @@ TEST(RunFolder, FollowsLinksAndRefusesThoseThatLeadNowhere) {
 // What a process leaves that is killed in the middle: whatever it was, there are results afterwards.
 TEST(RunFolder, PutsBackWhatWasMovedAside) {
   const test::TemporaryFolder folder;
-  const auto results = folder / "results", aside = folder / ".results.old-999999999";
+  const auto results = folder / "results", aside = folder / (".results.old-" + this_host() + "-999999999");
   write_results(results, "first");
   std::filesystem::rename(results, aside);  // killed between the two renames
   { const RunFolder next(results); }
@@ -174,10 +236,11 @@ TEST(RunFolder, PutsBackWhatWasMovedAside) {
   { const RunFolder next(results); }
   EXPECT_EQ(test::read_all(results / "summary.json"), "first");
   EXPECT_FALSE(std::filesystem::exists(aside));
-  std::filesystem::create_directory(folder / ".results.old-999999998");
-  (void)folder.write(".results.old-999999998/thesis.txt", "mine");  // a name like ours, but nothing of ours
+  const std::string like = ".results.old-" + this_host() + "-999999998";
+  std::filesystem::create_directory(folder / like);
+  (void)folder.write(like + "/thesis.txt", "mine");  // a name like ours, but nothing of ours
   { const RunFolder next(results); }
-  EXPECT_EQ(test::read_all(folder / ".results.old-999999998/thesis.txt"), "mine");
+  EXPECT_EQ(test::read_all(folder / (like + "/thesis.txt")), "mine");
 }
 
 TEST(FileName, StaysInItsFolderAndIsDistinct) {

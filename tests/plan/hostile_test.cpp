@@ -102,6 +102,9 @@ TEST(HostilePlan, IsRefusedAtOnceWithASentence) {
       {"escape in a title", "title: \"\\e[2J\"\n" + mast, "a control character (0x1b) stands in this text"},
       {"points", with("axes: [x, z]", "axes: [x, z], frequencies: {points per resonance: 999999}"),
        "999999 points per resonance are more than 10001"},
+      {"fields", with("axes: [x, z]", "axes: [x, z], frequencies: {at: [10 Hz" + repeated(", 10 Hz", 500) + "]}"),
+       "the whole model at 501 frequencies takes much memory, at most 500 are kept"},
+      {"an empty list", with("quantities: [acceleration]", "quantities: []"), "the list is empty"},
       {"empty", "", "the plan is empty; write one, or begin with avrenk new PLAN.yaml"},
       {"comment", "# nothing yet\n", "the plan is empty"},
   };

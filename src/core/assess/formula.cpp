@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 #include <muParser.h>
 
-#include <boost/math/tools/roots.hpp>
 #include <cmath>
 
 #include "core/error.h"
@@ -46,25 +45,25 @@ double Formula::at(const std::vector<double>& values) const {
 bool Formula::uses(const std::string& name) const { return parser_->parser.GetUsedVar().contains(name); }
 
 double load_factor(const Formula& formula, const std::vector<double>& values) {
-  const auto beyond = [&](double factor) {
+  const auto is_reached = [&](double factor) {
     std::vector<double> grown = values;
     for (double& each : grown) each *= factor;
-    return formula.at(grown) - 1;
+    return !(formula.at(grown) < 1);  // nor is it kept where the formula is no number
   };
   constexpr double most = 1e6, least = 1e-6;
-  double high = least;
-  if (!(beyond(high) < 0)) return beyond(high) >= 0 ? 0 : std::nan("");
-  double low = high;
-  while (high < most && beyond(high) < 0) {
+  double low = 0, high = least;
+  while (!is_reached(high)) {
+    if (high >= most) return HUGE_VAL;
     low = high;
     high *= 2;
   }
-  if (!(beyond(high) >= 0)) return HUGE_VAL;
-  constexpr int digits = 50;
-  std::uintmax_t turns = 200;
-  const auto [from, to] =
-      boost::math::tools::toms748_solve(beyond, low, high, boost::math::tools::eps_tolerance<double>(digits), turns);
-  return 0.5 * (from + to);
+  if (low == 0) return 0;
+  constexpr int halvings = 60;
+  for (int k = 0; k < halvings; ++k) {
+    const double middle = 0.5 * (low + high);
+    (is_reached(middle) ? high : low) = middle;
+  }
+  return high;
 }
 
 }  // namespace avrenk

@@ -28,7 +28,7 @@ class Formula {
 };
 
 /// λ at which a formula of numbers that all grow by λ reaches 1: what loads may be multiplied with. 1/λ of numbers that
-/// fail as their sum would; infinite where it does not get there up to a million.
+/// fail as their sum would; infinite where it does not get there up to a million. Where it is no number it is not kept.
 [[nodiscard]] double load_factor(const Formula& formula, const std::vector<double>& values);
 
 }  // namespace avrenk

@@ -337,7 +337,13 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
                                       const std::vector<Life>& lives, std::span<const SpringMode> with_springs) {
   std::vector<LimitResult> results;
   const auto add = [&](std::optional<LimitResult> result) {
-    if (result) results.push_back(std::move(*result));
+    if (!result) return;
+    if (std::isnan(result->value) || std::isnan(result->deciding())) {  // what is no number meets nothing
+      result->met = false;
+      result->margin = -std::numeric_limits<double>::infinity();
+      result->upper_margin = std::nan("");
+    }
+    results.push_back(std::move(*result));
   };
   std::vector<std::vector<bool>> real;  // of each outcome by itself: the rest is rounding
   real.reserve(outcomes.size());

@@ -24,6 +24,7 @@ struct LimitResult {
   double margin = 0;
   double upper_margin = 0;  ///< the same at the upper tolerance of the input; NaN if it has none
   bool met = false;
+  bool answered = true;      ///< false: a case that it needs could not be answered, so that it is not met
   bool gaussian = true;      ///< false: n sigma of a magnitude has no fixed probability
   bool upper_bound = false;  ///< n sigma added to a static value: never low
   /// Of a Gaussian response with a duration: with which probability the allowable, over the factor, is passed in it;

@@ -61,6 +61,13 @@ LogLogTable::LogLogTable(const std::vector<Breakpoint>& points, double decibel_f
   for (std::size_t i = known; i-- > 0;) level[i] = level[i + 1] / ratio(i, i + 1, *points[i].slope);
   for (std::size_t i = known + 1; i < points.size(); ++i)
     level[i] = points[i].level ? *points[i].level : level[i - 1] * ratio(i - 1, i, *points[i].slope);
+  constexpr double most = 1e60;  // squares and products of more leave the range of all numbers
+  for (std::size_t i = 0; i < points.size(); ++i)
+    if (!(level[i] < most && level[i] > 1 / most))
+      throw_input_error("",
+                        fmt::format("its slopes lead to {:.2g} at {:g} Hz, which is too {} to be meant", level[i],
+                                    points[i].frequency, level[i] < 1 ? "little" : "much"),
+                        "give a level there, or gentler slopes");
   for (std::size_t i = 1; i < points.size(); ++i)
     if (points[i].frequency > points[i - 1].frequency)
       stretches_.push_back({points[i - 1].frequency, points[i].frequency, level[i - 1], level[i]});
@@ -77,16 +84,20 @@ std::vector<double> LogLogTable::curve_points() const {
   return beside_steps(stretches_, [](const PowerLaw& before, const PowerLaw& after) { return after.v1 != before.v2; });
 }
 
+std::vector<PowerLaw>::const_iterator LogLogTable::first_that_ends_at(double frequency) const {
+  return std::partition_point(stretches_.begin(), stretches_.end(),
+                              [&](const PowerLaw& stretch) { return stretch.f2 < frequency; });
+}
+
 const PowerLaw* LogLogTable::stretch_at(double frequency) const {
-  for (const PowerLaw& stretch : stretches_)
-    if (frequency >= stretch.f1 && frequency <= stretch.f2) return &stretch;
-  return nullptr;
+  const auto found = first_that_ends_at(frequency);
+  return found != stretches_.end() && found->f1 <= frequency ? &*found : nullptr;
 }
 
 double LogLogTable::at(double frequency) const {
-  double highest = 0;
-  for (const PowerLaw& stretch : stretches_)
-    if (frequency >= stretch.f1 && frequency <= stretch.f2) highest = std::max(highest, stretch.at(frequency));
+  double highest = 0;  // two meet at a breakpoint
+  for (auto each = first_that_ends_at(frequency); each != stretches_.end() && each->f1 <= frequency; ++each)
+    highest = std::max(highest, each->at(frequency));
   return highest;
 }
 

@@ -61,6 +61,9 @@ class LogLogTable {
   [[nodiscard]] double area() const;
 
  private:
+  // The first that does not end below a frequency.
+  [[nodiscard]] std::vector<PowerLaw>::const_iterator first_that_ends_at(double frequency) const;
+
   std::vector<PowerLaw> stretches_;
 };
 

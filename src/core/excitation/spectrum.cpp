@@ -18,7 +18,7 @@ using Eigen::VectorXd;
 std::complex<double> Coherence::at(double frequency) const {
   if (points.empty()) return 0;
   const auto after =
-      std::find_if(points.begin(), points.end(), [&](const Point& p) { return p.frequency > frequency; });
+      std::partition_point(points.begin(), points.end(), [&](const Point& p) { return p.frequency <= frequency; });
   double magnitude = 0, phase = 0;
   if (after == points.begin() || after == points.end()) {
     const Point& end = after == points.begin() ? points.front() : points.back();

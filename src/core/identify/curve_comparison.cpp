@@ -23,7 +23,8 @@ Value between_points(const std::vector<double>& grid, const std::vector<Value>& 
 
 double ratio_in_decibels(double ratio, bool is_psd) { return (is_psd ? 10 : 20) * std::log10(ratio); }
 
-std::vector<ResponsePeak> response_peaks(const ResponseCurve& curve, std::span<const double> input) {
+std::vector<ResponsePeak> response_peaks(const ResponseCurve& curve, std::span<const double> input,
+                                         std::span<const StartingMode> under) {
   std::vector<double> magnitude = curve.magnitude;
   std::vector<Complex> response = curve.response;
   for (std::size_t k = 0; k < magnitude.size(); ++k) {
@@ -33,7 +34,7 @@ std::vector<ResponsePeak> response_peaks(const ResponseCurve& curve, std::span<c
   }
   std::vector<ResponsePeak> peaks;
   for (const CurveMode& mode :
-       response.empty() ? fit_magnitude(curve.grid, magnitude) : fit_response(curve.grid, response))
+       response.empty() ? fit_magnitude(curve.grid, magnitude) : fit_response(curve.grid, response, under))
     peaks.push_back({curve.grid[mode.peak], curve.magnitude[mode.peak], mode});
   return peaks;
 }

@@ -24,7 +24,9 @@ struct ResponsePeak {
 
 /// Peaks and their modes, from the curve over its input. @see fit_response, fit_magnitude
 /// @param input  of the same points, not zero: an amplitude or a PSD like the curve; empty: the same at all frequencies
-[[nodiscard]] std::vector<ResponsePeak> response_peaks(const ResponseCurve& curve, std::span<const double> input);
+/// @param under  all modes under some peaks; with phase only
+[[nodiscard]] std::vector<ResponsePeak> response_peaks(const ResponseCurve& curve, std::span<const double> input,
+                                                       std::span<const StartingMode> under = {});
 
 /// Peaks of two curves that are of one mode: those nearest in ratio of frequency first, none farther than 20 % apart.
 /// @return  indices into both, by the first

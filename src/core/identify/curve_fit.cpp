@@ -41,6 +41,7 @@ struct Separable {
 struct Projected {
   Eigen::VectorXd residual;
   Eigen::MatrixXd jacobian;
+  Eigen::VectorXd weights;  // of the basis
   Eigen::Index unknowns = 0;
 };
 
@@ -49,10 +50,11 @@ Projected project(Separable model) {
   model.basis.array().rowwise() /= lengths.transpose().array();
   const Eigen::VectorXd weights = least_squares(model.basis, model.data);
   Projected projected;
+  projected.weights = weights.cwiseQuotient(lengths);
   projected.residual = model.basis * weights - model.data;
   projected.jacobian.resize(model.data.size(), static_cast<Eigen::Index>(model.derivatives.size()));
   for (std::size_t p = 0; p < model.derivatives.size(); ++p) {
-    const Eigen::VectorXd slope = model.derivatives[p] * weights.cwiseQuotient(lengths);
+    const Eigen::VectorXd slope = model.derivatives[p] * projected.weights;
     projected.jacobian.col(static_cast<Eigen::Index>(p)) = slope - model.basis * least_squares(model.basis, slope);
   }
   projected.unknowns = model.basis.cols() + projected.jacobian.cols();
@@ -198,11 +200,14 @@ double half_power_damping(std::span<const double> frequency, std::span<const dou
 class Fit {
  public:
   Fit(std::span<const double> frequency, std::span<const double> magnitude, const std::vector<CurvePeak>& peaks,
-      Window window)
+      Window window, std::span<const StartingMode> under = {})
       : window_(std::move(window)) {
     for (const std::size_t p : window_.peaks) {
-      const double f = frequency[peaks[p].index];
-      poles_.push_back({std::log(f), std::log(half_power_damping(frequency, magnitude, peaks[p].index))});
+      const std::size_t peak = peaks[p].index;
+      const std::size_t before = poles_.size();
+      for (const StartingMode& mode : under)
+        if (mode.peak == peak) add(peak, mode.frequency, mode.damping);
+      if (poles_.size() == before) add(peak, frequency[peak], half_power_damping(frequency, magnitude, peak));
     }
   }
 
@@ -214,7 +219,8 @@ class Fit {
   [[nodiscard]] const Window& window() const { return window_; }
   [[nodiscard]] const std::vector<Pole>& poles() const { return poles_; }
 
-  void write(const std::vector<CurvePeak>& peaks, double rms, std::vector<CurveMode>& modes) const {
+  // @param numerators  the weights of the basis begin with a and b of each pole
+  void write(double rms, bool numerators, std::vector<CurveMode>& modes) const {
     const auto points = static_cast<double>(left_.residual.size());
     const double freedom = points - static_cast<double>(left_.unknowns);
     const double variance = left_.residual.squaredNorm() / std::max(freedom, 1.0);
@@ -223,16 +229,22 @@ class Fit {
         variance * solve_symmetric(left_.jacobian.transpose() * left_.jacobian, Eigen::MatrixXd::Identity(n, n));
     for (std::size_t r = 0; r < poles_.size(); ++r) {
       const auto at = static_cast<Eigen::Index>(2 * r);
-      const Pole& pole = poles_[r];
-      modes.push_back({peaks[window_.peaks[r]].index, pole.frequency(), pole.damping(),
-                       pole.frequency() * std::sqrt(covariance(at, at)),
-                       pole.damping() * std::sqrt(covariance(at + 1, at + 1)),
-                       std::sqrt(left_.residual.squaredNorm() / points) / rms, true});
+      const double w0 = poles_[r].frequency(), damping = poles_[r].damping();
+      modes.push_back(
+          {peaks_[r], w0, damping, w0 * std::sqrt(covariance(at, at)), damping * std::sqrt(covariance(at + 1, at + 1)),
+           std::sqrt(left_.residual.squaredNorm() / points) / rms, true,
+           numerators ? std::hypot(left_.weights[at], w0 * left_.weights[at + 1]) / (w0 * w0) : std::nan("")});
     }
   }
 
  private:
+  void add(std::size_t peak, double frequency, double damping) {
+    peaks_.push_back(peak);
+    poles_.push_back({std::log(frequency), std::log(damping)});
+  }
+
   Window window_;
+  std::vector<std::size_t> peaks_;  // of each pole the maximum under which it stands
   std::vector<Pole> poles_;
   Projected left_;
 };
@@ -347,21 +359,24 @@ double rms_of(std::span<const double> magnitude, const Window& window) {
   return std::sqrt(sum / static_cast<double>(window.to - window.from + 1));
 }
 
-// One a peak, with those of which no fit was made; frequencies and what is fitted brought back to their units.
-std::vector<CurveMode> of_every_peak(const std::vector<CurvePeak>& peaks, std::vector<CurveMode> fitted, double unit) {
+// Those of every peak, with one of which no fit was made where there is none; frequencies and strengths brought back to
+// their units.
+std::vector<CurveMode> of_every_peak(const std::vector<CurvePeak>& peaks, const std::vector<CurveMode>& fitted,
+                                     double unit, double size) {
   const double none = std::nan("");
   std::vector<CurveMode> curve_modes;
   for (const CurvePeak& peak : peaks) {
-    const auto fit = std::find_if(fitted.begin(), fitted.end(), [&](const CurveMode& mode) {
-      return mode.peak == peak.index && std::isfinite(mode.frequency) && std::isfinite(mode.damping);
-    });
-    if (fit == fitted.end()) {
-      curve_modes.push_back({peak.index, none, none, none, none, none, false});
-      continue;
+    const std::size_t before = curve_modes.size();
+    for (CurveMode mode : fitted) {
+      if (mode.peak != peak.index || !std::isfinite(mode.frequency) || !std::isfinite(mode.damping)) continue;
+      mode.frequency *= unit;
+      mode.frequency_error *= unit;
+      mode.strength *= size;
+      curve_modes.push_back(mode);
     }
-    fit->frequency *= unit;
-    fit->frequency_error *= unit;
-    curve_modes.push_back(*fit);
+    std::sort(curve_modes.begin() + static_cast<std::ptrdiff_t>(before), curve_modes.end(),
+              [](const CurveMode& x, const CurveMode& y) { return x.frequency < y.frequency; });
+    if (curve_modes.size() == before) curve_modes.push_back({peak.index, none, none, none, none, none, false, none});
   }
   return curve_modes;
 }
@@ -390,7 +405,8 @@ std::vector<CurvePeak> peaks_of(std::span<const double> magnitude) {
   return peaks;
 }
 
-std::vector<CurveMode> fit_response(std::span<const double> frequency, std::span<const Complex> response) {
+std::vector<CurveMode> fit_response(std::span<const double> frequency, std::span<const Complex> response,
+                                    std::span<const StartingMode> under) {
   std::vector<double> magnitude(response.size());
   std::transform(response.begin(), response.end(), magnitude.begin(), [](Complex value) { return std::abs(value); });
   const std::vector<CurvePeak> peaks = peaks_of(magnitude);
@@ -401,9 +417,14 @@ std::vector<CurveMode> fit_response(std::span<const double> frequency, std::span
   std::vector<Complex> values(response.begin(), response.end());
   for (Complex& each : values) each /= size;
 
+  std::vector<StartingMode> starts(under.begin(), under.end());
+  for (StartingMode& mode : starts) mode.frequency /= unit;
+
   std::vector<Fit> fits;
-  for (const Window& window : windows_of(sizes, peaks, least_response_points))
-    if (has_points(window, least_response_points(window.peaks.size()))) fits.emplace_back(grid, sizes, peaks, window);
+  for (const Window& window : windows_of(sizes, peaks, least_response_points)) {
+    Fit fit(grid, sizes, peaks, window, starts);
+    if (has_points(window, least_response_points(fit.poles().size()))) fits.push_back(std::move(fit));
+  }
   constexpr int most_rounds = 30;
   for (int round = 0; round < most_rounds; ++round) {
     double change = 0;
@@ -422,8 +443,8 @@ std::vector<CurveMode> fit_response(std::span<const double> frequency, std::span
   }
   std::vector<CurveMode> modes;
   // A number of the residual is a real or an imaginary part: their RMS is that of a complex one over √2.
-  for (const Fit& fit : fits) fit.write(peaks, rms_of(sizes, fit.window()) / std::sqrt(2.0), modes);
-  return of_every_peak(peaks, std::move(modes), unit);
+  for (const Fit& fit : fits) fit.write(rms_of(sizes, fit.window()) / std::sqrt(2.0), true, modes);
+  return of_every_peak(peaks, modes, unit, size);
 }
 
 std::vector<CurveMode> fit_magnitude(std::span<const double> frequency, std::span<const double> magnitude) {
@@ -440,9 +461,9 @@ std::vector<CurveMode> fit_magnitude(std::span<const double> frequency, std::spa
     if (!is_positive || !has_points(window, least_magnitude_points(window.peaks.size()))) continue;
     Fit fit(grid, sizes, peaks, window);
     fit.run([&](const std::vector<Pole>& poles) { return magnitude_model(grid, sizes, window, poles); });
-    fit.write(peaks, rms_of(sizes, window), modes);
+    fit.write(rms_of(sizes, window), false, modes);
   }
-  return of_every_peak(peaks, std::move(modes), unit);
+  return of_every_peak(peaks, modes, unit, size);
 }
 
 }  // namespace avrenk

@@ -27,6 +27,13 @@ struct CurveMode {
   double frequency_error = 0, damping_error = 0;  ///< standard errors, from what the fit leaves
   double misfit = 0;       ///< RMS of what the fit leaves of the curve around the peak, over the RMS of the curve there
   bool is_fitted = false;  ///< false: too few points around the peak, the rest is not a number
+  double strength = 0;  ///< |a + iω_r b|/ω_r², the part of this mode at resonance times 2ζ; not known of magnitudes
+};
+
+/// Where the fit of a mode begins that makes a peak together with others, which no height or width of its own shows.
+struct StartingMode {
+  std::size_t peak = 0;               ///< index of the maximum under which it stands
+  double frequency = 0, damping = 0;  ///< Hz; share of critical; no two alike
 };
 
 /// Least squares fit around each peak of
@@ -41,9 +48,11 @@ struct CurveMode {
 /// that of any viscous or structural damping, of displacement, velocity and acceleration alike; ζ is half the loss
 /// factor at resonance.
 /// @param frequency  Hz, ascending, at least 0
-/// @return  one a peak
+/// @param under      all modes under some peaks, in place of the one that is looked for under each otherwise
+/// @return  one a peak, or those asked for under it, by frequency
 [[nodiscard]] std::vector<CurveMode> fit_response(std::span<const double> frequency,
-                                                  std::span<const std::complex<double>> response);
+                                                  std::span<const std::complex<double>> response,
+                                                  std::span<const StartingMode> under = {});
 
 /// The same from magnitudes alone, where the phase is not known: |H|² = p(ω²)/Π_r |D_r|² around each peak or group of g
 /// peaks, p a polynomial of degree 2g; residuals of |H|, to first order.

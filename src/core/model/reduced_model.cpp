@@ -25,6 +25,16 @@ MatrixXd rigid_columns(const ReducedModel& model, const Vector3& about) {
   return rigid;
 }
 
+namespace {
+
+constexpr double most = 1e30;  // no structure has such numbers, and their products leave the range of all numbers
+template <typename Matrix>
+bool are_numbers(const Matrix& matrix) {
+  return matrix.size() == 0 || (matrix.allFinite() && matrix.cwiseAbs().maxCoeff() <= most);
+}
+
+}  // namespace
+
 std::string why_invalid(const ReducedModel& model) {
   const Index n = model.size();
   const auto points = static_cast<Index>(model.points.size());
@@ -44,14 +54,27 @@ std::string why_invalid(const ReducedModel& model) {
       return fmt::format("node {} has {} translations and {} rotations, three and three or three and none are due",
                          node, straight, turns);
   }
+  std::vector<std::pair<const MatrixXd*, const char*>> square;
   for (const auto& [matrix, name, due] : {std::tuple{&model.stiffness, "stiffness", true},
                                           {&model.mass, "mass", true},
                                           {&model.dashpot, "dashpot", false},
-                                          {&model.loss, "loss", false}}) {
-    if (matrix->size() == 0 && !due) continue;
+                                          {&model.loss, "loss", false}})
+    if (matrix->size() > 0 || due) square.emplace_back(matrix, name);
+  // Sizes, and that all are numbers, before anything is made of any.
+  for (const auto& [matrix, name] : square)
     if (matrix->rows() != n || matrix->cols() != n)
       return fmt::format("the {} matrix is {} x {}, and {} motions are named", name, matrix->rows(), matrix->cols(), n);
-    if (!matrix->allFinite()) return fmt::format("the {} matrix has entries that are no numbers", name);
+  if (model.recovery.rows() != 6 * points || (points > 0 && model.recovery.cols() != n))
+    return fmt::format("the recovery rows are {} x {}, and {} points of {} motions are due", model.recovery.rows(),
+                       model.recovery.cols(), points, n);
+  for (const auto& [matrix, name] : square)
+    if (!are_numbers(*matrix)) return fmt::format("the {} matrix has entries that are no numbers to be meant", name);
+  if (!are_numbers(model.recovery)) return "the recovery rows have entries that are no numbers to be meant";
+  for (const std::vector<Vector3>* list : {&model.interface, &model.points})
+    for (const Vector3& each : *list)
+      if (!are_numbers(each)) return "a node or point lies nowhere: a coordinate is no number to be meant";
+  if (!(std::abs(model.bound) <= most)) return "the frequency to which it holds is no number to be meant";
+  for (const auto& [matrix, name] : square) {
     const double largest = matrix->cwiseAbs().maxCoeff(), skew = (*matrix - matrix->transpose()).cwiseAbs().maxCoeff();
     constexpr double rounding = 1e-9;
     if (skew > rounding * largest)
@@ -69,13 +92,10 @@ std::string why_invalid(const ReducedModel& model) {
     const Eigen::VectorXd energies = symmetric_eigenvalues(root.asDiagonal() * (*matrix) * root.asDiagonal());
     constexpr double negative = -1e-6;
     if (energies.minCoeff() < negative * std::max(1.0, energies.maxCoeff()))
-      return fmt::format("the {} matrix is not positive: a motion has {} energy", name,
-                         matrix == &model.mass ? "negative kinetic" : "negative");
+      return fmt::format("the {} matrix is not positive: a motion has {} energy, {:.1e} of the largest", name,
+                         matrix == &model.mass ? "negative kinetic" : "negative",
+                         energies.minCoeff() / std::max(1.0, energies.maxCoeff()));
   }
-  if (model.recovery.rows() != 6 * points || (points > 0 && model.recovery.cols() != n))
-    return fmt::format("the recovery rows are {} x {}, and {} points of {} motions are due", model.recovery.rows(),
-                       model.recovery.cols(), points, n);
-  if (!model.recovery.allFinite()) return "the recovery rows have entries that are no numbers";
   if (model.interface.empty()) return "";
   const Vector3& about = model.interface.front();
   const MatrixXd rigid = rigid_columns(model, about);

@@ -1,6 +1,9 @@
 #include "core/modes/changed_modes.h"
 
+#include <algorithm>
 #include <cmath>
+#include <numeric>
+#include <vector>
 
 #include "core/dense.h"
 #include "core/error.h"
@@ -48,7 +51,7 @@ MatrixXd KnownModes::corrected(const System& changed, MatrixXd x, const MatrixXd
   return x;
 }
 
-ModalBasis KnownModes::of(const System& changed) const {
+ModalBasis KnownModes::of(const Assembly& assembly, const System& changed) const {
   if (changed.free != system_.free || changed.node_of_column != system_.node_of_column ||
       changed.component_of_column != system_.component_of_column || changed.supports != system_.supports)
     throw_input_error("model",
@@ -72,19 +75,28 @@ ModalBasis KnownModes::of(const System& changed) const {
   span = orthonormal_in(changed.stiffness.ff, std::move(span));
   const MatrixXd mass = span.transpose() * (changed.mass.ff * span);
   const SymmetricEigen eigen = symmetric_eigen(MatrixXd(0.5 * (mass + mass.transpose())));
-  const Index n = eigen.values.size();
+  // Those in which the known modes are, by frequency: values ascend, the last has the lowest.
+  const MatrixXd turned = span * eigen.vectors;
+  const VectorXd content = (basis_.shapes.leftCols(basis_.modes).transpose() * (changed.mass.ff * turned))
+                               .colwise()
+                               .squaredNorm()
+                               .transpose();
+  std::vector<Index> kept(static_cast<std::size_t>(eigen.values.size()));
+  std::iota(kept.begin(), kept.end(), Index{0});
   constexpr double no_mass = 1e-13;  // of the largest
-  basis.omega.resize(n);
-  VectorXd scale = VectorXd::Ones(n);
-  for (Index k = 0; k < n; ++k) {  // values ascend: the last has the lowest frequency
-    const double value = eigen.values[n - 1 - k];
-    const bool bare = !(value > no_mass * eigen.values[n - 1]);
-    basis.omega[k] = bare ? HUGE_VAL : 1 / std::sqrt(value);
-    if (!bare) scale[k] = basis.omega[k];
-    basis.massless += bare ? 1 : 0;
-  }
-  basis.shapes = span * (eigen.vectors.rowwise().reverse() * scale.asDiagonal());
-  basis.modes = std::min<int>(basis_.modes, static_cast<int>(n) - basis.massless);
+  const VectorXd part = (eigen.values.array() > no_mass * eigen.values.maxCoeff())
+                            .select(content.array() / eigen.values.array(), 0.0);
+  std::stable_sort(kept.begin(), kept.end(), [&](Index a, Index b) { return part[a] > part[b]; });
+  kept.resize(static_cast<std::size_t>(std::min<Index>(basis_.modes, std::ssize(kept))));
+  std::sort(kept.rbegin(), kept.rend());
+  const VectorXd omega = eigen.values(kept).cwiseSqrt().cwiseInverse();
+  basis.modes = static_cast<int>(kept.size());
+  basis.omega = omega;
+  basis.shapes = turned(Eigen::all, kept) * omega.asDiagonal();
+  if (basis_.size() > basis_.modes)
+    append_static_shapes(
+        assembly, changed, [&](const MatrixXd& forces) { return corrected(changed, stiffness_.solve(forces), forces); },
+        basis_.residual_vectors() > 0, basis);
   basis.has_feet = basis_.has_feet;
   for (std::size_t foot = 0; foot < basis_.foot_influence.size(); ++foot)
     basis.foot_influence.push_back(
@@ -93,7 +105,7 @@ ModalBasis KnownModes::of(const System& changed) const {
   basis.exhausted = basis_.exhausted;
   basis.proven_below = basis_.proven_below;
   basis.residual = basis_.residual.head(basis.modes);
-  basis.nonorthogonality = VectorXd::Zero(n);
+  basis.nonorthogonality = VectorXd::Zero(basis.size());
   derive(changed, basis);
   return basis;
 }

@@ -12,17 +12,17 @@ class KnownModes {
   /// @throws InputError  a mechanism
   KnownModes(const Assembly& assembly, const System& system, const ModalBasis& basis);
 
-  /// Modes, residual vectors and shapes without mass of another model with the same unknowns, by Rayleigh and Ritz in
-  /// the span of those known, each with what the difference bends,
+  /// Modes of another model with the same unknowns, by Rayleigh and Ritz in the span of those known and their static
+  /// shapes, each with what the difference bends,
   ///
   ///     φ_r − K⁻¹ (ΔK − λ_r ΔM) φ_r
   ///
   /// Shapes err by the square of the change and frequencies by its fourth power, so that derivatives by differences
-  /// are exact (Fox & Kapoor, AIAA J. 6(12), 1968, with the static part of what is left out). Static solutions, and
-  /// what the motions of feet do, are corrected in two steps. As many modes as are known; nothing is proven about
-  /// others.
+  /// are exact (Fox & Kapoor, AIAA J. 6(12), 1968, with the static part of what is left out). Static solutions, what
+  /// the motions of feet do, and with them residual vectors and shapes without mass are made anew, each by two steps
+  /// with the known factor. As many modes as are known; nothing is proven about others.
   /// @throws InputError  other unknowns: the change makes another mesh
-  [[nodiscard]] ModalBasis of(const System& changed) const;
+  [[nodiscard]] ModalBasis of(const Assembly& assembly, const System& changed) const;
 
  private:
   /// X of K X = F of the changed model, from that of the known one.

@@ -9,6 +9,7 @@
 #include "core/clock.h"
 #include "core/dense.h"
 #include "core/error.h"
+#include "core/quantity/quantity.h"
 
 namespace avrenk {
 namespace {
@@ -308,18 +309,23 @@ EigenPairs modes_near_shift(const Factorisation& shifted, const SymmetricProduct
     for (const auto& [theta, column] : all) values.push_back(request.shift + 1 / theta);
     return values;
   };
+  const auto too_many = [&](Index found_modes) {
+    return fmt::format("{} modes near {:.5g} Hz are found, more are there, and no more fit into the {} vectors of the "
+                       "search; ask for fewer modes, or up to a lower frequency",
+                       found_modes, std::sqrt(std::abs(request.shift)) / (2 * pi), most);
+  };
   // The dense problem is looked at every second block, once the basis could hold what is expected.
   for (int step = 1; open; ++step) {
     if (krylov.full()) {
       if (krylov.cost.restarts >= most_restarts)
         throw NumericalError(fmt::format("only {} modes near {:.5g} Hz converged in {} restarts of {} vectors",
                                          krylov.locked + converged,
-                                         std::sqrt(std::abs(request.shift)) / 6.283185307179586, most_restarts, most));
+                                         std::sqrt(std::abs(request.shift)) / (2 * pi), most_restarts, most));
       krylov.ritz();
       converged = krylov.converged();
       const Index room = most - krylov.locked - converged - 2 * block;
       if (room < 0)
-        throw NumericalError(fmt::format("{} modes fill the whole Krylov space", krylov.locked + converged));
+        throw NumericalError(too_many(krylov.locked + converged));
       krylov.restart(converged, std::min(krylov.active() - converged, room / 2));
       converged = 0;
     }
@@ -335,7 +341,7 @@ EigenPairs modes_near_shift(const Factorisation& shifted, const SymmetricProduct
     if (krylov.closed() || next == Search::look_again) {
       krylov.restart(converged, 0);
       converged = 0;
-      if (krylov.full()) throw NumericalError(fmt::format("{} modes fill the whole Krylov space", krylov.locked));
+      if (krylov.full()) throw NumericalError(too_many(krylov.locked));
       open = krylov.start(++seed);
     }
   }

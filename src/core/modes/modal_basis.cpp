@@ -98,9 +98,9 @@ struct StaticShapes {
   SparseMatrix loads;         // n_f x k
   MatrixXd shapes, massless;  // K⁻¹ loads, Z (ZᵀKZ)⁻¹Zᵀ loads
 };
-StaticShapes static_shapes(const System& system, const Factorisation& stiffness, const SparseMatrix& loads) {
+StaticShapes static_shapes(const System& system, const StaticSolver& solve, const SparseMatrix& loads) {
   StaticShapes static_shapes{loads, {}, {}};
-  static_shapes.shapes = stiffness.solve(MatrixXd(static_shapes.loads));
+  static_shapes.shapes = solve(MatrixXd(static_shapes.loads));
   static_shapes.massless = massless_shapes(system, static_shapes.loads);
   return static_shapes;
 }
@@ -291,10 +291,14 @@ SparseMatrix strongest_damper_loads(const Assembly& assembly, const System& syst
   return both;
 }
 
-Completion completion_of(const Assembly& assembly, const System& system, const Factorisation& stiffness,
+StaticSolver solver_of(const Factorisation& stiffness) {
+  return [&stiffness](const MatrixXd& loads) { return stiffness.solve(loads); };
+}
+
+Completion completion_of(const Assembly& assembly, const System& system, const StaticSolver& solve,
                          const MatrixXd& modes) {
-  return {static_shapes(system, stiffness, system.loads),
-          static_shapes(system, stiffness, strongest_damper_loads(assembly, system, modes))};
+  return {static_shapes(system, solve, system.loads),
+          static_shapes(system, solve, strongest_damper_loads(assembly, system, modes))};
 }
 
 // What the motions of each foot do, where there are few.
@@ -331,7 +335,7 @@ Completion solve_held(const Assembly& assembly, const System& system, const Elim
     basis.statics_seconds = solving.seconds();
     if (!request.near) {
       modes.begin(stiffness, 0, range_of(request));
-      completion = completion_of(assembly, system, stiffness, modes.shapes);
+      completion = completion_of(assembly, system, solver_of(stiffness), modes.shapes);
     }
   }
   if (request.near)
@@ -400,12 +404,17 @@ ModalBasis solve_modes(const Assembly& assembly, const System& system, const Mod
   return basis;
 }
 
+void append_static_shapes(const Assembly& assembly, const System& system, const StaticSolver& solve,
+                          bool residual_vectors, ModalBasis& basis) {
+  append_static_shapes(system, completion_of(assembly, system, solve, basis.shapes), residual_vectors, basis);
+}
+
 ModalBasis solve_at_rest(const System& system, const Factorisation& stiffness, bool feet) {
   ModalBasis basis;
   basis.shapes.resize(system.free, 0);
   basis.statics = solve_statics(system, stiffness);
   if (feet) add_feet(system, stiffness, basis);
-  append_static_shapes(system, {static_shapes(system, stiffness, system.loads), {}}, true, basis);
+  append_static_shapes(system, {static_shapes(system, solver_of(stiffness), system.loads), {}}, true, basis);
   derive(system, basis);
   return basis;
 }
@@ -420,7 +429,7 @@ void complete(const Assembly& assembly, const System& system, const ModeRequest&
   Completion completion;
   {
     const Factorisation stiffness = factorise_stiffness(assembly, system);
-    completion = completion_of(assembly, system, stiffness, basis.shapes);
+    completion = completion_of(assembly, system, solver_of(stiffness), basis.shapes);
   }
   basis.factor_seconds += watch.seconds();
   append_static_shapes(system, completion, request.residual_vectors, basis);

@@ -2,6 +2,7 @@
 /// 3).
 #pragma once
 
+#include <functional>
 #include <optional>
 
 #include "core/modes/normal_modes.h"
@@ -78,6 +79,14 @@ void derive(const System& system, ModalBasis& basis);
 /// system
 void complete(const Assembly& assembly, const System& system, const ModeRequest& request, int threads,
               ModalBasis& basis, const Progress& progress = {});
+
+/// K⁻¹B of the stiffness K_ff of a system.
+using StaticSolver = std::function<Eigen::MatrixXd(const Eigen::MatrixXd&)>;
+
+/// Appends to the modes of a basis what they leave of its static solutions and of the loads and dampers of a model, as
+/// solve_modes does: residual vectors, if wanted, and shapes without mass.
+void append_static_shapes(const Assembly& assembly, const System& system, const StaticSolver& solve,
+                          bool residual_vectors, ModalBasis& basis);
 
 /// A basis without any mode, of static shapes alone, which answers every static case of the bases' accelerations and of
 /// the model's loads exactly, and nothing else. @param stiffness  the factors of K_ff

@@ -48,8 +48,9 @@ std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const S
       if (step >= enough && value <= crowd * widest) return {0, {}};
       if (step == most)
         throw NumericalError(
-            fmt::format("the buckling load did not settle: its reciprocal is {:.4g} to ± {:.1e} after {} steps", value,
-                        rest, most));
+            fmt::format("the load at which the model buckles was not found in {} steps: one over its factor is {:.4g}, to "
+                        "± {:.1e}",
+                        most, value, rest));
       projected(step, step - 1) = projected(step - 1, step) = norm;
     }
     vectors.conservativeResize(Eigen::NoChange, step + 1);

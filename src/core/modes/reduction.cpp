@@ -41,6 +41,29 @@ MatrixXd in_motions(const Partitioned& matrix, const MatrixXd& free, const Matri
   return 0.5 * (all + all.transpose());
 }
 
+// What a rigid motion cannot strain is zero, not what cancelling leaves; and what has no energy by itself has none with
+// others. @param of_supports  the matrix of the supports alone
+void remove_rounding(const Assembly& assembly, const SparseMatrix& of_supports, const MatrixXd& held,
+                     const ReducedModel& model, MatrixXd& matrix) {
+  constexpr double rounding = 1e-10, nothing = 1e-2;
+  VectorXd before = (held.transpose() * (of_supports * held)).diagonal().cwiseAbs().cwiseSqrt();
+  const auto turns = [&](Index i) { return model.columns[static_cast<std::size_t>(i)].direction > 2; };
+  // A rotation that nothing holds has rounding of the forces around it alone, at the arms that the model has.
+  double largest = 0, size = 0;
+  for (const auto& node : assembly.nodes) size = std::max(size, (node.position - model.interface.front()).norm());
+  for (Index i = 0; i < before.size(); ++i)
+    if (!turns(i)) largest = std::max(largest, before[i]);
+  for (Index i = 0; i < before.size(); ++i) before[i] = std::max(before[i], nothing * largest * (turns(i) ? size : 1));
+  for (Index i = 0; i < before.size(); ++i)
+    for (Index j = 0; j < before.size(); ++j)
+      if (std::abs(matrix(i, j)) < rounding * before[i] * before[j]) matrix(i, j) = 0;
+  for (Index i = 0; i < before.size(); ++i)
+    if (matrix(i, i) == 0) {
+      matrix.row(i).setZero();
+      matrix.col(i).setZero();
+    }
+}
+
 }  // namespace
 
 ReducedModel reduce(const Assembly& assembly, const System& system, const ModalBasis& basis,
@@ -80,15 +103,12 @@ ReducedModel reduce(const Assembly& assembly, const System& system, const ModalB
   model.stiffness.bottomRows(modes).setZero();
   model.stiffness.bottomRightCorner(modes, modes) = basis.omega.head(modes).cwiseAbs2().asDiagonal();
   model.mass.bottomRightCorner(modes, modes).setIdentity();
-  // What a rigid motion cannot strain is zero, not what cancelling leaves.
-  constexpr double rounding = 1e-10;
-  const MatrixXd held = supports.leftCols(interface);
-  const VectorXd before = (held.transpose() * (system.stiffness.ss * held)).diagonal().cwiseAbs().cwiseSqrt();
-  for (Index i = 0; i < interface; ++i)
-    for (Index j = 0; j < interface; ++j)
-      if (std::abs(model.stiffness(i, j)) < rounding * before[i] * before[j]) model.stiffness(i, j) = 0;
   model.dashpot = in_motions(system.dashpot, free, supports);
   model.loss = in_motions(system.loss, free, supports);
+  for (const auto& [matrix, of_supports] : {std::pair{&model.stiffness, &system.stiffness.ss},
+                                            {&model.dashpot, &system.dashpot.ss},
+                                            {&model.loss, &system.loss.ss}})
+    if (matrix->size() > 0) remove_rounding(assembly, *of_supports, supports.leftCols(interface), model, *matrix);
   model.bound = basis.proven_below;
   MatrixXd unknowns(system.free + system.supports, all);
   unknowns << free, supports;

@@ -280,7 +280,10 @@ double parse_as(const Kind& due, std::string_view text) {
     throw_input_error("", fmt::format("\"{}\" is {}", trimmed(text), describe(quantity.dimension)),
                       fmt::format("write {} such as \"{}\"", due.name, due.example));
   // No structure has such numbers; their squares and products would leave the range of all numbers.
-  const double size = std::abs(quantity.value), most = &due == &kind::frequency ? 1e9 : 1e30;
+  const double size = std::abs(quantity.value), most = &due == &kind::frequency                 ? 1e9
+                                                       : due.dimension == kind::level.dimension ? 400
+                                                       : due.dimension == kind::slope.dimension ? 1000
+                                                                                                : 1e30;
   if (size > most || (size > 0 && size < 1e-45))
     throw_input_error("", fmt::format("\"{}\" is too {} to be meant", trimmed(text), size > most ? "much" : "little"),
                       fmt::format("write {} such as \"{}\"", due.name, due.example));

@@ -56,10 +56,13 @@ class Recorder {
         transfer_(*excited.transfer),
         input_(excited.covariance->input),
         threads_(threads),
-        rate_(request.rate > 0 ? request.rate : samples_per_cycle * input_.to()),
+        rate_(rate_of(request, excited)),
         samples_(static_cast<std::size_t>(std::llround(request.duration * rate_))),
         size_(smooth_size(samples_)) {}
 
+  [[nodiscard]] static double rate_of(const HistoryRequest& request, const CaseResponse& excited) {
+    return request.rate > 0 ? request.rate : samples_per_cycle * excited.covariance->input.to();
+  }
   [[nodiscard]] double rate() const { return rate_; }
   [[nodiscard]] std::size_t samples() const { return samples_; }
 
@@ -252,11 +255,10 @@ History make_history(const HistoryRequest& request, const CaseResponse& excited,
     throw_input_error(subject, "an input has a phase of its own, which a record in time does not have",
                       "leave phase out of its motion");
   const RandomAnswers& answers = *outcome.random();
-  Recorder recorder(request, excited, threads);
-  if (recorder.rate() < fewest_samples_per_cycle * excited.covariance->input.to())
+  const double rate = Recorder::rate_of(request, excited);
+  if (rate < fewest_samples_per_cycle * excited.covariance->input.to())
     throw_input_error(
-        subject,
-        fmt::format("{:g} samples a second are too few for {:g} Hz", recorder.rate(), excited.covariance->input.to()),
+        subject, fmt::format("{:g} samples a second are too few for {:g} Hz", rate, excited.covariance->input.to()),
         fmt::format("write a rate of {:g} Hz or more", fewest_samples_per_cycle * excited.covariance->input.to()));
   const Excitation& excitation = *excited.excitation;
   const std::vector<Index>& first = excited.covariance->input.first_inputs();
@@ -272,12 +274,13 @@ History make_history(const HistoryRequest& request, const CaseResponse& excited,
     rows.conservativeResize(rows.rows() + worst.rows.rows(), Eigen::NoChange);
     rows.bottomRows(worst.rows.rows()) = worst.rows;
   }
-  const double values = static_cast<double>(recorder.samples()) * static_cast<double>(rows.rows() + 4 * first.back());
-  if (recorder.samples() < 2 || values > most_history_values)
-    throw_input_error(
-        subject,
-        fmt::format("{:g} s at {:g} samples a second make {:.3g} values", request.duration, recorder.rate(), values),
-        recorder.samples() < 2 ? "write a longer duration" : "write a shorter duration, or record less");
+  const double samples = std::round(request.duration * rate),
+               values = samples * static_cast<double>(rows.rows() + 4 * first.back());
+  if (samples < 2 || values > most_history_values)
+    throw_input_error(subject,
+                      fmt::format("{:g} s at {:g} samples a second make {:.3g} values", request.duration, rate, values),
+                      samples < 2 ? "write a longer duration" : "write a shorter duration, or record less");
+  Recorder recorder(request, excited, threads);
   recorder.synthesise();
   const MatrixXd series = recorder.record(rows);
   History history{&request, excited.excitation, recorder.rate(), transfer.damping().coupled(), {}};

@@ -1,5 +1,11 @@
 #include "core/response/run_case.h"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/error.h"
 #include "core/response/explanation.h"
 #include "core/response/random_run.h"
 #include "core/response/sine_run.h"
@@ -31,12 +37,53 @@ StaticAnswers run_static(const CaseResponse& excited, const std::vector<Output>&
   return answers;
 }
 
+// The first point of a curve at which some row of it is no number; −1: none.
+std::ptrdiff_t first_not_finite(const Eigen::MatrixXcd& curve) {
+  for (Eigen::Index k = 0; k < curve.cols(); ++k)
+    if (!curve.col(k).allFinite()) return k;
+  return -1;
+}
+std::ptrdiff_t first_not_finite(const std::vector<double>& curve) {
+  const auto found = std::find_if(curve.begin(), curve.end(), [](double value) { return !std::isfinite(value); });
+  return found == curve.end() ? -1 : found - curve.begin();
+}
+
+// What is not finite compares with nothing, so that no limit could be judged by it.
+void require_finite(const CaseResults& results, const std::vector<Output>& watched) {
+  const auto refuse = [&](std::size_t index, std::ptrdiff_t point) {
+    throw NumericalError(fmt::format(
+        "{}: {} is beyond all numbers{}; look for an amount or a unit that cannot be meant, in the loads first",
+        results.name(), watched[index].name,
+        point < 0 ? "" : fmt::format(" at {:.6g} Hz", results.grid()[static_cast<std::size_t>(point)])));
+  };
+  for (std::size_t i = 0; i < watched.size(); ++i) {
+    if (!results.has(watched[i]) || watched[i].quantity->is_reciprocal) continue;
+    if (const SineAnswers* const sine = results.sine()) {
+      const SineRow& row = sine->rows[i];
+      if (const std::ptrdiff_t point = first_not_finite(row.curve); point >= 0 || !std::isfinite(row.peak.value))
+        refuse(i, point);
+    } else if (const RandomAnswers* const random = results.random()) {
+      const RandomRow& row = random->rows[i];
+      if (const std::ptrdiff_t point = first_not_finite(row.psd);
+          point >= 0 || !std::isfinite(row.rms) || !row.candidate_rms.allFinite())
+        refuse(i, point);
+    } else if (!results.at_rest()->rows[i].rows.allFinite()) {
+      refuse(i, -1);
+    }
+  }
+}
+
 }  // namespace
 
 CaseResults run_case(CaseResponse& excited, const std::vector<Output>& watched, std::span<const StaticSum> sums) {
-  if (excited.sine) return {excited.excitation, run_sine(excited, watched, sums)};
-  if (excited.covariance) return {excited.excitation, run_random(excited, watched)};
-  return {excited.excitation, run_static(excited, watched)};
+  const auto run = [&]() -> CaseResults {
+    if (excited.sine) return {excited.excitation, run_sine(excited, watched, sums)};
+    if (excited.covariance) return {excited.excitation, run_random(excited, watched)};
+    return {excited.excitation, run_static(excited, watched)};
+  };
+  CaseResults results = run();
+  require_finite(results, watched);
+  return results;
 }
 
 }  // namespace avrenk

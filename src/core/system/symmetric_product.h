@@ -1,6 +1,8 @@
 /// core/system/symmetric_product.h: a sparse symmetric matrix times blocks of vectors.
 #pragma once
 
+#include <Eigen/SparseCore>
+
 #include "core/algebra.h"
 
 namespace avrenk {

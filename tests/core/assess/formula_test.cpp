@@ -23,6 +23,9 @@ TEST(Formula, ReachesOneWhereAlgebraSays) {
   EXPECT_EQ(load_factor(Formula("R1 + R2", names), {0, 0}), HUGE_VAL);
   EXPECT_EQ(load_factor(Formula("R1 + R2", names), {1e9, 0}), 0);
   EXPECT_TRUE(std::isnan(Formula("R1/R2", names).at({1, 0})));
+  // Where it is no number it is not kept: from twice these ratios on; at once.
+  EXPECT_NEAR(load_factor(Formula("0.5 * sqrt(1 - R1)", names), {0.5, 0}), 2, 1e-12);
+  EXPECT_EQ(load_factor(Formula("sqrt(R1 - 1)", names), {0.5, 0}), 0);
   const Formula product("R1 * R2", names);
   EXPECT_TRUE(product.uses("R1"));
   EXPECT_FALSE(Formula("R1", names).uses("R2"));

@@ -117,5 +117,25 @@ TEST(FrequencyGrid, StepsEvenlyInPhaseAroundEveryResonance) {
   }
 }
 
+// Of many points each frequency has the level of the stretches that hold it, the higher one at a step.
+TEST(LogLogTable, FindsItsStretchAmongMany) {
+  std::vector<Breakpoint> points;
+  for (int k = 0; k < 5000; ++k) {
+    points.push_back({10.0 + k, 1.0 + k % 7, {}});
+    if (k % 10 == 5) points.push_back({10.0 + k, 20.0, {}});  // a step
+  }
+  const LogLogTable table(points, 10);
+  for (int k = 0; k < 5000; ++k) {
+    const double f = 10.0 + k;
+    EXPECT_NEAR(table.at(f) / (k % 10 == 5 ? 20.0 : 1.0 + k % 7), 1, 1e-12) << f;
+    if (k == 4999) break;
+    const PowerLaw* const inside = table.stretch_at(f + 0.5);
+    ASSERT_TRUE(inside && inside->f1 == f && inside->f2 == f + 1) << f;
+  }
+  EXPECT_EQ(table.at(9.999), 0);
+  EXPECT_EQ(table.at(5009.001), 0);
+  EXPECT_EQ(table.stretch_at(9.0), nullptr);
+}
+
 }  // namespace
 }  // namespace avrenk

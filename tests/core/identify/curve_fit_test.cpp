@@ -82,6 +82,44 @@ TEST(CurveFit, FindsTheModesOfCurvesThatHaveNoNoise) {
   }
 }
 
+// Two modes under one maximum are those that the curve was made from, and so is what each makes of it.
+TEST(CurveFit, ModesUnderOnePeakAreToldApart) {
+  struct Case {
+    const char* name;
+    std::vector<Made> modes;
+    bool accelerance;
+  };
+  const Case cases[] = {{"beside each other", {{60, 0.02, 1}, {61.5, 0.02, 0.8}}, true},
+                        {"a shoulder", {{60, 0.02, 1}, {62, 0.03, 0.3}, {150, 0.01, 2}}, true},
+                        {"against each other", {{60, 0.03, 1}, {60.6, 0.01, -0.2}}, false},
+                        {"of unlike damping", {{60, 0.005, 0.3}, {60.4, 0.04, 1}}, true},
+                        {"three", {{60, 0.02, 1}, {60.9, 0.025, 0.7}, {61.9, 0.02, 0.9}}, true}};
+  for (const Case& each : cases) {
+    SCOPED_TRACE(each.name);
+    const Curve made = curve(each.modes, 20, 200, 4000, each.accelerance, false);
+    const std::vector<CurvePeak> peaks = peaks_of(made.magnitude);
+    std::vector<StartingMode> under;
+    std::vector<Made> wanted;
+    for (const Made& mode : each.modes)
+      if (mode.frequency < 100) {
+        under.push_back({peaks[0].index, 1.03 * mode.frequency, 1.5 * mode.damping});
+        wanted.push_back(mode);
+      }
+    const std::vector<CurveMode> found = fit_response(made.grid, made.values, under);
+    ASSERT_EQ(found.size(), each.modes.size());
+    for (std::size_t r = 0; r < wanted.size(); ++r) {
+      EXPECT_EQ(found[r].peak, peaks[0].index);
+      EXPECT_NEAR(found[r].frequency / wanted[r].frequency, 1, 1e-7);
+      EXPECT_NEAR(found[r].damping / wanted[r].damping, 1, 1e-6);
+      // −ω²/(ω_r² − ω² + 2iζω_rω) = −1 + (ω_r² + 2iζω_rω)/(…): its numerator at resonance.
+      const double at_resonance = each.accelerance ? std::pow(2 * std::numbers::pi * wanted[r].frequency, 2) *
+                                                         std::hypot(1, 2 * wanted[r].damping)
+                                                   : 1;
+      EXPECT_NEAR(found[r].strength / std::abs(at_resonance * wanted[r].residue), 1, 1e-5);
+    }
+  }
+}
+
 TEST(CurveFit, StandardErrorsAreThoseOfRepeatedNoise) {
   // Of 120 noisy copies the deviations over their stated errors have a variance of 1 within ±40 % (three standard
   // deviations of such a variance), and no mean beyond their scatter. Of magnitudes what the neighbouring mode leaves

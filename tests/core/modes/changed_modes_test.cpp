@@ -45,7 +45,7 @@ TEST(KnownModes, AreThoseOfAChangedModel) {
       Assembly changed = each.model;
       each.change(changed, factor);
       const Solved after(changed, test::count(10), test::loss_factor(0.03));
-      const ModalBasis basis = known.of(after.system);
+      const ModalBasis basis = known.of(after.assembly, after.system);
       const ModalDamping damping = damp(after.system, basis, test::loss_factor(0.03));
       ASSERT_EQ(basis.modes, after.basis.modes);
       for (int r = 0; r < 8; ++r) {
@@ -75,7 +75,7 @@ TEST(KnownModes, AreThoseOfAChangedModel) {
   }
   const Solved before(frame, test::count(4), test::loss_factor(0.03));
   const Solved less(test::chain({1, 2}, {1e5, 1e5}), test::count(4), test::ratio(0.01));
-  EXPECT_THROW((void)KnownModes(before.assembly, before.system, before.basis).of(less.system), InputError);
+  EXPECT_THROW((void)KnownModes(before.assembly, before.system, before.basis).of(less.assembly, less.system), InputError);
 }
 
 // Two rods in a row between two feet, F at the middle: the feet carry F k₁/(k₁ + k₂) and F k₂/(k₁ + k₂), at rest too.
@@ -98,7 +98,7 @@ TEST(KnownModes, ShareAForceBetweenFeetAsTheChangedStiffnessDoes) {
     Assembly changed = model;
     changed.materials[1].youngs_modulus *= factor;
     const System system = make_system(changed);
-    const ModalBasis basis = known.of(system);
+    const ModalBasis basis = known.of(changed, system);
     const ModalDamping damping = damp(system, basis, test::ratio(0.01));
     const Channels channels(changed, system, basis, damping);
     Environment still;

@@ -1,6 +1,7 @@
 // Small models drawn at random, from hardly any damping to far beyond critical, with a general ratio beside dampers of
-// links' own, with nodes without mass, on one base or two: every answer against the equations of motion solved at each
-// frequency, and integrals of them by another rule. AVRENK_DRAWN_MODELS says how many (scripts/night).
+// links' own, with nodes without mass, along turned axes, of any size, on one base or two: every answer against the
+// equations of motion solved at each frequency, and integrals of them by another rule. AVRENK_DRAWN_MODELS says how
+// many (scripts/night).
 #include <gtest/gtest.h>
 #include <Eigen/Dense>
 
@@ -29,13 +30,16 @@ struct Drawn {
   std::string what;
   std::vector<double> masses;  // 0: a node without mass
   std::vector<Link> links;
-  std::vector<Complex> bases;  // motion of each, per unit input
-  double from = 1, to = 300;   // Hz
-  double slope = 0;            // of the input, dB an octave
-  double ratio = 0;            // general ζ, of links without a damper of their own
+  std::vector<Complex> bases;          // motion of each, per unit input
+  double from = 1, to = 300;           // Hz
+  double slope = 0;                    // of the input, dB an octave
+  double ratio = 0;                    // general ζ, of links without a damper of their own
+  Matrix3 axes = Matrix3::Identity();  // of the links
 };
 
-// Masses move along z; a hundred times stiffer otherwise.
+constexpr double stiffer = 100;  // across
+
+// Masses move along the z of the links; a hundred times stiffer otherwise.
 Assembly model_of(const Drawn& drawn) {
   Assembly model;
   const char* const names[] = {"left", "right"};
@@ -49,7 +53,8 @@ Assembly model_of(const Drawn& drawn) {
   }
   for (const Link& link : drawn.links) {
     const auto node = [&](int end) { return end < 0 ? -end - 1 : feet + end; };
-    Spring spring = test::stiff_spring(node(link.from), node(link.to), link.k, 100 * link.k);
+    Spring spring = test::stiff_spring(node(link.from), node(link.to), link.k, stiffer * link.k);
+    spring.axes = drawn.axes;
     if (link.eta > 0) spring.loss_factor = link.eta;
     spring.dashpot.setConstant(link.c);
     model.springs.push_back(spring);
@@ -100,8 +105,8 @@ struct Modes {
   Eigen::VectorXd lambda, rate;
 };
 
-// z of every mass per unit base acceleration, and force of every link: one column.
-VectorXcd direct(const Drawn& drawn, double f) {
+// z of every mass per unit base acceleration, and force of every link: one column, of links along z.
+VectorXcd along(const Drawn& drawn, double f) {
   const Complex i(0, 1);
   const double w = 2 * pi * f;
   const auto n = static_cast<Eigen::Index>(drawn.masses.size());
@@ -143,6 +148,21 @@ VectorXcd direct(const Drawn& drawn, double f) {
                                             link.k * between(rest, none) +
                                             (Matrices::is_general(link) ? link.k * between(viscous, none) : 0.0);
   }
+  return all;
+}
+
+// The same with links that stand crosswise: each of their axes by itself, of the part of the base motion along it.
+// Motions are those along z again, forces those along the links.
+VectorXcd direct(const Drawn& drawn, double f) {
+  if (drawn.axes.isIdentity()) return along(drawn, f);
+  Drawn across = drawn;
+  for (Link& link : across.links) link.k *= stiffer;
+  const VectorXcd stiff = along(across, f);
+  VectorXcd all = along(drawn, f);
+  const auto masses = std::ssize(drawn.masses);
+  const double share = drawn.axes(2, 2);  // of z along the links
+  all *= share;
+  all.head(masses) = share * all.head(masses) + (1 - share * share) * stiff.head(masses);
   return all;
 }
 
@@ -215,6 +235,24 @@ std::vector<Drawn> draw_models() {
     drawn.from = between(0.2, 50);
     drawn.to = drawn.from * between(1.05, 200);
     drawn.slope = 6 * (uniform(random) - 0.5);
+    if (k % 3 == 2) {
+      drawn.axes =
+          Eigen::AngleAxisd(3 * uniform(random),
+                            Vector3(uniform(random), uniform(random) - 0.5, 0.3 * uniform(random)).normalized())
+              .toRotationMatrix();
+      drawn.what += ", turned";
+    }
+    if (k % 7 == 3) {  // as of other units: a watch, a crane
+      const double heavier = between(1e-4, 1e4), faster = between(0.05, 20);
+      for (double& mass : drawn.masses) mass *= heavier;
+      for (Link& link : drawn.links) {
+        link.k *= heavier * faster * faster;
+        link.c *= heavier * faster;
+      }
+      drawn.from *= faster;
+      drawn.to *= faster;
+      drawn.what += ", of another size";
+    }
     all.push_back(drawn);
     if (k % 4 == 2 && n > 1) {
       drawn.ratio = between(1e-3, 0.4);
@@ -315,14 +353,17 @@ class DrawnModels : public testing::Test {
   static std::vector<double> natural_frequencies(const Drawn& drawn) {
     const auto n = static_cast<Eigen::Index>(drawn.masses.size());
     MatrixXd stiffness = MatrixXd::Zero(n, n), mass = stiffness;
-    for (Eigen::Index m = 0; m < n; ++m) mass(m, m) = std::max(1e-6, drawn.masses[static_cast<std::size_t>(m)]);
+    for (Eigen::Index m = 0; m < n; ++m)
+      mass(m, m) = std::max(1e-6 * *std::max_element(drawn.masses.begin(), drawn.masses.end()),
+                            drawn.masses[static_cast<std::size_t>(m)]);
     for (const Link& link : drawn.links)
       for (const auto& [own, other] : {std::pair{link.from, link.to}, {link.to, link.from}}) {
         if (own >= 0) stiffness(own, own) += link.k;
         if (own >= 0 && other >= 0) stiffness(own, other) -= link.k;
       }
     std::vector<double> all;
-    for (const double square : symmetric_eigen(stiffness, mass).values) all.push_back(std::sqrt(square) / (2 * pi));
+    for (const double square : symmetric_eigen(stiffness, mass).values)
+      for (const double times : {1.0, stiffer}) all.push_back(std::sqrt(times * square) / (2 * pi));
     return all;
   }
 };
@@ -362,6 +403,7 @@ TEST_F(DrawnModels, HaveThePeaksAndMeanSquaresOfTheDirectSolution) {
         ASSERT_LE(at(std::clamp(drawn.from * std::pow(drawn.to / drawn.from, s / 2000.0), drawn.from, drawn.to)),
                   peak.value * (1 + close))
             << watched[z].name;
+      if (!drawn.axes.isIdentity()) continue;
       // Nothing moves across, but for rounding, which equal roots of different directions multiply.
       EXPECT_GE(sine.sine()->rows[z - 1].peak.value, 0);
       EXPECT_LE(sine.sine()->rows[z - 1].peak.value, 1e-7 * peak.value + 1e-10);
