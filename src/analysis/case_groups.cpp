@@ -112,8 +112,8 @@ void part_by_amplitude(const DampedModel& model, GroupedCases& grouped, const Pr
   std::vector<CaseGroup> groups(vibrating.size());
   grouped.equivalents.resize(vibrating.size());
   run_jobs(vibrating.size(), model.threads(), [&](std::size_t i) {
-    const auto& [g, excitation] = vibrating[i];
-    const CaseGroup& from = grouped.groups[g];
+    const CaseGroup& from = grouped.groups[vibrating[i].first];
+    const std::shared_ptr<const Excitation>& excitation = vibrating[i].second;
     EquivalentSprings found = do_for_case(*excitation, [&] {
       return linearise(*excitation, assembly, model.system(), *from.basis, *from.damping, springs, threads_each);
     });
@@ -183,12 +183,10 @@ GroupedCases group_cases(const DampedModel& model, const Cases& cases, const Pro
       return !excitation->is_combined && excitation->environment == &environment;
     });
     if (of_environment.empty()) continue;
-    groups.push_back(environment.is_direct() ? do_for_case(*of_environment.front(),
-                                                           [&] {
-                                                             return solve_directly(model, of_environment, progress,
-                                                                                   grouped.report);
-                                                           })
-                                             : choose_modes(model, environment, grouped.report));
+    groups.push_back(environment.is_direct()
+                         ? do_for_case(*of_environment.front(),
+                                       [&] { return solve_directly(model, of_environment, progress, grouped.report); })
+                         : choose_modes(model, environment, grouped.report));
     groups.back().cases = std::move(of_environment);
   }
   if (const auto& preload =

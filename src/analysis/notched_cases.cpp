@@ -38,8 +38,7 @@ class Surveyed {
     for (std::size_t g = 0; g < groups_.size(); ++g)
       for (std::size_t k = 0; k < groups_[g].cases.size(); ++k)
         if (const Excitation& excitation = *groups_[g].cases[k]; excitation.is_static())
-          results_at_rest_.push_back(
-              do_for_case(excitation, [&] { return run_case(*responses_[g][k], watched_[g]); }));
+          results_at_rest_.push_back(do_for_case(excitation, [&] { return run_case(*responses_[g][k], watched_[g]); }));
     for (const CaseResults& results : results_at_rest_) at_rest_.push_back(&results);
   }
   Surveyed(const Surveyed&) = delete;
@@ -75,8 +74,7 @@ bool go_on(const DampedModel& model, const Cases& needed, int round, std::vector
   for (NotchedInput& input : notched) {
     const NotchTask task = surveyed.task(input.specified, *input.applied);
     const NotchModel answering = surveyed.answering(*input.applied);
-    std::vector<NotKept> passed =
-        do_for_case(*input.specified, [&] { return passed_under(input, task, answering); });
+    std::vector<NotKept> passed = do_for_case(*input.specified, [&] { return passed_under(input, task, answering); });
     const bool is_missed =
         std::any_of(passed.begin(), passed.end(), [&](const NotKept& each) { return !input.cut.contains(each.limit); });
     if (!is_missed || round == most_rounds) {

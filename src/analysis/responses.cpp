@@ -159,8 +159,8 @@ class Runner {
         vibrating.push_back(i);
         continue;
       }
-      outcomes[i] = do_for_case(*cases_[i].excitation,
-                                [&] { return run_case(*cases_[i].response, *cases_[i].watched); });
+      outcomes[i] =
+          do_for_case(*cases_[i].excitation, [&] { return run_case(*cases_[i].response, *cases_[i].watched); });
       at_rest.push_back(&outcomes[i]);
     }
     // The longest first, so that the threads end together.
@@ -178,9 +178,8 @@ class Runner {
         report_progress(progress_, applied_case.excitation->name());
       }
       CaseResults& outcome = outcomes[vibrating[k]];
-      outcome = do_for_case(*applied_case.excitation, [&] {
-        return run_case(*applied_case.response, *applied_case.watched, sums[k]);
-      });
+      outcome = do_for_case(*applied_case.excitation,
+                            [&] { return run_case(*applied_case.response, *applied_case.watched, sums[k]); });
       number_as_model(*applied_case.group, model_.basis().modes, outcome);
     });
     for (std::size_t i = 0; i < cases_.size(); ++i) {

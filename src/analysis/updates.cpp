@@ -217,12 +217,12 @@ std::vector<ShownMode> read_modes(const CurveFile& file, const FileCurve& curve,
   }
   if (shared.empty()) return alone;
   std::vector<ShownMode> shown;
-  for (const auto& [fit, mode] : alone) {
-    const std::vector<CurveMode> own = under_peak(fits, fit.peak);
-    const auto together =
-        std::find_if(shared.begin(), shared.end(), [&](const SharedPeak& each) { return each.peak == fit.peak; });
+  for (const ShownMode& each : alone) {
+    const std::vector<CurveMode> own = under_peak(fits, each.fit.peak);
+    const auto together = std::find_if(shared.begin(), shared.end(),
+                                       [&](const SharedPeak& other) { return other.peak == each.fit.peak; });
     for (std::size_t i = 0; i < own.size(); ++i)
-      shown.push_back({own[i], together == shared.end() ? mode : together->modes[i]});
+      shown.push_back({own[i], together == shared.end() ? each.mode : together->modes[i]});
   }
   return shown;
 }

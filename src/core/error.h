@@ -46,7 +46,8 @@ struct NumericalError : Error {
 
 /// One case of an environment could not be answered, whatever others are.
 struct CaseError : NumericalError {
-  CaseError(std::string of, const std::string& why) : NumericalError(of + ": " + why), name(std::move(of)), reason(why) {}
+  CaseError(std::string of, const std::string& why)
+      : NumericalError(of + ": " + why), name(std::move(of)), reason(why) {}
   std::string name;    ///< of the case, as specified
   std::string reason;  ///< a sentence without it
 };

@@ -61,7 +61,8 @@ std::string run_gnuplot(const std::string& program, const std::filesystem::path&
 
 std::string gnuplot_text(const std::string& given) {
   std::string text = printable(given);
-  for (std::size_t at = 0; (at = text.find("]]>", at)) != std::string::npos;) text.insert(at + 2, " ");  // ends XML text
+  for (std::size_t at = 0; (at = text.find("]]>", at)) != std::string::npos;)
+    text.insert(at + 2, " ");  // ends XML text
   // Quotes at the very beginning would be read as an empty text and the next one: they are put in front.
   const std::size_t quotes = std::min(text.find_first_not_of('\''), text.size());
   std::string safe;

@@ -47,11 +47,10 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
                                    ? "margin: what amplitudes may grow by"
                                : result.gaussian ? ""
                                                  : "not Gaussian: n sigma of a magnitude has no fixed probability";
-    table.rows.push_back({result.limit->name, verdict_word(result), 100 * result.margin,
-                          100 * result.upper_margin, unit.from_si(result.value), result.limit->factor,
-                          unit.from_si(result.allowable), unit.text, what, result.limit->factors,
-                          result.limit->property, result.where, remark, 100 * result.exceeded,
-                          result.limit->requirement});
+    table.rows.push_back({result.limit->name, verdict_word(result), 100 * result.margin, 100 * result.upper_margin,
+                          unit.from_si(result.value), result.limit->factor, unit.from_si(result.allowable), unit.text,
+                          what, result.limit->factors, result.limit->property, result.where, remark,
+                          100 * result.exceeded, result.limit->requirement});
   }
   return table;
 }
@@ -76,8 +75,7 @@ Table compliance_table(const std::vector<Limit>& limits, const std::vector<Limit
       if (found != results.end() && (!worst || found->deciding() < worst->deciding())) worst = &*found;
     }
     table.rows.push_back({requirement,
-                          worst && !worst->met ? verdict_word(*worst)
-                                               : std::string(is_complete ? "met" : "not judged"),
+                          worst && !worst->met ? verdict_word(*worst) : std::string(is_complete ? "met" : "not judged"),
                           worst ? 100 * worst->deciding() : std::nan(""), worst ? worst->limit->name : "", names});
   }
   return table;

@@ -84,8 +84,8 @@ class Starter {
         "# A first plan for {}: {} points, {} shells, {} solids, {:.4g} x {:.4g} x {:.4g} {}.\n# Lines marked CHECK "
         "are "
         "guesses. Then: avrenk check THIS, avrenk run THIS. Any word here: avrenk explain WORD.\n\ntitle: {}\n\n",
-        in_quotes(file_), grid_.points.size(), all_.shells, all_.solids, box_.sizes().x(), box_.sizes().y(), box_.sizes().z(),
-        unit_, name_from(file_.substr(0, file_.rfind('.'))));
+        in_quotes(file_), grid_.points.size(), all_.shells, all_.solids, box_.sizes().x(), box_.sizes().y(),
+        box_.sizes().z(), unit_, name_from(file_.substr(0, file_.rfind('.'))));
     section("materials");
     text_ += "materials:\n  alloy: {E: 71 GPa, nu: 0.33, density: 2810 kg/m^3, yield: 430 MPa}  # CHECK\n\n";
     write_parts();

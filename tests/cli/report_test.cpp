@@ -563,7 +563,7 @@ struct Trouble {
 
 TEST(Figures, AreWholeOrAbsentWhateverGoesWrong) {
   const Trouble troubles[] = {
-      {"a gnuplot that fails", "printf '#!/bin/sh\\nexit 1\\n' >bin/gnuplot", "gnuplot failed"},
+      {"a gnuplot that fails", "printf '#!/bin/sh\\nexit 1\\n' >bin/gnuplot", "gnuplot ended with status 1"},
       {"one that writes nothing and says nothing", "printf '#!/bin/sh\\ncat >/dev/null\\n' >bin/gnuplot",
        "gnuplot wrote no whole figure"},
       {"one that writes half",

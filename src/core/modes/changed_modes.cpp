@@ -84,8 +84,8 @@ ModalBasis KnownModes::of(const Assembly& assembly, const System& changed) const
   std::vector<Index> kept(static_cast<std::size_t>(eigen.values.size()));
   std::iota(kept.begin(), kept.end(), Index{0});
   constexpr double no_mass = 1e-13;  // of the largest
-  const VectorXd part = (eigen.values.array() > no_mass * eigen.values.maxCoeff())
-                            .select(content.array() / eigen.values.array(), 0.0);
+  const VectorXd part =
+      (eigen.values.array() > no_mass * eigen.values.maxCoeff()).select(content.array() / eigen.values.array(), 0.0);
   std::stable_sort(kept.begin(), kept.end(), [&](Index a, Index b) { return part[a] > part[b]; });
   kept.resize(static_cast<std::size_t>(std::min<Index>(basis_.modes, std::ssize(kept))));
   std::sort(kept.rbegin(), kept.rend());

@@ -310,22 +310,22 @@ EigenPairs modes_near_shift(const Factorisation& shifted, const SymmetricProduct
     return values;
   };
   const auto too_many = [&](Index found_modes) {
-    return fmt::format("{} modes near {:.5g} Hz are found, more are there, and no more fit into the {} vectors of the "
-                       "search; ask for fewer modes, or up to a lower frequency",
-                       found_modes, std::sqrt(std::abs(request.shift)) / (2 * pi), most);
+    return fmt::format(
+        "{} modes near {:.5g} Hz are found, more are there, and no more fit into the {} vectors of the "
+        "search; ask for fewer modes, or up to a lower frequency",
+        found_modes, std::sqrt(std::abs(request.shift)) / (2 * pi), most);
   };
   // The dense problem is looked at every second block, once the basis could hold what is expected.
   for (int step = 1; open; ++step) {
     if (krylov.full()) {
       if (krylov.cost.restarts >= most_restarts)
         throw NumericalError(fmt::format("only {} modes near {:.5g} Hz converged in {} restarts of {} vectors",
-                                         krylov.locked + converged,
-                                         std::sqrt(std::abs(request.shift)) / (2 * pi), most_restarts, most));
+                                         krylov.locked + converged, std::sqrt(std::abs(request.shift)) / (2 * pi),
+                                         most_restarts, most));
       krylov.ritz();
       converged = krylov.converged();
       const Index room = most - krylov.locked - converged - 2 * block;
-      if (room < 0)
-        throw NumericalError(too_many(krylov.locked + converged));
+      if (room < 0) throw NumericalError(too_many(krylov.locked + converged));
       krylov.restart(converged, std::min(krylov.active() - converged, room / 2));
       converged = 0;
     }

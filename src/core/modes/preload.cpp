@@ -47,10 +47,10 @@ std::pair<double, VectorXd> largest_ratio(const SparseMatrix& stiffness, const S
       // Where nothing is pressed the largest is zero, to which others crowd from below.
       if (step >= enough && value <= crowd * widest) return {0, {}};
       if (step == most)
-        throw NumericalError(
-            fmt::format("the load at which the model buckles was not found in {} steps: one over its factor is {:.4g}, to "
-                        "± {:.1e}",
-                        most, value, rest));
+        throw NumericalError(fmt::format(
+            "the load at which the model buckles was not found in {} steps: one over its factor is {:.4g}, to "
+            "± {:.1e}",
+            most, value, rest));
       projected(step, step - 1) = projected(step - 1, step) = norm;
     }
     vectors.conservativeResize(Eigen::NoChange, step + 1);

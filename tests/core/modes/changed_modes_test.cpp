@@ -75,7 +75,8 @@ TEST(KnownModes, AreThoseOfAChangedModel) {
   }
   const Solved before(frame, test::count(4), test::loss_factor(0.03));
   const Solved less(test::chain({1, 2}, {1e5, 1e5}), test::count(4), test::ratio(0.01));
-  EXPECT_THROW((void)KnownModes(before.assembly, before.system, before.basis).of(less.assembly, less.system), InputError);
+  EXPECT_THROW((void)KnownModes(before.assembly, before.system, before.basis).of(less.assembly, less.system),
+               InputError);
 }
 
 // Two rods in a row between two feet, F at the middle: the feet carry F k₁/(k₁ + k₂) and F k₂/(k₁ + k₂), at rest too.
