@@ -69,7 +69,7 @@ Table without_column(Table table, std::string_view name) {
 
 std::string csv_text(const std::string& text) {
   const bool is_formula = !text.empty() && formula_signs.find(text[0]) != std::string_view::npos;
-  const std::string plain = is_formula ? "'" + text : text;
+  std::string plain = is_formula ? "'" + text : text;
   if (plain.find_first_of(",\"\n\r") == std::string::npos) return plain;
   std::string quoted = "\"";
   for (const char c : plain) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
