@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "analysis/analysis_request.h"
 #include "core/clock.h"
 
 namespace avrenk {
@@ -28,25 +29,18 @@ class Unjudged {
     if (responses_.unanswered.empty()) return;
     for (const Limit& limit : plan_.limits)
       if (const std::string open = open_case(limit); !open.empty()) mark(limit, open);
-    std::stable_sort(judged_.begin(), judged_.end(),
-                     [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
+    sort_worst_first(judged_);
   }
 
  private:
   // The unanswered case that something needs which names environments; empty: none.
   [[nodiscard]] std::string open_in(const std::string& environment) const {
-    for (const UnansweredCase& each : responses_.unanswered) {
-      const Environment& own = *each.excitation->environment;
-      if (each.excitation->is_among({environment}) || environment == own.name + ".combined")
-        return each.excitation->name();
-      const auto named =
-          std::find_if(plan_.environments.begin(), plan_.environments.end(), [&](const Environment& other) {
-            return environment == other.name || environment.starts_with(other.name + ".");
-          });
-      if (named != plan_.environments.end() && !named->superposed_on.empty() &&
-          each.excitation->is_among({named->superposed_on}))
-        return each.excitation->name();
-    }
+    const auto named = std::find_if(plan_.environments.begin(), plan_.environments.end(),
+                                    [&](const Environment& each) { return is_of(environment, each); });
+    const std::string on = named == plan_.environments.end() ? "" : named->superposed_on;
+    for (const auto& [excitation, reason] : responses_.unanswered)
+      if (excitation->is_among({environment, on}) || environment == excitation->environment->name + ".combined")
+        return excitation->name();
     return "";
   }
   [[nodiscard]] std::string open_case(const Limit& limit) const {
@@ -83,11 +77,11 @@ class Unjudged {
       result.allowable = limit.allowable;
       found = judged_.insert(judged_.end(), std::move(result));
     }
-    found->answered = found->met = false;
+    found->answered = false;
+    found->refuse();
     found->what = fmt::format("{}{} is not answered", limit.response() ? limit.response()->of + ": " : "", open);
     found->where.clear();
-    found->value = found->upper_margin = std::nan("");
-    found->margin = -HUGE_VAL;
+    found->value = std::nan("");
   }
 
   const Responses& responses_;

@@ -44,9 +44,7 @@ auto do_for_case(const Excitation& excitation, const Work& work) {
   } catch (const CaseError&) {
     throw;
   } catch (const NumericalError& error) {
-    const std::string name = (excitation.specified ? *excitation.specified : excitation).name(),
-                      own = excitation.name() + ": ", what = error.what();
-    throw CaseError(name, what.starts_with(own) ? what.substr(own.size()) : what);
+    throw CaseError((excitation.specified ? *excitation.specified : excitation).name(), error.what());
   }
 }
 

@@ -194,7 +194,7 @@ class Answerer {
   // Over the whole band, as the run itself has it.
   void take_over_band(std::size_t q, const std::vector<Output>& watched, CaseResponse& load) {
     const Question& question = questions_[q];
-    CaseResults outcome = run_case(load, watched);
+    CaseResults outcome = do_for_case(*load.excitation, [&] { return run_case(load, watched); });
     PlaceDrawer drawer(load, outcome);
     for (std::size_t i = 0; i < watched.size(); ++i) {
       const std::string of = words_of(question, watched[i]), in = outcome.name();

@@ -417,19 +417,18 @@ Responses run_environments(const DampedModel& model, const EnvironmentChoice& ap
   for (;;) {
     Cases cases = cases_of(model, applied);
     std::erase_if(cases, [&](const auto& excitation) { return depends_on(*excitation, unanswered); });
-    const Cases tried = cases;
     try {
-      Responses responses = Runner(model, request, progress, as_found).run(std::move(cases));
+      Responses responses = Runner(model, request, progress, as_found).run(cases);
       for (const UnansweredCase& each : unanswered)
         responses.report.warnings.push_back(
             fmt::format("case {} is not answered: {}", each.excitation->name(), each.reason));
       responses.unanswered = std::move(unanswered);
       return responses;
     } catch (const CaseError& error) {  // the others by themselves
-      const auto failed = std::find_if(tried.begin(), tried.end(), [&](const auto& excitation) {
+      const auto failed = std::find_if(cases.begin(), cases.end(), [&](const auto& excitation) {
         return !excitation->is_combined && excitation->name() == error.name;
       });
-      if (failed == tried.end() || tried.size() == 1) throw;
+      if (failed == cases.end() || cases.size() == 1) throw;
       unanswered.push_back({*failed, error.reason});
     }
   }

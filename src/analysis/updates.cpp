@@ -142,6 +142,7 @@ class CurveView {
 struct ShownMode {
   CurveMode fit;
   int mode = -1;
+  double share = 1, share_before = 1;  // of the strengths of all under its peak, measured and in the model
 };
 
 // Modes of the model that make one peak together, by frequency, and where their fit begins.
@@ -180,7 +181,9 @@ std::vector<SharedPeak> shared_peaks(const std::vector<ShownMode>& alone, const 
   std::set<int> taken;
   for (const ShownMode& each : alone) taken.insert(each.mode);
   std::vector<SharedPeak> all;
-  for (const auto& [fit, mode] : alone) {
+  for (const ShownMode& each_alone : alone) {
+    const CurveMode& fit = each_alone.fit;
+    const int mode = each_alone.mode;
     if (mode < 0) continue;
     SharedPeak shared{fit.peak, {mode}, {}};
     for (const int other : view.beside(mode, fit.misfit > most_misfit ? 3 : 1))
@@ -221,8 +224,19 @@ std::vector<ShownMode> read_modes(const CurveFile& file, const FileCurve& curve,
     const std::vector<CurveMode> own = under_peak(fits, each.fit.peak);
     const auto together = std::find_if(shared.begin(), shared.end(),
                                        [&](const SharedPeak& other) { return other.peak == each.fit.peak; });
-    for (std::size_t i = 0; i < own.size(); ++i)
-      shown.push_back({own[i], together == shared.end() ? each.mode : together->modes[i]});
+    if (together == shared.end()) {
+      for (const CurveMode& fit : own) shown.push_back({fit, each.mode});
+      continue;
+    }
+    double measured = 0, modelled = 0;
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      measured += own[i].strength;
+      modelled += view.strength(together->modes[i]);
+    }
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      const int mode = together->modes[i];
+      shown.push_back({own[i], mode, own[i].strength / measured, view.strength(mode) / modelled});
+    }
   }
   return shown;
 }
@@ -340,21 +354,12 @@ UpdateStudy update_from_curves(LoadedPlan loaded, const AnalysisRequest& request
     const Output& what = *find_output(watched, name);
     refuse_unfit(measured, curve);
     const CurveView& view = views.try_emplace(curve.name, model, what.measure(0).rows, axis).first->second;
-    const std::vector<ShownMode> shown = read_modes(measured, curve, view, model);
-    for (const auto& [fit, mode] : shown) {
-      if (mode < 0) {
+    for (const auto& [fit, mode, share, share_before] : read_modes(measured, curve, view, model)) {
+      if (mode < 0)
         strangers.push_back(fit.frequency);
-        continue;
-      }
-      double measured_sum = 0, model_sum = 0;
-      for (const ShownMode& each : shown)
-        if (each.fit.peak == fit.peak) {
-          measured_sum += each.fit.strength;
-          model_sum += view.strength(each.mode);
-        }
-      const bool is_alone = model_sum == view.strength(mode);
-      found.push_back({mode, curve.name, 0, fit.frequency, fit.frequency_error, 0, fit.damping, fit.damping_error,
-                       fit.misfit, is_alone ? 1 : fit.strength / measured_sum, view.strength(mode) / model_sum});
+      else
+        found.push_back({mode, curve.name, 0, fit.frequency, fit.frequency_error, 0, fit.damping, fit.damping_error,
+                         fit.misfit, share, share_before});
     }
   }
   if (found.empty() && strangers.empty())

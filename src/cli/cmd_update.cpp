@@ -8,6 +8,7 @@
 #include "cli/commands.h"
 #include "cli/print_run.h"
 #include "core/spelling.h"
+#include "files/limit_tables.h"
 #include "results/report_of_run.h"
 #include "results/run_files.h"
 #include "version.h"
@@ -49,8 +50,7 @@ Table margin_table(const UpdateStudy& study) {
     double before = std::nan("");
     for (const LimitResult& each : study.before.limits())
       if (each.limit->name == after.limit->name) before = each.deciding();
-    table.rows.push_back({after.limit->name, std::string(after.met ? "met" : "EXCEEDED"), 100 * before,
-                          100 * after.deciding(), after.what});
+    table.rows.push_back({after.limit->name, verdict_word(after), 100 * before, 100 * after.deciding(), after.what});
   }
   return table;
 }

@@ -9,13 +9,9 @@
 #include "core/assess/clearance.h"
 
 namespace avrenk {
-namespace {
-
 std::string verdict_word(const LimitResult& result) {
   return result.met ? "met" : result.answered ? "EXCEEDED" : "NOT ANSWERED";
 }
-
-}  // namespace
 
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   const bool tolerances =

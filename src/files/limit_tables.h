@@ -7,6 +7,8 @@
 
 namespace avrenk {
 
+/// "met", "EXCEEDED" or "NOT ANSWERED".
+[[nodiscard]] std::string verdict_word(const LimitResult& result);
 /// Limits with their margins, worst first.
 [[nodiscard]] Table limit_table(const std::vector<LimitResult>& results, const Show& show);
 /// Requirement by requirement the verdict and worst margin of the limits that show it; without rows where no limit

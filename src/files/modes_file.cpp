@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "core/error.h"
+#include "core/quantity/meant.h"
 #include "core/quantity/quantity.h"
 #include "files/sealed_hdf5.h"
 
@@ -313,12 +314,8 @@ GivenShapes read_given_shapes(const std::string& bytes, const std::string& name)
   given.frequency = omega.reshaped().head(modes) / (2 * pi);
   given.shapes = shapes.leftCols(modes);
   given.participation = given.shapes.transpose() * load;
-  constexpr double most = 1e30;  // more cannot be meant
-  const auto are_numbers = [](const auto& matrix) {
-    return matrix.size() == 0 || (matrix.allFinite() && matrix.cwiseAbs().maxCoeff() <= most);
-  };
-  if (!are_numbers(given.frequency) || !are_numbers(given.shapes) || !are_numbers(given.participation) ||
-      !are_numbers(given.nodes) || (modes > 0 && !(given.frequency.minCoeff() > 0)))
+  if (!can_be_meant(given.frequency) || !can_be_meant(given.shapes) || !can_be_meant(given.participation) ||
+      !can_be_meant(given.nodes) || (modes > 0 && !(given.frequency.minCoeff() > 0)))
     refuse_file("its modes have entries that are no numbers to be meant, or a frequency of zero");
   if (modes == 0) refuse_file("no mode stands in it");
   return given;

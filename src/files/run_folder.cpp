@@ -306,10 +306,17 @@ void RunFolder::write(const std::string& name, const std::string& content) const
   written_.insert(path_in_results(name));
 }
 
+void RunFolder::remove(const std::string& name) const {
+  std::error_code ignored;
+  fs::remove_all(partial_ / name, ignored);
+  const std::lock_guard lock(unfinished().mutex);
+  std::erase_if(written_, [&](const std::string& each) { return each == name || each.starts_with(name + "/"); });
+}
+
 void RunFolder::commit() {
   const std::lock_guard lock(unfinished().mutex);  // a signal waits until all is in place
-  for (const std::string& name : written_)         // figures are taken away where one of them cannot be drawn
-    if (!name.starts_with("figures/") && !fs::exists(partial_ / name)) refuse_vanished(name);
+  for (const std::string& name : written_)
+    if (!fs::exists(partial_ / name)) refuse_vanished(name);
   list_results(partial_);
   refuse_foreign(target_);  // it may have come there meanwhile
   std::error_code bad;

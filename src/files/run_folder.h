@@ -31,6 +31,8 @@ class RunFolder {
   /// Path inside the folder as it is being written, of path_in_results(name); its folder is made.
   [[nodiscard]] std::filesystem::path path(const std::string& name) const;
   void write(const std::string& name, const std::string& content) const;
+  /// Takes a file, or a folder with all in it, away again; nothing where there is none.
+  void remove(const std::string& name) const;
   /// Puts the folder in place, an earlier result of the same name being replaced.
   /// @throws FileError  something that was written is no longer there, or the place cannot be written to
   void commit();

@@ -9,6 +9,7 @@
 
 #include "core/element/kinds.h"
 #include "core/error.h"
+#include "core/quantity/meant.h"
 #include "core/spelling.h"
 #include "core/words.h"
 #include "files/csv.h"
@@ -91,10 +92,9 @@ std::optional<double> UnitTable::Row::optional_value(const std::string& column) 
   if (bad != std::errc{} || rest != end || !std::isfinite(value))
     throw FileError(fmt::format("{}:{}: {}: \"{}\" is no finite number", table_.name_, line_, column, field));
   const double size = std::abs(value * table_.factor_.at(column));
-  constexpr double most = 1e30, least = 1e-45;  // as in a plan: no structure has others
-  if (size > most || (size > 0 && size < least))
+  if (size > most_meant || (size > 0 && size < least_meant))
     throw FileError(fmt::format("{}:{}: {}: \"{}\" is too {} to be meant", table_.name_, line_, column, field,
-                                size > most ? "much" : "little"));
+                                size > most_meant ? "much" : "little"));
   return value * table_.factor_.at(column);
 }
 

@@ -4,6 +4,7 @@
 
 #include "core/mesh/components.h"
 #include "core/modes/reduction.h"
+#include "core/quantity/meant.h"
 #include "core/words.h"
 #include "files/component_file.h"
 #include "files/modes_file.h"
@@ -249,8 +250,7 @@ void take_grid_shapes(const Tree& tree, const std::string& subject, const std::m
     for (std::size_t p = 0; p < places.size(); ++p)
       for (Index d = 0; d < 3; ++d) {
         const double value = found->values[static_cast<std::size_t>(3 * places[p] + d)];
-        constexpr double most = 1e30;
-        if (!(std::abs(value) <= most))
+        if (!(std::abs(value) <= most_meant))
           throw FileError(fmt::format("{}: {} moves by {:g} in mode {}, which is no number to be meant", name,
                                       modes.names[p], value, mode));
         modes.shapes(6 * static_cast<Index>(p) + d, column) = value;

@@ -130,10 +130,8 @@ std::string leave_out_failed(std::vector<Drawing>& drawings, const std::vector<s
   std::vector<Drawing> drawn;
   bool any_chart = false;
   for (std::size_t i = 0; i < drawings.size(); ++i) {
-    std::error_code ignored;
     if (!failures[i].empty()) {
-      for (const char* rest : {".svg.partial", ".png.partial"})
-        std::filesystem::remove(folder.path("figures/" + drawings[i].name + rest), ignored);
+      for (const char* rest : {".svg.partial", ".png.partial"}) folder.remove("figures/" + drawings[i].name + rest);
       continue;
     }
     any_chart = any_chart || drawings[i].chart;
@@ -168,10 +166,7 @@ std::string write_for_readers(const Analysis& analysis, const RunTables& tables,
   report_progress(progress, fmt::format("drawing {} figures, writing fields", drawings.size()));
   run_jobs(jobs.size(), request.threads, [&](std::size_t i) { jobs[i](); });
   if (failure.empty()) failure = leave_out_failed(drawings, failures, folder);
-  if (drawings.empty()) {
-    std::error_code ignored;
-    std::filesystem::remove_all(folder.path("figures/x").parent_path(), ignored);
-  }
+  if (drawings.empty()) folder.remove("figures");
   if (!request.overview) return failure;
   report_progress(progress, "writing the report");
   const ReportContext context{request.verdict, request.command, now_in_words(), request.plan.overrides, failure};

@@ -14,9 +14,9 @@ std::string verdict_of(const Analysis& analysis) {
   const std::vector<LimitResult>& limits = analysis.assessment.limits;
   const std::vector<std::string>& unanswered = analysis.assessment.unanswered;
   std::string open_cases;
-  for (const std::string& each : unanswered) open_cases += (open_cases.empty() ? "" : ", ") + each;
   if (!unanswered.empty())
-    open_cases = fmt::format("; {} could not be answered: {}", counted(unanswered.size(), "case"), open_cases);
+    open_cases =
+        fmt::format("; {} could not be answered: {}", counted(unanswered.size(), "case"), fmt::join(unanswered, ", "));
   if (limits.empty()) return "no limit applies" + open_cases;
   const auto exceeded = std::count_if(limits.begin(), limits.end(), [](const LimitResult& r) { return !r.met; });
   const char* const what = unanswered.empty() ? "exceeded" : "not met";

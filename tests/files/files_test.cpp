@@ -3,7 +3,6 @@
 #include <sys/file.h>
 #include <unistd.h>
 
-#include <array>
 #include <chrono>
 #include <cmath>
 #include <fstream>
@@ -123,12 +122,10 @@ TEST(RunFolder, IsNotPutInPlaceWithoutItsFiles) {
 
 // This machine in the names of folders that are being written.
 std::string this_host() {
-  std::array<char, 256> host{};
-  EXPECT_EQ(gethostname(host.data(), host.size() - 1), 0);
-  std::string own;
-  for (const char c : std::string(host.data())) own += std::isalnum(static_cast<unsigned char>(c)) ? c : '_';
-  own.resize(std::min<std::size_t>(own.size(), 40));
-  return own;
+  const test::TemporaryFolder folder;
+  const std::string hidden = RunFolder(folder / "x").path("y").parent_path().filename().string();
+  const std::size_t from = hidden.find('-') + 1;
+  return hidden.substr(from, hidden.rfind('-') - from);
 }
 
 // What another process still writes stays: one of this machine, one that holds its folder, one of another machine; what

@@ -295,6 +295,17 @@ std::optional<LimitResult> check_interaction(const Limit& limit, const Interacti
 
 }  // namespace
 
+void LimitResult::refuse() {
+  met = false;
+  margin = -std::numeric_limits<double>::infinity();
+  upper_margin = std::nan("");
+}
+
+void sort_worst_first(std::vector<LimitResult>& results) {
+  std::stable_sort(results.begin(), results.end(),
+                   [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
+}
+
 int limited_mode(const FrequencyLimit& wanted, const ModalBasis& basis, std::span<const SpringMode> with_springs) {
   for (int r = 0; r < basis.modes; ++r)
     if (!(mass_fraction(r, wanted.direction, basis, with_springs) < wanted.effective_mass_above)) return r;
@@ -338,11 +349,7 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
   std::vector<LimitResult> results;
   const auto add = [&](std::optional<LimitResult> result) {
     if (!result) return;
-    if (std::isnan(result->value) || std::isnan(result->deciding())) {  // what is no number meets nothing
-      result->met = false;
-      result->margin = -std::numeric_limits<double>::infinity();
-      result->upper_margin = std::nan("");
-    }
+    if (std::isnan(result->value) || std::isnan(result->deciding())) result->refuse();  // no number meets nothing
     results.push_back(std::move(*result));
   };
   std::vector<std::vector<bool>> real;  // of each outcome by itself: the rest is rounding
@@ -358,8 +365,7 @@ std::vector<LimitResult> check_limits(const std::vector<Limit>& limits, const st
   const std::vector<LimitResult> judged = results;
   for (const Limit& limit : limits)  // of the others
     if (const auto* wanted = std::get_if<InteractionLimit>(&limit.kind)) add(check_interaction(limit, *wanted, judged));
-  std::stable_sort(results.begin(), results.end(),
-                   [](const LimitResult& a, const LimitResult& b) { return a.deciding() < b.deciding(); });
+  sort_worst_first(results);
   return results;
 }
 

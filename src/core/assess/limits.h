@@ -34,11 +34,16 @@ struct LimitResult {
   [[nodiscard]] DisplayUnit unit(const Show& show) const {
     return is_psd ? psd_unit(show.unit(*kind)) : show.unit(*kind);
   }
+  /// Makes it one that is not met, by however much.
+  void refuse();
   /// The margin that decides.
   [[nodiscard]] double deciding() const {
     return limit->is_at_upper() && upper_margin == upper_margin ? upper_margin : margin;
   }
 };
+
+/// By what decides, the worst first.
+void sort_worst_first(std::vector<LimitResult>& results);
 
 /// The lowest mode that carries the effective mass that a limit on a frequency asks for; −1: none below what is known.
 /// @param with_springs  the modes with springs as they are at them, where there are such

@@ -1,5 +1,6 @@
 #include "core/model/reduced_model.h"
 #include "core/dense.h"
+#include "core/quantity/meant.h"
 
 #include <fmt/format.h>
 
@@ -24,16 +25,6 @@ MatrixXd rigid_columns(const ReducedModel& model, const Vector3& about) {
   }
   return rigid;
 }
-
-namespace {
-
-constexpr double most = 1e30;  // no structure has such numbers, and their products leave the range of all numbers
-template <typename Matrix>
-bool are_numbers(const Matrix& matrix) {
-  return matrix.size() == 0 || (matrix.allFinite() && matrix.cwiseAbs().maxCoeff() <= most);
-}
-
-}  // namespace
 
 std::string why_invalid(const ReducedModel& model) {
   const Index n = model.size();
@@ -68,12 +59,12 @@ std::string why_invalid(const ReducedModel& model) {
     return fmt::format("the recovery rows are {} x {}, and {} points of {} motions are due", model.recovery.rows(),
                        model.recovery.cols(), points, n);
   for (const auto& [matrix, name] : square)
-    if (!are_numbers(*matrix)) return fmt::format("the {} matrix has entries that are no numbers to be meant", name);
-  if (!are_numbers(model.recovery)) return "the recovery rows have entries that are no numbers to be meant";
+    if (!can_be_meant(*matrix)) return fmt::format("the {} matrix has entries that are no numbers to be meant", name);
+  if (!can_be_meant(model.recovery)) return "the recovery rows have entries that are no numbers to be meant";
   for (const std::vector<Vector3>* list : {&model.interface, &model.points})
     for (const Vector3& each : *list)
-      if (!are_numbers(each)) return "a node or point lies nowhere: a coordinate is no number to be meant";
-  if (!(std::abs(model.bound) <= most)) return "the frequency to which it holds is no number to be meant";
+      if (!can_be_meant(each)) return "a node or point lies nowhere: a coordinate is no number to be meant";
+  if (!(std::abs(model.bound) <= most_meant)) return "the frequency to which it holds is no number to be meant";
   for (const auto& [matrix, name] : square) {
     const double largest = matrix->cwiseAbs().maxCoeff(), skew = (*matrix - matrix->transpose()).cwiseAbs().maxCoeff();
     constexpr double rounding = 1e-9;

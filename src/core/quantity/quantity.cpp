@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/error.h"
+#include "core/quantity/meant.h"
 #include "core/spelling.h"
 #include "core/words.h"
 
@@ -283,8 +284,8 @@ double parse_as(const Kind& due, std::string_view text) {
   const double size = std::abs(quantity.value), most = &due == &kind::frequency                 ? 1e9
                                                        : due.dimension == kind::level.dimension ? 400
                                                        : due.dimension == kind::slope.dimension ? 1000
-                                                                                                : 1e30;
-  if (size > most || (size > 0 && size < 1e-45))
+                                                                                                : most_meant;
+  if (size > most || (size > 0 && size < least_meant))
     throw_input_error("", fmt::format("\"{}\" is too {} to be meant", trimmed(text), size > most ? "much" : "little"),
                       fmt::format("write {} such as \"{}\"", due.name, due.example));
   return quantity.value;

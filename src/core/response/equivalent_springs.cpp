@@ -106,8 +106,8 @@ class RandomSprings {
     }
     if (!(found.change <= settled))
       throw NumericalError(
-          fmt::format("{}: after {} rounds the springs still change by {:.1e} with the amplitude that they let pass",
-                      excitation_.name(), found.rounds, found.change));
+          fmt::format("after {} rounds the springs still change by {:.1e} with the amplitude that they let pass",
+                      found.rounds, found.change));
     for (std::size_t s = 0; s < soft_.size(); ++s) {
       const VaryingSpring& varying_spring = found.springs[soft_[s].index];
       const double lowest = excitation_.grid.from;
@@ -320,8 +320,7 @@ class SineSprings {
     if (!newton(answer, found)) {
       found = amplitudes;
       if (!relax(answer, found))
-        throw NumericalError(fmt::format("{}: at {:.6g} Hz no amplitude of the springs is found that balances",
-                                         excitation_.name(), frequency));
+        throw NumericalError(fmt::format("at {:.6g} Hz no amplitude of the springs is found that balances", frequency));
     }
     amplitudes = std::move(found);
   }

@@ -51,10 +51,10 @@ std::ptrdiff_t first_not_finite(const std::vector<double>& curve) {
 // What is not finite compares with nothing, so that no limit could be judged by it.
 void require_finite(const CaseResults& results, const std::vector<Output>& watched) {
   const auto refuse = [&](std::size_t index, std::ptrdiff_t point) {
-    throw NumericalError(fmt::format(
-        "{}: {} is beyond all numbers{}; look for an amount or a unit that cannot be meant, in the loads first",
-        results.name(), watched[index].name,
-        point < 0 ? "" : fmt::format(" at {:.6g} Hz", results.grid()[static_cast<std::size_t>(point)])));
+    throw NumericalError(
+        fmt::format("{} is beyond all numbers{}; look for an amount or a unit that cannot be meant, in the loads first",
+                    watched[index].name,
+                    point < 0 ? "" : fmt::format(" at {:.6g} Hz", results.grid()[static_cast<std::size_t>(point)])));
   };
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!results.has(watched[i]) || watched[i].quantity->is_reciprocal) continue;
