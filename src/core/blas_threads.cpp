@@ -42,8 +42,8 @@ void reserve_blas_memory(int threads) {
   if (needed > allowed)
     throw NumericalError(fmt::format(
         "not enough memory: {:.0f} MB of address space are needed to begin with, and ulimit -v allows {:.0f}; "
-        "raise it, or use --threads 1",
-        needed, allowed));
+        "raise it{}",
+        needed, allowed, count > 1 ? ", or use --threads 1" : ""));
   multiply_something();
   const OneBlasThread alone;
   std::vector<std::thread> all;

@@ -107,6 +107,27 @@ TEST_P(Faults, KillsLeaveWholeResults) {
   EXPECT_EQ(left(), before_);
 }
 
+// Little of what a process may have: it ends as on another day, or with a sentence and nothing half-written.
+TEST_P(Faults, ScarcityLeavesWholeResults) {
+  for (const char* limit : {"-v 150000", "-v 200000", "-v 260000", "-v 400000", "-n 4", "-n 6", "-n 9", "-s 64",
+                            "-s 256", "-f 1", "-f 20", "-f 200", "-t 1"}) {
+    SCOPED_TRACE(limit);
+    ASSERT_EQ(run_earlier().status, 0);
+    const Ran ran = run_shell(folder_, std::string("ulimit ") + limit + "; timeout 60 " + AVRENK_PROGRAM + " " +
+                                           GetParam().command + " --quiet --threads 1");
+    EXPECT_THAT(ran.status, testing::AnyOf(0, 3, 4)) << ran.err;
+    EXPECT_THAT(ran.err, Not(HasSubstr("fault in avrenk")));
+    if (ran.status != 0) {
+      EXPECT_GT(ran.err.size(), 10U);
+      EXPECT_EQ(content(), earlier_);
+    } else {
+      EXPECT_EQ(content(), later_);
+    }
+  }
+  ASSERT_EQ(run().status, 0);
+  EXPECT_EQ(left(), before_);
+}
+
 INSTANTIATE_TEST_SUITE_P(
     Commands, Faults,
     testing::Values(

@@ -151,6 +151,12 @@ inline CaseResults run_along(const Environment& environment, std::optional<int> 
   CaseResponse excited(excitation_along(environment, axis, system), system, basis, damping);
   return run_case(excited, watched, sums);
 }
+/// The first case of an environment, which must outlive the outcome.
+inline CaseResults run_first(const Environment& environment, const Solved& solved, const std::vector<Output>& watched) {
+  CaseResponse excited(excitations(environment, solved.assembly, solved.system).front(), solved.system, solved.basis,
+                       solved.damping);
+  return run_case(excited, watched);
+}
 inline CaseResults run_at_rest(const Environment& environment, const System& system, const ModalBasis& basis,
                                const std::vector<Output>& watched) {
   return run_along(environment, std::nullopt, system, basis, {}, watched);

@@ -71,6 +71,12 @@ double SpectralMatrix::to() const {
   return highest;
 }
 
+double SpectralMatrix::turns() const {
+  double longest = 0;
+  for (const Coherence& pair : pairs_) longest = std::max(longest, std::abs(pair.delay));
+  return longest * (to() - from());
+}
+
 std::vector<double> SpectralMatrix::edges() const {
   std::vector<double> all;
   for (const LogLogTable& each : levels_)

@@ -59,6 +59,8 @@ class SpectralMatrix {
   [[nodiscard]] const std::vector<LogLogTable>& levels() const { return levels_; }
   [[nodiscard]] double from() const;  ///< Hz, of all levels
   [[nodiscard]] double to() const;
+  /// By how many periods the phase between two inputs turns over the whole band because one comes later, at most.
+  [[nodiscard]] double turns() const;
   /// Frequencies (Hz) at which any law changes, ascending, from from() to to().
   [[nodiscard]] std::vector<double> edges() const;
   /// Points at which curves need a point: those of all levels with both sides of their steps, and of the coherences.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numbers>
 
 #include "core/dense.h"
@@ -23,6 +24,26 @@ constexpr double rounding_of_dashpots = 1e-13;
 double condition_of(const MatrixXcd& vectors, const MatrixXcd& inverse) {
   const double product = vectors.norm() * inverse.norm() / static_cast<double>(std::max<Index>(1, vectors.rows()));
   return std::isfinite(product) ? product : HUGE_VAL;
+}
+
+// One step of Newton's iteration on all eigenpairs of A: X⁻¹A X is diagonal but for rounding, of which each entry has
+// its own part and not one of the largest, if A is graded. What is not above that part stays as it is.
+void refine(const MatrixXcd& a, ComplexEigen& eigen, MatrixXcd& inverse) {
+  constexpr double rounding = 4 * std::numeric_limits<double>::epsilon(), farthest = 1e-4;
+  const MatrixXcd product = inverse * (a * eigen.vectors);
+  if (!product.allFinite()) return;
+  const MatrixXd noise = rounding * inverse.cwiseAbs() * (a.cwiseAbs() * eigen.vectors.cwiseAbs());
+  MatrixXcd step = MatrixXcd::Identity(a.rows(), a.cols());
+  for (Index r = 0; r < a.cols(); ++r)
+    if (std::abs(product(r, r) - eigen.values[r]) > noise(r, r)) eigen.values[r] = product(r, r);
+  for (Index r = 0; r < a.cols(); ++r)
+    for (Index s = 0; s < a.rows(); ++s) {
+      const double coupling = std::abs(product(s, r));
+      const Complex gap = eigen.values[r] - eigen.values[s];
+      if (s != r && coupling > noise(s, r) && coupling < farthest * std::abs(gap)) step(s, r) = product(s, r) / gap;
+    }
+  eigen.vectors *= step;
+  inverse = ComplexLu(step).solve(inverse);
 }
 
 }  // namespace
@@ -121,20 +142,21 @@ void DampedModes::set(const Equations& equations, const MatrixXcd& right, const 
 // Eigenvalues of matrices whose entries fall from the first row on come out right relative to themselves, not only to
 // the largest: modes are taken from the highest down, each with its velocity beside it.
 void DampedModes::transform_hysteretic(const Equations& equations) {
-  const ComplexEigen eigen = complex_eigen(equations.stiffness.reverse());
-  const MatrixXcd vectors = eigen.vectors.colwise().reverse();
-  const MatrixXcd inverse = ComplexLu(vectors).solve(MatrixXcd::Identity(vectors.rows(), vectors.rows()));
-  condition_ = condition_of(vectors, inverse);
+  const MatrixXcd graded = equations.stiffness.reverse();
+  ComplexEigen eigen = complex_eigen(graded);
+  MatrixXcd inverse = ComplexLu(eigen.vectors).solve(MatrixXcd::Identity(graded.rows(), graded.cols()));
+  condition_ = condition_of(eigen.vectors, inverse);
   if (condition_ > largest_condition) {
     const double eigenvectors = condition_;
     transform_whole(equations);
     condition_ = std::max(condition_, eigenvectors);
     return;
   }
+  refine(graded, eigen, inverse);
   form_ = Form::hysteretic;
   squares_ = eigen.values.array();
   poles_ = imaginary * eigen.values.array().sqrt().matrix();  // s² = −μ, of the two the one that swings forward
-  set(equations, vectors, inverse);
+  set(equations, eigen.vectors.colwise().reverse(), inverse.rowwise().reverse());
 }
 
 void DampedModes::transform_whole(const Equations& equations) {
@@ -177,13 +199,17 @@ void DampedModes::transform_whole(const Equations& equations) {
       first_order(row_of(r), at[static_cast<std::size_t>(j)]) += on_shapes(r, j) / scale[j];
     for (Index j = 0; j < m; ++j) first_order(row_of(r), rate_at[static_cast<std::size_t>(j)]) = on_rates(r, j);
   }
-  const ComplexEigen eigen = complex_eigen(first_order);
-  const MatrixXcd inverse = ComplexLu(eigen.vectors).solve(MatrixXcd::Identity(n, n));
+  ComplexEigen eigen = complex_eigen(first_order);
+  MatrixXcd inverse = ComplexLu(eigen.vectors).solve(MatrixXcd::Identity(n, n));
   condition_ = condition_of(eigen.vectors, inverse);
-  MatrixXcd vectors = eigen.vectors, over_vectors = inverse;
-  form_ = Form::poles;
-  poles_ = eigen.values;
-  if (condition_ > largest_condition) {
+  MatrixXcd vectors, over_vectors;
+  if (condition_ <= largest_condition) {
+    refine(first_order, eigen, inverse);
+    form_ = Form::poles;
+    poles_ = std::move(eigen.values);
+    vectors = std::move(eigen.vectors);
+    over_vectors = std::move(inverse);
+  } else {
     ComplexSchur schur = complex_schur(std::move(first_order));
     form_ = Form::triangular;
     poles_ = schur.triangle.diagonal();

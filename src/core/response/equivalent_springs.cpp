@@ -6,6 +6,7 @@
 #include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
 #include <map>
+#include <optional>
 
 #include "core/dense.h"
 #include "core/error.h"
@@ -68,8 +69,12 @@ class Mixing {
     if (!result.allFinite()) result = image;
     const Index kept = std::min(most - 1, steps_.cols());
     MatrixXd steps(x.size(), kept + 1), images(x.size(), kept + 1);
-    steps << steps_.rightCols(kept), step;
-    images << images_.rightCols(kept), image;
+    if (kept > 0) {
+      steps.leftCols(kept) = steps_.rightCols(kept);
+      images.leftCols(kept) = images_.rightCols(kept);
+    }
+    steps.rightCols<1>() = step;
+    images.rightCols<1>() = image;
     steps_ = std::move(steps);
     images_ = std::move(images);
     return result;
@@ -289,7 +294,7 @@ class SineSprings {
   // same, so that what hardly moves just past a jump is left behind, until Newton's iteration takes over.
   bool relax(const Answer& answer, VectorXd& amplitudes) {
     constexpr double longest = 0.1, shortest = 0.01;
-    constexpr int most = 2000, between = 10;
+    constexpr int most = 300, between = 10;
     double relaxation = 1;
     VectorXd now = amplitudes.cwiseMax(floors_).array().log(), before = VectorXd::Zero(now.size());
     for (int round = 1; round <= most; ++round) {
@@ -309,6 +314,108 @@ class SineSprings {
     return false;
   }
 
+  // A point of the curve y − y₀ = t (ln g(y) − y₀) of logarithms of amplitudes; what its left side lacks; derivatives
+  // of the left side less the right one, n x n+1.
+  struct CurvePoint {
+    VectorXd at;  // y and t
+    VectorXd rest;
+    MatrixXd slopes;
+  };
+  [[nodiscard]] CurvePoint curve_point(const Answer& answer, const VectorXd& start, VectorXd at) {
+    const Index n = start.size();
+    const Image image = image_of(answer, at.head(n).array().exp());
+    CurvePoint point{std::move(at), VectorXd(n), MatrixXd(n, n + 1)};
+    const double t = point.at[n];
+    for (Index s = 0; s < n; ++s) {
+      const bool is_small = image.amplitudes[s] <= floors_[s];
+      const double way = std::log(is_small ? floors_[s] : image.amplitudes[s]) - start[s];
+      point.rest[s] = t * way - (point.at[s] - start[s]);
+      point.slopes.row(s).head(n) = is_small ? VectorXd::Zero(n).transpose() : (-t * image.slopes.row(s)).eval();
+      point.slopes(s, s) += 1;
+      point.slopes(s, n) = -way;
+    }
+    return point;
+  }
+  // The direction of the curve in which its orientation stays: det (slopes; direction) > 0.
+  [[nodiscard]] static VectorXd direction_of(const MatrixXd& slopes) {
+    const Index n = slopes.rows();
+    const VectorXd along = orthonormal_basis(slopes.transpose(), n + 1).col(n);
+    return RealLu(beside(slopes, along)).has_positive_determinant() ? along : VectorXd(-along);
+  }
+  [[nodiscard]] static MatrixXd beside(const MatrixXd& slopes, const VectorXd& direction) {
+    MatrixXd all(slopes.cols(), slopes.cols());
+    all << slopes, direction.transpose();
+    return all;
+  }
+  // The point of the curve in the plane across a direction, from one near it, not farther from it than allowed.
+  [[nodiscard]] std::optional<CurvePoint> onto_curve(const Answer& answer, const VectorXd& start, VectorXd near,
+                                                     const VectorXd& direction, double allowed) {
+    constexpr double settled = 1e-10;
+    constexpr int most = 8;
+    CurvePoint point = curve_point(answer, start, near);
+    for (int round = 0; round < most; ++round) {
+      if (!point.rest.allFinite() || !((point.at - near).norm() <= allowed)) return std::nullopt;
+      if (point.rest.cwiseAbs().maxCoeff() <= settled) return point;
+      VectorXd rest = VectorXd::Zero(near.size());
+      rest.head(start.size()) = point.rest;
+      const VectorXd step = RealLu(beside(point.slopes, direction)).solve(rest);
+      if (!step.allFinite()) return std::nullopt;
+      point = curve_point(answer, start, point.at + step);
+    }
+    return std::nullopt;
+  }
+
+  // From any amplitudes along the curve that joins them with a balance, through its folds (Allgower & Georg, Numerical
+  // Continuation Methods, 1990, ch. 2). All ln g is bounded, so that it ends at t = 1, where it first arrives with
+  // det (1 − J) > 0. The laws have corners: there it goes on in the direction that it has behind them.
+  std::optional<VectorXd> follow(const Answer& answer, const VectorXd& amplitudes) {
+    constexpr double longest = 0.5, shortest = 1e-9, corner = 1e-6, least_along = 0.8;
+    constexpr int most = 3000;
+    const Index n = amplitudes.size();
+    const VectorXd start = amplitudes.cwiseMax(floors_).array().log();
+    VectorXd at(n + 1);
+    at << start, 0;
+    CurvePoint now = curve_point(answer, start, at);
+    VectorXd direction = direction_of(now.slopes);
+    double step = 0.1;
+    bool has_turned = false;
+    for (int round = 0; round < most && now.at[n] >= 0; ++round) {
+      const std::optional<CurvePoint> next =
+          onto_curve(answer, start, now.at + step * direction, direction, 0.5 * step);
+      if (next && next->at[n] >= 1) {
+        const double part = (1 - now.at[n]) / (next->at[n] - now.at[n]);
+        VectorXd found = (now.at + part * (next->at - now.at)).head(n).array().exp();
+        if (newton(answer, found)) return found;
+      } else if (next) {
+        const VectorXd onwards = direction_of(next->slopes);
+        const double along = onwards.dot(direction);
+        if (along > least_along || step <= corner) {
+          now = *next;
+          direction = onwards;
+          if (along > 0.95) step = std::min(longest, 1.5 * step);
+          has_turned = false;
+          continue;
+        }
+      }
+      step *= 0.5;
+      if (step >= shortest) continue;
+      if (has_turned) return std::nullopt;
+      has_turned = true;
+      direction = direction_of(curve_point(answer, start, now.at + corner * direction).slopes);
+      step = corner;
+    }
+    return std::nullopt;
+  }
+
+  // Amplitudes that all but balance lie between two parts of their curve that are too close to be told apart: then
+  // from others.
+  [[nodiscard]] VectorXd through_folds(const Answer& answer, const VectorXd& amplitudes) {
+    for (const double times : {1.0, 2.0, 0.5})
+      if (std::optional<VectorXd> found = follow(answer, times * amplitudes)) return *found;
+    throw NumericalError(
+        fmt::format("at {:.6g} Hz no amplitude of the springs is found that balances", answer.frequency));
+  }
+
   // The balance at one frequency, from amplitudes near it; they become those found.
   void balance(double frequency, VectorXd& amplitudes) {
     const double omega = 2 * pi * frequency;
@@ -319,8 +426,7 @@ class SineSprings {
     VectorXd found = amplitudes;
     if (!newton(answer, found)) {
       found = amplitudes;
-      if (!relax(answer, found))
-        throw NumericalError(fmt::format("at {:.6g} Hz no amplitude of the springs is found that balances", frequency));
+      if (!relax(answer, found)) found = through_folds(answer, amplitudes);
     }
     amplitudes = std::move(found);
   }

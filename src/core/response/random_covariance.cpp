@@ -257,6 +257,13 @@ void assemble(const Transfer& transfer, ModalCovariance& result, int threads) {
 
 ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input,
                                      const std::vector<double>& cuts, int threads) {
+  constexpr double most_turns =
+      1e5;  // panels as narrow as a turn of the phase: beyond it they take minutes and gigabytes
+  if (const double turns = input.turns(); turns > most_turns)
+    throw NumericalError(fmt::format(
+        "inputs come so much later than others that their phases turn {:.3g} times over the band, and {:.0e} "
+        "times can be integrated; look at the speed of the wave",
+        turns, most_turns));
   // Mean squares cost little: they say which panels are fine enough before the whole matrix is assembled once.
   std::vector<Panel> open = first_panels(transfer, input, cuts), done;
   const auto mean_squares_of = [&](const std::vector<Panel>& panels) {

@@ -7,6 +7,7 @@
 #include <boost/math/quadrature/gauss_kronrod.hpp>
 #include <boost/math/special_functions/digamma.hpp>
 #include <boost/math/tools/roots.hpp>
+#include <map>
 #include <random>
 
 #include "core/error.h"
@@ -124,6 +125,78 @@ TEST(EquivalentSprings, BalanceTheFirstHarmonicAtEveryFrequency) {
       EXPECT_NEAR(imbalance(law, f, a, level) / (body_mass * level), 0, 3e-5) << f;
     }
   }
+}
+
+// Masses in a row on isolators that harden and soften by drawn tables.
+Assembly drawn_chain(std::mt19937& random, double steepest) {
+  std::uniform_real_distribution<double> uniform;
+  const auto between = [&](double a, double b) { return a * std::pow(b / a, uniform(random)); };
+  const std::size_t n = 1 + static_cast<std::size_t>(3 * uniform(random));
+  std::vector<double> masses, springs;
+  for (std::size_t k = 0; k < n; ++k) {
+    masses.push_back(between(0.5, 5));
+    springs.push_back(between(2e4, 5e5));
+  }
+  Assembly model = test::chain(masses, springs);
+  for (std::size_t k = 0; k < n; ++k) {
+    Spring& own = model.springs[k];
+    own.loss_factor = between(0.01, 0.3);
+    if (k > 0 && uniform(random) < 0.3) continue;
+    SpringLaw law;
+    double a = between(1e-6, 1e-4), s = 1;
+    for (int points = 2 + static_cast<int>(4 * uniform(random)); points > 0; --points) {
+      law.softening[0].emplace_back(a, s);
+      a *= between(1.05, 10);
+      s *= std::pow(steepest, 2 * uniform(random) - 1);
+    }
+    law.loss = {{1, *own.loss_factor}};
+    own.law = std::make_shared<const SpringLaw>(law);
+  }
+  add_columns_of_springs(model);
+  return model;
+}
+
+// Amplitudes that follow the curve through folds and corners are balances as any other: a chain written out, with the
+// stiffnesses found, has the travels at which the tables have these.
+TEST(EquivalentSprings, BalanceWhereCurvesFold) {
+  for (const double steepest : {2.0, 10.0, 100.0})
+    for (const unsigned seed : {1U, 4U, 21U, 41U, 46U, 89U}) {
+      SCOPED_TRACE(fmt::format("{} {}", seed, steepest));
+      std::mt19937 random(seed);
+      const Solved solved(drawn_chain(random, steepest), test::count(1000), {});
+      const std::vector<Spring>& chain = solved.assembly.springs;
+      const double level = 0.1 * std::pow(1000, std::uniform_real_distribution<double>()(random));
+      const EquivalentSprings springs = found(solved, shake_along_z(level, false, 5, 300));
+      std::map<int, const VaryingSpring*> varying;
+      for (const VaryingSpring& each : springs.springs)
+        if (each.axis == 2) varying[each.spring] = &each;
+      ASSERT_GT(varying.size(), 0U);
+      for (const auto& [f, unused] : varying.begin()->second->softening) {
+        const double omega = 2 * pi * f;
+        const auto n = std::ssize(chain);
+        MatrixXcd dynamic = MatrixXcd::Zero(n, n);  // of motions relative to the base
+        VectorXcd force(n);
+        for (Index k = 0; k < n; ++k) {
+          const double mass = solved.assembly.masses[static_cast<std::size_t>(k)].mass;
+          const Spring& own = chain[static_cast<std::size_t>(k)];
+          const auto its = varying.find(static_cast<int>(k));
+          const double factor = its == varying.end() ? 1 : log_interpolation(its->second->softening, f);
+          const Complex stiffness = factor * own.stiffness[2] * Complex(1, *own.loss_factor);
+          dynamic(k, k) += stiffness - omega * omega * mass;
+          force[k] = -mass * level;
+          if (k == 0) continue;
+          dynamic(k - 1, k - 1) += stiffness;
+          dynamic(k - 1, k) -= stiffness;
+          dynamic(k, k - 1) -= stiffness;
+        }
+        const VectorXcd motion = dynamic.partialPivLu().solve(force);
+        for (const auto& [k, its] : varying) {
+          const double travel = std::abs(motion[k] - (k > 0 ? motion[k - 1] : 0.0));
+          const LogTable& table = chain[static_cast<std::size_t>(k)].law->softening[0];
+          ASSERT_NEAR(log_interpolation(its->softening, f) / factor_at(table, travel), 1, 1e-8) << f << ' ' << k;
+        }
+      }
+    }
 }
 
 // A spring that hardens strongly has two amplitudes over a stretch of frequencies. An upward sweep stays on the larger
