@@ -89,6 +89,41 @@ class Unjudged {
   std::vector<LimitResult>& judged_;
 };
 
+// The largest von Mises stress of each part, of noise at 3σ, where it passes the yield of its material.
+std::vector<std::string> yielding_parts(const Responses& responses) {
+  constexpr double sigma = 3;
+  const Assembly& assembly = responses.model.assembly();
+  const StressFound found = responses.fields.found_stress();
+  const DisplayUnit unit = responses.model.plan().show.unit(kind::stress);
+  std::vector<std::string> sentences;
+  for (int part = 0; part < static_cast<int>(assembly.parts.size()); ++part) {
+    const Part& own = assembly.parts[static_cast<std::size_t>(part)];
+    if (own.material < 0) continue;
+    const Material& material = assembly.materials[static_cast<std::size_t>(own.material)];
+    if (!material.yield) continue;
+    double largest = 0;
+    const Excitation* in = nullptr;
+    const auto take = [&](const Excitation& excitation, double value) {
+      const double stress = excitation.is_random() ? sigma * value : value;
+      if (stress <= largest || is_replaced(excitation, responses.outcomes)) return;
+      largest = stress;
+      in = &excitation;
+    };
+    for (const StressField& field : found.fields)
+      if (const WorstStress* const worst = field.worst_of(*found.stations, part);
+          worst && field.quantity == StressQuantity::von_mises)
+        take(*field.excitation, worst->value);
+    for (const BeamStressField& field : found.beams)
+      if (const WorstBeamStress* const worst = field.worst_of(assembly, part)) take(*field.excitation, worst->value);
+    if (in && largest > *material.yield)
+      sentences.push_back(
+          fmt::format("part {}: its von Mises stress reaches {:.4g} {} in {}{}, and {} yields at {:.4g} {}", own.name,
+                      unit.from_si(largest), unit.text, in->name(), in->is_random() ? " (3σ)" : "", material.name,
+                      unit.from_si(*material.yield), unit.text));
+  }
+  return sentences;
+}
+
 }  // namespace
 
 Assessment assess(const Responses& responses) {
@@ -99,6 +134,7 @@ Assessment assess(const Responses& responses) {
                                    responses.on_random, responses.lives, model.damping->with_springs);
   Unjudged(responses, assessment.limits).mark();
   for (const UnansweredCase& each : responses.unanswered) assessment.unanswered.push_back(each.excitation->name());
+  assessment.report.warnings = yielding_parts(responses);
   assessment.equipment = equipment_levels(plan.equipment, responses.outcomes, responses.watched);
   return assessment;
 }

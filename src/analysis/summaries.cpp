@@ -65,6 +65,32 @@ std::string proof_in_words(const Analysis& analysis) {
          (basis.massless > 0 ? fmt::format(" {} shapes without mass follow dampers.", basis.massless) : std::string());
 }
 
+std::string accuracy_in_words(const Analysis& analysis) {
+  const ModalBasis& basis = analysis.basis();
+  std::string text =
+      basis.missing_below > 0
+          ? fmt::format(
+                "Accuracy: {} modes between {:.5g} and {:.5g} Hz, none missing between by inertia count; {} lie below.",
+                basis.modes, basis.frequency(0), basis.proven_below, basis.missing_below)
+          : fmt::format("Accuracy: {} modes below {:.5g} Hz, complete by inertia count.", basis.modes,
+                        basis.proven_below);
+  double error = -1;
+  for (const CaseResults& outcome : analysis.outcomes())
+    if (outcome.random()) error = std::max(error, outcome.random()->integration_error);
+  if (error >= 0) text += fmt::format(" RMS integrals are exact to {:.0e} of a variance.", error);
+  std::set<double> audited;
+  double worst = 0;
+  for (const AuditedAnswer& each : analysis.assessment.audit.answers) {
+    audited.insert(each.frequency);
+    worst = std::max(worst, std::abs(each.error()));
+  }
+  if (!audited.empty())
+    text +=
+        fmt::format(" At {} the answers differ from the full equations by {:.2g} % at most.",
+                    audited.size() == 1 ? "one frequency" : fmt::format("{} frequencies", audited.size()), 100 * worst);
+  return text;
+}
+
 std::string audit_in_words(const Analysis& analysis) {
   double worst = 0, truncation = 0, without = 0;
   std::set<double> frequencies;

@@ -3,6 +3,7 @@
 #include <sys/stat.h>
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "analysis/queries.h"
@@ -10,9 +11,12 @@
 #include "cli/print_run.h"
 #include "core/blas_threads.h"
 #include "core/error.h"
+#include "core/spelling.h"
+#include "core/words.h"
 #include "figures/scene.h"
 #include "files/motion_results.h"
 #include "files/stress_results.h"
+#include "files/summary.h"
 #include "results/answer_drawings.h"
 #include "results/drawings.h"
 #include "version.h"
@@ -267,11 +271,61 @@ std::filesystem::path folder_of_answers(const Request& request, const Plan& plan
   return run.parent_path() / (std::filesystem::path(plan.file).stem().string() + "-ask-results");
 }
 
+// "tables", or "table NAME": what the run has found already.
+bool is_of_tables(const std::string& text) { return text == "tables" || text.starts_with("table "); }
+
+// Columns in which something stands, under the name of the table.
+Table without_empty_columns(const Table& table) {
+  const auto is_empty = [](const Cell& cell) {
+    const double* const number = std::get_if<double>(&cell);
+    return number ? std::isnan(*number) : std::get<std::string>(cell).empty();
+  };
+  Table kept{table.name, table.name, {}, std::vector<std::vector<Cell>>(table.rows.size())};
+  for (std::size_t c = 0; c < table.columns.size(); ++c) {
+    if (std::all_of(table.rows.begin(), table.rows.end(), [&](const auto& row) { return is_empty(row[c]); })) continue;
+    kept.columns.push_back(table.columns[c]);
+    for (std::size_t r = 0; r < table.rows.size(); ++r) kept.rows[r].push_back(table.rows[r][c]);
+  }
+  return kept;
+}
+
+ExitStatus show_tables(const std::string& run, const std::vector<std::string>& texts, Terminal& terminal) {
+  const Summary summary = read_summary(std::filesystem::path(run) / "summary.json");
+  std::vector<std::string> names;
+  for (const Table& table : summary.tables) names.push_back(table.name);
+  for (const std::string& text : texts) {
+    if (text == "tables") {
+      Table list{
+          "tables", fmt::format("Tables of {}", run), {{"table", ""}, {"rows", "", 4, true, 0}, {"columns", ""}}, {}};
+      for (const Table& table : summary.tables) {
+        std::vector<std::string> columns;
+        for (const Column& column : table.columns) columns.push_back(column.name);
+        list.rows.push_back(
+            {table.name, static_cast<double>(table.rows.size()), fmt::format("{}", fmt::join(columns, ", "))});
+      }
+      terminal.table(list);
+      continue;
+    }
+    const std::string name(trimmed(std::string_view(text).substr(6)));
+    const Table* const found = find_table(summary, name);
+    if (!found)
+      throw InputError(
+          Problem{"", fmt::format("{} has no table \"{}\"", run, name), suggest_name(name, names), std::nullopt});
+    terminal.table(without_empty_columns(*found));
+  }
+  return ExitStatus::done;
+}
+
 }  // namespace
 
 ExitStatus ask(const Request& request, Terminal& terminal) {
   const std::vector<std::string> texts = questions_of(request);
   const std::string& run = request.words[0];
+  const auto tables = std::count_if(texts.begin(), texts.end(), is_of_tables);
+  if (tables == std::ssize(texts) && !request.json) return show_tables(run, texts, terminal);
+  if (tables > 0)
+    throw InputError(Problem{"", "tables of a run are printed by themselves",
+                             fmt::format("write avrenk ask {} tables, and other questions apart", run), std::nullopt});
   const AskedRun asked = load_whole_run(run, texts, request);
   const Plan& plan = asked.model.plan();
   StopWatch watch;

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "cli/commands.h"
+#include "cli/print_brief.h"
 #include "cli/print_run.h"
 #include "results/report_of_check.h"
 #include "results/run_files.h"
@@ -32,13 +33,23 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   for (const Finding& each : check.findings)  // where no table is printed
     if (request.quiet && each.grade != Finding::Grade::note) terminal.warn(each.sentence());
   if (!loaded->plan.title.empty()) terminal.print(loaded->plan.title + "\n");
-  for (const Table& table : tables)
-    if (table.name != "findings") terminal.table(table);
+  constexpr std::size_t most_rows = 12;
+  for (const Table& table : tables) {
+    if (table.name == "findings") continue;
+    if (request.full)
+      terminal.table(table);
+    else if (table.name == "masses")
+      terminal.print("\n" + mass_in_words(table));
+    else if (table.name == "parts" || table.name == "joints" || table.name == "weighed" || table.name == "loads" ||
+             table.name == "static")
+      print_first(table, most_rows, terminal, false);
+  }
   terminal.print("\n");
   for (const std::string& fact : check.facts) terminal.paragraph(fact);
   if (!check.findings.empty()) terminal.table(tables.front());
   terminal.verdict("Check: " + verdict, !has_errors(check.findings));
   commit_results(folder, terminal);
+  if (!request.full) terminal.print("Tables:  --full prints all; avrenk ask RESULTS tables lists them\n");
   if (request.figures) terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   return has_errors(check.findings) ? ExitStatus::wrong_input : ExitStatus::done;
 }

@@ -1,4 +1,5 @@
 #include "cli/print_run.h"
+#include "cli/print_brief.h"
 
 #include <fmt/format.h>
 
@@ -163,37 +164,8 @@ void print_stress(const Analysis& analysis, const RunTables& tables, Terminal& t
           : ""));
 }
 
-}  // namespace
-
-std::filesystem::path result_folder(const Request& request, const std::string& plan, const std::string& command) {
-  if (request.out) return *request.out;
-  const std::filesystem::path path(plan);
-  return path.parent_path() / fmt::format("{}-{}results", path.stem().string(), command == "run" ? "" : command + "-");
-}
-
-std::vector<std::filesystem::path> kept_results(const Request& request, const std::string& plan,
-                                                const std::string& command) {
-  if (request.anew) return {};
-  std::vector<std::filesystem::path> files{result_folder(request, plan, command) / "results.h5"};
-  const std::filesystem::path run = result_folder({}, plan, "run") / "results.h5";
-  if (files[0] != run) files.push_back(run);
-  return files;
-}
-
-void commit_results(RunFolder& folder, Terminal& terminal) {
-  terminal.stop_log();
-  folder.commit();
-  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
-}
-
-ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const Request& request, RunFolder& folder,
-                  Terminal& terminal) {
-  StopWatch watch;
-  const RunTables tables = run_tables(analysis);
-  for (const std::string& note : analysis.report.notes) terminal.note(note);
-  if (!analysis.modal().modes_note.empty()) terminal.note(analysis.modal().modes_note);
-  for (const std::string& warning : analysis.report.warnings) terminal.warn(warning);
-  if (!analysis.plan().title.empty()) terminal.print(analysis.plan().title + "\n");
+// Every table.
+void print_all(const Analysis& analysis, const RunTables& tables, const OutputSelection& shown, Terminal& terminal) {
   if (shown.mass) terminal.table(tables.mass);
   if (shown.modes || shown.overview) print_rest(tables, terminal);
   if (shown.modes) print_modes(analysis, tables, shown.overview ? overview_modes : 0, terminal);
@@ -228,6 +200,43 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
     terminal.table(tables.histories[i]);
     terminal.paragraph(history_in_words(analysis.responses->histories[i]));
   }
+}
+
+}  // namespace
+
+std::filesystem::path result_folder(const Request& request, const std::string& plan, const std::string& command) {
+  if (request.out) return *request.out;
+  const std::filesystem::path path(plan);
+  return path.parent_path() / fmt::format("{}-{}results", path.stem().string(), command == "run" ? "" : command + "-");
+}
+
+std::vector<std::filesystem::path> kept_results(const Request& request, const std::string& plan,
+                                                const std::string& command) {
+  if (request.anew) return {};
+  std::vector<std::filesystem::path> files{result_folder(request, plan, command) / "results.h5"};
+  const std::filesystem::path run = result_folder({}, plan, "run") / "results.h5";
+  if (files[0] != run) files.push_back(run);
+  return files;
+}
+
+void commit_results(RunFolder& folder, Terminal& terminal) {
+  terminal.stop_log();
+  folder.commit();
+  terminal.print(fmt::format("Results: {}\n", folder.target().string()));
+}
+
+ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const Request& request, RunFolder& folder,
+                  Terminal& terminal) {
+  StopWatch watch;
+  const RunTables tables = run_tables(analysis);
+  for (const std::string& note : analysis.report.notes) terminal.note(note);
+  if (!analysis.modal().modes_note.empty()) terminal.note(analysis.modal().modes_note);
+  for (const std::string& warning : analysis.report.warnings) terminal.warn(warning);
+  if (!analysis.plan().title.empty()) terminal.print(analysis.plan().title + "\n");
+  if (request.full)
+    print_all(analysis, tables, shown, terminal);
+  else
+    print_brief(analysis, tables, shown, terminal);
 
   const std::string verdict = verdict_of(analysis);
   if (!analysis.assessment.limits.empty()) terminal.verdict("Verdict: " + verdict, analysis.assessment.all_met());
@@ -256,6 +265,8 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   terminal.log("verdict: " + verdict);
   write_readme(analysis, writing, folder);
   commit_results(folder, terminal);
+  if (!request.full)
+    terminal.print("Tables:  --full prints all; avrenk ask RESULTS tables lists them\n");
   if (!sheets.empty()) terminal.print(fmt::format("Sheets:  {}\n", (folder.target() / "sheets").string()));
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));

@@ -37,6 +37,7 @@ constexpr Option known_options[] = {
     {"audit", "N|FREQUENCIES", with_responses,
      "compare the modal answers with the full equations at the N frequencies that matter most, or at those stated, as "
      "in --audit \"45 Hz, 63 Hz\"; default: 2 with new modes, if that takes seconds"},
+    {"full", nullptr, "demo check modes sine random run", "print every table; default: the two screens that matter"},
     {"json", nullptr, "ask", "answers as JSON on stdout, for programs"},
     {"quiet", nullptr, every_command, "print nothing but warnings and errors"},
     {"verbose", nullptr, every_command, "say what is being done and what it took"},
@@ -180,6 +181,7 @@ Request read_request(std::span<const std::string> words, const std::string& comm
   request.figures = !values.contains("no-figures");
   request.real_and_imaginary = values.contains("real-and-imaginary");
   request.anew = values.contains("anew");
+  request.full = values.contains("full");
   request.json = values.contains("json");
   request.help = values.contains("help");
   if (values.contains("set"))

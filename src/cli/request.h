@@ -33,6 +33,7 @@ struct Request : AnalysisRequest {
   std::vector<std::string> parts{};  ///< of a group that becomes a component
   bool quiet = false, verbose = false, help = false;
   bool real_and_imaginary = false;  ///< figures of the real and imaginary parts of sine responses too
+  bool full = false;                ///< print every table, not the two screens that answer
   bool json = false;                ///< answers for programs
   bool anew = false;                ///< compute the modes even if an earlier run kept them
   // Of profiles.

@@ -13,6 +13,16 @@ std::string verdict_word(const LimitResult& result) {
   return result.met ? "met" : result.answered ? "EXCEEDED" : "NOT ANSWERED";
 }
 
+std::string exceeded_over(const LimitResult& result, const Show& show) {
+  const DisplayUnit frequency = show.unit(kind::frequency);
+  std::vector<std::string> bands;
+  for (const auto& [from, to] : result.bands)
+    bands.push_back(from < to ? fmt::format("{} to {}", format_number(frequency.from_si(from), 4),
+                                            format_number(frequency.from_si(to), 4))
+                              : format_number(frequency.from_si(from), 4));
+  return bands.empty() ? "" : fmt::format("{} {}", fmt::join(bands, ", "), frequency.text);
+}
+
 Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
   const bool tolerances =
       std::any_of(results.begin(), results.end(), [](const LimitResult& r) { return !std::isnan(r.upper_margin); });
@@ -30,6 +40,9 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
                {"factors", "", 4, false},
                {"allowable from", "", 4, false},
                {"where", "", 4, false},
+               {"at", show.unit(kind::frequency).text, 5, false},
+               {"mode", "", 4, false},
+               {"exceeded over", "", 4, false},
                {"remark", "", 4, false},
                {"exceeded with", "%", 4, false},
                {"requirement", "", 4, false}},
@@ -45,8 +58,10 @@ Table limit_table(const std::vector<LimitResult>& results, const Show& show) {
                                                  : "not Gaussian: n sigma of a magnitude has no fixed probability";
     table.rows.push_back({result.limit->name, verdict_word(result), 100 * result.margin, 100 * result.upper_margin,
                           unit.from_si(result.value), result.limit->factor, unit.from_si(result.allowable), unit.text,
-                          what, result.limit->factors, result.limit->property, result.where, remark,
-                          100 * result.exceeded, result.limit->requirement});
+                          what, result.limit->factors, result.limit->property, result.where,
+                          show.unit(kind::frequency).from_si(result.frequency),
+                          result.mode < 0 ? "" : fmt::format("{}", result.mode + 1), exceeded_over(result, show),
+                          remark, 100 * result.exceeded, result.limit->requirement});
   }
   return table;
 }

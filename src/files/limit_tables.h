@@ -9,6 +9,8 @@ namespace avrenk {
 
 /// "met", "EXCEEDED" or "NOT ANSWERED".
 [[nodiscard]] std::string verdict_word(const LimitResult& result);
+/// "54.12 to 55.97 Hz": the bands in which a sine exceeds it; empty where none is known.
+[[nodiscard]] std::string exceeded_over(const LimitResult& result, const Show& show);
 /// Limits with their margins, worst first.
 [[nodiscard]] Table limit_table(const std::vector<LimitResult>& results, const Show& show);
 /// Requirement by requirement the verdict and worst margin of the limits that show it; without rows where no limit

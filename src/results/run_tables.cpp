@@ -7,6 +7,7 @@
 #include "analysis/summaries.h"
 #include "core/check/gravity.h"
 #include "files/check_tables.h"
+#include "files/headline_tables.h"
 #include "files/history_files.h"
 #include "files/level_tables.h"
 #include "files/life_tables.h"
@@ -101,6 +102,7 @@ RunTables run_tables(const Analysis& analysis) {
     tables.levels = preload_table(analysis.modal().levels, analysis.plan().modes_about, show);
   tables.shapes =
       shape_table(assembly, basis, analysis.modal().contents, analysis.watched(), analysis.outcomes(), show);
+  tables.key_modes = key_mode_table(tables.modes, tables.shapes, analysis.modal().contents);
   tables.strain_energy = strain_energy_table(assembly, basis, analysis.modal().contents, show);
   tables.kinetic_energy = kinetic_energy_table(assembly, basis, analysis.modal().contents, show);
   tables.participation = participation_table(assembly, basis, show);
@@ -111,6 +113,7 @@ RunTables run_tables(const Analysis& analysis) {
   tables.rest = rest_tables_of(analysis);
   tables.springs = spring_tables_of(analysis, false);
   for (std::size_t i = 0; i < analysis.outcomes().size(); ++i) tables.cases.push_back(tables_of_case(analysis, i));
+  tables.headlines = unless_empty(headline_table(analysis.outcomes(), analysis.watched(), show));
   tables.clearances =
       unless_empty(clearance_table(analysis.outcomes(), analysis.watched(), analysis.plan().limits, show));
   tables.stress = unless_empty(worst_stress_table(assembly, analysis.responses->fields.found_stress(), show));
@@ -138,11 +141,13 @@ std::vector<const Table*> RunTables::all() const {
   list.push_back(&mass);
   add(gravity);
   list.push_back(&modes);
+  list.push_back(&key_modes);
   add(levels);
   for (const Table* table : {&shapes, &strain_energy, &kinetic_energy, &participation}) list.push_back(table);
   for (const auto* table : {&residual, &audit, &loads}) add(*table);
   add_each(rest);
   add_each(springs);
+  add(headlines);
   for (const CaseTables& case_tables : cases) {
     add_each(case_tables.answers);
     add_each(case_tables.further);

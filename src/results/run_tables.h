@@ -23,10 +23,12 @@ struct RunTables {
   std::optional<Table> gravity;  ///< the model under 1 g along each axis, without geometric stiffness
   Table modes;
   std::optional<Table> levels;  ///< modes at parts of the preload
+  Table key_modes;              ///< those with mass, or that make what is watched
   Table shapes, strain_energy, kinetic_energy, participation;
   std::optional<Table> residual, audit, loads;
   std::vector<Table> rest, springs;  ///< bolts and contacts; springs that depend on frequency or amplitude
   std::vector<CaseTables> cases;     ///< of each of Analysis::outcomes
+  std::optional<Table> headlines;    ///< the largest of each watched quantity over all of them
   std::optional<Table> clearances, stress, limits, variants, compliance;
   std::vector<Table> notches, life;
   std::optional<Table> equipment;

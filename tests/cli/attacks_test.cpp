@@ -99,12 +99,14 @@ TEST(Attack, ACaseThatFailsCostsNoOther) {
 // Springs that stiffen tenfold have curves with folds, which are followed: what a sweep finds, and where it jumps.
 TEST(Attack, SpringsThatStiffenTenfoldAreAnswered) {
   const TemporaryFolder folder;
-  (void)folder.write("box.yaml", example("box-on-rubber.yaml"));
-  const Ran ran = run_program(
-      folder,
-      "run box.yaml --no-figures --audit 0 --set \"joints.mount.spring.over amplitude={stiffness: "
-      "[[0.02 mm, 100 %], [0.2 mm, 1000 %]]}\" --set \"joints.mount.spring.loss factor=1 %\" "
-      "--set \"joints.mount.spring.variants={}\"");
+  (void)folder.write(
+      "box.yaml",
+      replaced(example("box-on-rubber.yaml"),
+               "      variants:\n        soft:  80 %\n        stiff: {stiffness: 125 %, loss factor: 85 %}\n", ""));
+  const Ran ran =
+      run_program(folder,
+                  "run box.yaml --no-figures --audit 0 --set \"joints.mount.spring.over amplitude={stiffness: "
+                  "[[0.02 mm, 100 %], [0.2 mm, 1000 %]]}\" --set \"joints.mount.spring.loss factor=1 %\"");
   EXPECT_EQ(ran.status, 1) << ran.err;
   EXPECT_THAT(ran.err, AllOf(HasSubstr("the amplitude of the springs jumps, by a factor of"),
                              HasSubstr("the springs have two amplitudes"), Not(HasSubstr("not answered"))));

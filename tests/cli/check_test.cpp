@@ -74,7 +74,7 @@ TEST(Check, WritesAReportAndPictures) {
   const TemporaryFolder folder;
   (void)folder.write("mast-foot.vtu", example("payload-deck/mast-foot.vtu"));
   (void)folder.write("deck.yaml", example("payload-deck/payload-deck.yaml"));
-  const Ran ran = run_program(folder, std::string("check deck.yaml") + coarse);
+  const Ran ran = run_program(folder, std::string("check deck.yaml --full") + coarse);
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("bracket-bolts  bolt"), HasSubstr("barrel-bond    attachment"),
                              HasSubstr("aperture-mean  average"), HasSubstr("joint isolator"),

@@ -52,7 +52,7 @@ TEST(Levels, LeadFromOnePlanToAnother) {
                "  kept: {in: random.x, of: box.acceleration.x, duration: 1 s, as: hdf5}\n"
                "cross spectra:\n"
                "  two: {of: [box.acceleration.z, box.relative displacement.z], in: random.z}\n"));
-  const Ran ran = run_program(folder, "run box.yaml");
+  const Ran ran = run_program(folder, "run box.yaml --full");
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Equipment levels"), HasSubstr("tones.z on random.z"),
                              HasSubstr("Record shaken"), HasSubstr("go together by")));

@@ -34,7 +34,7 @@ TEST(Lives, OfTheBoxFollowByHand) {
   (void)folder.write("box.yaml",
                      lived_box("{of: {mounts.force.z: rubber}, through: {sine.z: {at: 20 Hz, for: 10 min}}}",
                                "  worn: {of: damage, in: campaign, below: 0.001}\n"));
-  const Ran held = run_program(folder, "run box.yaml --no-figures --audit 0");
+  const Ran held = run_program(folder, "run box.yaml --full --no-figures --audit 0");
   const double omega = 2 * 3.14159265358979323846 * 20, mass = 6.5, stiffness = 960e3;
   const std::complex<double> spring(stiffness, 0.15 * stiffness);
   const double force = std::abs(spring * mass * omega * omega / (spring - mass * omega * omega)) * 0.002 / 4;
@@ -52,7 +52,7 @@ TEST(Lives, OfTheBoxFollowByHand) {
       "{of: [{mounts.force.z: rubber}, {mounts.force.x: rubber}], "
       "through: [sine, {random: 2 hour}, {sine: {sweeps: 4}}], counting: Tovo-Benasciutti}";
   (void)folder.write("box.yaml", lived_box(all, "  wear: {of: life, in: campaign, above: 100000000}\n"));
-  const Ran ran = run_program(folder, "run box.yaml --audit 0");
+  const Ran ran = run_program(folder, "run box.yaml --full --audit 0");
   EXPECT_EQ(ran.status, 1) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Life: "), HasSubstr("counted by Tovo-Benasciutti"), HasSubstr("120 min"),
                              HasSubstr("4 sweeps"), HasSubstr("1 sweep")));
@@ -66,11 +66,11 @@ TEST(Lives, OfTheBoxFollowByHand) {
   // What does not respond is not worn, and does not print what rounding leaves.
   (void)run_program(
       folder,
-      "run box.yaml --no-figures --audit 0 --out still --set \"life.campaign={of: {mounts.force.y: rubber}, "
+      "run box.yaml --full --no-figures --audit 0 --out still --set \"life.campaign={of: {mounts.force.y: rubber}, "
       "through: {sine.z: {sweeps: 1}}}\"");
   EXPECT_THAT(test::read_all(folder / "still/tables/life.csv"), HasSubstr("campaign,mounts.force.y,0,"));
   // A command that runs half of it says nothing about the whole.
-  const Ran half = run_program(folder, "sine box.yaml --no-figures --out half");
+  const Ran half = run_program(folder, "sine box.yaml --full --no-figures --out half");
   EXPECT_EQ(half.status, 0) << half.err;
   EXPECT_THAT(half.out, Not(HasSubstr("Life")));
 }

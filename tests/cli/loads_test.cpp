@@ -33,7 +33,7 @@ TEST(LoadPlans, ExamplesAreRightAndAnswer) {
     const Ran checked = run_program(folder, "check " + file + " --no-figures");
     EXPECT_EQ(checked.status, 0) << checked.out << checked.err;
     EXPECT_THAT(checked.out, HasSubstr("Loads: resultants per unit"));
-    const Ran ran = run_program(folder, "run " + file + " --no-figures");
+    const Ran ran = run_program(folder, "run " + file + " --no-figures --full");
     EXPECT_EQ(ran.status, file.starts_with("pump") ? 1 : 0) << ran.err;
     EXPECT_THAT(ran.out, HasSubstr("modes that it drives"));
     EXPECT_THAT(ran.out + ran.err, testing::Not(HasSubstr("On entry to"))) << "a product that BLAS does not know";
@@ -85,7 +85,7 @@ TEST(LoadPlans, ShowTheWholeModelAtFrequenciesAndModes) {
     std::string text = plan;
     text.replace(text.find(at), at.size(), asked);
     (void)folder.write("panel.yaml", text);
-    return run_program(folder, "run panel.yaml");
+    return run_program(folder, "run panel.yaml --full");
   };
   const Ran swept = with("at: modes");
   EXPECT_EQ(swept.status, 0) << swept.err;
@@ -147,7 +147,7 @@ TEST(LoadPlans, AnswerWithChosenModes) {
     std::string text = plan;
     text.replace(text.find(by), by.size(), by + "modes: " + choice + ", ");
     (void)folder.write("strut.yaml", text);
-    return run_program(folder, "sine strut.yaml hammer --no-figures --audit 1");
+    return run_program(folder, "sine strut.yaml --full hammer --no-figures --audit 1");
   };
   const Ran pair = with("{from: 50 Hz, to: 200 Hz, residual vectors: no}");
   EXPECT_EQ(pair.status, 0) << pair.err;

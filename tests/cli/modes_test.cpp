@@ -24,12 +24,12 @@ TEST(ModesCommand, FindsThoseNearAnOperatingSpeedAndRefusesResponsesFromThem) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
   const std::string near = "--set \"modes={near: 60000 rpm, count: 2}\"";
-  const Ran modes = run_program(folder, "modes mast.yaml --no-figures " + near);
+  const Ran modes = run_program(folder, "modes mast.yaml --full --no-figures " + near);
   EXPECT_EQ(modes.status, 0) << modes.err;
   EXPECT_THAT(modes.out, AllOf(HasSubstr("2 modes between 1072.9 and 1072.9 Hz, none missing between by inertia count; "
                                          "4 lie below"),
                                HasSubstr("No residual vectors")));
-  const Ran sine = run_program(folder, "sine mast.yaml --no-figures " + near);
+  const Ran sine = run_program(folder, "sine mast.yaml --full --no-figures " + near);
   EXPECT_EQ(sine.status, 2);
   EXPECT_THAT(sine.err,
               HasSubstr("only modes near 1000 Hz were asked for: the 4 below them are missing, and a response "
@@ -38,7 +38,7 @@ TEST(ModesCommand, FindsThoseNearAnOperatingSpeedAndRefusesResponsesFromThem) {
            {"{near: 60 Hz}", "\"near\" needs a number of modes; write {near: 1150 rpm, count: 6}"},
            {"{near: 60 Hz, up to: 90 Hz}", "\"near\" cannot be given beside \"up to\" or \"free\"; keep one"},
            {"{near: 60 mm, count: 3}", "modes near: \"60 mm\" is a length; write a frequency such as"}}) {
-    const Ran bad = run_program(folder, std::string("modes mast.yaml --set \"modes=") + modes_key + "\"");
+    const Ran bad = run_program(folder, std::string("modes mast.yaml --full --set \"modes=") + modes_key + "\"");
     EXPECT_EQ(bad.status, 2);
     EXPECT_THAT(bad.err, HasSubstr(sentence));
   }

@@ -91,10 +91,10 @@ TEST(Notches, OfNoiseLeadToAProfileToo) {
         "of: base.force.z, in: random.z, take: PSD, allowable: {force limit: {C: 1.3, mass: 6.5 kg, "
         "up to: 60 Hz, beyond: -6 dB/oct}}"}) {
     (void)folder.write("box.yaml", example("isolated-box.yaml") + fmt::format("  level: {{{}}}\n", limit));
-    EXPECT_EQ(run_program(folder, "run box.yaml --no-figures --audit 0").status, 1) << limit;
+    EXPECT_EQ(run_program(folder, "run box.yaml --full --no-figures --audit 0").status, 1) << limit;
     const auto full = summary_of(folder, "box-results");
     (void)folder.write("box.yaml", example("isolated-box.yaml") + fmt::format("  level: {{{}, notch: yes}}\n", limit));
-    const Ran ran = run_program(folder, "run box.yaml --audit 0");
+    const Ran ran = run_program(folder, "run box.yaml --full --audit 0");
     ASSERT_EQ(ran.status, 0) << ran.err << ran.out;
     const auto summary = summary_of(folder, "box-results");
     EXPECT_GE(cell(summary, "limits", "level", "margin"), 0);
@@ -108,7 +108,7 @@ TEST(Notches, OfNoiseLeadToAProfileToo) {
     (void)folder.write("next.yaml",
                        replaced(example("isolated-box.yaml"), "[[20 Hz, 0.02 g^2/Hz], [2000 Hz, 0.02 g^2/Hz]]",
                                 "{file: box-results/levels/random.z.notched.csv}"));
-    (void)run_program(folder, "run next.yaml --no-figures --audit 0");
+    (void)run_program(folder, "run next.yaml --full --no-figures --audit 0");
     EXPECT_NEAR(cell(summary_of(folder, "next-results"), "random.z.rms", "box.acceleration.z", "RMS=1σ") /
                     cell(summary, "random.z.notched.rms", "box.acceleration.z", "RMS=1σ"),
                 1, 1e-7);

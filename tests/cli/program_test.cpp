@@ -69,7 +69,7 @@ const std::pair<const char*, bool> box_figures[] = {
 TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   const TemporaryFolder folder;
   (void)folder.write("box.yaml", example("isolated-box.yaml"));
-  const Ran ran = run_program(folder, "run box.yaml");
+  const Ran ran = run_program(folder, "run box.yaml --full");
   EXPECT_EQ(ran.status, 0) << ran.err;
   std::string expected =
       "README.md\nfields/model.glb\nfields/modes.vtu\nfields/random.x.motion.vtu\nfields/random.z.motion.vtu\n";
@@ -132,19 +132,19 @@ TEST(Program, TellsAnExceededLimitByItsStatus) {
 TEST(Program, ShowsEachStageByItsOwnCommand) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
-  const Ran check = run_program(folder, "check mast.yaml");
+  const Ran check = run_program(folder, "check mast.yaml --full");
   EXPECT_EQ(check.status, 0);
   EXPECT_THAT(check.out, AllOf(HasSubstr("Antenna mast alone"), HasSubstr("antenna  0.1800"),
                                HasSubstr("144 equations"), HasSubstr("strains nothing")));
   EXPECT_THAT(listing(folder.path()),
               AllOf(HasSubstr("mast-check-results/report.html"), HasSubstr("mast-check-results/figures/model.png")));
-  const Ran modes = run_program(folder, "modes mast.yaml --set \"modes={count: 5}\"");
+  const Ran modes = run_program(folder, "modes mast.yaml --full --set \"modes={count: 5}\"");
   EXPECT_EQ(modes.status, 0);
   EXPECT_THAT(modes.out,
               AllOf(HasSubstr("28.36"),
                     HasSubstr("6 modes below 1072.9 Hz, complete by inertia count: K − ω²M has 6 negative pivots"),
                     HasSubstr("mast bends in x: 100 % of the strain energy")));
-  const Ran sine = run_program(folder, "sine mast.yaml --no-figures");
+  const Ran sine = run_program(folder, "sine mast.yaml --full --no-figures");
   EXPECT_EQ(sine.status, 0);
   EXPECT_THAT(sine.out,
               AllOf(HasSubstr("sine.x: largest over frequency and phase"), HasSubstr("tip.relative displacement.x")));
@@ -168,6 +168,7 @@ TEST(Program, WritesTheDemoAndRunsIt) {
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Verdict: 1 of 13 limits exceeded; the worst is box-level"),
                              HasSubstr("trial/payload-deck-results"), Not(HasSubstr("Report:"))));
   expect_narrow(ran.out);
+  EXPECT_LE(std::count(ran.out.begin(), ran.out.end(), '\n'), 80);  // two screens
   const Json summary = Json::parse(test::read_all(folder / "trial/payload-deck-results/summary.json"));
   EXPECT_NEAR(summary.at("facts").at("total mass").at("value").get<double>(), cell(summary, "masses", "all", "mass"),
               1e-8);
@@ -311,7 +312,7 @@ TEST(Program, KeepsTheModesAndUsesThemWhileTheModelIsTheSame) {
 TEST(Program, RunsAStrutBetweenTwoFixtures) {
   const TemporaryFolder folder;
   (void)folder.write("strut.yaml", example("strut-between-fixtures.yaml"));
-  const Ran ran = run_program(folder, "run strut.yaml --no-figures");
+  const Ran ran = run_program(folder, "run strut.yaml --full --no-figures");
   EXPECT_EQ(ran.status, 0) << ran.err;
   const Json summary = Json::parse(test::read_all(folder / "strut-results/summary.json"));
   // When both ends move alike the strut sees twice what one end alone gives it, in its first mode of bending: the shape
@@ -333,7 +334,7 @@ TEST(Program, RunsAStrutBetweenTwoFixtures) {
   double sum = 0;
   for (const std::string base : {"vibrator", "foundation"}) {
     const Ran alone = run_program(folder,
-                                  "random strut.yaml each --no-figures --out one --set \"environments.each={profile: "
+                                  "random strut.yaml --full each --no-figures --out one --set \"environments.each={profile: "
                                   "shake, axes: z, at: " +
                                       base + "}\"");
     ASSERT_EQ(alone.status, 0) << alone.err;
@@ -371,7 +372,7 @@ TEST(Program, WeighsAndDoubts) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
   const std::string light =
-      "check mast.yaml --set \"materials.laminate.density=1.6 kg/m^3\" --set \"parts.mast.weighed=0.11 kg\"";
+      "check mast.yaml --full --set \"materials.laminate.density=1.6 kg/m^3\" --set \"parts.mast.weighed=0.11 kg\"";
   const Ran ran = run_program(folder, light + " --quiet");
   EXPECT_EQ(ran.status, 0);
   EXPECT_THAT(ran.err, AllOf(HasSubstr("material laminate: a density of 1.6 kg/m³ is outside 10 to 23 000"),
@@ -386,7 +387,7 @@ TEST(Program, WeighsAndDoubts) {
   // What is joined to nothing is named after the tables that help to find it.
   const Ran loose = run_program(
       folder,
-      "check mast.yaml --set \"parts.stick={line: {from: [9 mm, 0 mm, 0 mm], to: [9 mm, 0 mm, 40 mm], divisions: 2}, "
+      "check mast.yaml --full --set \"parts.stick={line: {from: [9 mm, 0 mm, 0 mm], to: [9 mm, 0 mm, 40 mm], divisions: 2}, "
       "section: {rod: {diameter: 5 mm}}, material: laminate}\"");
   EXPECT_EQ(loose.status, 2);
   EXPECT_THAT(loose.out, AllOf(HasSubstr("stick is joined to nothing that is held"), HasSubstr("Check: 1 error")));

@@ -38,7 +38,7 @@ TEST(RandomInputs, AddUpOnTheIsolatedBox) {
                "  flow: {random: {force: [[20 Hz, 4 N^2/Hz], [2000 Hz, 4 N^2/Hz]]}, tolerance: 3 dB, duration: 9 s}\n\n"
                "loads:\n  push: {force: {at: box, direction: z}}\n\nenvironments:");
   (void)folder.write("box.yaml", plan);
-  const Ran ran = run_program(folder, "run box.yaml");
+  const Ran ran = run_program(folder, "run box.yaml --full");
   ASSERT_EQ(ran.status, 0) << ran.err;
   EXPECT_THAT(ran.out, AllOf(HasSubstr("Input x 6.293 g, y 6.293 g, z 6.293 g"), HasSubstr("push 88.99 N")));
   const auto summary = summary_of(folder, "box-results");
@@ -106,7 +106,7 @@ TEST(RandomInputs, SayWhatCannotBe) {
   const TemporaryFolder folder;
   const auto said = [&](const std::string& environment) {
     (void)folder.write("a.yaml", base + environment + "\n");
-    return run_program(folder, "random a.yaml --no-figures");
+    return run_program(folder, "random a.yaml --full --no-figures");
   };
   const Ran good = said(
       "{profile: shake, axes: [x, z], simultaneous: yes, bases: apart, loads: [{push: flow}, {side: flow}], coherence: "

@@ -47,10 +47,10 @@ TEST(Recipes, AreRightAndAnswer) {
     SCOPED_TRACE(heading);
     const TemporaryFolder folder;
     (void)folder.write("plan.yaml", plan);
-    const Ran checked = run_program(folder, "check plan.yaml --no-figures");
+    const Ran checked = run_program(folder, "check plan.yaml --full --no-figures");
     EXPECT_EQ(checked.status, 0) << checked.err;
     EXPECT_THAT(checked.out, HasSubstr("nothing found")) << checked.out;
-    const Ran ran = run_program(folder, "run plan.yaml --no-figures");
+    const Ran ran = run_program(folder, "run plan.yaml --full --no-figures");
     EXPECT_EQ(ran.status, 0) << ran.err;
     EXPECT_EQ(run_program(folder, "explain \"" + heading + "\"").status, 0);
     if (heading == "A simply supported edge") {

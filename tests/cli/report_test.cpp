@@ -687,7 +687,7 @@ TEST(Report, HasTheTablesOfTheTerminalTheSummaryAndTheFiles) {
        {"box-on-rubber", "strut-between-fixtures", "wheel-out-of-balance", "electronics-box"}) {
     SCOPED_TRACE(name);
     (void)folder.write(name + ".yaml", example(name + ".yaml"));
-    const Ran ran = run_program(folder, "run " + name + ".yaml --audit 2");
+    const Ran ran = run_program(folder, "run " + name + ".yaml --full --audit 2");
     ASSERT_LE(ran.status, 1) << ran.err;
     const std::string results = name + "-results/";
     const Json summary = Json::parse(test::read_all(folder / (results + "summary.json")));

@@ -49,7 +49,7 @@ TEST(SpringsThroughTheProgram, AreConstantsAtEachFrequency) {
       run_plan(folder, "tables",
                box_on("each: {x: [[5 Hz, 150 N/mm], [50 Hz, 250 N/mm]], y: 180 N/mm, z: [[10 Hz, 200 N/mm], "
                       "[1000 Hz, 400 N/mm]]}, loss factor: [[10 Hz, 10 %], [100 Hz, 20 %]]"),
-               "--no-figures --audit 3");
+               "--no-figures --full --audit 3");
   EXPECT_EQ(run.status, 0) << run.err;
   EXPECT_THAT(run.out, HasSubstr("Modes with each spring as it is at their frequency"));
   const json summary = summary_of(folder, "tables-results");
@@ -139,7 +139,7 @@ TEST(SpringsThroughTheProgram, AreWhatTheirTravelMakesOfThem) {
   EXPECT_NEAR(rms / cell(summary, "random.z.rms", "mounts.travel.z", "RMS=1σ"), 1, 1e-6);
   // Half the input is less than half the answer: they stiffen. What does not depend on amplitude is in proportion.
   const auto peak = [&](const std::string& options) {
-    EXPECT_EQ(run_program(folder, "sine rubber.yaml --no-figures --quiet " + options).status, options.empty() ? 1 : 0);
+    EXPECT_EQ(run_program(folder, "sine rubber.yaml --full --no-figures --quiet " + options).status, options.empty() ? 1 : 0);
     return cell(summary_of(folder, "rubber-sine-results"), "sine.z.peaks", "mounts.travel.z", "peak");
   };
   const double full = peak(""), half = peak("--set environments.sine.level=\"-6.0205999132796239 dB\"");

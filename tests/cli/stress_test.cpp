@@ -68,7 +68,7 @@ double largest(const Json& table, const std::string& in, const std::string& of =
 TEST(StressOfARun, IsTheSameInTablesFieldsAndWhatIsWatched) {
   const TemporaryFolder folder;
   (void)folder.write("bars.yaml", bars);
-  const Ran ran = run_program(folder, "run bars.yaml");
+  const Ran ran = run_program(folder, "run bars.yaml --full");
   ASSERT_EQ(ran.status, 0) << ran.err;
   std::string in_one_line = ran.out;
   std::replace(in_one_line.begin(), in_one_line.end(), '\n', ' ');
@@ -125,11 +125,11 @@ TEST(StressOfARun, IsTheSameInTablesFieldsAndWhatIsWatched) {
   EXPECT_THAT(report, AllOf(HasSubstr("## Stress"), HasSubstr("figures/sine.z.stress.png"),
                             HasSubstr("figures/gravity.stress.png")));
   // Only what is watched is looked at where nobody will look at fields: the same answer.
-  const Ran bare = run_program(folder, "run bars.yaml --no-figures --out bare");
+  const Ran bare = run_program(folder, "run bars.yaml --full --no-figures --out bare");
   ASSERT_EQ(bare.status, 0);
   const Json again = Json::parse(test::read_all(folder / "bare/summary.json")).at("tables");
   EXPECT_EQ(again.at("sine.z.peaks"), tables.at("sine.z.peaks"));
-  EXPECT_EQ(run_program(folder, "modes bars.yaml --no-figures --out modes").status, 0);
+  EXPECT_EQ(run_program(folder, "modes bars.yaml --full --no-figures --out modes").status, 0);
 }
 
 TEST(CheckOfShellsAndSolids, SaysElementsSizesAndHowFarTheMeshIsGood) {

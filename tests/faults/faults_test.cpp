@@ -109,7 +109,7 @@ TEST_P(Faults, KillsLeaveWholeResults) {
 
 // Little of what a process may have: it ends as on another day, or with a sentence and nothing half-written.
 TEST_P(Faults, ScarcityLeavesWholeResults) {
-  for (const char* limit : {"-v 150000", "-v 200000", "-v 260000", "-v 400000", "-n 4", "-n 6", "-n 9", "-s 64",
+  for (const char* limit : {"-v 150000", "-v 200000", "-v 260000", "-v 400000", "-n 8", "-n 12", "-n 24", "-s 64",
                             "-s 256", "-f 1", "-f 20", "-f 200", "-t 1"}) {
     SCOPED_TRACE(limit);
     ASSERT_EQ(run_earlier().status, 0);

@@ -122,6 +122,33 @@ Taken take_together(const ResponseLimit& limit, const OnRandomRow& row, const Ca
   return {value, upper * value, "", true, false};
 }
 
+// Where a curve of positive values is above a level, with edges on the straight lines in log-log between its points.
+std::vector<std::pair<double, double>> bands_above(double level, const std::vector<double>& grid,
+                                                   const std::vector<double>& values) {
+  std::vector<std::pair<double, double>> bands;
+  const auto edge = [&](std::size_t below, std::size_t above) {
+    if (!(values[below] > 0 && values[above] > 0)) return grid[above];
+    const double part = std::log(level / values[below]) / std::log(values[above] / values[below]);
+    return grid[below] * std::pow(grid[above] / grid[below], part);
+  };
+  bool inside = false;
+  for (std::size_t k = 0; k < grid.size(); ++k) {
+    const bool above = values[k] > level;
+    if (above && !inside) bands.emplace_back(k == 0 ? grid[0] : edge(k - 1, k), grid[k]);
+    if (above) bands.back().second = grid[k];
+    if (!above && inside) bands.back().second = edge(k, k - 1);
+    inside = above;
+  }
+  return bands;
+}
+
+std::vector<double> amplitudes_of(const SineRow& row) {
+  if (!row.of_place.empty()) return row.of_place;
+  std::vector<double> all;
+  for (Eigen::Index k = 0; k < row.curve.cols(); ++k) all.push_back(largest_over_phase(row.curve.col(k)));
+  return all;
+}
+
 std::optional<LimitResult> check_response(const Limit& limit, const std::vector<CaseResults>& outcomes,
                                           const std::vector<Output>& watched, const std::vector<OnRandom>& on_random,
                                           const std::vector<std::vector<bool>>& real) {
@@ -157,6 +184,8 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
                               : response.with.empty() ? ""
                                                       : " with " + response.with);
     result.where = taken.where;
+    if (outcome.sine() && !outcome.is_root_sum()) result.frequency = outcome.sine()->rows[index].peak.frequency;
+    if (const auto& shares = outcome.shares(index); !shares.empty()) result.mode = shares.front().first;
     result.kind = found->quantity->kind;
     result.value = taken.value;
     result.gaussian = taken.gaussian;
@@ -174,6 +203,10 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     result.upper_margin =
         outcome.environment().upper > 1 || (on && taken.upper > taken.value) ? margin(taken.upper) : std::nan("");
     result.met = result.deciding() >= 0;
+    if (result.margin < 0 && outcome.sine() && !beside && !on && !outcome.is_root_sum() && !response.at_least &&
+        !found->quantity->is_reciprocal)
+      result.bands =
+          bands_above(limit.allowable / limit.factor, outcome.grid(), amplitudes_of(outcome.sine()->rows[index]));
     if (const auto& duration = outcome.environment().duration; outcome.random() && !outcome.is_combined() && !on &&
                                                                !result.is_psd && duration && found->is_gaussian() &&
                                                                response.with.empty() && !response.at_least) {

@@ -1,0 +1,19 @@
+/// cli/print_brief.h: the two screens that answer; all else is in files, and printed with --full.
+#pragma once
+
+#include "analysis/analysis.h"
+#include "cli/print_run.h"
+#include "results/run_tables.h"
+
+namespace avrenk {
+
+/// Prints mass, modes that matter, the largest responses, accuracy and margins, at most 80 lines of them on most plans.
+void print_brief(const Analysis& analysis, const RunTables& tables, const OutputSelection& shown, Terminal& terminal);
+
+/// The first rows of a table, and where the others are.
+void print_first(const Table& table, std::size_t most_rows, Terminal& terminal, bool has_file = true);
+
+/// "Mass 21.37 kg, centre of gravity at (25.26, 23.28, 254.8) mm."
+[[nodiscard]] std::string mass_in_words(const Table& mass);
+
+}  // namespace avrenk
