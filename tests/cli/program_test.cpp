@@ -80,7 +80,7 @@ TEST(Program, RunsTheIsolatedBoxToTheNumbersOfTheHandbook) {
   expected +=
       "plan/01-box.yaml\nplan/"
       "sources.json\nproducts.h5\nreport.html\nreport.md\nresults.h5\nrun.log\nsummary.json\ntables/"
-      "audit.csv\ntables/limits.csv\n"
+      "audit.csv\ntables/headlines.csv\ntables/key-modes.csv\ntables/limits.csv\n"
       "tables/masses.csv\ntables/mode-kinetic-energy.csv\ntables/mode-participation.csv\ntables/mode-shapes.csv\n"
       "tables/mode-strain-energy.csv\ntables/modes.csv\ntables/random.x.curves.csv\n"
       "tables/random.x.motion.csv\ntables/random.x.nodes.csv\ntables/random.x.pairs.csv\n"

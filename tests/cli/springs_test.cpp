@@ -118,7 +118,7 @@ TEST(SpringsThroughTheProgram, HaveVariantsWithMarginsOfTheirOwn) {
 // answered.
 TEST(SpringsThroughTheProgram, AreWhatTheirTravelMakesOfThem) {
   const TemporaryFolder folder;
-  const Ran run = run_plan(folder, "rubber", example("box-on-rubber.yaml"), "--audit 3");
+  const Ran run = run_plan(folder, "rubber", example("box-on-rubber.yaml"), "--full --audit 3");
   EXPECT_EQ(run.status, 1) << run.err;
   EXPECT_THAT(run.err,
               AllOf(HasSubstr("environment sine.x: springs that depend on amplitude are balanced at "),
