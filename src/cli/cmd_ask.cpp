@@ -292,6 +292,7 @@ Table without_empty_columns(const Table& table) {
 ExitStatus show_tables(const std::string& run, const std::vector<std::string>& texts, Terminal& terminal) {
   const Summary summary = read_summary(std::filesystem::path(run) / "summary.json");
   std::vector<std::string> names;
+  names.reserve(summary.tables.size());
   for (const Table& table : summary.tables) names.push_back(table.name);
   for (const std::string& text : texts) {
     if (text == "tables") {
@@ -299,6 +300,7 @@ ExitStatus show_tables(const std::string& run, const std::vector<std::string>& t
           "tables", fmt::format("Tables of {}", run), {{"table", ""}, {"rows", "", 4, true, 0}, {"columns", ""}}, {}};
       for (const Table& table : summary.tables) {
         std::vector<std::string> columns;
+        columns.reserve(table.columns.size());
         for (const Column& column : table.columns) columns.push_back(column.name);
         list.rows.push_back(
             {table.name, static_cast<double>(table.rows.size()), fmt::format("{}", fmt::join(columns, ", "))});

@@ -45,6 +45,7 @@ Table chief_modes(Table modes, const std::vector<LimitResult>& limits) {
   order.resize(most_modes);
   std::sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
   std::vector<std::vector<Cell>> rows;
+  rows.reserve(order.size());
   for (const auto& [weight, r] : order) rows.push_back(modes.rows[r]);
   modes.rows = std::move(rows);
   return modes;
@@ -124,7 +125,8 @@ void print_brief(const Analysis& analysis, const RunTables& tables, const Output
     if (tables.levels) print_first(*tables.levels, most_further, terminal);
     print_first(tables.key_modes, most_listed_modes, terminal);
   }
-  if ((shown.peaks || shown.overview) && tables.headlines) print_first(*tables.headlines, most_responses, terminal);
+  if ((shown.peaks || shown.overview) && tables.headlines)
+    print_first(*tables.headlines, shown.overview ? most_responses : 2 * most_responses, terminal);
   terminal.print("\n");
   terminal.paragraph(accuracy_in_words(analysis));
   if (!analysis.assessment.audit.note.empty()) terminal.paragraph(analysis.assessment.audit.note);

@@ -63,6 +63,7 @@ Table headline_table(const std::vector<CaseResults>& outcomes, const std::vector
                {"RMS in", "", 4, random}},
               {}};
   std::vector<std::vector<bool>> real;
+  real.reserve(outcomes.size());
   for (const CaseResults& outcome : outcomes) real.push_back(real_answers(outcome, watched));
   for (std::size_t i = 0; i < watched.size(); ++i) {
     if (!watched[i].is_headline()) continue;
@@ -83,8 +84,7 @@ Table headline_table(const std::vector<CaseResults>& outcomes, const std::vector
 
 Table key_mode_table(const Table& modes, const Table& shapes, const std::vector<ModeContent>& contents) {
   constexpr double least_mass = 1;  // %
-  Table table{
-      "key-modes", "Modes that matter: 1 % of the mass or more along an axis, or half of a watched quantity", {}, {}};
+  Table table{"key-modes", "Modes that matter: 1 % of the mass or more along an axis", {}, {}};
   std::vector<std::size_t> taken;
   for (const char* name : {"mode", "frequency", "x", "y", "z", "Q"})
     if (const std::size_t at = index_of(modes, name); at < modes.columns.size()) {
@@ -92,6 +92,7 @@ Table key_mode_table(const Table& modes, const Table& shapes, const std::vector<
       table.columns.push_back(modes.columns[at]);
     }
   const std::size_t drives = index_of(shapes, "drives");
+  if (shapes.columns[drives].terminal) table.title += ", or half of a watched quantity";
   table.columns.insert(table.columns.end(), {{"drives", "", 4, shapes.columns[drives].terminal}, {"what moves", ""}});
   for (std::size_t r = 0; r < shapes.rows.size(); ++r) {
     bool matters = !std::get<std::string>(shapes.rows[r][drives]).empty();

@@ -145,6 +145,7 @@ std::vector<std::pair<double, double>> bands_above(double level, const std::vect
 std::vector<double> amplitudes_of(const SineRow& row) {
   if (!row.of_place.empty()) return row.of_place;
   std::vector<double> all;
+  all.reserve(static_cast<std::size_t>(row.curve.cols()));
   for (Eigen::Index k = 0; k < row.curve.cols(); ++k) all.push_back(largest_over_phase(row.curve.col(k)));
   return all;
 }

@@ -348,7 +348,7 @@ class SineSprings {
     return all;
   }
   // The point of the curve in the plane across a direction, from one near it, not farther from it than allowed.
-  [[nodiscard]] std::optional<CurvePoint> onto_curve(const Answer& answer, const VectorXd& start, VectorXd near,
+  [[nodiscard]] std::optional<CurvePoint> onto_curve(const Answer& answer, const VectorXd& start, const VectorXd& near,
                                                      const VectorXd& direction, double allowed) {
     constexpr double settled = 1e-10;
     constexpr int most = 8;
