@@ -50,6 +50,11 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
   }
   std::string topic;
   for (const std::string& word : request.words) topic += (topic.empty() ? "" : " ") + word;
+  const std::vector<GlossaryEntry>& terms = glossary();
+  const auto is_topic = [&](const std::string& name) { return in_small_letters(name) == in_small_letters(topic); };
+  const auto term = std::find_if(terms.begin(), terms.end(), [&](const GlossaryEntry& each) {
+    return is_topic(each.term) || std::any_of(each.other_names.begin(), each.other_names.end(), is_topic);
+  });
   std::vector<const HandbookEntry*> found;
   const auto find_topics = [&](bool of_the_plan, const auto& fits) {
     for (const HandbookEntry& entry : handbook())
@@ -60,6 +65,15 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
   };
   // What the plan can say comes before what is written: its words, then phrases that begin so ("residual vectors").
   find_topics(true, std::equal_to<>());
+  if (term != terms.end()) {
+    terminal.print(fmt::format("\n{} (docs/glossary.md)\n\n", term->term));
+    terminal.paragraph(term->meaning);
+    terminal.paragraph(fmt::format("Also called: {}.", fmt::join(term->other_names, ", ")));
+    if (found.empty()) {
+      terminal.print(fmt::format("More: avrenk explain \"{}\"\n", term->more));
+      return ExitStatus::done;
+    }
+  }
   if (found.empty())
     find_topics(true, [](const std::string& own, const std::string& word) { return own.starts_with(word + " "); });
   find_topics(false, std::equal_to<>());
@@ -83,8 +97,15 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
     std::vector<std::string> names;
     for (const HandbookEntry& entry : handbook())
       if (entry.page == "plan") names.insert(names.end(), entry.topics.begin(), entry.topics.end());
+    for (const GlossaryEntry& each : terms) {
+      names.push_back(each.term);
+      names.insert(names.end(), each.other_names.begin(), each.other_names.end());
+    }
+    const std::string nearest = suggest_name(topic, names);
     throw InputError(Problem{"", fmt::format("the handbook says nothing about \"{}\"", topic),
-                             suggest_name(topic, names) + "; avrenk explain lists all topics", std::nullopt});
+                             nearest.starts_with("write one of") ? "avrenk explain lists all topics"
+                                                                 : nearest + "; avrenk explain lists all topics",
+                             std::nullopt});
   }
   // A section says all that its own rows and items do.
   constexpr std::size_t most = 4;

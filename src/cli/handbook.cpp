@@ -175,6 +175,18 @@ const std::vector<HandbookEntry>& handbook() {
   return handbook_entries;
 }
 
+const std::vector<GlossaryEntry>& glossary() {
+  static const std::vector<GlossaryEntry> terms = [] {
+    std::vector<GlossaryEntry> all;
+    for (const std::string& line : lines_of(handbook_pages::glossary)) {
+      const std::vector<std::string> cells = line.starts_with("| ") ? cells_of(line) : std::vector<std::string>{};
+      if (cells.size() == 4 && cells[0] != "term") all.push_back({cells[0], cells[1], split(cells[2], ", "), cells[3]});
+    }
+    return all;
+  }();
+  return terms;
+}
+
 std::string first_sentence(const std::string& section) {
   for (const HandbookEntry& entry : handbook()) {
     if (!entry.whole || entry.page != "plan" ||

@@ -18,6 +18,15 @@ struct HandbookEntry {
 /// All entries, in the order of the pages.
 [[nodiscard]] const std::vector<HandbookEntry>& handbook();
 
+/// One term of the trade.
+struct GlossaryEntry {
+  std::string term, meaning;
+  std::vector<std::string> other_names;
+  std::string more;  ///< topic of the handbook that says more
+};
+/// docs/glossary.md.
+[[nodiscard]] const std::vector<GlossaryEntry>& glossary();
+
 /// The first sentence of a section of the plan's reference, without marks; empty if there is none.
 [[nodiscard]] std::string first_sentence(const std::string& section);
 

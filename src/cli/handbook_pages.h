@@ -7,5 +7,6 @@ extern const char* const plan;
 extern const char* const recipes;
 extern const char* const results;
 extern const char* const theory;
+extern const char* const glossary;
 
 }  // namespace avrenk::handbook_pages

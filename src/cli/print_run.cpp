@@ -265,8 +265,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   terminal.log("verdict: " + verdict);
   write_readme(analysis, writing, folder);
   commit_results(folder, terminal);
-  if (!request.full)
-    terminal.print("Tables:  --full prints all; avrenk ask RESULTS tables lists them\n");
+  if (!request.full) terminal.print("Tables:  --full prints all; avrenk ask RESULTS tables lists them\n");
   if (!sheets.empty()) terminal.print(fmt::format("Sheets:  {}\n", (folder.target() / "sheets").string()));
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));

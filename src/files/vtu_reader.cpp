@@ -69,7 +69,7 @@ class Reader {
     if (!parsed) {
       const auto line =
           std::count(text.begin(), text.begin() + std::min<std::ptrdiff_t>(parsed.offset, std::ssize(text)), '\n') + 1;
-      fail(fmt::format("it is no whole XML file: {} in line {}", parsed.description(), line));
+      fail(fmt::format("it is no VTU file, which is XML: {} in line {}", parsed.description(), line));
     }
     file_ = document_.child("VTKFile");
     const std::string type = file_.attribute("type").value();

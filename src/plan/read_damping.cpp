@@ -51,7 +51,7 @@ void read_rayleigh(const Tree& tree, DampingRule& rule, const ReadNumber& ratio,
 
 void read_damping(const Tree& section, Reading& reading) {
   Problems& problems = reading.problems;
-  MapReader map(section, "damping", problems);
+  MapReader map(section, "damping", problems, "{otherwise: 2 %}");
   if (!map.is_map()) return;
   const Tree* const otherwise = map.required("otherwise", "1.5 %, the damping of all that has none of its own");
   DampingRule& rule = reading.plan.damping;

@@ -267,7 +267,8 @@ std::array<bool, 6> read_holds(const Tree& tree, const std::string& subject, Pro
   std::array<bool, 6> holds{true, true, true, true, true, true};
   if (tree.is_text() && tree.text == "all") return holds;
   holds.fill(false);
-  const std::vector<std::string> names(axis_names.begin(), axis_names.end());
+  std::vector<std::string> names(axis_names.begin(), axis_names.end());
+  if (tree.is_text()) names.emplace_back("all");  // what else could have been meant
   for (const Tree* each : one_or_more(tree))
     if (const auto axis = read_word(*each, names, subject + " holds", problems))
       holds[static_cast<std::size_t>(*axis)] = true;

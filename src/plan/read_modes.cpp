@@ -4,7 +4,7 @@
 namespace avrenk {
 
 void read_modes(const Tree& section, Reading& reading) {
-  MapReader map(section, "modes", reading.problems);
+  MapReader map(section, "modes", reading.problems, "{up to: 2000 Hz} or {count: 20}");
   if (!map.is_map()) return;
   ModeRequest& modes = reading.plan.modes;
   modes.up_to = map.quantity("up to", kind::frequency, Sign::positive);

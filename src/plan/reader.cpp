@@ -140,13 +140,13 @@ std::vector<const Tree*> one_or_more(const Tree& tree) {
   return all;
 }
 
-MapReader::MapReader(const Tree& tree, std::string subject, Problems& problems)
+MapReader::MapReader(const Tree& tree, std::string subject, Problems& problems, const char* example)
     : tree_(tree), subject_(std::move(subject)), problems_(problems), map_(tree.is_map()) {
   if (!map_)
     problems_.add(tree, subject_,
                   tree.is_text() ? fmt::format("\"{}\" stands where a map is due", tree.text)
                                  : found_instead(tree) + ", a map is due",
-                  "write {key: value, …}");
+                  fmt::format("write {}", example));
 }
 
 const Tree* MapReader::optional(const std::string& key) {

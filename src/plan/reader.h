@@ -71,7 +71,8 @@ enum class Sign { any, positive, not_negative };
 /// Reads a map key by key; done() reports the keys nobody asked for, with the nearest valid one.
 class MapReader {
  public:
-  MapReader(const Tree& tree, std::string subject, Problems& problems);
+  /// @param example  what to write instead of something that is no map
+  MapReader(const Tree& tree, std::string subject, Problems& problems, const char* example = "{key: value, …}");
   [[nodiscard]] bool is_map() const { return map_; }
   /// nullptr if absent.
   [[nodiscard]] const Tree* optional(const std::string& key);

@@ -54,7 +54,10 @@ Tree read_with_includes(const std::string& file, std::vector<std::string>& open,
   if (plan.kind == Tree::Kind::empty) plan.kind = Tree::Kind::map;
   if (!plan.is_map())
     throw InputError(Problem{"", "a plan is a map of sections",
-                             "write, for example, parts: and materials: at the left edge", plan.place});
+                             file.ends_with(".vtu")
+                                 ? fmt::format("this is a mesh: avrenk new --mesh {} writes a plan for it", file)
+                                 : "write, for example, parts: and materials: at the left edge",
+                             plan.place});
   open.push_back(std::filesystem::weakly_canonical(file).string());
   if (const Tree* include = plan.find("include")) {
     std::vector<Tree> names = include->is_list() ? include->items : std::vector<Tree>{*include};

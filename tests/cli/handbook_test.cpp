@@ -1,6 +1,7 @@
 // explain and new: the handbook on the terminal, and a first plan from a mesh.
 #include <gmock/gmock.h>
 
+#include "core/words.h"
 #include "support/program.h"
 
 namespace avrenk {
@@ -46,6 +47,33 @@ TEST(Explain, SaysWhatTheHandbookSays) {
   const Ran unknown = run_program(folder, "explain atach");
   EXPECT_EQ(unknown.status, 2);
   EXPECT_THAT(unknown.err, HasSubstr("the handbook says nothing about \"atach\"; write \"attach\""));
+}
+
+// Terms and their other names answer with the meaning first, and lead to what says more.
+TEST(Explain, KnowsTheTermsOfTheTradeAndTheirOtherNames) {
+  const TemporaryFolder folder;
+  std::size_t terms = 0;
+  std::istringstream page(test::read_all(std::string(AVRENK_SOURCE_DIR) + "/docs/glossary.md"));
+  for (std::string line; std::getline(page, line);) {
+    std::vector<std::string> cells;
+    std::istringstream row(line);
+    for (std::string cell; std::getline(row, cell, '|');) cells.emplace_back(trimmed(cell));
+    if (cells.size() < 5 || cells[1] == "term" || cells[1].starts_with("-")) continue;
+    ++terms;
+    SCOPED_TRACE(cells[1]);
+    std::istringstream names(cells[1] + ", " + cells[3]);
+    for (std::string name; std::getline(names, name, ',');) {
+      const Ran ran = run_program(folder, "explain \"" + std::string(trimmed(name)) + "\"");
+      EXPECT_EQ(ran.status, 0) << name << ran.err;
+      EXPECT_THAT(ran.out, testing::StartsWith("\n" + cells[1] + " (docs/glossary.md)\n\n" + cells[2].substr(0, 40)))
+          << name;
+    }
+    const Ran more = run_program(folder, "explain \"" + cells[4] + "\"");
+    EXPECT_EQ(more.status, 0) << more.err;
+  }
+  EXPECT_GT(terms, 40U);
+  EXPECT_EQ(run_program(folder, "explain wombat").err,
+            "the handbook says nothing about \"wombat\"; avrenk explain lists all topics\n");
 }
 
 // Every key that a plan can hold is in the handbook: the chief plan, key by key.

@@ -191,6 +191,7 @@ struct Refusal {
 TEST(Program, RefusesBadCommandLinesInOneSentence) {
   const TemporaryFolder folder;
   (void)folder.write("mast.yaml", example("mast.yaml"));
+  (void)folder.write("mesh.vtu", example("payload-deck/mast-foot.vtu"));
   const Refusal cases[] = {
       {"mode mast.yaml", 2, "unknown command \"mode\"; write \"modes\"\n"},
       {"run", 2, "run needs a plan; write avrenk run PLAN.yaml, or try avrenk demo\n"},
@@ -203,6 +204,15 @@ TEST(Program, RefusesBadCommandLinesInOneSentence) {
        "mast.yaml:11:55: part mast line to: \"600\" has no unit; write a length such as \"8 mm\"\n"},
       {"run none.yaml", 4, "none.yaml: there is no such file\n"},
       {"sine mast.yaml sin", 2, "mast.yaml: the plan has no sine environment \"sin\"; write \"sine\"\n"},
+      {"modes mast.yaml --set modes=20", 2,
+       "--set modes: modes: \"20\" stands where a map is due; write {up to: 2000 Hz} or {count: 20}\n"},
+      {"modes mast.yaml --set \"damping=2 %\"", 2,
+       "--set damping: damping: \"2 %\" stands where a map is due; write {otherwise: 2 %}\n"},
+      {"modes mast.yaml --set base.fixture.holds=fixed", 2,
+       "--set base.fixture.holds: base fixture holds: \"fixed\" is not known here; write one of: x, y, z, rx, ry, rz, "
+       "all\n"},
+      {"check mesh.vtu", 2,
+       "mesh.vtu:1:1: a plan is a map of sections; this is a mesh: avrenk new --mesh mesh.vtu writes a plan for it\n"},
       {"random mast.yaml", 2, "mast.yaml: the plan has no random environment; declare one under environments:\n"},
       {"profile mast.yaml:swep", 2, "mast.yaml: no profile \"swep\"; write \"sweep\"\n"},
       {"sine mast.yaml --set \"damping={otherwise: 0 %}\"", 2,
@@ -224,7 +234,7 @@ TEST(Program, RefusesBadCommandLinesInOneSentence) {
       EXPECT_EQ(replaced(ran.err + "modes: up to 300 Hz, 1.5", "modes: up to 300 Hz, 1.5", ""), refusal.sentence);
     else
       EXPECT_THAT(ran.err, HasSubstr(refusal.sentence));
-    EXPECT_EQ(listing(folder.path()), "mast.yaml\n");  // nothing half-written
+    EXPECT_EQ(listing(folder.path()), "mast.yaml\nmesh.vtu\n");  // nothing half-written
   }
 }
 
@@ -333,10 +343,11 @@ TEST(Program, RunsAStrutBetweenTwoFixtures) {
   // Ends that know nothing of one another add up as squares of each alone.
   double sum = 0;
   for (const std::string base : {"vibrator", "foundation"}) {
-    const Ran alone = run_program(folder,
-                                  "random strut.yaml --full each --no-figures --out one --set \"environments.each={profile: "
-                                  "shake, axes: z, at: " +
-                                      base + "}\"");
+    const Ran alone =
+        run_program(folder,
+                    "random strut.yaml --full each --no-figures --out one --set \"environments.each={profile: "
+                    "shake, axes: z, at: " +
+                        base + "}\"");
     ASSERT_EQ(alone.status, 0) << alone.err;
     sum += std::pow(
         cell(Json::parse(test::read_all(folder / "one/summary.json")), "each.z.rms", "middle.acceleration.z", "RMS=1σ"),
@@ -385,10 +396,10 @@ TEST(Program, WeighsAndDoubts) {
   EXPECT_THAT(scaled.out, HasSubstr("mast  0.1100   0.1100         0.0"));
   EXPECT_THAT(scaled.err, HasSubstr("part mast: density times 992.5, so that it has the 0.11 kg weighed"));
   // What is joined to nothing is named after the tables that help to find it.
-  const Ran loose = run_program(
-      folder,
-      "check mast.yaml --full --set \"parts.stick={line: {from: [9 mm, 0 mm, 0 mm], to: [9 mm, 0 mm, 40 mm], divisions: 2}, "
-      "section: {rod: {diameter: 5 mm}}, material: laminate}\"");
+  const Ran loose = run_program(folder,
+                                "check mast.yaml --full --set \"parts.stick={line: {from: [9 mm, 0 mm, 0 mm], to: [9 "
+                                "mm, 0 mm, 40 mm], divisions: 2}, "
+                                "section: {rod: {diameter: 5 mm}}, material: laminate}\"");
   EXPECT_EQ(loose.status, 2);
   EXPECT_THAT(loose.out, AllOf(HasSubstr("stick is joined to nothing that is held"), HasSubstr("Check: 1 error")));
   EXPECT_THAT(loose.out, HasSubstr("Mass, centre of gravity"));

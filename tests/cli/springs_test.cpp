@@ -139,7 +139,8 @@ TEST(SpringsThroughTheProgram, AreWhatTheirTravelMakesOfThem) {
   EXPECT_NEAR(rms / cell(summary, "random.z.rms", "mounts.travel.z", "RMS=1σ"), 1, 1e-6);
   // Half the input is less than half the answer: they stiffen. What does not depend on amplitude is in proportion.
   const auto peak = [&](const std::string& options) {
-    EXPECT_EQ(run_program(folder, "sine rubber.yaml --full --no-figures --quiet " + options).status, options.empty() ? 1 : 0);
+    EXPECT_EQ(run_program(folder, "sine rubber.yaml --full --no-figures --quiet " + options).status,
+              options.empty() ? 1 : 0);
     return cell(summary_of(folder, "rubber-sine-results"), "sine.z.peaks", "mounts.travel.z", "peak");
   };
   const double full = peak(""), half = peak("--set environments.sine.level=\"-6.0205999132796239 dB\"");

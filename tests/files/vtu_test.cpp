@@ -140,8 +140,8 @@ TEST(Vtu, SaysWhatIsWrongWithAFile) {
   const std::string good = file("", ascii, "");
   const auto changed = [&](const char* from, const char* to) { return test::replaced(good, from, to); };
   const std::pair<std::string, const char*> bad[] = {
-      {"", "it is no whole XML file"},
-      {good.substr(0, 300), "it is no whole XML file"},
+      {"", "it is no VTU file, which is XML"},
+      {good.substr(0, 300), "it is no VTU file, which is XML"},
       {"<other/>", "the outer element must be VTKFile"},
       {changed("type=\"UnstructuredGrid\"", "type=\"PolyData\""), "holds a \"PolyData\"; save it as UnstructuredGrid"},
       {changed("NumberOfPoints=\"5\"", "NumberOfPoints=\"2000000000\""), "holds 15 numbers where 6000000000 are due"},
