@@ -211,11 +211,10 @@ std::vector<LimitRow> limits_of(const std::optional<Summary>& summary) {
   const Table* const table = summary ? find_table(*summary, "limits") : nullptr;
   if (!table) return rows;
   const auto column = [&](std::string_view name) {
-    const auto found = std::find_if(table->columns.begin(), table->columns.end(),
-                                    [&](const Column& each) { return each.name == name; });
-    if (found == table->columns.end())
+    const std::optional<std::size_t> found = column_index(*table, name);
+    if (!found)
       throw FileError(fmt::format("the summary of {} has limits without a column \"{}\"", summary->plan, name));
-    return static_cast<std::size_t>(found - table->columns.begin());
+    return *found;
   };
   const std::size_t name = column("limit"), of = column("of"), margin = column("margin"), value = column("value"),
                     factor = column("factor"), allowable = column("allowable"), unit = column("unit");

@@ -46,16 +46,40 @@ std::string damping_in_words(const ModalDamping& damping) {
                      damping.modes.coordinates(), form, damping.modes.condition());
 }
 
+namespace {
+
+// "57 modes below 3000 Hz, complete by inertia count"
+std::string count_in_words(const ModalBasis& basis) {
+  return basis.missing_below > 0
+             ? fmt::format("{} modes between {:.5g} and {:.5g} Hz, none missing between by inertia count; {} lie below",
+                           basis.modes, basis.frequency(0), basis.proven_below, basis.missing_below)
+             : fmt::format("{} modes below {:.5g} Hz, complete by inertia count", basis.modes, basis.proven_below);
+}
+
+struct AuditTotals {
+  std::set<double> frequencies;
+  double error = 0, truncation = 0, without = 0;  // the largest of each
+};
+AuditTotals totals_of(const Audit& audit) {
+  AuditTotals totals;
+  for (const AuditedAnswer& each : audit.answers) {
+    totals.frequencies.insert(each.frequency);
+    totals.error = std::max(totals.error, std::abs(each.error()));
+    totals.truncation = std::max(totals.truncation, std::abs(each.truncation()));
+    totals.without = std::max(totals.without, std::abs(each.truncation_without()));
+  }
+  return totals;
+}
+
+}  // namespace
+
 std::string proof_in_words(const Analysis& analysis) {
   const ModalBasis& basis = analysis.basis();
-  const std::string count =
-      basis.missing_below > 0
-          ? fmt::format("{} modes between {:.5g} and {:.5g} Hz, none missing between by inertia count; {} lie below.",
-                        basis.modes, basis.frequency(0), basis.proven_below, basis.missing_below)
-          : fmt::format("{} modes below {:.5g} Hz, complete by inertia count: K − ω²M has {} negative pivots there{}.",
-                        basis.modes, basis.proven_below, basis.counted_below,
-                        basis.exhausted ? ", and the mass carries no more modes" : "");
-  return count +
+  const std::string pivots = basis.missing_below > 0
+                                 ? "."
+                                 : fmt::format(": K − ω²M has {} negative pivots there{}.", basis.counted_below,
+                                               basis.exhausted ? ", and the mass carries no more modes" : "");
+  return count_in_words(basis) + pivots +
          fmt::format(" Residual |Kφ − ω²Mφ|/|Kφ| ≤ {:.1e}, |ΦᵀMΦ − I| ≤ {:.1e}. ", basis.largest_residual(),
                      basis.largest_nonorthogonality()) +
          (basis.residual_vectors() > 0
@@ -66,44 +90,26 @@ std::string proof_in_words(const Analysis& analysis) {
 }
 
 std::string accuracy_in_words(const Analysis& analysis) {
-  const ModalBasis& basis = analysis.basis();
-  std::string text =
-      basis.missing_below > 0
-          ? fmt::format(
-                "Accuracy: {} modes between {:.5g} and {:.5g} Hz, none missing between by inertia count; {} lie below.",
-                basis.modes, basis.frequency(0), basis.proven_below, basis.missing_below)
-          : fmt::format("Accuracy: {} modes below {:.5g} Hz, complete by inertia count.", basis.modes,
-                        basis.proven_below);
+  std::string text = fmt::format("Accuracy: {}.", count_in_words(analysis.basis()));
   double error = -1;
   for (const CaseResults& outcome : analysis.outcomes())
     if (outcome.random()) error = std::max(error, outcome.random()->integration_error);
   if (error >= 0) text += fmt::format(" RMS integrals are exact to {:.0e} of a variance.", error);
-  std::set<double> audited;
-  double worst = 0;
-  for (const AuditedAnswer& each : analysis.assessment.audit.answers) {
-    audited.insert(each.frequency);
-    worst = std::max(worst, std::abs(each.error()));
-  }
-  if (!audited.empty())
-    text +=
-        fmt::format(" At {} the answers differ from the full equations by {:.2g} % at most.",
-                    audited.size() == 1 ? "one frequency" : fmt::format("{} frequencies", audited.size()), 100 * worst);
+  if (const AuditTotals audit = totals_of(analysis.assessment.audit); !audit.frequencies.empty())
+    text += fmt::format(
+        " At {} the answers differ from the full equations by {:.2g} % at most.",
+        audit.frequencies.size() == 1 ? "one frequency" : fmt::format("{} frequencies", audit.frequencies.size()),
+        100 * audit.error);
   return text;
 }
 
 std::string audit_in_words(const Analysis& analysis) {
-  double worst = 0, truncation = 0, without = 0;
-  std::set<double> frequencies;
-  for (const AuditedAnswer& audited_answer : analysis.assessment.audit.answers) {
-    frequencies.insert(audited_answer.frequency);
-    worst = std::max(worst, std::abs(audited_answer.error()));
-    truncation = std::max(truncation, std::abs(audited_answer.truncation()));
-    without = std::max(without, std::abs(audited_answer.truncation_without()));
-  }
+  const AuditTotals totals = totals_of(analysis.assessment.audit);
   return fmt::format(
       "Against the full complex equations, of {} answers at {} frequencies, the reported ones are off by {:.2g} % at "
       "most. Truncation, what the modes leave out, makes {:.2g} %; without residual vectors it would make {:.2g} %.{}",
-      analysis.assessment.audit.answers.size(), frequencies.size(), 100 * worst, 100 * truncation, 100 * without,
+      analysis.assessment.audit.answers.size(), totals.frequencies.size(), 100 * totals.error, 100 * totals.truncation,
+      100 * totals.without,
       !analysis.damping().coupled() && analysis.damping().couples()
           ? " The rest is damping that couples the modes: coupled: no leaves it out."
           : "");

@@ -324,7 +324,10 @@ ExitStatus ask(const Request& request, Terminal& terminal) {
   const std::vector<std::string> texts = questions_of(request);
   const std::string& run = request.words[0];
   const auto tables = std::count_if(texts.begin(), texts.end(), is_of_tables);
-  if (tables == std::ssize(texts) && !request.json) return show_tables(run, texts, terminal);
+  if (tables > 0 && request.json)
+    throw InputError(Problem{"", "tables of a run are in its summary already, for programs",
+                             fmt::format("read {}/summary.json", run), std::nullopt});
+  if (tables > 0 && tables == std::ssize(texts)) return show_tables(run, texts, terminal);
   if (tables > 0)
     throw InputError(Problem{"", "tables of a run are printed by themselves",
                              fmt::format("write avrenk ask {} tables, and other questions apart", run), std::nullopt});

@@ -49,7 +49,7 @@ ExitStatus check(const Request& request, Terminal& terminal) {
   if (!check.findings.empty()) terminal.table(tables.front());
   terminal.verdict("Check: " + verdict, !has_errors(check.findings));
   commit_results(folder, terminal);
-  if (!request.full) terminal.print("Tables:  --full prints all; avrenk ask RESULTS tables lists them\n");
+  if (!request.full) print_where_tables_are(terminal);
   if (request.figures) terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));
   return has_errors(check.findings) ? ExitStatus::wrong_input : ExitStatus::done;
 }

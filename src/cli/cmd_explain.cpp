@@ -101,11 +101,10 @@ ExitStatus explain(const Request& request, Terminal& terminal) {
       names.push_back(each.term);
       names.insert(names.end(), each.other_names.begin(), each.other_names.end());
     }
-    const std::string nearest = suggest_name(topic, names);
-    throw InputError(Problem{"", fmt::format("the handbook says nothing about \"{}\"", topic),
-                             nearest.starts_with("write one of") ? "avrenk explain lists all topics"
-                                                                 : nearest + "; avrenk explain lists all topics",
-                             std::nullopt});
+    const std::optional<std::string> nearest = nearest_name(topic, names);
+    throw InputError(Problem{
+        "", fmt::format("the handbook says nothing about \"{}\"", topic),
+        (nearest ? fmt::format("write \"{}\"; ", *nearest) : "") + "avrenk explain lists all topics", std::nullopt});
   }
   // A section says all that its own rows and items do.
   constexpr std::size_t most = 4;

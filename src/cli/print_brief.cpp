@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "analysis/summaries.h"
 #include "core/words.h"
@@ -13,12 +14,6 @@ namespace avrenk {
 namespace {
 
 constexpr std::size_t most_modes = 8, most_listed_modes = 20, most_responses = 12, most_limits = 14, most_further = 6;
-
-std::size_t index_of(const Table& table, std::string_view column) {
-  const auto found =
-      std::find_if(table.columns.begin(), table.columns.end(), [&](const Column& each) { return each.name == column; });
-  return static_cast<std::size_t>(found - table.columns.begin());
-}
 
 double largest_mass(const Table& modes, const std::vector<Cell>& row) {
   double largest = 0;
@@ -31,13 +26,12 @@ double largest_mass(const Table& modes, const std::vector<Cell>& row) {
 // The chief ones: those that make a limit first, then by their mass, where making a watched quantity counts as 10 %.
 Table chief_modes(Table modes, const std::vector<LimitResult>& limits) {
   if (modes.rows.size() <= most_modes) return modes;
-  const std::size_t drives = index_of(modes, "drives");
+  const std::size_t drives = column_index(modes, "drives").value();
+  std::set<std::string> of_limits;
+  for (const LimitResult& each : limits) of_limits.insert(fmt::format("{}", each.mode + 1));
   std::vector<std::pair<double, std::size_t>> order;
   for (std::size_t r = 0; r < modes.rows.size(); ++r) {
-    const std::string& number = std::get<std::string>(modes.rows[r].front());
-    const bool makes_limit = std::any_of(limits.begin(), limits.end(), [&](const LimitResult& each) {
-      return number == fmt::format("{}", each.mode + 1);
-    });
+    const bool makes_limit = of_limits.contains(std::get<std::string>(modes.rows[r].front()));
     const bool makes_some = !std::get<std::string>(modes.rows[r][drives]).empty();
     order.emplace_back(-largest_mass(modes, modes.rows[r]) - (makes_some ? 10 : 0) - (makes_limit ? 100 : 0), r);
   }
@@ -81,11 +75,8 @@ void print_limits(const Analysis& analysis, const RunTables& tables, Terminal& t
   constexpr std::size_t explained = 4;
   if (!tables.limits) return;
   const std::vector<LimitResult>& limits = analysis.assessment.limits;
-  Table table = *tables.limits;
-  table.title = "Limits, worst first; margin: allowable / (factors × value) − 1";
-  print_first(table, most_limits, terminal);
-  if (std::any_of(limits.begin(), limits.end(), [](const LimitResult& each) { return !std::isnan(each.upper_margin); }))
-    terminal.print("Upper: the margin with the input at the upper edge of its tolerance.\n");
+  print_first(*tables.limits, most_limits, terminal);
+  print_upper(limits, terminal);
   std::vector<std::string> causes;
   for (std::size_t i = 0; i < limits.size() && causes.size() < (limits[i].met ? explained : most_limits); ++i)
     if (std::string cause = cause_in_words(limits[i], analysis.plan().show); !cause.empty())
@@ -107,6 +98,25 @@ void print_first(const Table& table, std::size_t most_rows, Terminal& terminal, 
                                has_file ? fmt::format("in tables/{}.csv", table.name) : "with --full"));
 }
 
+void print_upper(const std::vector<LimitResult>& limits, Terminal& terminal) {
+  if (std::any_of(limits.begin(), limits.end(), [](const LimitResult& each) { return !std::isnan(each.upper_margin); }))
+    terminal.print("Upper: the margin with the input at the upper edge of its tolerance.\n");
+}
+
+Table worst_contacts_first(Table table) {
+  const auto at = column_index(table, "takes most");
+  if (at)
+    std::stable_sort(table.rows.begin(), table.rows.end(), [&](const auto& a, const auto& b) {
+      const double first = std::get<double>(a[*at]), second = std::get<double>(b[*at]);
+      return !std::isnan(first) && (std::isnan(second) || first > second);
+    });
+  return table;
+}
+
+void print_where_tables_are(Terminal& terminal) {
+  terminal.print("Tables:  --full prints all; avrenk ask RESULTS tables lists them\n");
+}
+
 std::string mass_in_words(const Table& mass) {
   const std::vector<Cell>& all = mass.rows.back();
   const auto number = [&](std::size_t column) { return format_number(std::get<double>(all[column]), 4); };
@@ -117,7 +127,7 @@ std::string mass_in_words(const Table& mass) {
 void print_brief(const Analysis& analysis, const RunTables& tables, const OutputSelection& shown, Terminal& terminal) {
   if (shown.mass) terminal.print(mass_in_words(tables.mass));
   if (shown.modes || shown.overview)
-    for (const Table& table : tables.rest) print_first(table, most_further, terminal);
+    for (const Table& table : tables.rest) print_first(worst_contacts_first(table), most_further, terminal);
   if (shown.overview) {
     print_key_modes(analysis, tables, terminal);
   } else if (shown.modes) {
@@ -130,8 +140,7 @@ void print_brief(const Analysis& analysis, const RunTables& tables, const Output
   terminal.print("\n");
   terminal.paragraph(accuracy_in_words(analysis));
   if (!analysis.assessment.audit.note.empty()) terminal.paragraph(analysis.assessment.audit.note);
-  for (const Table& table : tables.notches)
-    if (&table == &tables.notches.front()) print_first(table, most_further, terminal);
+  if (!tables.notches.empty()) print_first(tables.notches.front(), most_further, terminal);
   print_limits(analysis, tables, terminal);
   for (const auto* table : {&tables.variants, &tables.compliance})
     if (*table) print_first(**table, most_further, terminal);

@@ -13,6 +13,15 @@ void print_brief(const Analysis& analysis, const RunTables& tables, const Output
 /// The first rows of a table, and where the others are.
 void print_first(const Table& table, std::size_t most_rows, Terminal& terminal, bool has_file = true);
 
+/// What the column "upper" of limits is, where they have it.
+void print_upper(const std::vector<LimitResult>& limits, Terminal& terminal);
+
+/// Of contacts those that come nearest to opening first; bolts as they are.
+[[nodiscard]] Table worst_contacts_first(Table table);
+
+/// How the tables are reached that the two screens leave out.
+void print_where_tables_are(Terminal& terminal);
+
 /// "Mass 21.37 kg, centre of gravity at (25.26, 23.28, 254.8) mm."
 [[nodiscard]] std::string mass_in_words(const Table& mass);
 

@@ -22,6 +22,7 @@ namespace {
 
 constexpr std::size_t most_driven = 5;      // rows of the modes that loads drive
 constexpr std::size_t most_asked = 12;      // rows of the whole model at frequencies asked for
+constexpr std::size_t most_rest = 12;       // bolts or contacts
 constexpr std::size_t overview_modes = 12;  // rows of the mode table that `run` prints
 
 // Reasons of sine peaks for magnitudes and single numbers only: those of components are in the files.
@@ -51,23 +52,6 @@ void print_audit(const Analysis& analysis, const RunTables& tables, Terminal& te
   }
   terminal.table(table);
   terminal.paragraph(audit_in_words(analysis));
-}
-
-// Bolts, and of contacts those that come nearest to opening.
-void print_rest(const RunTables& tables, Terminal& terminal) {
-  constexpr std::size_t most_rows = 12;
-  for (Table table : tables.rest) {
-    const auto use = std::find_if(table.columns.begin(), table.columns.end(),
-                                  [](const Column& column) { return column.name == "takes most"; });
-    if (use != table.columns.end()) {
-      const auto at = static_cast<std::size_t>(use - table.columns.begin());
-      std::stable_sort(table.rows.begin(), table.rows.end(), [&](const auto& a, const auto& b) {
-        const double first = std::get<double>(a[at]), second = std::get<double>(b[at]);
-        return !std::isnan(first) && (std::isnan(second) || first > second);
-      });
-    }
-    terminal.table(table, most_rows);
-  }
 }
 
 void print_modes(const Analysis& analysis, const RunTables& tables, std::size_t most_rows, Terminal& terminal) {
@@ -167,7 +151,8 @@ void print_stress(const Analysis& analysis, const RunTables& tables, Terminal& t
 // Every table.
 void print_all(const Analysis& analysis, const RunTables& tables, const OutputSelection& shown, Terminal& terminal) {
   if (shown.mass) terminal.table(tables.mass);
-  if (shown.modes || shown.overview) print_rest(tables, terminal);
+  if (shown.modes || shown.overview)
+    for (const Table& table : tables.rest) terminal.table(worst_contacts_first(table), most_rest);
   if (shown.modes) print_modes(analysis, tables, shown.overview ? overview_modes : 0, terminal);
   if (shown.modes || shown.peaks || shown.overview)
     for (const Table& table : spring_tables_of(analysis, true))
@@ -179,9 +164,7 @@ void print_all(const Analysis& analysis, const RunTables& tables, const OutputSe
   for (const auto* table : {&tables.limits, &tables.variants, &tables.compliance})
     if (*table) terminal.table(**table);
   for (const Table& table : tables.notches) terminal.table(table);
-  if (std::any_of(analysis.assessment.limits.begin(), analysis.assessment.limits.end(),
-                  [](const LimitResult& result) { return !std::isnan(result.upper_margin); }))
-    terminal.paragraph("Upper: the margin with the input at the upper edge of its tolerance.");
+  print_upper(analysis.assessment.limits, terminal);
   if (std::any_of(analysis.assessment.limits.begin(), analysis.assessment.limits.end(),
                   [](const LimitResult& result) { return std::holds_alternative<LifeLimit>(result.limit->kind); }))
     terminal.paragraph("The margin of a life is what amplitudes may grow by.");
@@ -265,7 +248,7 @@ ExitStatus finish(const Analysis& analysis, const OutputSelection& shown, const 
   terminal.log("verdict: " + verdict);
   write_readme(analysis, writing, folder);
   commit_results(folder, terminal);
-  if (!request.full) terminal.print("Tables:  --full prints all; avrenk ask RESULTS tables lists them\n");
+  if (!request.full) print_where_tables_are(terminal);
   if (!sheets.empty()) terminal.print(fmt::format("Sheets:  {}\n", (folder.target() / "sheets").string()));
   if (shown.overview && request.figures)
     terminal.print(fmt::format("Report:  {}\n", (folder.target() / "report.html").string()));

@@ -71,7 +71,7 @@ void Terminal::table(const Table& table, std::size_t most_rows) {
   if (left_out > 0)  // the last row is the sum or the rest and stays
     shown.rows.erase(shown.rows.begin() + static_cast<std::ptrdiff_t>(most_rows), shown.rows.end() - 1);
   print("\n" + to_text(shown, widest_line));
-  if (left_out > 0) print(fmt::format("({} rows more in tables/{}.csv)\n", left_out, table.name));
+  if (left_out > 0) print(fmt::format("({} more in tables/{}.csv)\n", counted(left_out, "row"), table.name));
 }
 
 void Terminal::warn(const std::string& text) {

@@ -33,12 +33,6 @@ WorstCase worst_case(const std::vector<CaseResults>& outcomes, const std::vector
   return worst;
 }
 
-std::size_t index_of(const Table& table, std::string_view column) {
-  const auto found =
-      std::find_if(table.columns.begin(), table.columns.end(), [&](const Column& each) { return each.name == column; });
-  return static_cast<std::size_t>(found - table.columns.begin());
-}
-
 }  // namespace
 
 Table headline_table(const std::vector<CaseResults>& outcomes, const std::vector<Output>& watched, const Show& show) {
@@ -85,21 +79,20 @@ Table headline_table(const std::vector<CaseResults>& outcomes, const std::vector
 Table key_mode_table(const Table& modes, const Table& shapes, const std::vector<ModeContent>& contents) {
   constexpr double least_mass = 1;  // %
   Table table{"key-modes", "Modes that matter: 1 % of the mass or more along an axis", {}, {}};
-  std::vector<std::size_t> taken;
+  std::vector<std::size_t> taken, axes;
   for (const char* name : {"mode", "frequency", "x", "y", "z", "Q"})
-    if (const std::size_t at = index_of(modes, name); at < modes.columns.size()) {
-      taken.push_back(at);
-      table.columns.push_back(modes.columns[at]);
+    if (const auto at = column_index(modes, name)) {
+      taken.push_back(*at);
+      if (modes.columns[*at].unit == "%") axes.push_back(*at);
+      table.columns.push_back(modes.columns[*at]);
     }
-  const std::size_t drives = index_of(shapes, "drives");
+  const std::size_t drives = column_index(shapes, "drives").value();
   if (shapes.columns[drives].terminal) table.title += ", or half of a watched quantity";
   table.columns.insert(table.columns.end(), {{"drives", "", 4, shapes.columns[drives].terminal}, {"what moves", ""}});
   for (std::size_t r = 0; r < shapes.rows.size(); ++r) {
-    bool matters = !std::get<std::string>(shapes.rows[r][drives]).empty();
-    for (const char* axis : {"x", "y", "z"})
-      if (const std::size_t at = index_of(modes, axis); at < modes.columns.size())
-        matters = matters || std::get<double>(modes.rows[r][at]) >= least_mass;
-    if (!matters) continue;
+    const bool has_mass = std::any_of(
+        axes.begin(), axes.end(), [&](std::size_t at) { return std::get<double>(modes.rows[r][at]) >= least_mass; });
+    if (!has_mass && std::get<std::string>(shapes.rows[r][drives]).empty()) continue;
     std::vector<Cell>& row = table.rows.emplace_back();
     for (const std::size_t at : taken) row.push_back(modes.rows[r][at]);
     row.push_back(shapes.rows[r][drives]);

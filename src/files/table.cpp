@@ -58,11 +58,16 @@ std::string cell_text(const Cell& cell, const Column& column) {
   return number ? terminal_number(*number, column) : std::get<std::string>(cell);
 }
 
-Table without_column(Table table, std::string_view name) {
+std::optional<std::size_t> column_index(const Table& table, std::string_view name) {
   const auto found = std::find_if(table.columns.begin(), table.columns.end(),
                                   [&](const Column& column) { return column.name == name; });
-  const auto index = found - table.columns.begin();
-  table.columns.erase(found);
+  if (found == table.columns.end()) return std::nullopt;
+  return static_cast<std::size_t>(found - table.columns.begin());
+}
+
+Table without_column(Table table, std::string_view name) {
+  const auto index = static_cast<std::ptrdiff_t>(column_index(table, name).value());
+  table.columns.erase(table.columns.begin() + index);
   for (std::vector<Cell>& row : table.rows) row.erase(row.begin() + index);
   return table;
 }

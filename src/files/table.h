@@ -1,6 +1,7 @@
 /// files/table.h: the one table of results: printed on the terminal, written as CSV and into summary.json.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <variant>
@@ -28,6 +29,9 @@ struct Table {
   std::vector<Column> columns;
   std::vector<std::vector<Cell>> rows;
 };
+
+/// Index of a column by its name; absent if there is none.
+[[nodiscard]] std::optional<std::size_t> column_index(const Table& table, std::string_view name);
 
 /// A table without one of its columns.
 [[nodiscard]] Table without_column(Table table, std::string_view name);

@@ -150,6 +150,16 @@ std::vector<double> amplitudes_of(const SineRow& row) {
   return all;
 }
 
+// Which mode makes a response by itself; of a sine at which frequency, and where it exceeds what is allowed.
+void add_cause(LimitResult& result, const CaseResults& outcome, const Output& watched, std::size_t index) {
+  if (const auto& shares = outcome.shares(index); !shares.empty()) result.mode = shares.front().first;
+  if (!outcome.sine() || outcome.is_root_sum()) return;
+  const SineRow& row = outcome.sine()->rows[index];
+  result.frequency = row.peak.frequency;
+  if (result.margin < 0 && !watched.quantity->is_reciprocal && !result.limit->response()->at_least)
+    result.bands = bands_above(result.allowable / result.limit->factor, outcome.grid(), amplitudes_of(row));
+}
+
 std::optional<LimitResult> check_response(const Limit& limit, const std::vector<CaseResults>& outcomes,
                                           const std::vector<Output>& watched, const std::vector<OnRandom>& on_random,
                                           const std::vector<std::vector<bool>>& real) {
@@ -185,8 +195,6 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
                               : response.with.empty() ? ""
                                                       : " with " + response.with);
     result.where = taken.where;
-    if (outcome.sine() && !outcome.is_root_sum()) result.frequency = outcome.sine()->rows[index].peak.frequency;
-    if (const auto& shares = outcome.shares(index); !shares.empty()) result.mode = shares.front().first;
     result.kind = found->quantity->kind;
     result.value = taken.value;
     result.gaussian = taken.gaussian;
@@ -204,10 +212,6 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
     result.upper_margin =
         outcome.environment().upper > 1 || (on && taken.upper > taken.value) ? margin(taken.upper) : std::nan("");
     result.met = result.deciding() >= 0;
-    if (result.margin < 0 && outcome.sine() && !beside && !on && !outcome.is_root_sum() && !response.at_least &&
-        !found->quantity->is_reciprocal)
-      result.bands =
-          bands_above(limit.allowable / limit.factor, outcome.grid(), amplitudes_of(outcome.sine()->rows[index]));
     if (const auto& duration = outcome.environment().duration; outcome.random() && !outcome.is_combined() && !on &&
                                                                !result.is_psd && duration && found->is_gaussian() &&
                                                                response.with.empty() && !response.at_least) {
@@ -216,7 +220,9 @@ std::optional<LimitResult> check_response(const Limit& limit, const std::vector<
         result.exceeded =
             probability_exceeded(row.moments.zero_crossings(), *duration, limit.allowable / limit.factor / row.rms);
     }
-    if (!worst || result.deciding() < worst->deciding()) worst = result;
+    if (worst && !(result.deciding() < worst->deciding())) continue;
+    if (!on && !beside && !result.is_psd && taken.value != 0) add_cause(result, outcome, *found, index);
+    worst = std::move(result);
   }
   return worst;
 }

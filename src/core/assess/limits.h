@@ -15,9 +15,9 @@ struct LimitResult {
   const Limit* limit = nullptr;
   std::string what;                                ///< "tip.acceleration.z, 3σ, random.z"
   std::string where;                               ///< node or mode
-  double frequency = std::nan("");                 ///< Hz, at which a sine makes it; NaN of others
+  double frequency = std::nan("");                 ///< Hz, at which a sine by itself makes it; NaN of others
   std::vector<std::pair<double, double>> bands{};  ///< Hz, in which a sine exceeds it, between points of the curve
-  int mode = -1;                                   ///< that makes most of it; −1: none is known, or it is none
+  int mode = -1;                                   ///< that makes most of a response by itself; −1: none is known
   const Kind* kind = nullptr;
   bool is_psd = false;  ///< value and allowable are PSDs, its margin that of their roots
   double value = 0;     ///< SI or Hz

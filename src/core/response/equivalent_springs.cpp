@@ -214,9 +214,10 @@ class SineSprings {
     MatrixXcd gain;
     VectorXcd open;
   };
-  // What amplitudes make of themselves, and d ln of it / d ln of them.
+  // What amplitudes make of themselves, its logarithms, which stop at the floors, and d ln of it / d ln of them: 0
+  // below the floors, where the laws are constant.
   struct Image {
-    VectorXd amplitudes;
+    VectorXd amplitudes, logarithms;
     MatrixXd slopes;
   };
   [[nodiscard]] Image image_of(const Answer& answer, const VectorXd& amplitudes) {
@@ -230,9 +231,10 @@ class SineSprings {
     right << answer.open, answer.gain;
     const MatrixXcd solved = ComplexLu(std::move(closed)).solve(std::move(right));  // travel, and −d travel / d(xδ)
     const VectorXcd travel = solved.col(0);
-    Image image{VectorXd(n), MatrixXd::Zero(n, n)};
+    Image image{VectorXd(n), {}, MatrixXd::Zero(n, n)};
     for (Index s = 0; s < n; ++s)
       image.amplitudes[s] = std::abs(travel[static_cast<Index>(soft_[static_cast<std::size_t>(s)].index)]);
+    image.logarithms = image.amplitudes.cwiseMax(floors_).array().log();
     for (Index j = 0; j < n; ++j) {
       const Soft& soft = soft_[static_cast<std::size_t>(j)];
       const auto at = static_cast<Index>(soft.index);
@@ -247,7 +249,7 @@ class SineSprings {
       const VectorXcd change = -solved.col(1 + at) * (x_slope * travel[at]);
       for (Index i = 0; i < n; ++i) {
         const auto row = static_cast<Index>(soft_[static_cast<std::size_t>(i)].index);
-        if (image.amplitudes[i] > 0)
+        if (image.amplitudes[i] > floors_[i])
           image.slopes(i, j) = (std::conj(travel[row]) * change[row]).real() / std::norm(travel[row]);
       }
     }
@@ -264,13 +266,8 @@ class SineSprings {
     double before = HUGE_VAL;
     for (int round = 1; round <= most; ++round) {
       const Image image = image_of(answer, y.array().exp().matrix());
-      VectorXd rest(y.size());
+      const VectorXd rest = image.logarithms - y;
       MatrixXd jacobian = -image.slopes;
-      for (Index s = 0; s < y.size(); ++s) {
-        const bool is_small = image.amplitudes[s] <= floors_[s];  // where the laws are constant
-        rest[s] = std::log(is_small ? floors_[s] : image.amplitudes[s]) - y[s];
-        if (is_small) jacobian.row(s).setZero();
-      }
       jacobian.diagonal().array() += 1;
       const double change = rest.cwiseAbs().maxCoeff();
       if (!std::isfinite(change)) return false;
@@ -298,8 +295,7 @@ class SineSprings {
     double relaxation = 1;
     VectorXd now = amplitudes.cwiseMax(floors_).array().log(), before = VectorXd::Zero(now.size());
     for (int round = 1; round <= most; ++round) {
-      const VectorXd image = image_of(answer, now.array().exp()).amplitudes.cwiseMax(floors_).array().log(),
-                     rest = image - now;
+      const VectorXd rest = image_of(answer, now.array().exp()).logarithms - now;
       const double change = std::max(rest.cwiseAbs().maxCoeff(), 1e-300);
       relaxation = rest.dot(before) >= 0 ? std::min(1.5 * relaxation, std::max(1.0, longest / change))
                                          : std::max(0.5 * relaxation, shortest);
@@ -324,16 +320,13 @@ class SineSprings {
   [[nodiscard]] CurvePoint curve_point(const Answer& answer, const VectorXd& start, VectorXd at) {
     const Index n = start.size();
     const Image image = image_of(answer, at.head(n).array().exp());
+    const VectorXd way = image.logarithms - start;
     CurvePoint point{std::move(at), VectorXd(n), MatrixXd(n, n + 1)};
     const double t = point.at[n];
-    for (Index s = 0; s < n; ++s) {
-      const bool is_small = image.amplitudes[s] <= floors_[s];
-      const double way = std::log(is_small ? floors_[s] : image.amplitudes[s]) - start[s];
-      point.rest[s] = t * way - (point.at[s] - start[s]);
-      point.slopes.row(s).head(n) = is_small ? VectorXd::Zero(n).transpose() : (-t * image.slopes.row(s)).eval();
-      point.slopes(s, s) += 1;
-      point.slopes(s, n) = -way;
-    }
+    point.rest = t * way - (point.at.head(n) - start);
+    point.slopes.leftCols(n) = -t * image.slopes;
+    point.slopes.diagonal().array() += 1;
+    point.slopes.col(n) = -way;
     return point;
   }
   // The direction of the curve in which its orientation stays: det (slopes; direction) > 0.

@@ -257,8 +257,8 @@ void assemble(const Transfer& transfer, ModalCovariance& result, int threads) {
 
 ModalCovariance integrate_covariance(const Transfer& transfer, const SpectralMatrix& input,
                                      const std::vector<double>& cuts, int threads) {
-  constexpr double most_turns =
-      1e5;  // panels as narrow as a turn of the phase: beyond it they take minutes and gigabytes
+  // Panels are as narrow as a turn of the phase: more of them take minutes and gigabytes.
+  constexpr double most_turns = 1e5;
   if (const double turns = input.turns(); turns > most_turns)
     throw NumericalError(fmt::format(
         "inputs come so much later than others that their phases turn {:.3g} times over the band, and {:.0e} "
