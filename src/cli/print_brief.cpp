@@ -76,7 +76,7 @@ void print_limits(const Analysis& analysis, const RunTables& tables, Terminal& t
   if (!tables.limits) return;
   const std::vector<LimitResult>& limits = analysis.assessment.limits;
   print_first(*tables.limits, most_limits, terminal);
-  print_upper(limits, terminal);
+  print_margin_notes(limits, terminal);
   std::vector<std::string> causes;
   for (std::size_t i = 0; i < limits.size() && causes.size() < (limits[i].met ? explained : most_limits); ++i)
     if (std::string cause = cause_in_words(limits[i], analysis.plan().show); !cause.empty())
@@ -98,9 +98,12 @@ void print_first(const Table& table, std::size_t most_rows, Terminal& terminal, 
                                has_file ? fmt::format("in tables/{}.csv", table.name) : "with --full"));
 }
 
-void print_upper(const std::vector<LimitResult>& limits, Terminal& terminal) {
+void print_margin_notes(const std::vector<LimitResult>& limits, Terminal& terminal) {
   if (std::any_of(limits.begin(), limits.end(), [](const LimitResult& each) { return !std::isnan(each.upper_margin); }))
     terminal.print("Upper: the margin with the input at the upper edge of its tolerance.\n");
+  if (std::any_of(limits.begin(), limits.end(),
+                  [](const LimitResult& each) { return std::holds_alternative<LifeLimit>(each.limit->kind); }))
+    terminal.print("The margin of a life is what amplitudes may grow by.\n");
 }
 
 Table worst_contacts_first(Table table) {

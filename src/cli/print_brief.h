@@ -13,8 +13,8 @@ void print_brief(const Analysis& analysis, const RunTables& tables, const Output
 /// The first rows of a table, and where the others are.
 void print_first(const Table& table, std::size_t most_rows, Terminal& terminal, bool has_file = true);
 
-/// What the column "upper" of limits is, where they have it.
-void print_upper(const std::vector<LimitResult>& limits, Terminal& terminal);
+/// What the column "upper" of limits is and what the margin of a life, where they have these.
+void print_margin_notes(const std::vector<LimitResult>& limits, Terminal& terminal);
 
 /// Of contacts those that come nearest to opening first; bolts as they are.
 [[nodiscard]] Table worst_contacts_first(Table table);

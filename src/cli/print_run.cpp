@@ -164,10 +164,7 @@ void print_all(const Analysis& analysis, const RunTables& tables, const OutputSe
   for (const auto* table : {&tables.limits, &tables.variants, &tables.compliance})
     if (*table) terminal.table(**table);
   for (const Table& table : tables.notches) terminal.table(table);
-  print_upper(analysis.assessment.limits, terminal);
-  if (std::any_of(analysis.assessment.limits.begin(), analysis.assessment.limits.end(),
-                  [](const LimitResult& result) { return std::holds_alternative<LifeLimit>(result.limit->kind); }))
-    terminal.paragraph("The margin of a life is what amplitudes may grow by.");
+  print_margin_notes(analysis.assessment.limits, terminal);
 
   if (!analysis.responses->lives.empty()) {
     for (const Table& table : tables.life) terminal.table(table);
